@@ -1,0 +1,165 @@
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Ageing;
+
+/// <summary>What is counted in a bucket by month and tier; money comes later.</summary>
+public enum Measure
+{
+    /// <summary>Billed bytes × days at rest, an object's index in the landing tier included.</summary>
+    StoredByteDays,
+    /// <summary>Billed bytes × days short of the minimum stay, in the tier left.</summary>
+    EarlyLeaveByteDays,
+    /// <summary>Objects written, in the landing tier.</summary>
+    Writes,
+    /// <summary>Objects moved, in the tier moved to.</summary>
+    Moves,
+    /// <summary>Objects read, where they rest.</summary>
+    Reads,
+    /// <summary>Bytes read, where they rest.</summary>
+    ReadBytes,
+}
+
+/// <summary>
+/// What one bucket uses in every month of a calendar: the sum, over everything in it, of what <c>model.md</c> section 3 counts day by day.
+/// Computed from the lives of objects in O(months × stays) for each lot and stream, without a loop over days.
+/// </summary>
+public sealed class BucketUsage
+{
+    private static readonly int Measures = Enum.GetValues<Measure>().Length;
+
+    private readonly double[] amounts;
+    private readonly BillingCalendar calendar;
+
+    private BucketUsage(Bucket bucket, BillingCalendar calendar, int tiers)
+    {
+        Bucket = bucket;
+        this.calendar = calendar;
+        amounts = new double[tiers * Measures * calendar.Months];
+        SentBytes = new double[bucket.CopyTo.Count][];
+    }
+
+    public Bucket Bucket { get; }
+
+    /// <summary>Bytes sent by month, for each of the bucket's copy rules.</summary>
+    public double[][] SentBytes { get; }
+
+    /// <summary>One number for each month, for the tier of this coldness.</summary>
+    public ReadOnlySpan<double> Of(int tier, Measure measure) => Row(tier, measure);
+
+    internal static BucketUsage Compute(
+        Bucket bucket, IReadOnlyList<IncomingCopy> incoming, PriceBook prices, BillingCalendar calendar, Func<double, int, GrowthTable> growth)
+    {
+        var usage = new BucketUsage(bucket, calendar, prices.Tiers.Count);
+        var landing = prices.Coldness(bucket.Tier);
+        foreach (var population in Population.Of(bucket, incoming, prices, calendar.Today, calendar.Days, growth))
+        {
+            if (population.Arrives) usage.AddWrites(population, landing);
+            foreach (var life in population.Lives)
+            {
+                for (var i = 0; i < life.Stays.Count; i++)
+                {
+                    var tier = prices.Tiers[life.Stays[i].Tier];
+                    usage.AddRest(life, i, population.BytesPerObject, tier, landing);
+                    usage.AddLeaving(life, i, population.BytesPerObject, tier);
+                }
+            }
+        }
+        for (var i = 0; i < bucket.CopyTo.Count; i++) usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], calendar, growth);
+        return usage;
+    }
+
+    private Span<double> Row(int tier, Measure measure) =>
+        amounts.AsSpan(((tier * Measures) + (int)measure) * calendar.Months, calendar.Months);
+
+    private void AddWrites(Population population, int landing)
+    {
+        var writes = Row(landing, Measure.Writes);
+        if (population.Cohorts.First < 0)
+        {
+            // Stock that is copied over keeps its day of creation and is written today.
+            writes[0] += population.Cohorts.Count(population.Cohorts.First, population.Cohorts.End);
+            return;
+        }
+        for (var m = 0; m < calendar.Months; m++) writes[m] += population.Cohorts.Count(calendar.Start(m), calendar.Start(m + 1));
+    }
+
+    private void AddRest(Life life, int i, long bytesPerObject, Tier tier, int landing)
+    {
+        var stay = life.Stays[i];
+        if (stay.To == stay.From) return;
+        var stored = Row(stay.Tier, Measure.StoredByteDays);
+        var index = Row(landing, Measure.StoredByteDays);
+        var reads = Row(stay.Tier, Measure.Reads);
+        var readBytes = Row(stay.Tier, Measure.ReadBytes);
+        var billedBytes = tier.BilledBytes(bytesPerObject);
+        foreach (var (from, to, share) in ReadAges(Bucket.Reads, stay))
+        {
+            var (first, last) = Months(life.Cohorts.First + from, Math.Min(life.Cohorts.End + to, life.GoneOn));
+            for (var m = first; m <= last; m++)
+            {
+                var objectDays = life.ObjectDays(i, from, to, calendar.Start(m), calendar.Start(m + 1));
+                stored[m] += objectDays * billedBytes;
+                index[m] += objectDays * tier.IndexBytes;
+                reads[m] += objectDays * share;
+                readBytes[m] += objectDays * share * bytesPerObject;
+            }
+        }
+    }
+
+    private void AddLeaving(Life life, int i, long bytesPerObject, Tier tier)
+    {
+        var stay = life.Stays[i];
+        var (first, last) = Months(life.Cohorts.First + stay.From, Math.Min(life.Cohorts.End + stay.To, life.GoneOn + 1));
+        var moves = i + 1 < life.Stays.Count ? Row(life.Stays[i + 1].Tier, Measure.Moves) : default;
+        var early = Row(stay.Tier, Measure.EarlyLeaveByteDays);
+        var billedBytes = tier.BilledBytes(bytesPerObject);
+        for (var m = first; m <= last; m++)
+        {
+            var (p, q) = (calendar.Start(m), calendar.Start(m + 1));
+            if (!moves.IsEmpty) moves[m] += life.MovesOn(i, p, q);
+            if (tier.MinimumStayDays > 0) early[m] += life.ShortOfMinimum(i, tier.MinimumStayDays, p, q) * billedBytes;
+        }
+    }
+
+    /// <summary>The months that hold the days from <paramref name="from"/> to <paramref name="to"/>; none when all lie beyond the calendar.</summary>
+    private (int First, int Last) Months(int from, int to) =>
+        from >= calendar.Days ? (0, -1) : (calendar.MonthOf(from), calendar.MonthOf(to));
+
+    /// <summary>The ages of a stay, cut where the reading habit changes.</summary>
+    private static IEnumerable<(int From, int To, double Share)> ReadAges(IReadOnlyList<ReadBand> reads, Stay stay)
+    {
+        var from = stay.From;
+        var share = 0.0;
+        foreach (var band in reads)
+        {
+            if (band.FromAge >= stay.To) break;
+            if (band.FromAge > from)
+            {
+                yield return (from, band.FromAge, share);
+                from = band.FromAge;
+            }
+            share = band.ShareOfObjectsPerDay;
+        }
+        yield return (from, stay.To, share);
+    }
+
+    private static double[] Sent(Bucket bucket, CopyRule rule, BillingCalendar calendar, Func<double, int, GrowthTable> growth)
+    {
+        var sent = new double[calendar.Months];
+        foreach (var stream in bucket.Streams)
+        {
+            if (!Prefixes.Covers(rule.Prefix, stream.Prefix)) continue;
+            var arrivals = Cohorts.Stream(stream.ObjectsPerDay, growth(stream.YearlyGrowth, calendar.Days), calendar.Days);
+            for (var m = 0; m < calendar.Months; m++) sent[m] += arrivals.Count(calendar.Start(m), calendar.Start(m + 1)) * stream.BytesPerObject;
+        }
+        if (rule.CatchUp)
+        {
+            foreach (var lot in bucket.Stock)
+            {
+                if (Prefixes.Covers(rule.Prefix, lot.Prefix)) sent[0] += (double)lot.Objects * lot.BytesPerObject;
+            }
+        }
+        return sent;
+    }
+}

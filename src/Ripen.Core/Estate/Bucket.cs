@@ -1,0 +1,91 @@
+namespace Ripen.Core.Estates;
+
+/// <summary>A bucket: where it is, what lies in it and arrives, how that is read, ages, is kept and copied.</summary>
+public sealed record Bucket
+{
+    /// <summary>3–63 characters of a–z, 0–9 and hyphen, beginning and ending with a letter or digit (a DNS label, RFC 1035).</summary>
+    public required string Name { get; init; }
+    public required string Region { get; init; }
+    public required string Scheme { get; init; }
+    /// <summary>The landing tier: where new objects arrive.</summary>
+    public required string Tier { get; init; }
+    public IReadOnlyList<Lot> Stock { get; init; } = [];
+    public IReadOnlyList<ObjectStream> Streams { get; init; } = [];
+    /// <summary>The reading habit; rises in <see cref="ReadBand.FromAge"/>.</summary>
+    public IReadOnlyList<ReadBand> Reads { get; init; } = [];
+    public IReadOnlyList<LifecycleRule> Rules { get; init; } = [];
+    public KeepRule? Keep { get; init; }
+    public IReadOnlyList<CopyRule> CopyTo { get; init; } = [];
+}
+
+/// <summary>Objects that are alike: prefix, day of creation, size and tier.</summary>
+public sealed record Lot
+{
+    public string Prefix { get; init; } = "";
+    public required DateOnly Created { get; init; }
+    public required string Tier { get; init; }
+    public required DateOnly InTierSince { get; init; }
+    public required long Objects { get; init; }
+    public required long BytesPerObject { get; init; }
+}
+
+/// <summary>Objects that arrive every day. Fractions of an object are an expectation.</summary>
+public sealed record ObjectStream
+{
+    public string Prefix { get; init; } = "";
+    public required double ObjectsPerDay { get; init; }
+    public required long BytesPerObject { get; init; }
+    /// <summary>Growth of the arrivals in 365 days: 0.1 is ten per cent; greater than -1.</summary>
+    public double YearlyGrowth { get; init; }
+}
+
+/// <summary>From this age on (days), this share of the objects is read every day; holds until the next entry.</summary>
+public sealed record ReadBand
+{
+    public required int FromAge { get; init; }
+    public required double ShareOfObjectsPerDay { get; init; }
+}
+
+/// <summary>A lifecycle rule: steps by age, and an optional age at which objects expire.</summary>
+public sealed record LifecycleRule
+{
+    public required string Id { get; init; }
+    public string Prefix { get; init; } = "";
+    /// <summary>Steps leave smaller objects where they are; expiry takes them all the same.</summary>
+    public long SmallestBytes { get; init; }
+    public IReadOnlyList<Step> Steps { get; init; } = [];
+    /// <summary>Age in days, at least 1; null for never.</summary>
+    public int? ExpireAt { get; init; }
+}
+
+/// <summary>At this age (days) objects move to this tier, unless they are in a colder one.</summary>
+public sealed record Step
+{
+    public required int Age { get; init; }
+    public required string Tier { get; init; }
+}
+
+/// <summary>Sealed: nobody can shorten it. Liftable: a named role can, with a reason.</summary>
+public enum KeepStrength { Sealed, Liftable }
+
+/// <summary>Retention: for so many days from creation, or until a day; exactly one of the two.</summary>
+public sealed record KeepRule
+{
+    public int? Days { get; init; }
+    public DateOnly? Until { get; init; }
+    public required KeepStrength Strength { get; init; }
+}
+
+/// <summary>What arrives under the prefix arrives in the other bucket too; with catch-up, what is there already does as well.</summary>
+public sealed record CopyRule
+{
+    public required string Bucket { get; init; }
+    public string Prefix { get; init; } = "";
+    public bool CatchUp { get; init; }
+}
+
+public static class Prefixes
+{
+    /// <summary>Whether a rule for <paramref name="prefix"/> covers everything that lies under <paramref name="lot"/>.</summary>
+    public static bool Covers(string prefix, string lot) => lot.StartsWith(prefix, StringComparison.Ordinal);
+}

@@ -1,0 +1,139 @@
+using System.Globalization;
+using System.Text.Encodings.Web;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using System.Text.Json.Schema;
+using System.Text.Json.Serialization;
+using System.Text.Json.Serialization.Metadata;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Estates;
+
+/// <summary>The estate document, version 1: one JSON file that holds an estate. Reading is strict and reports every problem at once.</summary>
+public static class EstateDocument
+{
+    /// <summary>The version of the format, the value of the document's property <c>ripen</c>.</summary>
+    public const int Version = 1;
+
+    /// <summary>How estates and their parts are written as JSON, in files and over HTTP.</summary>
+    public static JsonSerializerOptions Json { get; } = Configure(new JsonSerializerOptions { WriteIndented = true });
+
+    /// <summary>Sets <paramref name="options"/> to the document's names, dates, choices and prices.</summary>
+    public static JsonSerializerOptions Configure(JsonSerializerOptions options)
+    {
+        options.TypeInfoResolver ??= new DefaultJsonTypeInfoResolver();
+        options.PropertyNamingPolicy = JsonNamingPolicy.CamelCase;
+        options.DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull;
+        options.NumberHandling = JsonNumberHandling.Strict;
+        options.RespectNullableAnnotations = true;
+        options.Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping;
+        options.Converters.Add(new JsonStringEnumConverter<StorageUnit>());
+        options.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower));
+        options.Converters.Add(new UnitPriceConverter());
+        options.Converters.Add(new PricePerThousandConverter());
+        return options;
+    }
+
+    /// <summary>Reads a whole document; the result holds the estate, or every problem with its JSON path.</summary>
+    public static Checked<Estate> Read(string json) => Parse(json, root =>
+    {
+        var findings = new Findings();
+        var reader = new ObjectReader(root, "$", findings);
+        var estate = EstateReader.Estate(reader, findings);
+        reader.Close();
+        EstateChecks.Check(estate, findings);
+        return (estate, findings);
+    });
+
+    /// <summary>
+    /// Reads one bucket and checks it as a part of <paramref name="estate"/>, in the place of the bucket
+    /// <paramref name="replaces"/>, or as a new one when that is null. Paths begin at the bucket.
+    /// </summary>
+    public static Checked<Bucket> ReadBucket(string json, Estate estate, string? replaces) => Parse(json, root =>
+    {
+        var findings = new Findings();
+        var reader = new ObjectReader(root, "$", findings);
+        var bucket = EstateReader.Bucket(reader, estate.Today);
+        reader.Close();
+        var others = estate.Buckets.Where(b => b.Name != replaces).Select(b => b.Name).ToHashSet();
+        if (replaces is not null)
+        {
+            findings.Require(bucket.Name == replaces, "renamed", "$.name", $"A bucket keeps its name for life; write '{replaces}'.");
+        }
+        findings.Require(!others.Contains(bucket.Name), "duplicate-name", "$.name", $"'{bucket.Name}' is taken; choose another name.");
+        EstateChecks.CheckBucket(bucket, "$", estate.PriceBook, estate.Today, others.Append(bucket.Name).ToHashSet(), findings);
+        return (bucket, findings);
+    });
+
+    /// <summary>The document of <paramref name="estate"/>; <see cref="Read"/> gives the same estate back.</summary>
+    public static string Write(Estate estate)
+    {
+        var document = JsonSerializer.SerializeToNode(estate, Json)!.AsObject();
+        document.Insert(0, "ripen", Version);
+        return document.ToJsonString(Json) + "\n";
+    }
+
+    /// <summary>The JSON Schema (2020-12) of the document, made from the records themselves.</summary>
+    public static string Schema()
+    {
+        var shape = new JsonSerializerOptions(Json) { UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow };
+        var schema = shape.GetJsonSchemaAsNode(typeof(Estate), new JsonSchemaExporterOptions
+        {
+            TreatNullObliviousAsNonNullable = true,
+            TransformSchemaNode = DescribePrices,
+        }).AsObject();
+        schema.Insert(0, "$schema", "https://json-schema.org/draft/2020-12/schema");
+        schema.Insert(1, "title", "Ripen estate document, version 1");
+        schema["properties"]!.AsObject().Insert(0, "ripen", new JsonObject { ["const"] = Version });
+        schema["required"]!.AsArray().Insert(0, "ripen");
+        // Reading fills it in from `created`, so that a document may leave it out.
+        var stock = schema["properties"]!["buckets"]!["items"]!["properties"]!["stock"]!["items"]!["required"]!.AsArray();
+        stock.Remove(stock.First(name => name!.GetValue<string>() == "inTierSince"));
+        return schema.ToJsonString(Json) + "\n";
+    }
+
+    private static JsonNode DescribePrices(JsonSchemaExporterContext context, JsonNode schema)
+    {
+        var type = context.TypeInfo.Type;
+        if (type != typeof(UnitPrice) && type != typeof(PricePerThousand)) return schema;
+        return new JsonObject
+        {
+            ["type"] = "number",
+            ["minimum"] = 0,
+            ["description"] = type == typeof(UnitPrice) ? "money per unit" : "money per 1,000",
+        };
+    }
+
+    private static Checked<T> Parse<T>(string json, Func<JsonElement, (T Value, Findings Findings)> read) where T : class
+    {
+        JsonDocument document;
+        try
+        {
+            document = JsonDocument.Parse(json.TrimStart('\uFEFF'));
+        }
+        catch (JsonException e)
+        {
+            var place = string.Create(CultureInfo.InvariantCulture, $"line {e.LineNumber + 1}, byte {e.BytePositionInLine + 1}");
+            return new([new Problem("invalid-json", "$", $"This is not JSON: look at {place}.")]);
+        }
+        using (document)
+        {
+            var (value, findings) = read(document.RootElement);
+            return findings.Problems.Count == 0 ? new(value) : new(findings.Problems);
+        }
+    }
+
+    private sealed class UnitPriceConverter : JsonConverter<UnitPrice>
+    {
+        public override UnitPrice Read(ref Utf8JsonReader reader, Type type, JsonSerializerOptions options) => new(reader.GetDouble());
+
+        public override void Write(Utf8JsonWriter writer, UnitPrice value, JsonSerializerOptions options) => writer.WriteNumberValue(value.PerUnit);
+    }
+
+    private sealed class PricePerThousandConverter : JsonConverter<PricePerThousand>
+    {
+        public override PricePerThousand Read(ref Utf8JsonReader reader, Type type, JsonSerializerOptions options) => new(reader.GetDouble());
+
+        public override void Write(Utf8JsonWriter writer, PricePerThousand value, JsonSerializerOptions options) => writer.WriteNumberValue(value.PerThousand);
+    }
+}

@@ -1,0 +1,134 @@
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Estates;
+
+/// <summary>Which properties the estate document has, their types, ranges and defaults.</summary>
+internal static class EstateReader
+{
+    public static Estate Estate(ObjectReader o, Findings findings)
+    {
+        var version = o.Whole("ripen", 0);
+        findings.Require(version == EstateDocument.Version, "unknown-version", o.At("ripen"),
+            $"This program reads version {EstateDocument.Version} of the document; write \"ripen\": {EstateDocument.Version}.");
+        var name = o.Text("name");
+        var today = o.Date("today");
+        findings.Require(today.Year is >= 1900 and <= 8000, "date-out-of-range", o.At("today"), "'today' must lie between 1900-01-01 and 8000-12-31.");
+        return new Estate
+        {
+            Name = name,
+            Today = today,
+            PriceBook = o.Object("priceBook", PriceBook) ?? Nothing,
+            Buckets = o.List("buckets", b => Bucket(b, today)),
+        };
+    }
+
+    public static Bucket Bucket(ObjectReader o, DateOnly today) => new()
+    {
+        Name = o.Text("name"),
+        Region = o.Id("region"),
+        Scheme = o.Id("scheme"),
+        Tier = o.Id("tier"),
+        Stock = o.List("stock", Lot),
+        Streams = o.List("streams", Stream),
+        Reads = o.List("reads", r => new ReadBand { FromAge = r.Days("fromAge"), ShareOfObjectsPerDay = r.Number("shareOfObjectsPerDay") }),
+        Rules = o.List("rules", Rule),
+        Keep = o.Object("keep", Keep, optional: true),
+        CopyTo = o.List("copyTo", c => new CopyRule { Bucket = c.Text("bucket"), Prefix = c.Text("prefix", ""), CatchUp = c.Flag("catchUp") }),
+    };
+
+    private static readonly PriceBook Nothing = new()
+    {
+        Currency = "", Unit = default, Month = default, Tiers = [], Schemes = [], Regions = [],
+    };
+
+    private static PriceBook PriceBook(ObjectReader o) => new()
+    {
+        Currency = o.Text("currency"),
+        Unit = o.Choice("unit", ("GB", StorageUnit.GB), ("GiB", StorageUnit.GiB)),
+        Month = o.Choice("month", ("calendar", BillingMonth.Calendar), ("thirty-days", BillingMonth.ThirtyDays)),
+        Tiers = o.List("tiers", Tier, optional: false),
+        Schemes = o.List("schemes", Scheme, optional: false),
+        Regions = o.List("regions", Region, optional: false),
+        Transfers = o.List("transfers", t => new Transfer { From = t.Id("from"), To = t.Id("to"), Price = Unit(t, "price") }),
+    };
+
+    private static Tier Tier(ObjectReader o) => new()
+    {
+        Id = o.Id("id"),
+        Name = o.Text("name"),
+        MinimumStayDays = o.Days("minimumStayDays"),
+        MinimumObjectBytes = o.Whole("minimumObjectBytes"),
+        OverheadBytes = o.Whole("overheadBytes"),
+        IndexBytes = o.Whole("indexBytes"),
+        WaitHours = o.Number("waitHours"),
+    };
+
+    private static Scheme Scheme(ObjectReader o) => new()
+    {
+        Id = o.Id("id"),
+        Name = o.Text("name"),
+        Copies = (int)o.Whole("copies", 1, 1000),
+        Spread = o.Choice("spread", ("device", Spread.Device), ("rack", Spread.Rack), ("zone", Spread.Zone), ("region", Spread.Region)),
+        StorageFactor = o.Number("storageFactor"),
+    };
+
+    private static Region Region(ObjectReader o) => new()
+    {
+        Id = o.Id("id"),
+        Name = o.Text("name"),
+        Prices = o.List("prices", TierPrice, optional: false),
+    };
+
+    private static TierPrice TierPrice(ObjectReader o) => new()
+    {
+        Tier = o.Id("tier"),
+        Storage = o.List("storage", b => new StorageBand { UpTo = b.Optional("upTo", n => b.Number(n)), Price = Unit(b, "price") }, optional: false),
+        Writes = Thousand(o, "writes"),
+        Reads = Thousand(o, "reads"),
+        MovesIn = Thousand(o, "movesIn"),
+        RecallRequests = Thousand(o, "recallRequests"),
+        Recall = Unit(o, "recall"),
+    };
+
+    private static Lot Lot(ObjectReader o)
+    {
+        var created = o.Date("created");
+        return new Lot
+        {
+            Prefix = o.Text("prefix", ""),
+            Created = created,
+            Tier = o.Id("tier"),
+            InTierSince = o.Date("inTierSince", created),
+            Objects = o.Whole("objects"),
+            BytesPerObject = o.Whole("bytesPerObject"),
+        };
+    }
+
+    private static ObjectStream Stream(ObjectReader o) => new()
+    {
+        Prefix = o.Text("prefix", ""),
+        ObjectsPerDay = o.Number("objectsPerDay"),
+        BytesPerObject = o.Whole("bytesPerObject"),
+        YearlyGrowth = o.Number("yearlyGrowth", -1, Limits.YearlyGrowth, fallback: 0, above: true),
+    };
+
+    private static LifecycleRule Rule(ObjectReader o) => new()
+    {
+        Id = o.Id("id"),
+        Prefix = o.Text("prefix", ""),
+        SmallestBytes = o.Whole("smallestBytes", fallback: 0),
+        Steps = o.List("steps", s => new Step { Age = s.Days("age"), Tier = s.Id("tier") }),
+        ExpireAt = o.Optional("expireAt", n => o.Days(n, least: 1)),
+    };
+
+    private static KeepRule Keep(ObjectReader o) => new()
+    {
+        Days = o.Optional("days", n => o.Days(n)),
+        Until = o.Optional("until", n => o.Date(n)),
+        Strength = o.Choice("strength", ("sealed", KeepStrength.Sealed), ("liftable", KeepStrength.Liftable)),
+    };
+
+    private static UnitPrice Unit(ObjectReader o, string name) => new(o.Number(name));
+
+    private static PricePerThousand Thousand(ObjectReader o, string name) => new(o.Number(name));
+}

@@ -1,0 +1,119 @@
+namespace Ripen.Core.Pricing;
+
+/// <summary>What storage costs: access tiers (warm to cold), redundancy schemes, regions with their prices, transfers.</summary>
+public sealed record PriceBook
+{
+    /// <summary>ISO 4217 code of the currency of every price.</summary>
+    public required string Currency { get; init; }
+    public required StorageUnit Unit { get; init; }
+    public required BillingMonth Month { get; init; }
+    /// <summary>From warm to cold: a tier's place in the list is its coldness.</summary>
+    public required IReadOnlyList<Tier> Tiers { get; init; }
+    public required IReadOnlyList<Scheme> Schemes { get; init; }
+    public required IReadOnlyList<Region> Regions { get; init; }
+    public IReadOnlyList<Transfer> Transfers { get; init; } = [];
+
+    /// <summary>The tier's place from warm (0) to cold, or -1 when there is none of that id.</summary>
+    public int Coldness(string tier)
+    {
+        for (var i = 0; i < Tiers.Count; i++)
+        {
+            if (Tiers[i].Id == tier) return i;
+        }
+        return -1;
+    }
+
+    public Region? FindRegion(string id) => Regions.FirstOrDefault(r => r.Id == id);
+
+    public Scheme? FindScheme(string id) => Schemes.FirstOrDefault(s => s.Id == id);
+
+    /// <summary>The price of a transfer between two regions; free where none is listed.</summary>
+    public UnitPrice TransferPrice(string from, string to) =>
+        Transfers.FirstOrDefault(t => t.From == from && t.To == to)?.Price ?? default;
+}
+
+/// <summary>A way to keep objects. Sizes are whole bytes per object.</summary>
+public sealed record Tier
+{
+    public required string Id { get; init; }
+    public required string Name { get; init; }
+    /// <summary>Days for which the tier charges even when an object leaves earlier; 0 for none.</summary>
+    public required int MinimumStayDays { get; init; }
+    /// <summary>Smaller objects are billed as this many bytes.</summary>
+    public required long MinimumObjectBytes { get; init; }
+    /// <summary>Bytes billed in this tier in addition to each object.</summary>
+    public required long OverheadBytes { get; init; }
+    /// <summary>Bytes billed for each object in the bucket's landing tier, so that it can be listed.</summary>
+    public required long IndexBytes { get; init; }
+    /// <summary>Hours before the first byte of a recall.</summary>
+    public required double WaitHours { get; init; }
+
+    /// <summary>Bytes that this tier bills for one object of <paramref name="bytesPerObject"/> bytes, without the index.</summary>
+    public double BilledBytes(long bytesPerObject) => (double)Math.Max(bytesPerObject, MinimumObjectBytes) + OverheadBytes;
+}
+
+/// <summary>How far apart the copies of a scheme lie.</summary>
+public enum Spread { Device, Rack, Zone, Region }
+
+/// <summary>A redundancy scheme, as priced: <see cref="StorageFactor"/> multiplies every storage price.</summary>
+public sealed record Scheme
+{
+    public required string Id { get; init; }
+    public required string Name { get; init; }
+    public required int Copies { get; init; }
+    public required Spread Spread { get; init; }
+    public required double StorageFactor { get; init; }
+}
+
+/// <summary>A place far from the others, with one price entry for each tier offered there.</summary>
+public sealed record Region
+{
+    public required string Id { get; init; }
+    public required string Name { get; init; }
+    public required IReadOnlyList<TierPrice> Prices { get; init; }
+
+    public TierPrice? PriceOf(string tier) => Prices.FirstOrDefault(p => p.Tier == tier);
+}
+
+/// <summary>What one tier costs in one region.</summary>
+public sealed record TierPrice
+{
+    public required string Tier { get; init; }
+    /// <summary>Graduated bands per unit-month; limits rise, the last has none.</summary>
+    public required IReadOnlyList<StorageBand> Storage { get; init; }
+    public required PricePerThousand Writes { get; init; }
+    public required PricePerThousand Reads { get; init; }
+    public required PricePerThousand MovesIn { get; init; }
+    public required PricePerThousand RecallRequests { get; init; }
+    public required UnitPrice Recall { get; init; }
+
+    /// <summary>Money for <paramref name="unitMonths"/> unit-months through the graduated bands, before any scheme's factor.</summary>
+    public double StorageCost(double unitMonths)
+    {
+        var cost = 0.0;
+        var from = 0.0;
+        foreach (var band in Storage)
+        {
+            var to = band.UpTo ?? double.PositiveInfinity;
+            if (unitMonths <= to) return cost + band.Price.For(unitMonths - from);
+            cost += band.Price.For(to - from);
+            from = to;
+        }
+        return cost;
+    }
+}
+
+/// <summary>A price that holds for unit-months up to <see cref="UpTo"/>, or for all the rest when that is null.</summary>
+public sealed record StorageBand
+{
+    public double? UpTo { get; init; }
+    public required UnitPrice Price { get; init; }
+}
+
+/// <summary>The price per unit carried from one region to another.</summary>
+public sealed record Transfer
+{
+    public required string From { get; init; }
+    public required string To { get; init; }
+    public required UnitPrice Price { get; init; }
+}

@@ -1,0 +1,191 @@
+using System.Globalization;
+using FsCheck;
+using FsCheck.Fluent;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Tests;
+
+public class ForecastTests
+{
+    [Fact]
+    public void The_worked_example_matches_row_for_row()
+    {
+        var lines = File.ReadAllLines("Examples/ferry-small.24-months.csv").Skip(1).Select(l => l.Split(',')).ToList();
+        var rows = Projection.Of(Small(), 24).Rows().ToList();
+
+        Assert.Equal(lines.Count, rows.Count);
+        foreach (var (line, row) in lines.Zip(rows))
+        {
+            Assert.Equal(string.Join(",", line[..5]), $"{row.Month},{row.Bucket},{row.Region},{row.Tier},{row.Charge.Name()}");
+            Assert.Equal(line[6], row.Unit);
+            Assert.True(Compare.Close(double.Parse(line[5], CultureInfo.InvariantCulture), row.Quantity), $"{row}: quantity should be {line[5]}");
+            Assert.True(Compare.Close(double.Parse(line[7], CultureInfo.InvariantCulture), row.Amount), $"{row}: amount should be {line[7]}");
+        }
+    }
+
+    [Fact]
+    public void The_fast_method_equals_the_day_loop_on_random_estates() =>
+        Check(300, estate => Compare.Difference(DayLoop.Rows(estate, 9), [.. Projection.Of(estate, 9).Rows()]));
+
+    [Fact]
+    public void A_changed_projection_equals_one_made_afresh() => Check(100, estate =>
+    {
+        var old = Projection.Of(estate, 12);
+        var changed = estate.With(estate.Buckets[0] with { Rules = [], Streams = [.. estate.Buckets[0].Streams, Steady(3, 5_000_000)] }, estate.Buckets[0].Name);
+        return Compare.Difference([.. Projection.Of(changed, 12).Rows()], [.. old.With(changed).Rows()]);
+    });
+
+    [Fact]
+    public void Splitting_a_stream_changes_nothing() => Check(100, estate =>
+    {
+        static ObjectStream Part(ObjectStream s, double share) => s with { ObjectsPerDay = s.ObjectsPerDay * share };
+        var split = estate with { Buckets = [.. estate.Buckets.Select(b => b with { Streams = [.. b.Streams.SelectMany(s => new[] { Part(s, 0.3), Part(s, 0.7) })] })] };
+        return Compare.Difference([.. Projection.Of(estate, 24).Rows()], [.. Projection.Of(split, 24).Rows()]);
+    });
+
+    [Fact]
+    public void The_bill_never_falls_when_a_price_rises() => Check(100, estate =>
+    {
+        var before = Total(estate, 24);
+        foreach (var dearer in Dearer(estate))
+        {
+            var after = Total(dearer, 24);
+            if (after < before * (1 - 1e-12)) return $"fell from {before} to {after}";
+        }
+        return null;
+    });
+
+    private static IEnumerable<Estate> Dearer(Estate estate)
+    {
+        Func<TierPrice, TierPrice>[] rises =
+        [
+            p => p with { Storage = [.. p.Storage.Select(b => b with { Price = new(b.Price.PerUnit * 1.5) })] },
+            p => p with { Writes = new(p.Writes.PerThousand + 0.01) },
+            p => p with { Reads = new(p.Reads.PerThousand + 0.01) },
+            p => p with { MovesIn = new(p.MovesIn.PerThousand + 0.01) },
+            p => p with { RecallRequests = new(p.RecallRequests.PerThousand + 0.01) },
+            p => p with { Recall = new(p.Recall.PerUnit + 0.01) },
+        ];
+        var book = estate.PriceBook;
+        foreach (var rise in rises)
+        {
+            yield return estate with { PriceBook = book with { Regions = [.. book.Regions.Select(r => r with { Prices = [.. r.Prices.Select(rise)] })] } };
+        }
+    }
+
+    [Fact]
+    public void Buckets_that_do_not_share_a_pool_or_copy_cost_what_they_cost_alone() => Check(100, estate =>
+    {
+        var lone = estate with
+        {
+            PriceBook = estate.PriceBook with { Regions = [.. estate.PriceBook.Regions.Select(r => r with { Prices = [.. r.Prices.Select(p => p with { Storage = [p.Storage[^1]] })] })] },
+            Buckets = [.. estate.Buckets.Select(b => b with { CopyTo = [] })],
+        };
+        var together = Total(lone, 18);
+        var parts = lone.Buckets.Sum(b => Total(lone with { Buckets = [b] }, 18));
+        return Compare.Close(together, parts) ? null : $"{together} is not {parts}";
+    });
+
+    // Little, "A Proof for the Queuing Formula: L = λW" (1961): what settles is arrivals × stay, here for each tier.
+    [Fact]
+    public void Constant_arrivals_settle_at_arrivals_times_days_in_each_tier()
+    {
+        var estate = Single(Steady(12, 2_000_000), [new Step { Age = 30, Tier = "pantry" }, new Step { Age = 120, Tier = "cellar" }], 485);
+        var lastMonth = Projection.Of(estate, 30).Rows().Where(r => r.Month == new Month(2028, 8) && r.Charge == Charge.Storage).ToDictionary(r => r.Tier, r => r.Quantity);
+
+        const double gbADay = 12 * 2_000_000 / 1e9;
+        Assert.Equal(gbADay * 30, lastMonth["counter"], 1e-9);
+        Assert.Equal(gbADay * 90, lastMonth["pantry"], 1e-9);
+        Assert.Equal(gbADay * 365, lastMonth["cellar"], 1e-9);
+    }
+
+    // Sum of a geometric series: N(0) (r^n - 1) / (r - 1), with r = (1 + g)^(1/365).
+    [Theory]
+    [InlineData(0.25)]
+    [InlineData(-0.4)]
+    public void Growing_arrivals_are_a_geometric_series(double growth)
+    {
+        var estate = Single(Steady(50, 1_000_000) with { YearlyGrowth = growth }, [], null);
+        var projection = Projection.Of(estate, 360);
+        var written = projection.Rows().Where(r => r.Charge == Charge.Writes).Sum(r => r.Quantity);
+
+        var days = new DateOnly(2056, 3, 1).DayNumber - estate.Today.DayNumber;
+        var r = Math.Pow(1 + growth, 1 / 365.0);
+        var expected = 50 * (Math.Pow(r, days) - 1) / (r - 1);
+        Assert.Equal(1, written / expected, 1e-11);
+    }
+
+    [Fact]
+    public void A_month_in_the_thirtieth_year_of_shrinking_arrivals_is_still_exact()
+    {
+        var estate = Single(Steady(1e9, 1_000_000_000) with { YearlyGrowth = -0.5 }, [new Step { Age = 1, Tier = "cellar" }], 2);
+        var last = Projection.Of(estate, 360).Rows().Last(r => r is { Charge: Charge.Storage, Tier: "counter" });
+
+        var first = new DateOnly(2056, 2, 1).DayNumber - estate.Today.DayNumber;
+        var expected = Enumerable.Range(first, 29).Sum(d => 1e9 * Math.Pow(0.5, d / 365.0)) / 29;
+        Assert.Equal(1, last.Quantity / expected, 1e-11);
+    }
+
+    [Fact]
+    public void A_bill_by_hand()
+    {
+        // 1,000 objects of 1 GB, 10 days old on 1 March; to the cave (180 days at least) at 20 days, gone at 50.
+        var bucket = Bucket([], [new Step { Age = 20, Tier = "cave" }], 50) with
+        {
+            Stock = [new Lot { Created = new(2026, 2, 19), InTierSince = new(2026, 2, 19), Tier = "counter", Objects = 1000, BytesPerObject = 1_000_000_000 }],
+        };
+        var rows = Projection.Of(Around(bucket), 3).Rows().ToDictionary(r => (r.Month.ToString(), r.Tier, r.Charge));
+
+        // 10 of March's 31 days on the counter, then for 21 days 6,144 bytes of index an object: at 0.0212.
+        Assert.Equal(((1000 * 10) + (0.006144 * 21)) / 31 * 0.0212, rows[("2026-03", "counter", Charge.Storage)].Amount, 1e-12);
+        // On 11 March into the cave, at 0.051 per 1,000; 21 days there in March with 24,576 bytes on top, 9 in April.
+        Assert.Equal(0.051, rows[("2026-03", "cave", Charge.Moves)].Amount, 1e-12);
+        Assert.Equal(1000.024576 * 21 / 31 * 0.0013, rows[("2026-03", "cave", Charge.Storage)].Amount, 1e-12);
+        Assert.Equal(1000.024576 * 9 / 30 * 0.0013, rows[("2026-04", "cave", Charge.Storage)].Amount, 1e-12);
+        // Removed on 10 April after 30 days: the other 150 days are charged then.
+        Assert.Equal(1000.024576 * 150 / 30 * 0.0013, rows[("2026-04", "cave", Charge.EarlyLeave)].Amount, 1e-12);
+        Assert.DoesNotContain(rows.Keys, k => k.Item1 == "2026-05");
+    }
+
+    [Theory]
+    [InlineData(30_000, 30_000 * 0.0212)]
+    [InlineData(40_000, 40_000 * 0.0212)]
+    [InlineData(60_000, (40_000 * 0.0212) + (20_000 * 0.0197))]
+    public void Bands_are_graduated(double unitMonths, double cost) =>
+        Assert.Equal(cost, Small().PriceBook.FindRegion("aldmouth")!.PriceOf("counter")!.StorageCost(unitMonths), 1e-9);
+
+    [Fact]
+    public void Every_charge_has_a_row_name_and_files_read_back_exactly()
+    {
+        var rows = Projection.Of(Small(), 24).Rows().ToList();
+        using var text = new StringWriter();
+        ForecastFiles.WriteCsv(rows, text);
+        var lines = text.ToString().Split("\r\n");
+
+        Assert.Equal("month,bucket,region,tier,charge,quantity,unit,amount", lines[0]);
+        Assert.Equal(rows.Select(r => r.Amount), lines[1..^1].Select(l => double.Parse(l.Split(',')[7], CultureInfo.InvariantCulture)));
+        Assert.Equal(["early-leave", "moves", "reads", "recall", "storage", "transfer", "writes"], rows.Select(r => r.Charge.Name()).Distinct().Order());
+    }
+
+    private static Estate Small() => EstateDocument.Read(File.ReadAllText("Examples/ferry-small.json")).Value;
+
+    private static double Total(Estate estate, int months) => Projection.Of(estate, months).Rows().Sum(r => r.Amount);
+
+    private static ObjectStream Steady(double perDay, long bytes) => new() { ObjectsPerDay = perDay, BytesPerObject = bytes };
+
+    private static Bucket Bucket(IReadOnlyList<ObjectStream> streams, IReadOnlyList<Step> steps, int? expireAt) => new()
+    {
+        Name = "one-bucket", Region = "aldmouth", Scheme = "one-site", Tier = "counter", Streams = streams,
+        Rules = steps.Count == 0 && expireAt is null ? [] : [new LifecycleRule { Id = "rule", Steps = steps, ExpireAt = expireAt }],
+    };
+
+    private static Estate Single(ObjectStream stream, IReadOnlyList<Step> steps, int? expireAt) => Around(Bucket([stream], steps, expireAt));
+
+    private static Estate Around(Bucket bucket) => Small() with { Buckets = [bucket] };
+
+    /// <summary>Runs the property on random estates; FsCheck's seed is in the message of a failure.</summary>
+    private static void Check(int times, Func<Estate, string?> difference) =>
+        Prop.ForAll(Arb.From(RandomEstates.Estate), estate => Assert.Null(difference(estate))).Check(Config.QuickThrowOnFailure.WithMaxTest(times));
+}

@@ -1,0 +1,130 @@
+using FsCheck;
+using FsCheck.Fluent;
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Tests;
+
+/// <summary>Random valid estates with the awkward things in them: overlapping rules, overdue stock, keep dates, circles of copies.</summary>
+internal static class RandomEstates
+{
+    private static readonly string[] TierIds = ["counter", "pantry", "cellar", "cave"];
+    private static readonly string[] RegionIds = ["near", "far"];
+    private static readonly string[] PrefixIds = ["", "a/", "a/b/", "c/"];
+
+    public static Gen<Estate> Estate { get; } =
+        from today in Gen.Choose(0, 3000).Select(d => new DateOnly(2023, 1, 1).AddDays(d))
+        from prices in PriceBook
+        from count in Gen.Choose(1, 3)
+        from buckets in Gen.CollectToList(Enumerable.Range(0, count), i => Bucket(i, count, today))
+        select new Estate { Name = "Random", Today = today, PriceBook = prices, Buckets = buckets };
+
+    private static Gen<PriceBook> PriceBook { get; } =
+        from unit in Gen.Elements(StorageUnit.GB, StorageUnit.GiB)
+        from month in Gen.Elements(BillingMonth.Calendar, BillingMonth.ThirtyDays)
+        from tiers in Gen.CollectToList(TierIds, Tier)
+        from regions in Gen.CollectToList(RegionIds, Region)
+        from transfers in Gen.Elements<IReadOnlyList<Transfer>>([], [new Transfer { From = "near", To = "far", Price = new(0.02) }])
+        select new PriceBook
+        {
+            Currency = "EUR", Unit = unit, Month = month, Tiers = tiers, Regions = regions, Transfers = transfers,
+            Schemes =
+            [
+                new Scheme { Id = "plain", Name = "Plain", Copies = 3, Spread = Spread.Rack, StorageFactor = 1 },
+                new Scheme { Id = "wide", Name = "Wide", Copies = 3, Spread = Spread.Zone, StorageFactor = 1.3 },
+            ],
+        };
+
+    private static Gen<Tier> Tier(string id) =>
+        from stay in Gen.Elements(0, 1, 30, 90, 180)
+        from least in Gen.Elements(0L, 65536L)
+        from overhead in Gen.Elements(0L, 24576L)
+        from index in Gen.Elements(0L, 6144L)
+        select new Tier { Id = id, Name = id, MinimumStayDays = stay, MinimumObjectBytes = least, OverheadBytes = overhead, IndexBytes = index, WaitHours = 0 };
+
+    private static Gen<Region> Region(string id) =>
+        from prices in Gen.CollectToList(TierIds, TierPrice)
+        select new Region { Id = id, Name = id, Prices = prices };
+
+    private static Gen<TierPrice> TierPrice(string tier) =>
+        from storage in Gen.Elements<IReadOnlyList<StorageBand>>(
+            [new() { Price = new(0.02) }],
+            [new() { UpTo = 50, Price = new(0.03) }, new() { Price = new(0.01) }],
+            [new() { UpTo = 0.5, Price = new(0.05) }, new() { UpTo = 20, Price = new(0.02) }, new() { Price = new(0) }])
+        from thousand in Gen.Choose(0, 40).Select(n => new PricePerThousand(n / 100.0))
+        from recall in Gen.Choose(0, 3).Select(n => new UnitPrice(n / 100.0))
+        select new TierPrice { Tier = tier, Storage = storage, Writes = thousand, Reads = thousand, MovesIn = thousand, RecallRequests = thousand, Recall = recall };
+
+    private static Gen<Bucket> Bucket(int i, int count, DateOnly today) =>
+        from region in Gen.Elements(RegionIds)
+        from scheme in Gen.Elements("plain", "wide")
+        from tier in Gen.Frequency((4, Gen.Constant("counter")), (1, Gen.Elements(TierIds)))
+        from stock in Few(Lot(today), 3)
+        from streams in Few(Stream, 2)
+        from reads in Reads
+        from rules in Few(Rule, 3)
+        from keep in Keep(today)
+        from copies in Few(Copy(i, count), count > 1 ? 2 : 0)
+        select new Bucket
+        {
+            Name = $"bucket-{i}", Region = region, Scheme = scheme, Tier = tier, Stock = stock, Streams = streams, Reads = reads,
+            Rules = [.. rules.Select((r, k) => r with { Id = $"rule-{k}" })], Keep = keep, CopyTo = copies,
+        };
+
+    private static Gen<Lot> Lot(DateOnly today) =>
+        from prefix in Gen.Elements(PrefixIds)
+        from age in Gen.OneOf(Gen.Constant(0), Gen.Choose(0, 600))
+        from inTier in Gen.Choose(0, age)
+        from tier in Gen.Elements(TierIds)
+        from objects in Gen.Choose(0, 500)
+        from bytes in Bytes
+        select new Lot
+        {
+            Prefix = prefix, Created = today.AddDays(-age), Tier = tier, InTierSince = today.AddDays(-inTier), Objects = objects, BytesPerObject = bytes,
+        };
+
+    private static Gen<ObjectStream> Stream { get; } =
+        from prefix in Gen.Elements(PrefixIds)
+        from perDay in Gen.Elements(0, 0.5, 1, 7.25, 900)
+        from bytes in Bytes
+        from growth in Gen.Elements(0, 0.1, 0.9, -0.3, -0.95)
+        select new ObjectStream { Prefix = prefix, ObjectsPerDay = perDay, BytesPerObject = bytes, YearlyGrowth = growth };
+
+    private static Gen<long> Bytes { get; } = Gen.Elements(0L, 900L, 20_000L, 65_536L, 3_000_000L, 7_000_000_000L);
+
+    private static Gen<List<ReadBand>> Reads { get; } =
+        from ages in Few(Gen.Choose(0, 120), 3)
+        from share in Gen.Elements(0, 0.01, 1.5)
+        select ages.Distinct().Order().Select((age, i) => new ReadBand { FromAge = age, ShareOfObjectsPerDay = share / (i + 1) }).ToList();
+
+    private static Gen<LifecycleRule> Rule { get; } =
+        from prefix in Gen.Elements(PrefixIds)
+        from smallest in Gen.Elements(0L, 1000L, 65_536L)
+        from ages in Few(Gen.OneOf(Gen.Choose(0, 3), Gen.Choose(0, 400)), 3)
+        from skip in Gen.Choose(0, 1)
+        from backwards in Gen.Elements(true, false)
+        from expires in Gen.Elements(true, false)
+        from expireAt in Gen.OneOf(Gen.Choose(1, 3), Gen.Choose(1, 500))
+        let steps = ages.Distinct().Order().Take(4 - skip).Select((age, i) => new Step { Age = age, Tier = TierIds[i + skip] })
+        select new LifecycleRule
+        {
+            Id = "", Prefix = prefix, SmallestBytes = smallest, Steps = [.. backwards ? steps.Reverse() : steps],
+            ExpireAt = expires || ages.Count == 0 ? expireAt : null,
+        };
+
+    private static Gen<KeepRule?> Keep(DateOnly today) => Gen.Frequency(
+        (2, Gen.Constant<KeepRule?>(null)),
+        (1, Gen.Choose(0, 300).Select<int, KeepRule?>(d => new KeepRule { Days = d, Strength = KeepStrength.Sealed })),
+        (2, Gen.Choose(-100, 500).Select<int, KeepRule?>(d => new KeepRule { Until = today.AddDays(d), Strength = KeepStrength.Liftable })));
+
+    private static Gen<CopyRule> Copy(int i, int count) =>
+        from to in Gen.Choose(1, Math.Max(1, count - 1))
+        from prefix in Gen.Elements(PrefixIds)
+        from catchUp in Gen.Elements(true, false)
+        select new CopyRule { Bucket = $"bucket-{(i + to) % count}", Prefix = prefix, CatchUp = catchUp };
+
+    private static Gen<List<T>> Few<T>(Gen<T> item, int most) =>
+        from n in Gen.Choose(0, most)
+        from items in Gen.ListOf(item, n)
+        select items.ToList();
+}
