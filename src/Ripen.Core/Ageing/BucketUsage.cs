@@ -18,6 +18,8 @@ public enum Measure
     Reads,
     /// <summary>Bytes read, where they rest.</summary>
     ReadBytes,
+    /// <summary>Bytes (as they are, not as billed) at rest on the month's last day.</summary>
+    BytesAtEnd,
 }
 
 /// <summary>
@@ -61,7 +63,7 @@ public sealed class BucketUsage
                 {
                     var tier = prices.Tiers[life.Stays[i].Tier];
                     usage.AddRest(life, i, population.BytesPerObject, tier, landing);
-                    usage.AddLeaving(life, i, population.BytesPerObject, tier);
+                    usage.AddEventsAndEnd(life, i, population.BytesPerObject, tier);
                 }
             }
         }
@@ -107,16 +109,18 @@ public sealed class BucketUsage
         }
     }
 
-    private void AddLeaving(Life life, int i, long bytesPerObject, Tier tier)
+    private void AddEventsAndEnd(Life life, int i, long bytesPerObject, Tier tier)
     {
         var stay = life.Stays[i];
         var (first, last) = Months(life.Cohorts.First + stay.From, Math.Min(life.Cohorts.End + stay.To, life.GoneOn + 1));
+        var atEnd = Row(stay.Tier, Measure.BytesAtEnd);
         var moves = i + 1 < life.Stays.Count ? Row(life.Stays[i + 1].Tier, Measure.Moves) : default;
         var early = Row(stay.Tier, Measure.EarlyLeaveByteDays);
         var billedBytes = tier.BilledBytes(bytesPerObject);
         for (var m = first; m <= last; m++)
         {
             var (p, q) = (calendar.Start(m), calendar.Start(m + 1));
+            atEnd[m] += life.Resting(i, q - 1) * bytesPerObject;
             if (!moves.IsEmpty) moves[m] += life.MovesOn(i, p, q);
             if (tier.MinimumStayDays > 0) early[m] += life.ShortOfMinimum(i, tier.MinimumStayDays, p, q) * billedBytes;
         }

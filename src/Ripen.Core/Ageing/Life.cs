@@ -63,6 +63,17 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool Exp
         return byAge + Cohorts.Rising(first, GoneOn - stay.From, minimumStayDays - GoneOn + stay.Since + first);
     }
 
+    /// <summary>Objects that rest in stay <paramref name="i"/> on <paramref name="day"/>, after that day's rules have run.</summary>
+    public double Resting(int i, int day) => Resting(i, day, 0, Lifecycle.Never);
+
+    /// <summary>Those of them whose age on that day is from <paramref name="youngest"/> to <paramref name="oldest"/> (exclusive).</summary>
+    public double Resting(int i, int day, int youngest, int oldest)
+    {
+        if (day >= GoneOn) return 0;
+        var (from, to) = (Math.Max(youngest, Stays[i].From), Math.Min(oldest, Stays[i].To));
+        return to <= from ? 0 : Cohorts.Count(day - to + 1, day - from + 1);
+    }
+
     /// <summary>Object-days of stay <paramref name="i"/> at the ages [from, to) on the days [p, q).</summary>
     public double ObjectDays(int i, int from, int to, int p, int q) =>
         Cohorts.ObjectDays(Math.Max(from, Stays[i].From), Math.Min(to, Stays[i].To), p, Math.Min(q, GoneOn));

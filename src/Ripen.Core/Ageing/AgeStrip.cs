@@ -1,0 +1,45 @@
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Ageing;
+
+/// <summary>A tier's band on a strip, by age in days; <see cref="To"/> is null where it has no end.</summary>
+public sealed record StripBand(string Tier, int From, int? To);
+
+/// <summary>A stay that ends before the tier's minimum: the ages [From, To) are charged although nothing lies there.</summary>
+public sealed record ShortStay(string Tier, int From, int To, int StaysDays, int MinimumDays);
+
+/// <summary>What happens by age to what lies under one prefix.</summary>
+public sealed record StripLane(string Prefix, IReadOnlyList<StripBand> Bands, int? ExpireAt, IReadOnlyList<ShortStay> ShortStays);
+
+/// <summary>A bucket drawn by the age of its data: a lane for each prefix that has rules of its own, and one for all the rest.</summary>
+public sealed record AgeStrip(IReadOnlyList<StripLane> Lanes, int? KeepDays, DateOnly? KeepUntil)
+{
+    public static AgeStrip Of(Bucket bucket, PriceBook prices, DateOnly today)
+    {
+        var prefixes = bucket.Rules.Select(r => r.Prefix).Append("").Distinct().Order(StringComparer.Ordinal).Reverse();
+        return new AgeStrip([.. prefixes.Select(p => Lane(p, bucket, prices, today))], bucket.Keep?.Days, bucket.Keep?.Until);
+    }
+
+    private static StripLane Lane(string prefix, Bucket bucket, PriceBook prices, DateOnly today)
+    {
+        var lifecycle = Lifecycle.Of(bucket, prefix, long.MaxValue, prices, today);
+        int? expireAt = lifecycle.ExpireAt == Lifecycle.Never ? null : lifecycle.ExpireAt;
+        var bands = new List<StripBand>();
+        var (tier, from) = (prices.Coldness(bucket.Tier), 0);
+        foreach (var step in lifecycle.Steps)
+        {
+            if (step.Tier <= tier || step.Age >= lifecycle.ExpireAt) continue;
+            if (step.Age > from) bands.Add(new StripBand(prices.Tiers[tier].Id, from, step.Age));
+            (tier, from) = (step.Tier, step.Age);
+        }
+        bands.Add(new StripBand(prices.Tiers[tier].Id, from, expireAt));
+        return new StripLane(prefix, bands, expireAt, [.. bands.Select(b => Short(b, prices)).OfType<ShortStay>()]);
+    }
+
+    private static ShortStay? Short(StripBand band, PriceBook prices)
+    {
+        var minimum = prices.Tiers[prices.Coldness(band.Tier)].MinimumStayDays;
+        return band.To is { } to && to - band.From < minimum ? new ShortStay(band.Tier, to, band.From + minimum, to - band.From, minimum) : null;
+    }
+}

@@ -1,0 +1,74 @@
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Ageing;
+
+/// <summary>What lies in one tier of a bucket on a day. <see cref="BytesByAge"/> has an entry for each of <see cref="AgeBins.Starts"/>.</summary>
+public sealed record TierContents(string Tier, double Objects, double Bytes, IReadOnlyList<double> BytesByAge);
+
+/// <summary>
+/// What lies in a bucket on a day, as it would be counted in the morning, before that day's arrivals and rules.
+/// On the estate's today that is exactly its stock; later days are projected, and their numbers expectations.
+/// </summary>
+public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
+{
+    public double Objects => Tiers.Sum(t => t.Objects);
+
+    public double Bytes => Tiers.Sum(t => t.Bytes);
+
+    /// <param name="bucket">The bucket to look into.</param>
+    /// <param name="estate">The valid estate that it belongs to.</param>
+    /// <param name="on">The estate's today or a later day; earlier days count as today.</param>
+    public static Snapshot Of(Bucket bucket, Estate estate, DateOnly on)
+    {
+        var day = Math.Max(0, on.DayNumber - estate.Today.DayNumber);
+        var tiers = estate.PriceBook.Tiers.Select(_ => new Tally()).ToArray();
+        if (day == 0)
+        {
+            foreach (var lot in bucket.Stock)
+            {
+                tiers[estate.PriceBook.Coldness(lot.Tier)].Add(lot.Objects, lot.BytesPerObject, estate.Today.DayNumber - lot.Created.DayNumber);
+            }
+        }
+        else
+        {
+            var incoming = estate.Buckets.SelectMany(from => from.CopyTo.Where(c => c.Bucket == bucket.Name).Select(rule => new IncomingCopy(from, rule))).ToList();
+            foreach (var population in Population.Of(bucket, incoming, estate.PriceBook, estate.Today, day, GrowthTable.For))
+            {
+                foreach (var life in population.Lives) Count(life, population.BytesPerObject, day - 1, tiers);
+            }
+        }
+        return new Snapshot([.. tiers.Select((tally, i) => tally.Close(estate.PriceBook.Tiers[i].Id)).Where(t => t.Objects > 0)]);
+    }
+
+    private static void Count(Life life, long bytesPerObject, int day, Tally[] tiers)
+    {
+        for (var i = 0; i < life.Stays.Count; i++)
+        {
+            for (var bin = 0; bin < AgeBins.Starts.Count; bin++)
+            {
+                // Ages are told as of the morning after the last day's run.
+                var youngest = AgeBins.Starts[bin] - 1;
+                var oldest = bin + 1 < AgeBins.Starts.Count ? AgeBins.Starts[bin + 1] - 1 : Lifecycle.Never;
+                var objects = life.Resting(i, day, youngest, oldest);
+                if (objects > 0) tiers[life.Stays[i].Tier].Add(objects, bytesPerObject, AgeBins.Starts[bin]);
+            }
+        }
+    }
+
+    private sealed class Tally
+    {
+        private readonly double[] bytesByAge = new double[AgeBins.Starts.Count];
+        private double objects;
+
+        public void Add(double count, long bytesPerObject, int age)
+        {
+            objects += count;
+            var bin = AgeBins.Starts.Count - 1;
+            while (AgeBins.Starts[bin] > age) bin--;
+            bytesByAge[bin] += count * bytesPerObject;
+        }
+
+        public TierContents Close(string tier) => new(tier, objects, bytesByAge.Sum(), bytesByAge);
+    }
+}

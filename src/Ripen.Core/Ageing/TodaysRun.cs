@@ -1,0 +1,44 @@
+using Ripen.Core.Estates;
+
+namespace Ripen.Core.Ageing;
+
+/// <summary>Stock that today's run of the rules would take from one tier to another, or remove when <see cref="ToTier"/> is null.</summary>
+public sealed record RunMove(string FromTier, string? ToTier, double Objects, double Bytes, double EarlyLeaveByteDays);
+
+/// <summary>What the rules do to a bucket's stock when they run today.</summary>
+public static class TodaysRun
+{
+    public static IReadOnlyList<RunMove> Of(Bucket bucket, Estate estate)
+    {
+        var prices = estate.PriceBook;
+        var moves = new Dictionary<(int From, int To), RunMove>();
+        var stockOnly = bucket with { Streams = [] };
+        foreach (var population in Population.Of(stockOnly, [], prices, estate.Today, 1, GrowthTable.For))
+        {
+            foreach (var life in population.Lives)
+            {
+                for (var i = 0; i < life.Stays.Count; i++)
+                {
+                    var tier = prices.Tiers[life.Stays[i].Tier];
+                    var missing = life.ShortOfMinimum(i, tier.MinimumStayDays, 0, 1) * tier.BilledBytes(population.BytesPerObject);
+                    if (i + 1 < life.Stays.Count) Add(life.Stays[i].Tier, life.Stays[i + 1].Tier, life.MovesOn(i, 0, 1), population.BytesPerObject, missing);
+                    Add(life.Stays[i].Tier, -1, life.Removed(i, 0, 1), population.BytesPerObject, missing);
+                }
+            }
+        }
+        return [.. moves.OrderBy(m => m.Key).Select(m => m.Value)];
+
+        void Add(int from, int to, double objects, long bytesPerObject, double missing)
+        {
+            if (objects == 0) return;
+            var empty = new RunMove(prices.Tiers[from].Id, to < 0 ? null : prices.Tiers[to].Id, 0, 0, 0);
+            var sum = moves.GetValueOrDefault((from, to), empty);
+            moves[(from, to)] = sum with
+            {
+                Objects = sum.Objects + objects,
+                Bytes = sum.Bytes + (objects * bytesPerObject),
+                EarlyLeaveByteDays = sum.EarlyLeaveByteDays + missing,
+            };
+        }
+    }
+}

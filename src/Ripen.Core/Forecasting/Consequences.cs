@@ -1,0 +1,125 @@
+using Ripen.Core.Ageing;
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Forecasting;
+
+/// <summary>Twelve months, the <see cref="Year"/>th from today, before and after a draft. Money.</summary>
+public sealed record YearChange(int Year, Month From, Month To, double BucketBefore, double BucketAfter, double EstateBefore, double EstateAfter);
+
+/// <summary>One charge of the bucket over the first twelve months, before and after a draft. Money.</summary>
+public sealed record ChargeChange(Charge Charge, double Before, double After);
+
+/// <summary>What today's run moves or removes (<see cref="ToTier"/> null), and what that costs once.</summary>
+public sealed record MoveNow(string FromTier, string? ToTier, double Objects, double Bytes, double MoveCharge, double EarlyLeaveCharge);
+
+/// <summary>A minimum stay that the draft's steps break, and what early leaving from that tier costs in the first and third year.</summary>
+public sealed record BrokenStay(string Prefix, string Tier, int StaysDays, int MinimumDays, double ChargeInYear1, double ChargeInYear3);
+
+/// <summary>What comes to rest, at the end of three years, where reading has to wait.</summary>
+public sealed record SlowTier(string Tier, double WaitHours, double BytesBefore, double BytesAfter);
+
+/// <summary>What a draft would do, computed and nothing done. "Before" is the estate as it is.</summary>
+public sealed record Consequences
+{
+    public const int Months = 120;
+
+    private static readonly int[] Years = [1, 3, 10];
+
+    public required IReadOnlyList<YearChange> Cost { get; init; }
+    public required IReadOnlyList<ChargeChange> Charges { get; init; }
+    public required IReadOnlyList<MoveNow> Now { get; init; }
+    public required IReadOnlyList<BrokenStay> BrokenStays { get; init; }
+    public required IReadOnlyList<StepEconomy> Steps { get; init; }
+    public required IReadOnlyList<SlowTier> Slow { get; init; }
+    public required IReadOnlyList<Problem> Doubts { get; init; }
+
+    /// <param name="before">The projection of the estate as it is, over <see cref="Months"/> months.</param>
+    /// <param name="draft">A valid bucket.</param>
+    /// <param name="replaces">The bucket that the draft changes, or null for a new one.</param>
+    public static Consequences Of(Projection before, Bucket draft, string? replaces)
+    {
+        var estate = before.Estate.With(draft, replaces);
+        var after = before.With(estate);
+        var (was, will) = (Costs.Of(before, replaces), Costs.Of(after, draft.Name));
+        return new Consequences
+        {
+            Cost = [.. Years.Select(y => new YearChange(
+                y, Month.Of(before.Calendar.Date((y - 1) * 12)), Month.Of(before.Calendar.Date((y * 12) - 1)),
+                Costs.InYear(y, was.Bucket), Costs.InYear(y, will.Bucket), Costs.InYear(y, was.Estate), Costs.InYear(y, will.Estate)))],
+            Charges = [.. Enum.GetValues<Charge>().Select(c => new ChargeChange(c, was.ByCharge[(int)c], will.ByCharge[(int)c])).Where(c => c.Before != 0 || c.After != 0)],
+            Now = [.. TodaysRun.Of(draft, estate).Select(m => Price(m, draft, estate))],
+            BrokenStays = [.. AgeStrip.Of(draft, estate.PriceBook, estate.Today).Lanes.SelectMany(lane => lane.ShortStays.Select(s => new BrokenStay(
+                lane.Prefix, s.Tier, s.StaysDays, s.MinimumDays, will.EarlyLeave(s.Tier, 1), will.EarlyLeave(s.Tier, 3))))],
+            Steps = StepEconomies.Of(draft, estate),
+            Slow = [.. SlowTiers(before, replaces, after, draft.Name)],
+            Doubts = Forecasting.Doubts.Of(draft, estate),
+        };
+    }
+
+    private static MoveNow Price(RunMove move, Bucket bucket, Estate estate)
+    {
+        var book = estate.PriceBook;
+        var region = book.FindRegion(bucket.Region)!;
+        var daysOfMonth = book.Month == BillingMonth.ThirtyDays ? 30 : DateTime.DaysInMonth(estate.Today.Year, estate.Today.Month);
+        var unitMonths = move.EarlyLeaveByteDays / book.Unit.Bytes() / daysOfMonth;
+        var early = region.PriceOf(move.FromTier)!.Storage[0].Price.For(unitMonths) * book.FindScheme(bucket.Scheme)!.StorageFactor;
+        return new MoveNow(move.FromTier, move.ToTier, move.Objects, move.Bytes, move.ToTier is null ? 0 : region.PriceOf(move.ToTier)!.MovesIn.For(move.Objects), early);
+    }
+
+    private static IEnumerable<SlowTier> SlowTiers(Projection before, string? replaces, Projection after, string name)
+    {
+        const int month = 35;
+        var tiers = after.Estate.PriceBook.Tiers;
+        for (var tier = 0; tier < tiers.Count; tier++)
+        {
+            if (tiers[tier].WaitHours <= 0) continue;
+            var (was, will) = (Resting(before, replaces, tier), Resting(after, name, tier));
+            if (was > 0 || will > 0) yield return new SlowTier(tiers[tier].Id, tiers[tier].WaitHours, was, will);
+        }
+
+        static double Resting(Projection projection, string? bucket, int tier) =>
+            projection.Usages.FirstOrDefault(u => u.Bucket.Name == bucket)?.Of(tier, Measure.BytesAtEnd)[month] ?? 0;
+    }
+
+    /// <summary>Money by month, for one bucket and for the whole estate.</summary>
+    private sealed class Costs
+    {
+        private readonly List<BillRow> bucketRows = [];
+        private readonly IReadOnlyList<Tier> tiers;
+
+        private Costs(IReadOnlyList<Tier> tiers) => this.tiers = tiers;
+
+        public double[] Bucket { get; } = new double[Months];
+
+        public double[] Estate { get; } = new double[Months];
+
+        public double[] ByCharge { get; } = new double[Enum.GetValues<Charge>().Length];
+
+        public static double InYear(int year, double[] money) => money.AsSpan((year - 1) * 12, 12).ToArray().Sum();
+
+        public double EarlyLeave(string tier, int year) => bucketRows
+            .Where(r => r.Charge == Charge.EarlyLeave && tiers[r.Tier].Id == tier && r.Month / 12 == year - 1).Sum(r => r.Amount);
+
+        public static Costs Of(Projection projection, string? bucket)
+        {
+            var costs = new Costs(projection.Estate.PriceBook.Tiers);
+            var rows = new List<BillRow>();
+            for (var b = 0; b < projection.Usages.Count; b++)
+            {
+                var own = projection.Usages[b].Bucket.Name == bucket;
+                rows.Clear();
+                for (var m = 0; m < Months; m++) projection.Bill.AddRows(b, m, rows);
+                foreach (var row in rows) costs.Estate[row.Month] += row.Amount;
+                if (!own) continue;
+                costs.bucketRows.AddRange(rows);
+                foreach (var row in rows)
+                {
+                    costs.Bucket[row.Month] += row.Amount;
+                    if (row.Month < 12) costs.ByCharge[(int)row.Charge] += row.Amount;
+                }
+            }
+            return costs;
+        }
+    }
+}

@@ -1,0 +1,59 @@
+using Ripen.Core.Ageing;
+using Ripen.Core.Estates;
+
+namespace Ripen.Core.Forecasting;
+
+/// <summary>What is allowed in a valid bucket and yet probably not meant. Paths begin at the bucket.</summary>
+public static class Doubts
+{
+    public static IReadOnlyList<Problem> Of(Bucket bucket, Estate estate)
+    {
+        var doubts = new List<Problem>();
+        var prices = estate.PriceBook;
+        string Name(string tier) => prices.Tiers[prices.Coldness(tier)].Name;
+        for (var i = 0; i < bucket.Rules.Count; i++)
+        {
+            var rule = bucket.Rules[i];
+            for (var j = 0; j < rule.Steps.Count; j++)
+            {
+                var (step, at) = (rule.Steps[j], $"$.rules[{i}].steps[{j}]");
+                if (step.Age >= rule.ExpireAt)
+                {
+                    doubts.Add(new("step-after-expiry", $"{at}.age", $"The step at day {step.Age} never happens: objects expire at day {rule.ExpireAt}."));
+                }
+                if (prices.Coldness(step.Tier) <= prices.Coldness(bucket.Tier))
+                {
+                    doubts.Add(new("step-not-colder", $"{at}.tier", $"{Name(step.Tier)} is no colder than {Name(bucket.Tier)}, where objects land; the step moves none of them."));
+                }
+            }
+            for (var k = 0; k < i; k++)
+            {
+                var other = bucket.Rules[k];
+                if (Prefixes.Covers(rule.Prefix, other.Prefix) || Prefixes.Covers(other.Prefix, rule.Prefix))
+                {
+                    doubts.Add(new("rules-overlap", $"$.rules[{i}]", $"Rules '{other.Id}' and '{rule.Id}' cover the same objects; the coldest step and the earliest expiry count."));
+                }
+            }
+            if (rule.ExpireAt is { } age && bucket.Keep?.Days > age)
+            {
+                doubts.Add(new("expiry-waits", $"$.rules[{i}].expireAt",
+                    $"Expiry at day {age} has to wait: the keep rule holds every object until day {bucket.Keep.Days}."));
+            }
+            if (rule.ExpireAt is { } expiry && bucket.Keep?.Until is { } until && estate.Today.AddDays(expiry) < until)
+            {
+                doubts.Add(new("expiry-waits", $"$.rules[{i}].expireAt",
+                    $"Expiry at day {expiry} has to wait for objects created before {until.AddDays(-expiry):yyyy-MM-dd}: the keep rule holds everything until {until:yyyy-MM-dd}."));
+            }
+        }
+        foreach (var lane in AgeStrip.Of(bucket, prices, estate.Today).Lanes)
+        {
+            foreach (var stay in lane.ShortStays)
+            {
+                var where = lane.Prefix.Length == 0 ? "Objects" : $"Objects under '{lane.Prefix}'";
+                doubts.Add(new("minimum-stay", "$.rules",
+                    $"{where} stay {stay.StaysDays} days in {Name(stay.Tier)}, which charges for {stay.MinimumDays}: {stay.MinimumDays - stay.StaysDays} days are paid for nothing."));
+            }
+        }
+        return doubts;
+    }
+}

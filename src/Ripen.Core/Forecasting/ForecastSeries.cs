@@ -1,0 +1,53 @@
+using Ripen.Core.Ageing;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Forecasting;
+
+/// <summary>What the lines of a forecast are split by.</summary>
+public enum SplitBy { Tier, Charge, Bucket }
+
+/// <summary>One line of a forecast, a value for each month. <see cref="Bytes"/> are at rest on the month's last day; null for charges, which hold none.</summary>
+public sealed record ForecastLine(string Key, string Name, IReadOnlyList<double> Money, IReadOnlyList<double>? Bytes);
+
+/// <summary>Money and bytes by month, split one way. Lines of nothing are left out; the order is the price book's or the estate's.</summary>
+public sealed record ForecastSeries(IReadOnlyList<Month> Months, IReadOnlyList<ForecastLine> Lines)
+{
+    /// <param name="projection">What is summed up.</param>
+    /// <param name="by">What the lines stand for.</param>
+    /// <param name="bucket">Only this bucket's part of it; null for the whole estate.</param>
+    public static ForecastSeries Of(Projection projection, SplitBy by, string? bucket = null)
+    {
+        var (months, prices) = (projection.Calendar.Months, projection.Estate.PriceBook);
+        var charges = Enum.GetValues<Charge>();
+        List<(string Key, string Name)> lines = by switch
+        {
+            SplitBy.Tier => [.. prices.Tiers.Select(t => (t.Id, t.Name))],
+            SplitBy.Charge => [.. charges.Select(c => (c.Name(), c.Name()))],
+            _ => [.. projection.Usages.Select(u => (u.Bucket.Name, u.Bucket.Name))],
+        };
+        var money = lines.Select(_ => new double[months]).ToArray();
+        var bytes = lines.Select(_ => new double[months]).ToArray();
+        var rows = new List<BillRow>();
+        for (var b = 0; b < projection.Usages.Count; b++)
+        {
+            if (bucket is not null && projection.Usages[b].Bucket.Name != bucket) continue;
+            rows.Clear();
+            for (var m = 0; m < months; m++) projection.Bill.AddRows(b, m, rows);
+            foreach (var row in rows)
+            {
+                var line = by switch { SplitBy.Tier => row.Tier, SplitBy.Charge => (int)row.Charge, _ => b };
+                money[line][row.Month] += row.Amount;
+            }
+            for (var tier = 0; tier < prices.Tiers.Count && by != SplitBy.Charge; tier++)
+            {
+                var resting = projection.Usages[b].Of(tier, Measure.BytesAtEnd);
+                var line = bytes[by == SplitBy.Tier ? tier : b];
+                for (var m = 0; m < months; m++) line[m] += resting[m];
+            }
+        }
+        return new ForecastSeries(
+            [.. Enumerable.Range(0, months).Select(m => Month.Of(projection.Calendar.Date(m)))],
+            [.. lines.Select((line, i) => new ForecastLine(line.Key, line.Name, money[i], by == SplitBy.Charge ? null : bytes[i]))
+                .Where(l => l.Money.Any(v => v != 0) || l.Bytes?.Any(v => v != 0) == true)]);
+    }
+}

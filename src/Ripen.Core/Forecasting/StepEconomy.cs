@@ -1,0 +1,118 @@
+using Ripen.Core.Ageing;
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Forecasting;
+
+/// <summary>
+/// Whether one step pays for the objects of one stream. Money per object over its stay in the colder tier, at the first storage band's
+/// price and the reading habit's share; a year's figures are for today's arrivals.
+/// </summary>
+/// <param name="Prefix">Of the stream.</param>
+/// <param name="BytesPerObject">Of the stream.</param>
+/// <param name="FromTier">The tier left.</param>
+/// <param name="ToTier">The tier moved to.</param>
+/// <param name="Age">Age at the step, in days.</param>
+/// <param name="StaysDays">Days in the colder tier; no more than <see cref="StepEconomies.LongestStayDays"/>.</param>
+/// <param name="MovePerObject">The one-off charge for the move.</param>
+/// <param name="SavedPerObject">Storage saved over the stay, less dearer reading and early leaving; negative when the colder tier costs more.</param>
+/// <param name="NetPerYear">(saved − move) × objects in a year.</param>
+/// <param name="BreakEvenBytes">The smallest object for which the step pays; null when none does.</param>
+/// <param name="NetPerYearBundled">The same bytes in a year, bundled into objects of <see cref="StepEconomies.BundleBytes"/> first.</param>
+public sealed record StepEconomy(
+    string Prefix, long BytesPerObject, string FromTier, string ToTier, int Age, int StaysDays,
+    double MovePerObject, double SavedPerObject, double NetPerYear, long? BreakEvenBytes, double NetPerYearBundled);
+
+public static class StepEconomies
+{
+    /// <summary>Objects that never leave a tier are weighed over ten years.</summary>
+    public const int LongestStayDays = 3650;
+
+    /// <summary>What small objects are bundled into, for comparison: 128 MB.</summary>
+    public const long BundleBytes = 128_000_000;
+
+    private const double DaysPerMonth = 365 / 12.0;
+
+    /// <summary>One entry for each step of each stream that arrives in the bucket or is copied into it.</summary>
+    public static IReadOnlyList<StepEconomy> Of(Bucket bucket, Estate estate)
+    {
+        var copied = estate.Buckets.SelectMany(b => b.CopyTo.Where(c => c.Bucket == bucket.Name)
+            .SelectMany(c => b.Streams.Where(s => Prefixes.Covers(c.Prefix, s.Prefix))));
+        return [.. bucket.Streams.Concat(copied).Where(s => s.ObjectsPerDay > 0).SelectMany(s => Of(s, bucket, estate))];
+    }
+
+    private static IEnumerable<StepEconomy> Of(ObjectStream stream, Bucket bucket, Estate estate)
+    {
+        var prices = estate.PriceBook;
+        var lifecycle = Lifecycle.Of(bucket, stream.Prefix, stream.BytesPerObject, prices, estate.Today);
+        var landing = prices.Coldness(bucket.Tier);
+        var steps = lifecycle.Steps.Where(s => s.Tier > landing && s.Age < lifecycle.ExpireAt).ToList();
+        for (var i = 0; i < steps.Count; i++)
+        {
+            var from = i == 0 ? landing : steps[i - 1].Tier;
+            var leaves = i + 1 < steps.Count ? steps[i + 1].Age : lifecycle.ExpireAt;
+            var days = Math.Min(leaves - steps[i].Age, LongestStayDays);
+            var step = new Weighing(bucket, prices, from, steps[i].Tier, steps[i].Age, days, leaves < Lifecycle.Never);
+            var perYear = stream.ObjectsPerDay * 365;
+            var bundledPerYear = perYear * stream.BytesPerObject / BundleBytes;
+            yield return new StepEconomy(
+                stream.Prefix, stream.BytesPerObject, prices.Tiers[from].Id, prices.Tiers[steps[i].Tier].Id, steps[i].Age, days,
+                step.Move, step.Saved(stream.BytesPerObject), step.Net(stream.BytesPerObject) * perYear, step.BreakEven(), step.Net(BundleBytes) * bundledPerYear);
+        }
+    }
+
+    private sealed class Weighing(Bucket bucket, PriceBook prices, int from, int to, int age, int days, bool leaves)
+    {
+        private readonly Region region = prices.FindRegion(bucket.Region)!;
+
+        public double Move => Price(to).MovesIn.For(1);
+
+        public double Net(long bytes) => Saved(bytes) - Move;
+
+        public double Saved(long bytes)
+        {
+            var target = prices.Tiers[to];
+            var short_ = leaves ? Math.Max(0, target.MinimumStayDays - days) : 0;
+            var early = target.BilledBytes(bytes) * short_ * DayPrice(to);
+            return (StoredADay(from, bytes) - StoredADay(to, bytes)) * days - (ReadOverStay(to, bytes) - ReadOverStay(from, bytes)) - early;
+        }
+
+        /// <summary>Bisection over whole bytes up to 1 TB: larger objects save more wherever the colder tier is cheaper at all.</summary>
+        public long? BreakEven()
+        {
+            const long largest = 1_000_000_000_000;
+            if (Net(0) >= 0) return 0;
+            if (Net(largest) < 0) return null;
+            var (loses, pays) = (0L, largest);
+            while (pays - loses > 1)
+            {
+                var middle = loses + ((pays - loses) / 2);
+                if (Net(middle) >= 0) pays = middle;
+                else loses = middle;
+            }
+            return pays;
+        }
+
+        private double StoredADay(int tier, long bytes) =>
+            (prices.Tiers[tier].BilledBytes(bytes) * DayPrice(tier)) + (prices.Tiers[tier].IndexBytes * DayPrice(prices.Coldness(bucket.Tier)));
+
+        /// <summary>Money per byte and day at rest.</summary>
+        private double DayPrice(int tier) =>
+            Price(tier).Storage[0].Price.PerUnit * prices.FindScheme(bucket.Scheme)!.StorageFactor / prices.Unit.Bytes() / DaysPerMonth;
+
+        private double ReadOverStay(int tier, long bytes)
+        {
+            var reads = 0.0;
+            for (var i = 0; i < bucket.Reads.Count; i++)
+            {
+                var until = i + 1 < bucket.Reads.Count ? bucket.Reads[i + 1].FromAge : Lifecycle.Never;
+                var overlap = Math.Min(until, age + days) - Math.Max(bucket.Reads[i].FromAge, age);
+                if (overlap > 0) reads += overlap * bucket.Reads[i].ShareOfObjectsPerDay;
+            }
+            var price = Price(tier);
+            return reads * (price.Reads.For(1) + price.RecallRequests.For(1) + price.Recall.For(bytes / prices.Unit.Bytes()));
+        }
+
+        private TierPrice Price(int tier) => region.PriceOf(prices.Tiers[tier].Id)!;
+    }
+}

@@ -1,0 +1,155 @@
+using System.Text.Json;
+using Microsoft.EntityFrameworkCore;
+using Ripen.Core.Estates;
+
+namespace Ripen.Data;
+
+/// <summary>An estate as stored, with the versions that a change must name.</summary>
+public sealed record StoredEstate(Estate Estate, long Version, IReadOnlyDictionary<string, long> BucketVersions);
+
+/// <summary>A line of the change log. Before and after are documents of the bucket or estate.</summary>
+public sealed record LoggedChange(long Id, DateTimeOffset At, string Kind, string Subject, string? Before, string? After);
+
+/// <summary>Somebody else changed the same thing in the meantime; nothing was stored.</summary>
+public sealed class StaleVersionException(string what) : Exception($"{what} was changed in the meantime.");
+
+/// <summary>
+/// Keeps the estate in SQLite. Every call that changes something is one transaction: all of it is stored, its line in the
+/// change log too, or nothing is.
+/// </summary>
+public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvider time)
+{
+    /// <summary>Creates the database or brings it to the newest migration; write-ahead logging is on from then.</summary>
+    public async Task Prepare(CancellationToken cancel = default)
+    {
+        await using var db = await databases.CreateDbContextAsync(cancel);
+        await db.Database.MigrateAsync(cancel);
+        await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode = WAL;", cancel);
+    }
+
+    /// <summary>The version of the stored estate, or 0 when there is none.</summary>
+    public async Task<long> Version(CancellationToken cancel = default)
+    {
+        await using var db = await databases.CreateDbContextAsync(cancel);
+        return await db.Estates.Select(e => e.Version).SingleOrDefaultAsync(cancel);
+    }
+
+    /// <summary>The whole estate, or null when there is none.</summary>
+    public async Task<StoredEstate?> Load(CancellationToken cancel = default)
+    {
+        await using var db = await databases.CreateDbContextAsync(cancel);
+        await using var reading = await db.Database.BeginTransactionAsync(cancel);
+        if (await db.Estates.AsNoTracking().SingleOrDefaultAsync(cancel) is not { } row) return null;
+        var buckets = await Whole(db.Buckets).AsNoTracking().OrderBy(b => b.Position).ToListAsync(cancel);
+        var estate = Mapping.ToEstate(
+            row,
+            await db.Tiers.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel),
+            await db.Schemes.AsNoTracking().OrderBy(s => s.Position).ToListAsync(cancel),
+            await db.Regions.Include(r => r.Prices).ThenInclude(p => p.Bands).AsSplitQuery().AsNoTracking().OrderBy(r => r.Position).ToListAsync(cancel),
+            await db.Transfers.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel),
+            buckets);
+        return new StoredEstate(estate, row.Version, buckets.ToDictionary(b => b.Name, b => b.Version));
+    }
+
+    /// <summary>Stores <paramref name="estate"/> in the place of the one whose version is <paramref name="replaces"/> (0: none).</summary>
+    /// <exception cref="StaleVersionException">The stored estate has another version.</exception>
+    public Task Replace(Estate estate, long replaces, CancellationToken cancel = default) => Change(async db =>
+    {
+        var before = await db.Estates.SingleOrDefaultAsync(cancel);
+        if ((before?.Version ?? 0) != replaces) throw new StaleVersionException("The estate");
+        // Copies refer to buckets, which a database empties in an order of its own.
+        await db.Set<CopyRow>().ExecuteDeleteAsync(cancel);
+        await db.Buckets.ExecuteDeleteAsync(cancel);
+        await db.Transfers.ExecuteDeleteAsync(cancel);
+        await db.Regions.ExecuteDeleteAsync(cancel);
+        await db.Schemes.ExecuteDeleteAsync(cancel);
+        await db.Tiers.ExecuteDeleteAsync(cancel);
+        await db.Estates.ExecuteDeleteAsync(cancel);
+        db.ChangeTracker.Clear();
+
+        var row = Mapping.ToRow(estate);
+        row.Version = replaces + 1;
+        db.Add(row);
+        db.AddRange(estate.PriceBook.Tiers.Select(Mapping.ToRow));
+        db.AddRange(estate.PriceBook.Schemes.Select(Mapping.ToRow));
+        db.AddRange(estate.PriceBook.Regions.Select(Mapping.ToRow));
+        db.AddRange(estate.PriceBook.Transfers.Select(Mapping.ToRow));
+        db.AddRange(estate.Buckets.Select(Mapping.ToRow));
+        Log(db, "estate-imported", estate.Name, null, EstateDocument.Write(estate));
+    }, cancel);
+
+    /// <summary>Adds a bucket that is valid in the estate of this version.</summary>
+    /// <exception cref="StaleVersionException">The estate has another version.</exception>
+    public Task Add(Bucket bucket, long estateVersion, CancellationToken cancel = default) => Change(async db =>
+    {
+        await Bump(db, estateVersion, cancel);
+        var last = await db.Buckets.MaxAsync(b => (int?)b.Position, cancel) ?? -1;
+        db.Add(Mapping.ToRow(bucket, last + 1));
+        Log(db, "bucket-made", bucket.Name, null, Document(bucket));
+    }, cancel);
+
+    /// <summary>Stores <paramref name="after"/> in the place of <paramref name="before"/>, the bucket of version <paramref name="version"/>.</summary>
+    /// <exception cref="StaleVersionException">The bucket or the estate has another version, or is gone.</exception>
+    public Task Change(Bucket before, Bucket after, long version, long estateVersion, CancellationToken cancel = default) => Change(async db =>
+    {
+        await Bump(db, estateVersion, cancel);
+        var row = await Find(db, after.Name, version, cancel);
+        Mapping.Fill(row, after);
+        row.Version++;
+        Log(db, "bucket-changed", after.Name, Document(before), Document(after));
+    }, cancel);
+
+    /// <summary>Removes the bucket of version <paramref name="version"/>. Nothing may copy to it.</summary>
+    /// <exception cref="StaleVersionException">The bucket or the estate has another version, or is gone.</exception>
+    public Task Delete(Bucket bucket, long version, long estateVersion, CancellationToken cancel = default) => Change(async db =>
+    {
+        await Bump(db, estateVersion, cancel);
+        db.Remove(await Find(db, bucket.Name, version, cancel));
+        Log(db, "bucket-deleted", bucket.Name, Document(bucket), null);
+    }, cancel);
+
+    /// <summary>The newest changes first, at most <paramref name="most"/>.</summary>
+    public async Task<IReadOnlyList<LoggedChange>> Changes(int most, CancellationToken cancel = default)
+    {
+        await using var db = await databases.CreateDbContextAsync(cancel);
+        return await db.Changes.OrderByDescending(c => c.Id).Take(most)
+            .Select(c => new LoggedChange(c.Id, c.At, c.Kind, c.Subject, c.Before, c.After)).ToListAsync(cancel);
+    }
+
+    private async Task Change(Func<RipenDb, Task> change, CancellationToken cancel)
+    {
+        await using var db = await databases.CreateDbContextAsync(cancel);
+        await using var transaction = await db.Database.BeginTransactionAsync(cancel);
+        try
+        {
+            await change(db);
+            await db.SaveChangesAsync(cancel);
+        }
+        catch (DbUpdateConcurrencyException)
+        {
+            throw new StaleVersionException("This");
+        }
+        await transaction.CommitAsync(cancel);
+    }
+
+    private static async Task Bump(RipenDb db, long version, CancellationToken cancel)
+    {
+        var estate = await db.Estates.SingleOrDefaultAsync(cancel);
+        if (estate is null || estate.Version != version) throw new StaleVersionException("The estate");
+        estate.Version++;
+    }
+
+    private static async Task<BucketRow> Find(RipenDb db, string name, long version, CancellationToken cancel)
+    {
+        var row = await Whole(db.Buckets).SingleOrDefaultAsync(b => b.Name == name, cancel);
+        return row?.Version == version ? row : throw new StaleVersionException($"Bucket '{name}'");
+    }
+
+    private static IQueryable<BucketRow> Whole(IQueryable<BucketRow> buckets) =>
+        buckets.Include(b => b.Stock).Include(b => b.Streams).Include(b => b.Reads).Include(b => b.Rules).ThenInclude(r => r.Steps).Include(b => b.Copies).AsSplitQuery();
+
+    private void Log(RipenDb db, string kind, string subject, string? before, string? after) =>
+        db.Add(new ChangeRow { At = time.GetUtcNow(), Kind = kind, Subject = subject, Before = before, After = after });
+
+    private static string Document(Bucket bucket) => JsonSerializer.Serialize(bucket, EstateDocument.Json);
+}

@@ -1,0 +1,121 @@
+using System.Text.Json;
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Data;
+
+/// <summary>Between an estate and its rows, both ways.</summary>
+internal static class Mapping
+{
+    public static EstateRow ToRow(Estate estate) => new()
+    {
+        Name = estate.Name, Today = estate.Today, Currency = estate.PriceBook.Currency,
+        Unit = Name(estate.PriceBook.Unit), Month = Name(estate.PriceBook.Month),
+    };
+
+    public static TierRow ToRow(Tier t, int position) => new()
+    {
+        Id = t.Id, Position = position, Name = t.Name, MinimumStayDays = t.MinimumStayDays, MinimumObjectBytes = t.MinimumObjectBytes,
+        OverheadBytes = t.OverheadBytes, IndexBytes = t.IndexBytes, WaitHours = t.WaitHours,
+    };
+
+    public static SchemeRow ToRow(Scheme s, int position) => new()
+    {
+        Id = s.Id, Position = position, Name = s.Name, Copies = s.Copies, Spread = Name(s.Spread), StorageFactor = s.StorageFactor,
+    };
+
+    public static RegionRow ToRow(Region r, int position) => new()
+    {
+        Id = r.Id, Position = position, Name = r.Name,
+        Prices = [.. r.Prices.Select((p, i) => new TierPriceRow
+        {
+            TierId = p.Tier, Position = i, Writes = p.Writes.PerThousand, Reads = p.Reads.PerThousand, MovesIn = p.MovesIn.PerThousand,
+            RecallRequests = p.RecallRequests.PerThousand, Recall = p.Recall.PerUnit,
+            Bands = [.. p.Storage.Select((b, j) => new BandRow { Position = j, UpTo = b.UpTo, Price = b.Price.PerUnit })],
+        })],
+    };
+
+    public static TransferRow ToRow(Transfer t, int position) => new() { FromRegionId = t.From, ToRegionId = t.To, Position = position, Price = t.Price.PerUnit };
+
+    public static BucketRow ToRow(Bucket bucket, int position) => Fill(
+        new BucketRow { Name = bucket.Name, Position = position, RegionId = bucket.Region, SchemeId = bucket.Scheme, TierId = bucket.Tier }, bucket);
+
+    /// <summary>Writes everything but name and position of <paramref name="bucket"/> into the row; its former parts are replaced.</summary>
+    public static BucketRow Fill(BucketRow row, Bucket bucket)
+    {
+        (row.RegionId, row.SchemeId, row.TierId) = (bucket.Region, bucket.Scheme, bucket.Tier);
+        (row.KeepDays, row.KeepUntil) = (bucket.Keep?.Days, bucket.Keep?.Until);
+        row.KeepStrength = bucket.Keep is { } keep ? Name(keep.Strength) : null;
+        row.Stock = [.. bucket.Stock.Select((l, i) => new LotRow
+        {
+            Position = i, Prefix = l.Prefix, Created = l.Created, TierId = l.Tier, InTierSince = l.InTierSince, Objects = l.Objects, BytesPerObject = l.BytesPerObject,
+        })];
+        row.Streams = [.. bucket.Streams.Select((s, i) => new StreamRow
+        {
+            Position = i, Prefix = s.Prefix, ObjectsPerDay = s.ObjectsPerDay, BytesPerObject = s.BytesPerObject, YearlyGrowth = s.YearlyGrowth,
+        })];
+        row.Reads = [.. bucket.Reads.Select(r => new ReadBandRow { FromAge = r.FromAge, ShareOfObjectsPerDay = r.ShareOfObjectsPerDay })];
+        row.Rules = [.. bucket.Rules.Select((r, i) => new RuleRow
+        {
+            Position = i, RuleId = r.Id, Prefix = r.Prefix, SmallestBytes = r.SmallestBytes, ExpireAt = r.ExpireAt,
+            Steps = [.. r.Steps.Select((s, j) => new StepRow { Position = j, Age = s.Age, TierId = s.Tier })],
+        })];
+        row.Copies = [.. bucket.CopyTo.Select((c, i) => new CopyRow { Position = i, ToBucket = c.Bucket, Prefix = c.Prefix, CatchUp = c.CatchUp })];
+        return row;
+    }
+
+    public static Estate ToEstate(
+        EstateRow estate, IEnumerable<TierRow> tiers, IEnumerable<SchemeRow> schemes, IEnumerable<RegionRow> regions, IEnumerable<TransferRow> transfers,
+        IEnumerable<BucketRow> buckets) => new()
+    {
+        Name = estate.Name,
+        Today = estate.Today,
+        PriceBook = new PriceBook
+        {
+            Currency = estate.Currency, Unit = Value<StorageUnit>(estate.Unit), Month = Value<BillingMonth>(estate.Month),
+            Tiers = [.. tiers.Select(t => new Tier
+            {
+                Id = t.Id, Name = t.Name, MinimumStayDays = t.MinimumStayDays, MinimumObjectBytes = t.MinimumObjectBytes,
+                OverheadBytes = t.OverheadBytes, IndexBytes = t.IndexBytes, WaitHours = t.WaitHours,
+            })],
+            Schemes = [.. schemes.Select(s => new Scheme
+            {
+                Id = s.Id, Name = s.Name, Copies = s.Copies, Spread = Value<Spread>(s.Spread), StorageFactor = s.StorageFactor,
+            })],
+            Regions = [.. regions.Select(r => new Region { Id = r.Id, Name = r.Name, Prices = [.. r.Prices.OrderBy(p => p.Position).Select(ToPrice)] })],
+            Transfers = [.. transfers.Select(t => new Transfer { From = t.FromRegionId, To = t.ToRegionId, Price = new(t.Price) })],
+        },
+        Buckets = [.. buckets.Select(ToBucket)],
+    };
+
+    private static TierPrice ToPrice(TierPriceRow p) => new()
+    {
+        Tier = p.TierId, Writes = new(p.Writes), Reads = new(p.Reads), MovesIn = new(p.MovesIn), RecallRequests = new(p.RecallRequests), Recall = new(p.Recall),
+        Storage = [.. p.Bands.OrderBy(b => b.Position).Select(b => new StorageBand { UpTo = b.UpTo, Price = new(b.Price) })],
+    };
+
+    private static Bucket ToBucket(BucketRow b) => new()
+    {
+        Name = b.Name, Region = b.RegionId, Scheme = b.SchemeId, Tier = b.TierId,
+        Stock = [.. b.Stock.OrderBy(l => l.Position).Select(l => new Lot
+        {
+            Prefix = l.Prefix, Created = l.Created, Tier = l.TierId, InTierSince = l.InTierSince, Objects = l.Objects, BytesPerObject = l.BytesPerObject,
+        })],
+        Streams = [.. b.Streams.OrderBy(s => s.Position).Select(s => new ObjectStream
+        {
+            Prefix = s.Prefix, ObjectsPerDay = s.ObjectsPerDay, BytesPerObject = s.BytesPerObject, YearlyGrowth = s.YearlyGrowth,
+        })],
+        Reads = [.. b.Reads.OrderBy(r => r.FromAge).Select(r => new ReadBand { FromAge = r.FromAge, ShareOfObjectsPerDay = r.ShareOfObjectsPerDay })],
+        Rules = [.. b.Rules.OrderBy(r => r.Position).Select(r => new LifecycleRule
+        {
+            Id = r.RuleId, Prefix = r.Prefix, SmallestBytes = r.SmallestBytes, ExpireAt = r.ExpireAt,
+            Steps = [.. r.Steps.OrderBy(s => s.Position).Select(s => new Step { Age = s.Age, Tier = s.TierId })],
+        })],
+        Keep = b.KeepStrength is null ? null : new KeepRule { Days = b.KeepDays, Until = b.KeepUntil, Strength = Value<KeepStrength>(b.KeepStrength) },
+        CopyTo = [.. b.Copies.OrderBy(c => c.Position).Select(c => new CopyRule { Bucket = c.ToBucket, Prefix = c.Prefix, CatchUp = c.CatchUp })],
+    };
+
+    private static string Name<T>(T value) where T : struct, Enum => JsonSerializer.SerializeToElement(value, EstateDocument.Json).GetString()!;
+
+    private static T Value<T>(string name) where T : struct, Enum => JsonSerializer.SerializeToElement(name).Deserialize<T>(EstateDocument.Json);
+}

@@ -1,0 +1,87 @@
+using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Design;
+
+namespace Ripen.Data;
+
+/// <summary>The tables. Every reference between them is a foreign key, so that half an estate cannot be stored.</summary>
+public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(options)
+{
+    internal DbSet<EstateRow> Estates => Set<EstateRow>();
+    internal DbSet<TierRow> Tiers => Set<TierRow>();
+    internal DbSet<SchemeRow> Schemes => Set<SchemeRow>();
+    internal DbSet<RegionRow> Regions => Set<RegionRow>();
+    internal DbSet<TransferRow> Transfers => Set<TransferRow>();
+    internal DbSet<BucketRow> Buckets => Set<BucketRow>();
+    internal DbSet<ChangeRow> Changes => Set<ChangeRow>();
+
+    protected override void OnModelCreating(ModelBuilder modelBuilder)
+    {
+        modelBuilder.Entity<EstateRow>(e =>
+        {
+            e.ToTable("Estate", t => t.HasCheckConstraint("TheOnlyOne", $"Id = {EstateRow.TheOne}"));
+            e.Property(r => r.Id).ValueGeneratedNever();
+            e.Property(r => r.Version).IsConcurrencyToken();
+        });
+        modelBuilder.Entity<TierRow>().ToTable("Tier");
+        modelBuilder.Entity<SchemeRow>().ToTable("Scheme");
+        modelBuilder.Entity<RegionRow>().ToTable("Region").HasMany(r => r.Prices).WithOne().HasForeignKey(p => p.RegionId);
+        modelBuilder.Entity<TierPriceRow>(e =>
+        {
+            e.ToTable("TierPrice").HasKey(r => new { r.RegionId, r.TierId });
+            e.HasOne<TierRow>().WithMany().HasForeignKey(r => r.TierId).OnDelete(DeleteBehavior.Restrict);
+            e.HasMany(r => r.Bands).WithOne().HasForeignKey(b => new { b.RegionId, b.TierId });
+        });
+        modelBuilder.Entity<BandRow>().ToTable("Band").HasKey(r => new { r.RegionId, r.TierId, r.Position });
+        modelBuilder.Entity<TransferRow>(e =>
+        {
+            e.ToTable("Transfer").HasKey(r => new { r.FromRegionId, r.ToRegionId });
+            e.HasOne<RegionRow>().WithMany().HasForeignKey(r => r.FromRegionId).OnDelete(DeleteBehavior.Restrict);
+            e.HasOne<RegionRow>().WithMany().HasForeignKey(r => r.ToRegionId).OnDelete(DeleteBehavior.Restrict);
+        });
+        modelBuilder.Entity<BucketRow>(e =>
+        {
+            e.ToTable("Bucket").HasKey(r => r.Name);
+            e.Property(r => r.Version).IsConcurrencyToken();
+            e.HasOne<RegionRow>().WithMany().HasForeignKey(r => r.RegionId).OnDelete(DeleteBehavior.Restrict);
+            e.HasOne<SchemeRow>().WithMany().HasForeignKey(r => r.SchemeId).OnDelete(DeleteBehavior.Restrict);
+            e.HasOne<TierRow>().WithMany().HasForeignKey(r => r.TierId).OnDelete(DeleteBehavior.Restrict);
+            Owned(e.HasMany(r => r.Stock).WithOne());
+            Owned(e.HasMany(r => r.Streams).WithOne());
+            Owned(e.HasMany(r => r.Reads).WithOne());
+            Owned(e.HasMany(r => r.Rules).WithOne());
+            Owned(e.HasMany(r => r.Copies).WithOne());
+        });
+        modelBuilder.Entity<LotRow>(e =>
+        {
+            e.ToTable("Lot");
+            e.HasOne<TierRow>().WithMany().HasForeignKey(r => r.TierId).OnDelete(DeleteBehavior.Restrict);
+        });
+        modelBuilder.Entity<StreamRow>().ToTable("Stream");
+        modelBuilder.Entity<ReadBandRow>().ToTable("ReadBand");
+        modelBuilder.Entity<RuleRow>(e =>
+        {
+            e.ToTable("Rule");
+            e.HasMany(r => r.Steps).WithOne().HasForeignKey("Rule").IsRequired().OnDelete(DeleteBehavior.Cascade);
+        });
+        modelBuilder.Entity<StepRow>(e =>
+        {
+            e.ToTable("Step");
+            e.HasOne<TierRow>().WithMany().HasForeignKey(r => r.TierId).OnDelete(DeleteBehavior.Restrict);
+        });
+        modelBuilder.Entity<CopyRow>(e =>
+        {
+            e.ToTable("Copy");
+            e.HasOne<BucketRow>().WithMany().HasForeignKey(r => r.ToBucket).OnDelete(DeleteBehavior.Restrict);
+        });
+        modelBuilder.Entity<ChangeRow>().ToTable("Change");
+
+        static void Owned<T>(Microsoft.EntityFrameworkCore.Metadata.Builders.ReferenceCollectionBuilder<BucketRow, T> part) where T : class =>
+            part.HasForeignKey("Bucket").IsRequired().OnDelete(DeleteBehavior.Cascade);
+    }
+}
+
+/// <summary>For <c>dotnet ef migrations add</c>.</summary>
+internal sealed class RipenDbFactory : IDesignTimeDbContextFactory<RipenDb>
+{
+    public RipenDb CreateDbContext(string[] args) => new(new DbContextOptionsBuilder<RipenDb>().UseSqlite("Data Source=design-time.db").Options);
+}

@@ -1,0 +1,165 @@
+namespace Ripen.Data;
+
+// One class for each table. Lists keep the order of the estate document in Position.
+
+internal sealed class EstateRow
+{
+    /// <summary>There is one estate in a database.</summary>
+    public const int TheOne = 1;
+
+    public int Id { get; set; } = TheOne;
+    public required string Name { get; set; }
+    public required DateOnly Today { get; set; }
+    public required string Currency { get; set; }
+    public required string Unit { get; set; }
+    public required string Month { get; set; }
+    /// <summary>Rises with every change to anything in the estate.</summary>
+    public long Version { get; set; }
+}
+
+internal sealed class TierRow
+{
+    public required string Id { get; set; }
+    public required int Position { get; set; }
+    public required string Name { get; set; }
+    public required int MinimumStayDays { get; set; }
+    public required long MinimumObjectBytes { get; set; }
+    public required long OverheadBytes { get; set; }
+    public required long IndexBytes { get; set; }
+    public required double WaitHours { get; set; }
+}
+
+internal sealed class SchemeRow
+{
+    public required string Id { get; set; }
+    public required int Position { get; set; }
+    public required string Name { get; set; }
+    public required int Copies { get; set; }
+    public required string Spread { get; set; }
+    public required double StorageFactor { get; set; }
+}
+
+internal sealed class RegionRow
+{
+    public required string Id { get; set; }
+    public required int Position { get; set; }
+    public required string Name { get; set; }
+    public List<TierPriceRow> Prices { get; set; } = [];
+}
+
+internal sealed class TierPriceRow
+{
+    public string RegionId { get; set; } = "";
+    public required string TierId { get; set; }
+    public required int Position { get; set; }
+    public required double Writes { get; set; }
+    public required double Reads { get; set; }
+    public required double MovesIn { get; set; }
+    public required double RecallRequests { get; set; }
+    public required double Recall { get; set; }
+    public List<BandRow> Bands { get; set; } = [];
+}
+
+internal sealed class BandRow
+{
+    public string RegionId { get; set; } = "";
+    public string TierId { get; set; } = "";
+    public required int Position { get; set; }
+    public double? UpTo { get; set; }
+    public required double Price { get; set; }
+}
+
+internal sealed class TransferRow
+{
+    public required string FromRegionId { get; set; }
+    public required string ToRegionId { get; set; }
+    public required int Position { get; set; }
+    public required double Price { get; set; }
+}
+
+internal sealed class BucketRow
+{
+    public required string Name { get; set; }
+    public required int Position { get; set; }
+    public required string RegionId { get; set; }
+    public required string SchemeId { get; set; }
+    public required string TierId { get; set; }
+    public int? KeepDays { get; set; }
+    public DateOnly? KeepUntil { get; set; }
+    public string? KeepStrength { get; set; }
+    /// <summary>Rises with every change to the bucket; the concurrency token.</summary>
+    public long Version { get; set; } = 1;
+    public List<LotRow> Stock { get; set; } = [];
+    public List<StreamRow> Streams { get; set; } = [];
+    public List<ReadBandRow> Reads { get; set; } = [];
+    public List<RuleRow> Rules { get; set; } = [];
+    public List<CopyRow> Copies { get; set; } = [];
+}
+
+internal sealed class LotRow
+{
+    public long Id { get; set; }
+    public required int Position { get; set; }
+    public required string Prefix { get; set; }
+    public required DateOnly Created { get; set; }
+    public required string TierId { get; set; }
+    public required DateOnly InTierSince { get; set; }
+    public required long Objects { get; set; }
+    public required long BytesPerObject { get; set; }
+}
+
+internal sealed class StreamRow
+{
+    public long Id { get; set; }
+    public required int Position { get; set; }
+    public required string Prefix { get; set; }
+    public required double ObjectsPerDay { get; set; }
+    public required long BytesPerObject { get; set; }
+    public required double YearlyGrowth { get; set; }
+}
+
+internal sealed class ReadBandRow
+{
+    public long Id { get; set; }
+    public required int FromAge { get; set; }
+    public required double ShareOfObjectsPerDay { get; set; }
+}
+
+internal sealed class RuleRow
+{
+    public long Id { get; set; }
+    public required int Position { get; set; }
+    public required string RuleId { get; set; }
+    public required string Prefix { get; set; }
+    public required long SmallestBytes { get; set; }
+    public int? ExpireAt { get; set; }
+    public List<StepRow> Steps { get; set; } = [];
+}
+
+internal sealed class StepRow
+{
+    public long Id { get; set; }
+    public required int Position { get; set; }
+    public required int Age { get; set; }
+    public required string TierId { get; set; }
+}
+
+internal sealed class CopyRow
+{
+    public long Id { get; set; }
+    public required int Position { get; set; }
+    public required string ToBucket { get; set; }
+    public required string Prefix { get; set; }
+    public required bool CatchUp { get; set; }
+}
+
+internal sealed class ChangeRow
+{
+    public long Id { get; set; }
+    public required DateTimeOffset At { get; set; }
+    public required string Kind { get; set; }
+    public required string Subject { get; set; }
+    /// <summary>The bucket or estate as a document, before and after; what a change log is read for.</summary>
+    public string? Before { get; set; }
+    public string? After { get; set; }
+}

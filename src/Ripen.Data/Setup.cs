@@ -1,0 +1,39 @@
+using System.Data.Common;
+using Microsoft.Data.Sqlite;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Diagnostics;
+using Microsoft.Extensions.DependencyInjection;
+
+namespace Ripen.Data;
+
+public static class Setup
+{
+    private const int BusySeconds = 5;
+
+    /// <summary>Registers an <see cref="EstateStore"/> on the SQLite file at <paramref name="path"/>, with foreign keys and a busy timeout.</summary>
+    public static IServiceCollection AddEstateStore(this IServiceCollection services, string path)
+    {
+        var connection = new SqliteConnectionStringBuilder { DataSource = path, ForeignKeys = true, DefaultTimeout = BusySeconds };
+        services.AddDbContextFactory<RipenDb>(options => options.UseSqlite(connection.ToString()).AddInterceptors(new BusyTimeout()));
+        return services.AddSingleton<EstateStore>();
+    }
+
+    /// <summary>Lets SQLite itself wait for another writer, so that a busy file is a pause and not an error.</summary>
+    private sealed class BusyTimeout : DbConnectionInterceptor
+    {
+        public override void ConnectionOpened(DbConnection connection, ConnectionEndEventData eventData) => Set(connection);
+
+        public override Task ConnectionOpenedAsync(DbConnection connection, ConnectionEndEventData eventData, CancellationToken cancellationToken = default)
+        {
+            Set(connection);
+            return Task.CompletedTask;
+        }
+
+        private static void Set(DbConnection connection)
+        {
+            using var command = connection.CreateCommand();
+            command.CommandText = $"PRAGMA busy_timeout = {BusySeconds * 1000};";
+            command.ExecuteNonQuery();
+        }
+    }
+}

@@ -1,0 +1,106 @@
+using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Core.Ageing;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Data;
+using Ripen.Server.Http;
+
+namespace Ripen.Server.Buckets;
+
+/// <summary>A draft looked at and not stored: what is wrong with it, or its strip and what it would do.</summary>
+public sealed record DraftReading(IReadOnlyList<Problem> Problems, AgeStrip? Strip, Consequences? Consequences);
+
+internal static class BucketEndpoints
+{
+    public static void MapBuckets(this RouteGroupBuilder api)
+    {
+        var buckets = api.MapGroup("/buckets").WithTags("Buckets");
+        buckets.MapGet("", List).WithName("listBuckets").WithSummary("All buckets.");
+        buckets.MapPost("", Create).WithName("createBucket").WithSummary("Makes a bucket.").Accepts<Bucket>("application/json");
+        buckets.MapGet("/{name}", Read).WithName("readBucket").WithSummary("One bucket; its ETag is what a change must send as If-Match.");
+        buckets.MapPut("/{name}", Change).WithName("changeBucket").WithSummary("Puts a bucket in the place of the one of this name. If-Match is needed.").Accepts<Bucket>("application/json");
+        buckets.MapDelete("/{name}", Delete).WithName("deleteBucket").WithSummary("Deletes a bucket with all that it holds. If-Match is needed.");
+        buckets.MapPost("/{name}/draft", ReadChange).WithName("readChangeDraft").WithSummary("What changing this bucket would do. Nothing is stored.").Accepts<Bucket>("application/json");
+        api.MapPost("/drafts", ReadNew).WithTags("Buckets").WithName("readNewDraft").WithSummary("What making this bucket would do. Nothing is stored.").Accepts<Bucket>("application/json");
+    }
+
+    private static async Task<Results<Ok<IReadOnlyList<Bucket>>, ProblemHttpResult>> List(CurrentEstate current, CancellationToken cancel) =>
+        await current.Get(cancel) is { } view ? TypedResults.Ok(view.Estate.Buckets) : Problems.NoEstate();
+
+    private static async Task<Results<Ok<Bucket>, ProblemHttpResult>> Read(string name, CurrentEstate current, HttpResponse response, CancellationToken cancel)
+    {
+        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
+        if (view.Estate.Find(name) is not { } bucket) return Problems.NoBucket(name);
+        response.SetVersion(view.VersionOf(name));
+        return TypedResults.Ok(bucket);
+    }
+
+    private static async Task<Results<Ok<DraftReading>, ProblemHttpResult>> ReadNew(HttpRequest request, CurrentEstate current, CancellationToken cancel) =>
+        await ReadDraft(null, request, current, cancel);
+
+    private static async Task<Results<Ok<DraftReading>, ProblemHttpResult>> ReadChange(string name, HttpRequest request, CurrentEstate current, CancellationToken cancel) =>
+        await ReadDraft(name, request, current, cancel);
+
+    private static async Task<Results<Ok<DraftReading>, ProblemHttpResult>> ReadDraft(
+        string? replaces, HttpRequest request, CurrentEstate current, CancellationToken cancel)
+    {
+        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
+        if (replaces is not null && view.Estate.Find(replaces) is null) return Problems.NoBucket(replaces);
+        var draft = EstateDocument.ReadBucket(await request.ReadText(cancel), view.Estate, replaces);
+        if (!draft.Ok) return TypedResults.Ok(new DraftReading(draft.Problems, null, null));
+        var consequences = Consequences.Of(view.Project(Consequences.Months), draft.Value, replaces);
+        return TypedResults.Ok(new DraftReading([], AgeStrip.Of(draft.Value, view.Estate.PriceBook, view.Estate.Today), consequences));
+    }
+
+    private static async Task<Results<Created<Bucket>, ProblemHttpResult>> Create(
+        HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, CancellationToken cancel)
+    {
+        var json = await request.ReadText(cancel);
+        return await current.Change<Results<Created<Bucket>, ProblemHttpResult>>(async view =>
+        {
+            if (view is null) return Problems.NoEstate();
+            var bucket = EstateDocument.ReadBucket(json, view.Estate, replaces: null);
+            if (!bucket.Ok) return Problems.Invalid(bucket.Problems);
+            await store.Add(bucket.Value, view.Version, cancel);
+            response.SetVersion(1);
+            return TypedResults.Created($"/api/buckets/{bucket.Value.Name}", bucket.Value);
+        }, cancel);
+    }
+
+    private static async Task<Results<Ok<Bucket>, ProblemHttpResult>> Change(
+        string name, HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, CancellationToken cancel)
+    {
+        var json = await request.ReadText(cancel);
+        return await current.Change<Results<Ok<Bucket>, ProblemHttpResult>>(async view =>
+        {
+            if (Refusal(view, name, request) is { } refusal) return refusal;
+            var after = EstateDocument.ReadBucket(json, view!.Estate, replaces: name);
+            if (!after.Ok) return Problems.Invalid(after.Problems);
+            await store.Change(view.Estate.Find(name)!, after.Value, view.VersionOf(name), view.Version, cancel);
+            response.SetVersion(view.VersionOf(name) + 1);
+            return TypedResults.Ok(after.Value);
+        }, cancel);
+    }
+
+    private static async Task<Results<NoContent, ProblemHttpResult>> Delete(
+        string name, HttpRequest request, CurrentEstate current, EstateStore store, CancellationToken cancel) =>
+        await current.Change<Results<NoContent, ProblemHttpResult>>(async view =>
+        {
+            if (Refusal(view, name, request) is { } refusal) return refusal;
+            var sources = view!.Estate.Buckets.Where(b => b.CopyTo.Any(c => c.Bucket == name)).Select(b => b.Name).ToList();
+            if (sources.Count > 0)
+            {
+                return Problems.Conflict("copies-arrive", $"'{name}' receives copies from {string.Join(", ", sources)}; remove those copy rules first.");
+            }
+            await store.Delete(view.Estate.Find(name)!, view.VersionOf(name), view.Version, cancel);
+            return TypedResults.NoContent();
+        }, cancel);
+
+    private static ProblemHttpResult? Refusal(EstateView? view, string name, HttpRequest request)
+    {
+        if (view is null) return Problems.NoEstate();
+        if (view.Estate.Find(name) is null) return Problems.NoBucket(name);
+        if (!request.HasIfMatch()) return Problems.NoIfMatch();
+        return request.Matches(view.VersionOf(name)) ? null : Problems.Stale($"Bucket '{name}'");
+    }
+}

@@ -1,0 +1,70 @@
+using System.ComponentModel;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+using Ripen.Data;
+using Ripen.Server.Http;
+
+namespace Ripen.Server.Estates;
+
+/// <summary>An estate without its buckets.</summary>
+public sealed record EstateSummary(string Name, DateOnly Today, PriceBook PriceBook, IReadOnlyList<string> Buckets);
+
+internal static class EstateEndpoints
+{
+    public static void MapEstate(this RouteGroupBuilder api)
+    {
+        var estate = api.MapGroup("/estate").WithTags("Estate");
+        estate.MapGet("", Read).WithName("readEstate").WithSummary("The estate: its name, day, price book and the names of its buckets.");
+        estate.MapGet("/board", BoardEndpoint.Read).WithName("readBoard").WithSummary("Every bucket on a day: strip, contents, cost of that month, trend.");
+        estate.MapGet("/document", Export).WithName("exportEstate").WithSummary("The whole estate as one document.")
+            .Produces<Estate>(contentType: "application/json");
+        estate.MapPut("/document", Import).WithName("importEstate").WithSummary("Puts a document in the place of the estate. If-Match is needed when there is one.")
+            .Accepts<Estate>("application/json").ProducesProblem(StatusCodes.Status400BadRequest);
+        estate.MapPost("/demo", LoadDemo).WithName("loadDemo").WithSummary("Loads the demo estate where there is none.");
+        estate.MapGet("/changes", Changes).WithName("readChanges").WithSummary("Who changed what: the newest changes first, with before and after.");
+    }
+
+    private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Read(CurrentEstate current, HttpResponse response, CancellationToken cancel)
+    {
+        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
+        response.SetVersion(view.Version);
+        return TypedResults.Ok(new EstateSummary(view.Estate.Name, view.Estate.Today, view.Estate.PriceBook, [.. view.Estate.Buckets.Select(b => b.Name)]));
+    }
+
+    private static async Task<Results<FileContentHttpResult, ProblemHttpResult>> Export(CurrentEstate current, HttpResponse response, CancellationToken cancel)
+    {
+        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
+        response.SetVersion(view.Version);
+        return TypedResults.Bytes(System.Text.Encoding.UTF8.GetBytes(EstateDocument.Write(view.Estate)), "application/json", "estate.json");
+    }
+
+    private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Import(
+        HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, CancellationToken cancel)
+    {
+        var document = EstateDocument.Read(await request.ReadText(cancel));
+        if (!document.Ok) return Problems.Invalid(document.Problems);
+        return await Replace(document.Value, request, response, current, store, cancel);
+    }
+
+    private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> LoadDemo(
+        HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, CancellationToken cancel) =>
+        await Replace(CurrentEstate.Demo(), request, response, current, store, cancel);
+
+    private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Replace(
+        Estate estate, HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, CancellationToken cancel)
+    {
+        var refused = await current.Change(async view =>
+        {
+            if (view is not null && !request.HasIfMatch()) return Problems.NoIfMatch();
+            if (view is not null && !request.Matches(view.Version)) return Problems.Stale("The estate");
+            await store.Replace(estate, view?.Version ?? 0, cancel);
+            return null;
+        }, cancel);
+        return refused is not null ? refused : await Read(current, response, cancel);
+    }
+
+    private static async Task<Ok<IReadOnlyList<LoggedChange>>> Changes(
+        EstateStore store, CancellationToken cancel, [Description("At most so many.")] int most = 100) =>
+        TypedResults.Ok(await store.Changes(Math.Clamp(most, 1, 1000), cancel));
+}

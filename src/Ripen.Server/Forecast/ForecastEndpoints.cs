@@ -1,0 +1,36 @@
+using System.ComponentModel;
+using System.Text;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Core.Forecasting;
+using Ripen.Server.Http;
+
+namespace Ripen.Server.Forecasts;
+
+internal static class ForecastEndpoints
+{
+    public static void MapForecast(this RouteGroupBuilder api)
+    {
+        var forecast = api.MapGroup("/forecast").WithTags("Forecast");
+        forecast.MapGet("", Read).WithName("readForecast").WithSummary("Money and bytes by month, split by tier, charge or bucket.");
+        forecast.MapGet("/rows.csv", Csv).WithName("readForecastCsv").WithSummary("Every row of the bill as RFC 4180 CSV: what `ripen forecast` prints.")
+            .Produces<string>(contentType: "text/csv");
+    }
+
+    private static async Task<Results<Ok<ForecastSeries>, ProblemHttpResult>> Read(
+        CurrentEstate current, CancellationToken cancel, [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default, SplitBy by = SplitBy.Tier)
+    {
+        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
+        if (Horizon.Check(months) is { } wrong) return wrong;
+        return TypedResults.Ok(ForecastSeries.Of(view.Project(months), by));
+    }
+
+    private static async Task<Results<FileContentHttpResult, ProblemHttpResult>> Csv(
+        CurrentEstate current, CancellationToken cancel, [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default)
+    {
+        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
+        if (Horizon.Check(months) is { } wrong) return wrong;
+        var text = new StringWriter();
+        ForecastFiles.WriteCsv(view.Project(months).Rows(), text);
+        return TypedResults.Bytes(Encoding.UTF8.GetBytes(text.ToString()), "text/csv", $"forecast-{months}-months.csv");
+    }
+}

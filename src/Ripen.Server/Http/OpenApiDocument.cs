@@ -1,0 +1,46 @@
+using System.Reflection;
+using Microsoft.OpenApi;
+using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Server.Http;
+
+internal static class OpenApiDocument
+{
+    /// <summary>True in the run that the build makes to write the document.</summary>
+    public static bool IsBeingGenerated => Assembly.GetEntryAssembly()?.GetName().Name == "GetDocument.Insider";
+
+    public static IServiceCollection AddRipenOpenApi(this IServiceCollection services) => services.AddOpenApi("v1", options =>
+    {
+        options.AddDocumentTransformer((document, _, _) =>
+        {
+            document.Info = new OpenApiInfo
+            {
+                Title = "Ripen",
+                Version = "1",
+                Description = "Everything that the screens do. Changes name the version they change (If-Match); errors are RFC 9457 problem details with a code and JSON paths.",
+            };
+            document.Servers?.Clear();
+            return Task.CompletedTask;
+        });
+        options.AddSchemaTransformer((schema, context, _) =>
+        {
+            var type = Nullable.GetUnderlyingType(context.JsonTypeInfo.Type) ?? context.JsonTypeInfo.Type;
+            if (type == typeof(UnitPrice) || type == typeof(PricePerThousand))
+            {
+                schema.Type = JsonSchemaType.Number;
+                schema.Description = type == typeof(UnitPrice) ? "Money per unit." : "Money per 1,000.";
+            }
+            else if (type == typeof(Month))
+            {
+                schema.Type = JsonSchemaType.String;
+                schema.Pattern = "^\\d{4}-\\d{2}$";
+            }
+            else if (context.JsonTypeInfo.ElementType == typeof(Month))
+            {
+                schema.Items = new OpenApiSchema { Type = JsonSchemaType.String };
+            }
+            return Task.CompletedTask;
+        });
+    });
+}

@@ -1,0 +1,58 @@
+using Microsoft.AspNetCore.Diagnostics;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Core.Estates;
+using Ripen.Data;
+
+namespace Ripen.Server.Http;
+
+/// <summary>RFC 9457 problem details: every one has a stable <c>code</c>, and where input is wrong, <c>problems</c> with JSON paths.</summary>
+public static class Problems
+{
+    public static ProblemHttpResult Invalid(IReadOnlyList<Problem> problems) => Make(
+        StatusCodes.Status400BadRequest, "invalid", problems.Count == 1 ? problems[0].Message : $"{problems.Count} things are wrong; nothing was changed.", problems);
+
+    public static ProblemHttpResult Invalid(string code, string path, string message) => Invalid([new Problem(code, path, message)]);
+
+    public static ProblemHttpResult NotFound(string code, string message) => Make(StatusCodes.Status404NotFound, code, message);
+
+    public static ProblemHttpResult NoEstate() => NotFound("no-estate", "There is no estate yet; import an estate document or load the demo.");
+
+    public static ProblemHttpResult NoBucket(string name) => NotFound("no-bucket", $"There is no bucket '{name}'.");
+
+    public static ProblemHttpResult Stale(string what) => Make(
+        StatusCodes.Status412PreconditionFailed, "changed-meanwhile", $"{what} was changed in the meantime. Nothing was stored: look at the newer one and apply again.");
+
+    public static ProblemHttpResult NoIfMatch() => Make(
+        StatusCodes.Status428PreconditionRequired, "if-match-missing", "Send the ETag that you last read as If-Match, so that nobody's change is overwritten unseen.");
+
+    public static ProblemHttpResult Conflict(string code, string message) => Make(StatusCodes.Status409Conflict, code, message);
+
+    /// <summary>Gives a code to the answers that the framework makes itself, such as for a query parameter that is not a number.</summary>
+    public static IServiceCollection AddRipenProblemDetails(this IServiceCollection services) => services.AddProblemDetails(options =>
+        options.CustomizeProblemDetails = context => context.ProblemDetails.Extensions.TryAdd("code", context.ProblemDetails.Status switch
+        {
+            StatusCodes.Status400BadRequest => "bad-request",
+            StatusCodes.Status404NotFound => "not-found",
+            StatusCodes.Status405MethodNotAllowed => "method-not-allowed",
+            StatusCodes.Status413PayloadTooLarge => "too-large",
+            _ => "unexpected",
+        }));
+
+    private static ProblemHttpResult Make(int status, string code, string detail, IReadOnlyList<Problem>? problems = null)
+    {
+        var extensions = new Dictionary<string, object?> { ["code"] = code };
+        if (problems is not null) extensions["problems"] = problems;
+        return TypedResults.Problem(detail, statusCode: status, extensions: extensions);
+    }
+}
+
+/// <summary>Turns a lost race with another process into the same answer as a stale If-Match.</summary>
+internal sealed class StaleVersionHandler : IExceptionHandler
+{
+    public async ValueTask<bool> TryHandleAsync(HttpContext httpContext, Exception exception, CancellationToken cancellationToken)
+    {
+        if (exception is not StaleVersionException) return false;
+        await Problems.Stale("This").ExecuteAsync(httpContext);
+        return true;
+    }
+}

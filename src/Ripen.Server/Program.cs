@@ -1,0 +1,49 @@
+using System.Globalization;
+using Ripen.Core.Estates;
+using Ripen.Data;
+using Ripen.Server;
+using Ripen.Server.Buckets;
+using Ripen.Server.Estates;
+using Ripen.Server.Forecasts;
+using Ripen.Server.Http;
+
+CultureInfo.DefaultThreadCurrentCulture = CultureInfo.InvariantCulture;
+
+var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = args, ContentRootPath = AppContext.BaseDirectory });
+if (builder.Configuration["urls"] is null) builder.WebHost.UseUrls("http://127.0.0.1:5140");
+var settings = builder.Configuration.GetSection("Ripen").Get<RipenSettings>() ?? new RipenSettings();
+var database = Path.GetFullPath(settings.Database);
+
+builder.Services.AddSingleton(settings);
+builder.Services.AddSingleton(TimeProvider.System);
+builder.Services.AddEstateStore(database);
+builder.Services.AddSingleton<CurrentEstate>();
+builder.Services.AddRipenProblemDetails();
+builder.Services.AddExceptionHandler<StaleVersionHandler>();
+builder.Services.ConfigureHttpJsonOptions(options => EstateDocument.Configure(options.SerializerOptions));
+builder.Services.AddRipenOpenApi();
+builder.Services.AddResponseCompression();
+
+var app = builder.Build();
+app.UseExceptionHandler();
+app.UseStatusCodePages();
+app.UseResponseCompression();
+app.UseFrontEnd();
+
+app.MapOpenApi("/openapi/{documentName}.json");
+app.MapHealth();
+var api = app.MapGroup("/api");
+api.MapEstate();
+api.MapBuckets();
+api.MapForecast();
+// For reading only, so that a wrong method or media type elsewhere still gets its own answer.
+api.MapGet("{**rest}", () => Problems.NotFound("unknown-address", "There is nothing at this address; /openapi/v1.json lists what there is.")).ExcludeFromDescription();
+app.MapFallbackToFile("index.html");
+
+// The build runs this program for its OpenAPI document only; that must not leave a database behind.
+if (!OpenApiDocument.IsBeingGenerated)
+{
+    Directory.CreateDirectory(Path.GetDirectoryName(database)!);
+    await app.Services.GetRequiredService<CurrentEstate>().Begin();
+}
+await app.RunAsync();

@@ -1,0 +1,11 @@
+namespace Ripen.Server;
+
+/// <summary>The section "Ripen" of the configuration (command line: <c>--Ripen:Database=…</c>, environment: <c>Ripen__Database</c>).</summary>
+public sealed record RipenSettings
+{
+    /// <summary>The SQLite file; made when it is not there.</summary>
+    public string Database { get; init; } = "data/ripen.db";
+
+    /// <summary>Whether an empty database gets the demo estate at start.</summary>
+    public bool Demo { get; init; }
+}
