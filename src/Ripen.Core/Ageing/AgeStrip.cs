@@ -12,12 +12,14 @@ public sealed record ShortStay(string Tier, int From, int To, int StaysDays, int
 /// <summary>What happens by age to what lies under one prefix.</summary>
 public sealed record StripLane(string Prefix, IReadOnlyList<StripBand> Bands, int? ExpireAt, IReadOnlyList<ShortStay> ShortStays);
 
-/// <summary>A bucket drawn by the age of its data: a lane for each prefix that has rules of its own, and one for all the rest.</summary>
+/// <summary>A bucket drawn by the age of its data: a lane for each prefix that has rules, in their order, and one for data that no rule covers.</summary>
 public sealed record AgeStrip(IReadOnlyList<StripLane> Lanes, int? KeepDays, DateOnly? KeepUntil)
 {
     public static AgeStrip Of(Bucket bucket, PriceBook prices, DateOnly today)
     {
-        var prefixes = bucket.Rules.Select(r => r.Prefix).Append("").Distinct().Order(StringComparer.Ordinal).Reverse();
+        var prefixes = bucket.Rules.Select(r => r.Prefix).Distinct().ToList();
+        var data = bucket.Streams.Select(s => s.Prefix).Concat(bucket.Stock.Select(l => l.Prefix));
+        if (prefixes.Count == 0 || data.Any(d => !prefixes.Any(p => Prefixes.Covers(p, d)))) prefixes.Add("");
         return new AgeStrip([.. prefixes.Select(p => Lane(p, bucket, prices, today))], bucket.Keep?.Days, bucket.Keep?.Until);
     }
 

@@ -13,8 +13,8 @@ public sealed record ChargeChange(Charge Charge, double Before, double After);
 /// <summary>What today's run moves or removes (<see cref="ToTier"/> null), and what that costs once.</summary>
 public sealed record MoveNow(string FromTier, string? ToTier, double Objects, double Bytes, double MoveCharge, double EarlyLeaveCharge);
 
-/// <summary>A minimum stay that the draft's steps break, and what early leaving from that tier costs in the first and third year.</summary>
-public sealed record BrokenStay(string Prefix, string Tier, int StaysDays, int MinimumDays, double ChargeInYear1, double ChargeInYear3);
+/// <summary>A tier whose minimum stay the draft's steps break: the shortest stay, under which prefixes, and what early leaving costs in the first and third year.</summary>
+public sealed record BrokenStay(string Tier, IReadOnlyList<string> Prefixes, int StaysDays, int MinimumDays, double ChargeInYear1, double ChargeInYear3);
 
 /// <summary>What comes to rest, at the end of three years, where reading has to wait.</summary>
 public sealed record SlowTier(string Tier, double WaitHours, double BytesBefore, double BytesAfter);
@@ -49,13 +49,19 @@ public sealed record Consequences
                 Costs.InYear(y, was.Bucket), Costs.InYear(y, will.Bucket), Costs.InYear(y, was.Estate), Costs.InYear(y, will.Estate)))],
             Charges = [.. Enum.GetValues<Charge>().Select(c => new ChargeChange(c, was.ByCharge[(int)c], will.ByCharge[(int)c])).Where(c => c.Before != 0 || c.After != 0)],
             Now = [.. TodaysRun.Of(draft, estate).Select(m => Price(m, draft, estate))],
-            BrokenStays = [.. AgeStrip.Of(draft, estate.PriceBook, estate.Today).Lanes.SelectMany(lane => lane.ShortStays.Select(s => new BrokenStay(
-                lane.Prefix, s.Tier, s.StaysDays, s.MinimumDays, will.EarlyLeave(s.Tier, 1), will.EarlyLeave(s.Tier, 3))))],
+            BrokenStays = [.. Broken(AgeStrip.Of(draft, estate.PriceBook, estate.Today), will)],
             Steps = StepEconomies.Of(draft, estate),
             Slow = [.. SlowTiers(before, replaces, after, draft.Name)],
             Doubts = Forecasting.Doubts.Of(draft, estate),
         };
     }
+
+    private static IEnumerable<BrokenStay> Broken(AgeStrip strip, Costs costs) =>
+        from lane in strip.Lanes
+        from stay in lane.ShortStays
+        group (lane.Prefix, stay) by stay.Tier into tier
+        select new BrokenStay(tier.Key, [.. tier.Select(t => t.Prefix)], tier.Min(t => t.stay.StaysDays), tier.First().stay.MinimumDays,
+            costs.EarlyLeave(tier.Key, 1), costs.EarlyLeave(tier.Key, 3));
 
     private static MoveNow Price(RunMove move, Bucket bucket, Estate estate)
     {

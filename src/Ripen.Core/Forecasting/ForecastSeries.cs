@@ -9,8 +9,12 @@ public enum SplitBy { Tier, Charge, Bucket }
 /// <summary>One line of a forecast, a value for each month. <see cref="Bytes"/> are at rest on the month's last day; null for charges, which hold none.</summary>
 public sealed record ForecastLine(string Key, string Name, IReadOnlyList<double> Money, IReadOnlyList<double>? Bytes);
 
+/// <summary>Twelve months, the <see cref="Number"/>th from today; the last may be cut short by the horizon. Bytes are at rest at its end.</summary>
+public sealed record ForecastYear(int Number, Month From, Month To, double Money, double BytesAtEnd);
+
 /// <summary>Money and bytes by month, split one way. Lines of nothing are left out; the order is the price book's or the estate's.</summary>
-public sealed record ForecastSeries(IReadOnlyList<Month> Months, IReadOnlyList<ForecastLine> Lines)
+public sealed record ForecastSeries(
+    IReadOnlyList<Month> Months, IReadOnlyList<ForecastLine> Lines, IReadOnlyList<double> Money, IReadOnlyList<double> Bytes, IReadOnlyList<ForecastYear> Years)
 {
     /// <param name="projection">What is summed up.</param>
     /// <param name="by">What the lines stand for.</param>
@@ -27,6 +31,7 @@ public sealed record ForecastSeries(IReadOnlyList<Month> Months, IReadOnlyList<F
         };
         var money = lines.Select(_ => new double[months]).ToArray();
         var bytes = lines.Select(_ => new double[months]).ToArray();
+        var (totalMoney, totalBytes) = (new double[months], new double[months]);
         var rows = new List<BillRow>();
         for (var b = 0; b < projection.Usages.Count; b++)
         {
@@ -37,17 +42,25 @@ public sealed record ForecastSeries(IReadOnlyList<Month> Months, IReadOnlyList<F
             {
                 var line = by switch { SplitBy.Tier => row.Tier, SplitBy.Charge => (int)row.Charge, _ => b };
                 money[line][row.Month] += row.Amount;
+                totalMoney[row.Month] += row.Amount;
             }
-            for (var tier = 0; tier < prices.Tiers.Count && by != SplitBy.Charge; tier++)
+            for (var tier = 0; tier < prices.Tiers.Count; tier++)
             {
                 var resting = projection.Usages[b].Of(tier, Measure.BytesAtEnd);
-                var line = bytes[by == SplitBy.Tier ? tier : b];
-                for (var m = 0; m < months; m++) line[m] += resting[m];
+                for (var m = 0; m < months; m++)
+                {
+                    if (by != SplitBy.Charge) bytes[by == SplitBy.Tier ? tier : b][m] += resting[m];
+                    totalBytes[m] += resting[m];
+                }
             }
         }
+        List<Month> names = [.. Enumerable.Range(0, months).Select(m => Month.Of(projection.Calendar.Date(m)))];
         return new ForecastSeries(
-            [.. Enumerable.Range(0, months).Select(m => Month.Of(projection.Calendar.Date(m)))],
+            names,
             [.. lines.Select((line, i) => new ForecastLine(line.Key, line.Name, money[i], by == SplitBy.Charge ? null : bytes[i]))
-                .Where(l => l.Money.Any(v => v != 0) || l.Bytes?.Any(v => v != 0) == true)]);
+                .Where(l => l.Money.Any(v => v != 0) || l.Bytes?.Any(v => v != 0) == true)],
+            totalMoney, totalBytes,
+            [.. names.Chunk(12).Select((year, y) => new ForecastYear(
+                y + 1, year[0], year[^1], totalMoney.Skip(y * 12).Take(12).Sum(), totalBytes[(y * 12) + year.Length - 1]))]);
     }
 }

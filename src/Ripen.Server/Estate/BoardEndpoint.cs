@@ -38,23 +38,13 @@ internal static class BoardEndpoint
         var rows = estate.Buckets.Select(bucket =>
         {
             var contents = Snapshot.Of(bucket, estate, day);
-            var trend = MonthlyCost(projection, bucket.Name);
+            var trend = ForecastSeries.Of(projection, SplitBy.Bucket, bucket.Name).Money;
             return new BoardRow(bucket.Name, bucket.Region, bucket.Scheme, bucket.Tier, AgeStrip.Of(bucket, estate.PriceBook, estate.Today),
                 contents.Tiers, contents.Objects, contents.Bytes, trend[month], trend);
         }).ToList();
-        var total = MonthlyCost(projection, null);
+        var total = ForecastSeries.Of(projection, SplitBy.Bucket).Money;
         return TypedResults.Ok(new Board(
             day, day > estate.Today, Month.Of(day), [.. Enumerable.Range(0, months).Select(m => Month.Of(calendar.Date(m)))],
             new AgeAxis(AgeBins.Knee, AgeBins.Oldest, AgeBins.Starts), rows.Sum(r => r.Objects), rows.Sum(r => r.Bytes), total[month], total, rows));
-    }
-
-    private static double[] MonthlyCost(Projection projection, string? bucket)
-    {
-        var cost = new double[projection.Calendar.Months];
-        foreach (var line in ForecastSeries.Of(projection, SplitBy.Charge, bucket).Lines)
-        {
-            for (var m = 0; m < cost.Length; m++) cost[m] += line.Money[m];
-        }
-        return cost;
     }
 }

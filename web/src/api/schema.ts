@@ -283,8 +283,8 @@ export interface components {
             trend: number[];
         };
         BrokenStay: {
-            prefix: string;
             tier: string;
+            prefixes: string[];
             /** Format: int32 */
             staysDays: number;
             /** Format: int32 */
@@ -357,6 +357,19 @@ export interface components {
         ForecastSeries: {
             months: string[];
             lines: components["schemas"]["ForecastLine"][];
+            money: number[];
+            bytes: number[];
+            years: components["schemas"]["ForecastYear"][];
+        };
+        ForecastYear: {
+            /** Format: int32 */
+            number: number;
+            from: components["schemas"]["Month"];
+            to: components["schemas"]["Month"];
+            /** Format: double */
+            money: number;
+            /** Format: double */
+            bytesAtEnd: number;
         };
         Health: {
             status: string;

@@ -1,0 +1,92 @@
+import { useQuery } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
+import { NavLink, Route, Routes, useLocation } from "react-router";
+import { readBoard, readEstate } from "./api/client";
+import { CommandLine } from "./command-line";
+import { EstateContext } from "./estate-context";
+import { EmptyEstate } from "./places/estate/empty-estate";
+import { EstatePlace } from "./places/estate/estate-place";
+import { AsOfRail } from "./rail/as-of-rail";
+import { TierPatterns } from "./strip/tiers";
+import { ErrorNote } from "./ui/error-note";
+import { toggleTheme } from "./ui/theme";
+
+const ForecastPlace = lazy(() => import("./places/forecast/forecast-place").then((m) => ({ default: m.ForecastPlace })));
+const LogPlace = lazy(() => import("./places/log/log-place").then((m) => ({ default: m.LogPlace })));
+const ReferencePlace = lazy(() => import("./places/reference/reference-place").then((m) => ({ default: m.ReferencePlace })));
+
+const places = [
+  { to: "/", label: "Estate" },
+  { to: "/forecast", label: "Forecast" },
+  { to: "/log", label: "Log" },
+];
+
+export function App() {
+  const estate = useQuery({ queryKey: ["estate"], queryFn: readEstate });
+  const months = useQuery({ queryKey: ["board", null], queryFn: () => readBoard(null), enabled: estate.data != null }).data
+    ?.months;
+  const { search, pathname } = useLocation();
+  const on = new URLSearchParams(search).get("on");
+  const keep = on ? `?on=${on}` : "";
+
+  if (estate.isPending) return null;
+  return (
+    <div data-projected={on !== null && on > (estate.data?.value.today ?? "")} className="min-h-screen">
+      <EstateContext value={estate.data?.value ?? null}>
+        <header className="sticky top-0 z-20 flex items-center gap-6 border-b border-hairline bg-paper px-6 py-2">
+          <NavLink to={`/${keep}`} className="font-serif text-2xl font-semibold tracking-tight no-underline">
+            Ripen
+          </NavLink>
+          <nav aria-label="Places" className="flex gap-4">
+            {places.map((place) => {
+              const here =
+                place.to === "/"
+                  ? pathname === "/" || pathname.startsWith("/buckets") || pathname === "/new"
+                  : pathname === place.to;
+              return (
+                <NavLink
+                  key={place.to}
+                  to={place.to + keep}
+                  aria-current={here ? "page" : undefined}
+                  className={`border-b-2 py-1 no-underline ${here ? "border-accent" : "border-transparent text-ink-soft hover:border-hairline-strong"}`}
+                >
+                  {place.label}
+                </NavLink>
+              );
+            })}
+          </nav>
+          {estate.data && months ? <AsOfRail months={months} /> : <span className="h-9 flex-1" />}
+          <button
+            type="button"
+            onClick={toggleTheme}
+            className="text-sm text-ink-soft underline underline-offset-4"
+            title="Change between light and dark"
+          >
+            Light / dark
+          </button>
+        </header>
+        <main className="min-h-[calc(100vh-3.5rem)]">
+          {estate.error && <ErrorNote error={estate.error} />}
+          {estate.data && <TierPatterns />}
+          <Suspense>
+            <Routes>
+              <Route path="/http" element={<ReferencePlace />} />
+              {estate.data ? (
+                <>
+                  <Route path="/forecast" element={<ForecastPlace />} />
+                  <Route path="/log" element={<LogPlace />} />
+                  <Route path="/new" element={<EstatePlace making />} />
+                  <Route path="/buckets/:open" element={<EstatePlace />} />
+                  <Route path="*" element={<EstatePlace />} />
+                </>
+              ) : (
+                <Route path="*" element={estate.error ? null : <EmptyEstate />} />
+              )}
+            </Routes>
+          </Suspense>
+        </main>
+        {estate.data && <CommandLine />}
+      </EstateContext>
+    </div>
+  );
+}

@@ -1,0 +1,62 @@
+import type { PriceBook } from "./api/client";
+
+const language = "en-GB";
+
+/** Money in the price book's currency: no cents from a thousand on, and three significant digits where cents would say nothing. */
+export function money(amount: number, currency: string): string {
+  const size = Math.abs(amount);
+  const small = size > 0 && size < 0.0995;
+  const cents = size < 1000 ? 2 : 0;
+  return new Intl.NumberFormat(language, {
+    style: "currency",
+    currency,
+    ...(small ? { maximumSignificantDigits: 3 } : { minimumFractionDigits: cents, maximumFractionDigits: cents }),
+  }).format(amount);
+}
+
+/** A difference in money, always with its sign. */
+export function moneyChange(amount: number, currency: string): string {
+  return amount > 0 ? `+${money(amount, currency)}` : money(amount, currency);
+}
+
+const decimal = ["B", "kB", "MB", "GB", "TB", "PB", "EB"];
+const binary = ["B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"];
+
+/** A size in the steps of the price book's unit: GB goes in thousands, GiB in 1,024s. */
+export function bytes(size: number, unit: PriceBook["unit"]): string {
+  const [base, names] = unit === "GB" ? [1000, decimal] : [1024, binary];
+  const power = size < 1 ? 0 : Math.min(names.length - 1, Math.floor(Math.log(size) / Math.log(base) + 1e-9));
+  const amount = size / base ** power;
+  return `${count(amount, amount >= 100 || power === 0 ? 0 : amount >= 10 ? 1 : 2)} ${names[power]}`;
+}
+
+/** A count; expectations keep no more digits than say something. */
+export function count(n: number, digits = n !== 0 && Math.abs(n) < 10 ? 2 : 0): string {
+  return new Intl.NumberFormat(language, { maximumFractionDigits: digits }).format(n);
+}
+
+export function percent(share: number, digits = 1): string {
+  return new Intl.NumberFormat(language, { style: "percent", maximumFractionDigits: digits }).format(share);
+}
+
+/** yyyy-MM-dd as a date in words. */
+export function day(date: string): string {
+  return new Intl.DateTimeFormat(language, { day: "numeric", month: "long", year: "numeric", timeZone: "UTC" }).format(
+    new Date(date),
+  );
+}
+
+/** yyyy-MM as a month in words. */
+export function month(yearMonth: string, style: "long" | "short" = "long"): string {
+  return new Intl.DateTimeFormat(language, { month: style, year: "numeric", timeZone: "UTC" }).format(
+    new Date(`${yearMonth}-01`),
+  );
+}
+
+/** An age in days, with the years where there are whole ones. */
+export function age(days: number): string {
+  const years = days / 365.25;
+  const near = Math.round(years);
+  const words = days === 1 ? "1 day" : `${count(days, 0)} days`;
+  return near >= 1 && Math.abs(years - near) < 0.01 ? `${words} (${near} ${near === 1 ? "year" : "years"})` : words;
+}

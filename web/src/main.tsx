@@ -1,0 +1,28 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter } from "react-router";
+import { ApiError } from "./api/client";
+import { App } from "./app";
+import { applyTheme } from "./ui/theme";
+import "./styles.css";
+
+const queries = new QueryClient({
+  defaultOptions: {
+    // An answer with a reason is an answer; only silence is worth asking again.
+    queries: { staleTime: 5_000, retry: (times, error) => times < 2 && error instanceof ApiError && error.status === 0 },
+  },
+});
+
+applyTheme();
+const root = document.getElementById("root");
+if (!root) throw new Error("The page has no root element.");
+createRoot(root).render(
+  <StrictMode>
+    <QueryClientProvider client={queries}>
+      <BrowserRouter>
+        <App />
+      </BrowserRouter>
+    </QueryClientProvider>
+  </StrictMode>,
+);

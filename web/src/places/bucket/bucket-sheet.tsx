@@ -1,0 +1,101 @@
+import type { AgeAxis, TierContents } from "../../api/client";
+import { useEstate } from "../../estate-context";
+import { StripEditor } from "../../strip/strip-editor";
+import { Button } from "../../ui/controls";
+import { ErrorNote } from "../../ui/error-note";
+import { ConsequencesPanel } from "./consequences-panel";
+import { DeleteBucket } from "./delete-bucket";
+import { KeepEditor } from "./keep-editor";
+import { PlaceFields } from "./place-fields";
+import { ReadsEditor } from "./reads-editor";
+import { RulesEditor, withExpiry, withStep } from "./rules-editor";
+import { StreamsEditor } from "./streams-editor";
+import { useDraft, useProblems } from "./use-draft";
+
+type SheetProps = { name: string; axis: AgeAxis; contents: TierContents[] };
+
+/** A bucket's sheet, read downwards: where it is, how it ages, what arrives and is read, how long it is kept; what the draft would do beside it. */
+export function BucketSheet({ name, axis, contents }: SheetProps) {
+  const draft = useDraft(name);
+  const { bucket, reading, strip, edit } = draft;
+  const problemAt = useProblems(reading.data?.problems);
+  const { tierName } = useEstate();
+  if (draft.stored.error) return <ErrorNote error={draft.stored.error} />;
+  if (!bucket) return <div className="h-96" />;
+  const copies = bucket.copyTo ?? [];
+  return (
+    <section
+      aria-label={`Sheet of ${name}`}
+      className="mb-8 grid grid-cols-[minmax(0,1fr)_22rem] gap-x-10 border-t border-hairline pt-4"
+    >
+      <div className="min-w-0 space-y-7">
+        <PlaceFields bucket={bucket} edit={edit} problemAt={problemAt} />
+        {strip ? (
+          <div className={reading.data?.strip ? "" : "opacity-50"}>
+            <StripEditor
+              axis={axis}
+              strip={strip}
+              contents={contents}
+              rules={bucket.rules ?? []}
+              onStep={(r, s, age) => edit((b) => withStep(b, r, s, { age }))}
+              onExpiry={(r, age) => edit((b) => withExpiry(b, r, age))}
+            />
+          </div>
+        ) : (
+          <div className="h-40" />
+        )}
+        <RulesEditor bucket={bucket} edit={edit} problemAt={problemAt} />
+        <StreamsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
+        <ReadsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
+        <KeepEditor bucket={bucket} edit={edit} problemAt={problemAt} />
+        {copies.length > 0 && (
+          <div>
+            <h3 className="text-lg">Copies elsewhere</h3>
+            {copies.map((copy) => (
+              <p key={copy.bucket + copy.prefix}>
+                {copy.prefix ? `What arrives under ${copy.prefix}` : "Everything that arrives"} is copied to {copy.bucket} on the
+                same day
+                {copy.catchUp ? ", and what is here already as well" : "; what was here already is not"}. It lands here in{" "}
+                {tierName(bucket.tier)}.
+              </p>
+            ))}
+          </div>
+        )}
+        <DeleteBucket name={name} etag={draft.stored.data?.etag ?? ""} />
+      </div>
+      <aside aria-label="Consequences" className="min-w-0">
+        <div className="sticky top-16 max-h-[calc(100vh-5rem)] overflow-y-auto border-l border-hairline pl-6">
+          <div className="sticky top-0 z-10 flex items-center gap-3 bg-paper pb-2">
+            <Button
+              kind="primary"
+              disabled={!draft.changed || draft.applying || draft.overtaken || (reading.data?.problems.length ?? 1) > 0}
+              onClick={draft.apply}
+            >
+              Apply
+            </Button>
+            <Button disabled={!draft.changed || draft.applying} onClick={draft.discard}>
+              Discard
+            </Button>
+            <span role="status" className="text-sm text-ink-soft">
+              {draft.changed ? "a draft; nothing is done yet" : "no changes"}
+            </span>
+          </div>
+          {draft.overtaken && (
+            <div role="alert" className="my-2 border-l-4 border-bad px-3 py-1 text-sm">
+              <p>Somebody changed this bucket after your draft began. Your draft is kept.</p>
+              <Button kind="quiet" onClick={draft.takeUpNewer}>
+                Keep my draft and compare it with the newer one
+              </Button>
+              <Button kind="quiet" onClick={draft.discard}>
+                Discard mine
+              </Button>
+            </div>
+          )}
+          {draft.applyError && !draft.overtaken && <ErrorNote error={draft.applyError} />}
+          {reading.error && <ErrorNote error={reading.error} />}
+          {reading.data && <ConsequencesPanel reading={reading.data} changed={draft.changed} />}
+        </div>
+      </aside>
+    </section>
+  );
+}

@@ -1,0 +1,193 @@
+import type { ReactNode } from "react";
+import type { Consequences, DraftReading } from "../../api/client";
+import { useEstate } from "../../estate-context";
+import { count, month } from "../../format";
+import { Figure } from "../../ui/controls";
+
+/** What a draft would do, or why it is refused. All numbers come from the server. */
+export function ConsequencesPanel({ reading, changed }: { reading: DraftReading; changed: boolean }) {
+  const { consequences, problems } = reading;
+  if (!consequences) {
+    return (
+      <div role="alert">
+        <h3 className="text-lg text-bad">Refused as it stands</h3>
+        <ul className="mt-1 space-y-1 text-sm">
+          {problems.map((problem) => (
+            <li key={problem.path + problem.code}>{problem.message}</li>
+          ))}
+        </ul>
+      </div>
+    );
+  }
+  return (
+    <div className="space-y-5 text-sm" data-testid="consequences">
+      <Cost consequences={consequences} changed={changed} />
+      <Now consequences={consequences} />
+      <Doubts consequences={consequences} />
+      <SmallObjects consequences={consequences} />
+      <Slow consequences={consequences} changed={changed} />
+    </div>
+  );
+}
+
+function Part({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <section>
+      <h3 className="mb-1 text-base">{title}</h3>
+      {children}
+    </section>
+  );
+}
+
+function Cost({ consequences, changed }: { consequences: Consequences; changed: boolean }) {
+  const { money, moneyChange } = useEstate();
+  const { cost, charges } = consequences;
+  const elsewhere = cost.map((c) => c.estateAfter - c.estateBefore - (c.bucketAfter - c.bucketBefore));
+  return (
+    <Part title={changed ? "Cost a year, before and after" : "Cost a year"}>
+      <table className="w-full text-right">
+        <thead className="text-ink-soft">
+          <tr className="border-b border-hairline">
+            <th className="text-left font-normal">year</th>
+            {changed && <th className="font-normal">before</th>}
+            <th className="font-normal">{changed ? "after" : "cost"}</th>
+            {changed && <th className="font-normal">change</th>}
+          </tr>
+        </thead>
+        <tbody>
+          {cost.map((c) => (
+            <tr key={c.year} className="border-b border-hairline" data-testid={`cost-year-${c.year}`}>
+              <th scope="row" className="text-left font-normal" title={`${month(c.from)} to ${month(c.to)}`}>
+                {c.year === 1 ? "first" : c.year === 3 ? "third" : "tenth"}
+              </th>
+              {changed && (
+                <td>
+                  <Figure projected>{money(c.bucketBefore)}</Figure>
+                </td>
+              )}
+              <td>
+                <Figure projected>{money(c.bucketAfter)}</Figure>
+              </td>
+              {changed && <td className={tone(c.bucketAfter - c.bucketBefore)}>{moneyChange(c.bucketAfter - c.bucketBefore)}</td>}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {changed && elsewhere.some((e) => Math.abs(e) >= 0.005) && (
+        <p className="mt-1 text-ink-soft">
+          Other buckets, through copies and shared price bands: {elsewhere.map(moneyChange).join(", ")}.
+        </p>
+      )}
+      <details className="mt-1">
+        <summary className="cursor-pointer text-ink-soft">The first year by charge</summary>
+        <table className="mt-1 w-full text-right">
+          <tbody>
+            {charges.map((c) => (
+              <tr key={c.charge} className="border-b border-hairline">
+                <th scope="row" className="text-left font-normal">
+                  {c.charge}
+                </th>
+                {changed && <td>{money(c.before)}</td>}
+                <td>{money(c.after)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </details>
+    </Part>
+  );
+}
+
+const tone = (change: number) => (Math.abs(change) < 0.005 ? "" : change < 0 ? "text-good" : "text-bad");
+
+function Now({ consequences }: { consequences: Consequences }) {
+  const { money, bytes, tierName } = useEstate();
+  const { now } = consequences;
+  const once = now.reduce((sum, m) => sum + m.moveCharge + m.earlyLeaveCharge, 0);
+  return (
+    <Part title="At once, when the rules run">
+      {now.length === 0 && <p>Nothing that is here moves or goes.</p>}
+      <ul className="space-y-1">
+        {now.map((m) => (
+          <li key={m.fromTier + (m.toTier ?? "")} className={m.toTier == null ? "text-bad" : ""}>
+            {count(m.objects)} objects, {bytes(m.bytes)},{" "}
+            {m.toTier == null
+              ? `expire from ${tierName(m.fromTier)}`
+              : `move from ${tierName(m.fromTier)} to ${tierName(m.toTier)}`}
+            {m.moveCharge > 0 && `; moves ${money(m.moveCharge)}`}
+            {m.earlyLeaveCharge > 0 && `; leaving early ${money(m.earlyLeaveCharge)}`}.
+          </li>
+        ))}
+      </ul>
+      {once > 0 && <p className="mt-1 font-semibold">One-off charges: {money(once)}</p>}
+    </Part>
+  );
+}
+
+function Doubts({ consequences }: { consequences: Consequences }) {
+  const { money, tierName } = useEstate();
+  const { doubts, brokenStays } = consequences;
+  if (doubts.length === 0) return null;
+  return (
+    <Part title="Look twice">
+      <ul className="space-y-1">
+        {doubts.map((doubt) => (
+          <li key={doubt.path + doubt.message} className="border-l-2 border-bad pl-2">
+            {doubt.message}
+          </li>
+        ))}
+        {brokenStays.map((stay) => (
+          <li key={stay.tier} className="pl-2.5">
+            Leaving {tierName(stay.tier)} early costs {money(stay.chargeInYear1)} in the first year, {money(stay.chargeInYear3)}{" "}
+            in the third.
+          </li>
+        ))}
+      </ul>
+    </Part>
+  );
+}
+
+/** Whether each step pays for objects of the size that arrives, and what bundling would change. */
+function SmallObjects({ consequences }: { consequences: Consequences }) {
+  const { money, bytes, tierName } = useEstate();
+  if (consequences.steps.length === 0) return null;
+  return (
+    <Part title="Does each step pay?">
+      <ul className="space-y-2">
+        {consequences.steps.map((s) => (
+          <li key={`${s.prefix}-${s.bytesPerObject}-${s.toTier}`}>
+            <span className={s.netPerYear < 0 ? "font-semibold text-bad" : ""}>
+              {s.prefix && `${s.prefix} `}
+              {bytes(s.bytesPerObject)} objects to {tierName(s.toTier)} at day {s.age}:{" "}
+              {s.netPerYear < 0
+                ? `cost ${money(-s.netPerYear)} a year more than they save`
+                : `save ${money(s.netPerYear)} a year`}
+              .
+            </span>{" "}
+            {s.breakEvenBytes == null
+              ? "No size of object would save."
+              : s.breakEvenBytes > 0 && `Pays from ${bytes(s.breakEvenBytes)} an object on.`}
+            {s.netPerYear < 0 &&
+              s.netPerYearBundled > 0 &&
+              ` Bundled into 128 MB objects first, the same bytes would save ${money(s.netPerYearBundled)} a year.`}
+          </li>
+        ))}
+      </ul>
+    </Part>
+  );
+}
+
+function Slow({ consequences, changed }: { consequences: Consequences; changed: boolean }) {
+  const { bytes, tierName } = useEstate();
+  if (consequences.slow.length === 0) return null;
+  return (
+    <Part title="Slow to read, in three years">
+      {consequences.slow.map((s) => (
+        <p key={s.tier}>
+          <Figure projected>{bytes(s.bytesAfter)}</Figure> in {tierName(s.tier)} wait {s.waitHours} hours for the first byte
+          {changed && s.bytesBefore !== s.bytesAfter && ` (${bytes(s.bytesBefore)} before)`}.
+        </p>
+      ))}
+    </Part>
+  );
+}

@@ -1,0 +1,104 @@
+import type { Bucket, KeepRule } from "../../api/client";
+import { useEstate } from "../../estate-context";
+import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
+import { type Edit, orEmpty, type ProblemAt } from "./use-draft";
+
+const spans = [
+  { label: "31 days", days: 31 },
+  { label: "one year", days: 365 },
+  { label: "seven years", days: 2557 },
+  { label: "ten years", days: 3653 },
+];
+
+type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };
+
+/** The keep rule: until when nothing can be deleted, and whether somebody may lift that. */
+export function KeepEditor({ bucket, edit, problemAt }: EditorProps) {
+  const { estate } = useEstate();
+  const { keep } = bucket;
+  const set = (next: KeepRule | null) => edit((b) => ({ ...b, keep: next }));
+  const kind = keep == null ? "none" : keep.until != null ? "until" : "days";
+  const strength = keep?.strength ?? "liftable";
+  const setKind = (to: string) =>
+    set(
+      to === "none"
+        ? null
+        : to === "days"
+          ? { days: 365, strength }
+          : { until: `${Number(estate.today.slice(0, 4)) + 1}-12-31`, strength },
+    );
+  return (
+    <div>
+      <h3 className="text-lg">Keep rule</h3>
+      <div className="flex flex-wrap items-start gap-x-6 gap-y-2">
+        <Field label="Nothing can be deleted" error={problemAt("$.keep")}>
+          {(ids) => (
+            <Select
+              {...ids}
+              value={kind}
+              options={[
+                { value: "none", label: "no keep rule" },
+                { value: "days", label: "for days from creation" },
+                { value: "until", label: "until a date" },
+              ]}
+              onChange={(e) => setKind(e.target.value)}
+            />
+          )}
+        </Field>
+        {keep && kind === "days" && (
+          <Field label="Days" error={problemAt("$.keep.days")}>
+            {(ids) => (
+              <NumberInput
+                {...ids}
+                className="w-24"
+                value={keep.days ?? null}
+                onChange={(v) => set({ days: orEmpty(v), strength })}
+              />
+            )}
+          </Field>
+        )}
+        {keep && kind === "until" && (
+          <Field label="Until" error={problemAt("$.keep.until")}>
+            {(ids) => (
+              <input
+                {...ids}
+                type="date"
+                className={inputLook}
+                value={keep.until ?? ""}
+                onChange={(e) => set({ until: e.target.value, strength })}
+              />
+            )}
+          </Field>
+        )}
+        {keep && (
+          <Field
+            label="Strength"
+            error={problemAt("$.keep.strength")}
+            hint={keep.strength === "sealed" ? "Nobody can shorten it, ever." : "A named role can shorten it, with a reason."}
+          >
+            {(ids) => (
+              <Select
+                {...ids}
+                value={keep.strength}
+                options={[
+                  { value: "liftable", label: "liftable" },
+                  { value: "sealed", label: "sealed" },
+                ]}
+                onChange={(e) => set({ ...keep, strength: e.target.value as KeepRule["strength"] })}
+              />
+            )}
+          </Field>
+        )}
+        {keep && kind === "days" && (
+          <span className="pt-4">
+            {spans.map((span) => (
+              <Button key={span.days} kind="quiet" onClick={() => set({ days: span.days, strength })}>
+                {span.label}
+              </Button>
+            ))}
+          </span>
+        )}
+      </div>
+    </div>
+  );
+}

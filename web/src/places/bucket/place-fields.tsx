@@ -1,0 +1,45 @@
+import type { Bucket } from "../../api/client";
+import { useEstate } from "../../estate-context";
+import { Field, Select } from "../../ui/controls";
+import type { Edit, ProblemAt } from "./use-draft";
+
+type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };
+
+/** Where a bucket is: region, redundancy scheme, landing tier. */
+export function PlaceFields({ bucket, edit, problemAt }: EditorProps) {
+  const { prices } = useEstate();
+  return (
+    <div className="flex flex-wrap gap-x-8 gap-y-3">
+      <Field label="Region" error={problemAt("$.region")}>
+        {(ids) => (
+          <Select
+            {...ids}
+            value={bucket.region}
+            options={prices.regions.map((r) => ({ value: r.id, label: r.name }))}
+            onChange={(e) => edit((b) => ({ ...b, region: e.target.value }))}
+          />
+        )}
+      </Field>
+      <Field label="Redundancy scheme" error={problemAt("$.scheme")}>
+        {(ids) => (
+          <Select
+            {...ids}
+            value={bucket.scheme}
+            options={prices.schemes.map((s) => ({ value: s.id, label: `${s.name} (× ${s.storageFactor})` }))}
+            onChange={(e) => edit((b) => ({ ...b, scheme: e.target.value }))}
+          />
+        )}
+      </Field>
+      <Field label="Landing tier" error={problemAt("$.tier")}>
+        {(ids) => (
+          <Select
+            {...ids}
+            value={bucket.tier}
+            options={prices.tiers.map((t) => ({ value: t.id, label: t.name }))}
+            onChange={(e) => edit((b) => ({ ...b, tier: e.target.value }))}
+          />
+        )}
+      </Field>
+    </div>
+  );
+}

@@ -1,0 +1,204 @@
+import type { Bucket, LifecycleRule } from "../../api/client";
+import { useEstate } from "../../estate-context";
+import { TierName } from "../../strip/tiers";
+import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
+import { SizeField } from "../../ui/size-field";
+import { type Edit, orEmpty, orNull, type ProblemAt } from "./use-draft";
+
+type Step = { age: number; tier: string };
+
+const withRule = (bucket: Bucket, rule: number, change: (rule: LifecycleRule) => LifecycleRule): Bucket => ({
+  ...bucket,
+  rules: (bucket.rules ?? []).map((r, i) => (i === rule ? change(r) : r)),
+});
+
+export const withStep = (bucket: Bucket, rule: number, step: number, change: Partial<Step>) =>
+  withRule(bucket, rule, (r) => ({ ...r, steps: (r.steps ?? []).map((s, i) => (i === step ? { ...s, ...change } : s)) }));
+
+export const withExpiry = (bucket: Bucket, rule: number, expireAt: number | null) =>
+  withRule(bucket, rule, (r) => ({ ...r, expireAt }));
+
+type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };
+
+/** The lifecycle rules as text: every step and expiry that the strip shows, typed. */
+export function RulesEditor({ bucket, edit, problemAt }: EditorProps) {
+  const rules = bucket.rules ?? [];
+  const addRule = () =>
+    edit((b) => ({
+      ...b,
+      rules: [
+        ...rules,
+        { id: freshId(rules), prefix: "", smallestBytes: 0, steps: firstStep(b), expireAt: firstStep(b).length ? null : 365 },
+      ],
+    }));
+  const { prices } = useEstate();
+  /** The next tier offered in the region that is colder than where objects land, at an age that honours its minimum. */
+  const firstStep = (b: Bucket): Step[] => nextStep(b, [], prices);
+  return (
+    <div>
+      <h3 className="text-lg">Lifecycle rules</h3>
+      {rules.length === 0 && (
+        <p className="text-ink-soft">Nothing moves and nothing expires: everything stays where it lands, for ever.</p>
+      )}
+      <div className="space-y-4">
+        {rules.map((rule, r) => (
+          <RuleEditor key={r} rule={rule} place={r} bucket={bucket} edit={edit} problemAt={problemAt} />
+        ))}
+      </div>
+      <Button className="mt-3" onClick={addRule}>
+        Add a rule
+      </Button>
+    </div>
+  );
+}
+
+function RuleEditor({ rule, place, bucket, edit, problemAt }: EditorProps & { rule: LifecycleRule; place: number }) {
+  const { prices } = useEstate();
+  const at = `$.rules[${place}]`;
+  const steps = rule.steps ?? [];
+  const change = (part: Partial<LifecycleRule>) => edit((b) => withRule(b, place, (r) => ({ ...r, ...part })));
+  const offered = offeredTiers(bucket.region, prices);
+  const next = nextStep(bucket, steps, prices);
+  return (
+    <fieldset className="border-t border-hairline pt-2">
+      <legend className="sr-only">Rule {rule.id}</legend>
+      <div className="flex flex-wrap items-start gap-x-6 gap-y-2">
+        <Field label="Rule" error={problemAt(`${at}.id`) ?? problemAt(at)}>
+          {(ids) => (
+            <input {...ids} className={`${inputLook} w-36`} value={rule.id} onChange={(e) => change({ id: e.target.value })} />
+          )}
+        </Field>
+        <Field label="For keys that begin with" error={problemAt(`${at}.prefix`)}>
+          {(ids) => (
+            <input
+              {...ids}
+              className={`${inputLook} w-36`}
+              value={rule.prefix ?? ""}
+              placeholder="everything"
+              onChange={(e) => change({ prefix: e.target.value })}
+            />
+          )}
+        </Field>
+        <SizeField
+          label="Steps leave objects below"
+          value={rule.smallestBytes ?? 0}
+          error={problemAt(`${at}.smallestBytes`)}
+          onChange={(v) => change({ smallestBytes: orNull(v) })}
+        />
+        <Button
+          kind="quiet"
+          className="ml-auto self-center"
+          onClick={() => edit((b) => ({ ...b, rules: (b.rules ?? []).filter((_, i) => i !== place) }))}
+        >
+          Remove rule
+        </Button>
+      </div>
+      <ol className="mt-2 space-y-1">
+        {steps.map((step, s) => (
+          <li key={s} className="flex flex-wrap items-start gap-x-3">
+            <Field label="At day" error={problemAt(`${at}.steps[${s}].age`)}>
+              {(ids) => (
+                <NumberInput
+                  {...ids}
+                  className="w-20"
+                  value={step.age}
+                  onChange={(v) => edit((b) => withStep(b, place, s, { age: orNull(v) }))}
+                />
+              )}
+            </Field>
+            <Field
+              label="move to"
+              error={problemAt(`${at}.steps[${s}].tier`)}
+              hint={<TierTerms tier={step.tier} region={bucket.region} />}
+            >
+              {(ids) => (
+                <Select
+                  {...ids}
+                  value={step.tier}
+                  options={offered.map((t) => ({ value: t.id, label: t.name }))}
+                  onChange={(e) => edit((b) => withStep(b, place, s, { tier: e.target.value }))}
+                />
+              )}
+            </Field>
+            <Button
+              kind="quiet"
+              className="mt-4"
+              aria-label={`Remove the step at day ${step.age}`}
+              onClick={() => change({ steps: steps.filter((_, i) => i !== s) })}
+            >
+              Remove
+            </Button>
+          </li>
+        ))}
+        {rule.expireAt != null && (
+          <li className="flex items-start gap-x-3">
+            <Field label="Expire at day" error={problemAt(`${at}.expireAt`)}>
+              {(ids) => (
+                <NumberInput
+                  {...ids}
+                  className="w-20"
+                  value={rule.expireAt ?? null}
+                  onChange={(v) => change({ expireAt: orEmpty(v) })}
+                />
+              )}
+            </Field>
+            <Button kind="quiet" className="mt-4" onClick={() => change({ expireAt: null })}>
+              Never expire
+            </Button>
+          </li>
+        )}
+      </ol>
+      <div className="mt-2 flex gap-3">
+        <Button disabled={next.length === 0} onClick={() => change({ steps: [...steps, ...next] })}>
+          Add a step
+        </Button>
+        {rule.expireAt == null && (
+          <Button onClick={() => change({ expireAt: Math.max(365, ...steps.map((s) => s.age + 365)) })}>Add an expiry</Button>
+        )}
+      </div>
+    </fieldset>
+  );
+}
+
+/** What a tier demands, shown before anything is entered. */
+function TierTerms({ tier, region }: { tier: string; region: string }) {
+  const { prices, money, bytes } = useEstate();
+  const terms = prices.tiers.find((t) => t.id === tier);
+  const price = prices.regions.find((r) => r.id === region)?.prices.find((p) => p.tier === tier);
+  if (!terms || !price) return <TierName id={tier} />;
+  const parts = [
+    `${money(price.storage[0]?.price ?? 0)} per ${prices.unit}-month`,
+    terms.minimumStayDays > 0 ? `at least ${terms.minimumStayDays} days` : "no minimum stay",
+    terms.minimumObjectBytes > 0 ? `billed from ${bytes(terms.minimumObjectBytes)}` : null,
+    terms.overheadBytes > 0 ? `${bytes(terms.overheadBytes)} extra an object` : null,
+    terms.waitHours > 0 ? `${terms.waitHours} hours to the first byte` : "at once",
+  ];
+  return (
+    <>
+      <TierName id={tier} /> {parts.filter(Boolean).join(" · ")}
+    </>
+  );
+}
+
+type Prices = ReturnType<typeof useEstate>["prices"];
+
+const offeredTiers = (region: string, prices: Prices) => {
+  const here = prices.regions.find((r) => r.id === region)?.prices.map((p) => p.tier) ?? [];
+  return prices.tiers.filter((t) => here.includes(t.id));
+};
+
+/** A sensible next step: the next colder tier on offer, after the minimum stay of the tier before. Empty when there is none. */
+function nextStep(bucket: Bucket, steps: Step[], prices: Prices): Step[] {
+  const place = (id: string) => prices.tiers.findIndex((t) => t.id === id);
+  const last = steps.reduce<Step>((cold, s) => (place(s.tier) > place(cold.tier) ? s : cold), { age: 0, tier: bucket.tier });
+  const tier = offeredTiers(bucket.region, prices).find((t) => place(t.id) > place(last.tier));
+  const stay = prices.tiers[place(last.tier)]?.minimumStayDays ?? 0;
+  return tier ? [{ age: last.age + Math.max(30, stay), tier: tier.id }] : [];
+}
+
+function freshId(rules: LifecycleRule[]): string {
+  const taken = new Set(rules.map((r) => r.id));
+  let n = 1;
+  while (taken.has(`rule-${n}`)) n++;
+  return `rule-${n}`;
+}

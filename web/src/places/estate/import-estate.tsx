@@ -1,0 +1,57 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { importEstate } from "../../api/client";
+import { Button } from "../../ui/controls";
+import { Dialog } from "../../ui/dialog";
+import { ErrorNote } from "../../ui/error-note";
+
+/** Picks an estate document and puts it in the place of what is there; asks first when something is. */
+export function ImportEstate({ etag, kind = "plain" }: { etag: string | null; kind?: "primary" | "plain" | "quiet" }) {
+  const queries = useQueryClient();
+  const picker = useRef<HTMLInputElement>(null);
+  const [file, setFile] = useState<File | null>(null);
+  const bring = useMutation({
+    mutationFn: (chosen: File) => importEstate(chosen, etag),
+    onSuccess: () => {
+      setFile(null);
+      return queries.invalidateQueries();
+    },
+  });
+  const pick = (chosen: File | undefined) => {
+    if (!chosen) return;
+    bring.reset();
+    if (etag === null) bring.mutate(chosen);
+    else setFile(chosen);
+    if (picker.current) picker.current.value = "";
+  };
+  return (
+    <div>
+      <input
+        ref={picker}
+        type="file"
+        accept="application/json,.json"
+        aria-label="Estate document"
+        className="sr-only"
+        tabIndex={-1}
+        onChange={(event) => pick(event.target.files?.[0])}
+      />
+      <Button kind={kind} disabled={bring.isPending} onClick={() => picker.current?.click()}>
+        Import an estate document…
+      </Button>
+      {etag === null && bring.error && <ErrorNote error={bring.error} />}
+      <Dialog open={file !== null} onClose={() => setFile(null)} title="Put this document in the place of the estate?">
+        <p>
+          Everything here now is replaced by what is in <strong>{file?.name}</strong>. Export the present estate first if you may
+          want it back.
+        </p>
+        {bring.error && <ErrorNote error={bring.error} />}
+        <div className="mt-5 flex gap-3">
+          <Button kind="primary" disabled={bring.isPending} onClick={() => file && bring.mutate(file)}>
+            Replace the estate
+          </Button>
+          <Button onClick={() => setFile(null)}>Leave it as it is</Button>
+        </div>
+      </Dialog>
+    </div>
+  );
+}

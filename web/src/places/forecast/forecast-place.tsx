@@ -1,0 +1,116 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useSearchParams } from "react-router";
+import { type ForecastSeries, readForecast, type SplitBy } from "../../api/client";
+import { useEstate } from "../../estate-context";
+import { month } from "../../format";
+import { useAsOf } from "../../rail/as-of";
+import { Figure, inputLook } from "../../ui/controls";
+import { ErrorNote } from "../../ui/error-note";
+import { Choice } from "./choice";
+import { ForecastTable } from "./forecast-table";
+import { StackChart } from "./stack-chart";
+
+const splits: { value: SplitBy; label: string }[] = [
+  { value: "tier", label: "by tier" },
+  { value: "charge", label: "by charge" },
+  { value: "bucket", label: "by bucket" },
+];
+
+export type Shown = "money" | "bytes";
+
+/** Money and bytes by month for up to thirty years, stacked, with the same numbers as a table. */
+export function ForecastPlace() {
+  const [search, setSearch] = useSearchParams();
+  const by = splits.find((s) => s.value === search.get("by"))?.value ?? "tier";
+  const shown: Shown = search.get("show") === "bytes" && by !== "charge" ? "bytes" : "money";
+  const years = Math.min(30, Math.max(1, Number(search.get("years") ?? 10) || 10));
+  const forecast = useQuery({
+    queryKey: ["forecast", years, by],
+    queryFn: () => readForecast(years * 12, by),
+    placeholderData: keepPreviousData,
+  });
+  const set = (name: string, value: string) =>
+    setSearch(
+      (now) => {
+        const next = new URLSearchParams(now);
+        next.set(name, value);
+        return next;
+      },
+      { replace: true },
+    );
+  if (forecast.error) return <ErrorNote error={forecast.error} />;
+  if (!forecast.data) return null;
+  return (
+    <div className="px-6 pb-24">
+      <div className="flex flex-wrap items-end gap-x-10 gap-y-3 py-5">
+        <h1 className="text-3xl">Forecast</h1>
+        <YearFigures series={forecast.data} />
+      </div>
+      <div className="no-print flex flex-wrap items-center gap-x-8 gap-y-2 border-b border-hairline-strong pb-2 text-sm">
+        <Choice
+          label="What is shown"
+          value={shown}
+          options={[
+            { value: "money", label: "money" },
+            { value: "bytes", label: "bytes" },
+          ]}
+          disabled={by === "charge" ? ["bytes"] : []}
+          onChange={(value) => set("show", value)}
+        />
+        <Choice label="Stacked" value={by} options={splits} disabled={[]} onChange={(value) => set("by", value)} />
+        <label className="flex items-center gap-2">
+          Horizon
+          <input
+            type="range"
+            min={1}
+            max={30}
+            value={years}
+            onChange={(e) => set("years", e.target.value)}
+            className="w-40 accent-(--accent)"
+          />
+          <input
+            type="number"
+            min={1}
+            max={30}
+            aria-label="Horizon in years"
+            value={years}
+            onChange={(e) => set("years", e.target.value)}
+            className={`${inputLook} w-14 text-right`}
+          />
+          years
+        </label>
+        <a className="ml-auto" href={`/api/forecast/rows.csv?months=${years * 12}`} download>
+          Download every row as CSV
+        </a>
+      </div>
+      <Reading series={forecast.data} shown={shown} by={by} />
+    </div>
+  );
+}
+
+function Reading({ series, shown, by }: { series: ForecastSeries; shown: Shown; by: SplitBy }) {
+  const { at } = useAsOf(series.months);
+  return (
+    <>
+      <StackChart series={series} shown={shown} by={by} asOf={at} />
+      <ForecastTable series={series} shown={shown} />
+    </>
+  );
+}
+
+/** What one, three and ten years cost; the years that the horizon holds. */
+function YearFigures({ series }: { series: ForecastSeries }) {
+  const { money, bytes } = useEstate();
+  return series.years
+    .filter((y) => [1, 3, 10, 20, 30].includes(y.number))
+    .map((y) => (
+      <p key={y.number}>
+        <span className="block font-serif text-2xl leading-none">
+          <Figure projected>{money(y.money)}</Figure>
+        </span>
+        <span className="text-sm text-ink-soft" title={`${month(y.from)} to ${month(y.to)}`}>
+          year {y.number}, {bytes(y.bytesAtEnd)} at its end
+        </span>
+      </p>
+    ));
+}

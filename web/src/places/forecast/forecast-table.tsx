@@ -1,0 +1,61 @@
+import type { ForecastSeries } from "../../api/client";
+import { useEstate } from "../../estate-context";
+import { month } from "../../format";
+import type { Shown } from "./forecast-place";
+
+/** The chart's numbers, a row a month, with a total for every twelve. */
+export function ForecastTable({ series, shown }: { series: ForecastSeries; shown: Shown }) {
+  const { money, bytes } = useEstate();
+  const words = shown === "money" ? money : bytes;
+  const values = (line: ForecastSeries["lines"][number]) => (shown === "money" ? line.money : (line.bytes ?? []));
+  const totals = shown === "money" ? series.money : series.bytes;
+  return (
+    <section
+      tabIndex={0}
+      aria-label={`Forecast of ${shown} by month`}
+      className="mt-4 max-h-[28rem] overflow-auto border-t border-hairline-strong print:max-h-none print:overflow-visible"
+    >
+      <table className="w-full text-right text-sm">
+        <thead className="sticky top-0 bg-paper">
+          <tr>
+            <th scope="col" className="py-1 pr-4 text-left font-semibold">
+              Month
+            </th>
+            {series.lines.map((line) => (
+              <th key={line.key} scope="col" className="px-3 font-semibold">
+                {line.name}
+              </th>
+            ))}
+            <th scope="col" className="pl-3 font-semibold">
+              All
+            </th>
+          </tr>
+        </thead>
+        {series.years.map((year, y) => (
+          <tbody key={year.number}>
+            {series.months.slice(y * 12, y * 12 + 12).map((name, i) => (
+              <tr key={name} className="border-t border-hairline">
+                <th scope="row" className="py-0.5 pr-4 text-left font-normal whitespace-nowrap">
+                  {month(name, "short")}
+                </th>
+                {series.lines.map((line) => (
+                  <td key={line.key} className="px-3">
+                    {words(values(line)[y * 12 + i] ?? 0)}
+                  </td>
+                ))}
+                <td className="pl-3">{words(totals[y * 12 + i] ?? 0)}</td>
+              </tr>
+            ))}
+            <tr className="border-t border-hairline-strong bg-paper-deep font-semibold">
+              <th scope="row" className="py-0.5 text-left font-semibold">
+                {shown === "money" ? `Year ${year.number}` : `End of year ${year.number}`}
+              </th>
+              <td colSpan={series.lines.length} />
+              <td className="pl-3">{words(shown === "money" ? year.money : year.bytesAtEnd)}</td>
+            </tr>
+          </tbody>
+        ))}
+      </table>
+    </section>
+  );
+}

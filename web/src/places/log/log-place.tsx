@@ -1,0 +1,70 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { type LoggedChange, readChanges } from "../../api/client";
+import { ErrorNote } from "../../ui/error-note";
+
+const deeds: Record<string, string> = {
+  "estate-imported": "Estate imported",
+  "bucket-made": "Bucket made",
+  "bucket-changed": "Bucket changed",
+  "bucket-deleted": "Bucket deleted",
+};
+
+/** What was changed and when, with the document before and after. */
+export function LogPlace() {
+  const changes = useQuery({ queryKey: ["changes"], queryFn: readChanges });
+  if (changes.error) return <ErrorNote error={changes.error} />;
+  return (
+    <div className="px-6 pb-24">
+      <h1 className="py-5 text-3xl">Log</h1>
+      <ol>
+        {(changes.data ?? []).map((change) => (
+          <li key={change.id} className="grid grid-cols-[13rem_11rem_1fr] gap-x-6 border-t border-hairline py-2">
+            <time dateTime={change.at} className="text-ink-soft">
+              {new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short", timeZone: "UTC" }).format(
+                new Date(change.at),
+              )}{" "}
+              UTC
+            </time>
+            <span>{deeds[change.kind] ?? change.kind}</span>
+            <Details change={change} />
+          </li>
+        ))}
+      </ol>
+    </div>
+  );
+}
+
+function Details({ change }: { change: LoggedChange }) {
+  const parts = changedParts(change);
+  const aboutBucket = change.kind.startsWith("bucket");
+  return (
+    <div className="min-w-0">
+      {aboutBucket && change.kind !== "bucket-deleted" ? (
+        <Link to={`/buckets/${change.subject}`}>{change.subject}</Link>
+      ) : (
+        <span>{change.subject}</span>
+      )}
+      {parts.length > 0 && <span className="ml-3 text-ink-soft">{parts.join(", ")}</span>}
+      <details className="text-sm">
+        <summary className="cursor-pointer text-ink-soft">the documents</summary>
+        <div className="grid grid-cols-2 gap-4">
+          {[change.before, change.after].map((document, i) => (
+            <pre key={i === 0 ? "before" : "after"} className="max-h-80 overflow-auto border-l border-hairline pl-3 text-xs">
+              {document ?? (i === 0 ? "There was nothing before." : "There is nothing after.")}
+            </pre>
+          ))}
+        </div>
+      </details>
+    </div>
+  );
+}
+
+/** The names of a bucket's parts that differ between the two documents. */
+function changedParts(change: LoggedChange): string[] {
+  if (!change.before || !change.after) return [];
+  const [before, after] = [JSON.parse(change.before), JSON.parse(change.after)];
+  return [...new Set([...Object.keys(before), ...Object.keys(after)])].filter(
+    (part) => JSON.stringify(before[part]) !== JSON.stringify(after[part]),
+  );
+}

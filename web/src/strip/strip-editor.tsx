@@ -1,0 +1,169 @@
+import { type KeyboardEvent, type PointerEvent, useRef } from "react";
+import type { AgeAxis, AgeStrip, LifecycleRule, TierContents } from "../api/client";
+import { useEstate } from "../estate-context";
+import { age as ageInWords } from "../format";
+import { useWidth } from "../ui/use-width";
+import { ageScale } from "./axis";
+import { AgeAxisLabels, AgeRules, Histogram, KeepBracket, Lane } from "./marks";
+
+const histogramHeight = 104;
+const laneHeight = 28;
+const laneGap = 34;
+
+type EditorProps = {
+  axis: AgeAxis;
+  strip: AgeStrip;
+  contents: TierContents[];
+  rules: LifecycleRule[];
+  onStep: (rule: number, step: number, age: number) => void;
+  onExpiry: (rule: number, age: number) => void;
+};
+
+/** The strip large: the same marks as on the board, with a handle on every step and every expiry. */
+export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: EditorProps) {
+  const { tierName } = useEstate();
+  const [box, width] = useWidth<HTMLDivElement>();
+  const scale = ageScale(axis, width);
+  const laneTop = (i: number) => histogramHeight + i * (laneHeight + laneGap);
+  const kept = strip.keepDays != null || strip.keepUntil != null;
+  const height = laneTop(strip.lanes.length) + (kept ? 22 : 0);
+  return (
+    <div ref={box} className="min-w-0">
+      {width > 0 && (
+        <>
+          <AgeAxisLabels scale={scale} width={width} />
+          <svg width={width} height={height} className="block touch-none overflow-visible select-none">
+            <title>Age strip: bytes by age above, tiers by age below</title>
+            <AgeRules scale={scale} height={laneTop(strip.lanes.length) - laneGap} />
+            <Histogram axis={axis} scale={scale} contents={contents} height={histogramHeight} />
+            {strip.lanes.map((lane, i) => (
+              <g key={lane.prefix} transform={`translate(0 ${laneTop(i)})`}>
+                <Lane lane={lane} scale={scale} width={width} height={laneHeight} named />
+                {(strip.lanes.length > 1 || lane.prefix) && (
+                  <text y={laneHeight + 15} fontSize={12} fill="var(--ink-soft)">
+                    {lane.prefix || "everything else"}
+                  </text>
+                )}
+                {rules.map((rule, r) => (
+                  <g key={rule.id}>
+                    {(rule.prefix ?? "") === lane.prefix &&
+                      (rule.steps ?? []).map((step, s) => (
+                        <Handle
+                          key={s}
+                          label={`Step to ${tierName(step.tier)}${lane.prefix ? ` under ${lane.prefix}` : ""}`}
+                          age={step.age}
+                          least={0}
+                          axis={axis}
+                          width={width}
+                          onChange={(age) => onStep(r, s, between(rule, s, age))}
+                        />
+                      ))}
+                    {(rule.prefix ?? "") === lane.prefix && rule.expireAt != null && (
+                      <Handle
+                        label={`Expiry${lane.prefix ? ` under ${lane.prefix}` : ""}`}
+                        age={rule.expireAt}
+                        least={1}
+                        axis={axis}
+                        width={width}
+                        expiry
+                        onChange={(age) => onExpiry(r, age)}
+                      />
+                    )}
+                  </g>
+                ))}
+              </g>
+            ))}
+            <g transform={`translate(0 ${laneTop(strip.lanes.length) - laneGap + 24})`}>
+              <KeepBracket strip={strip} scale={scale} width={width} labelled />
+            </g>
+          </svg>
+        </>
+      )}
+    </div>
+  );
+}
+
+/** A hand cannot push a step past its neighbours: a later step is always colder. */
+function between(rule: LifecycleRule, step: number, age: number): number {
+  const ages = (rule.steps ?? []).map((s) => s.age);
+  const own = ages[step] ?? 0;
+  const below = Math.max(-1, ...ages.filter((a) => a < own));
+  const above = Math.min(Number.MAX_SAFE_INTEGER, ...ages.filter((a) => a > own));
+  return Math.min(Math.max(age, below + 1), above - 1);
+}
+
+type HandleProps = {
+  label: string;
+  age: number;
+  least: number;
+  axis: AgeAxis;
+  width: number;
+  expiry?: boolean;
+  onChange: (age: number) => void;
+};
+
+const nudges: Record<string, number> = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageDown: -30, PageUp: 30 };
+
+function Handle({ label, age, least, axis, width, expiry = false, onChange }: HandleProps) {
+  const scale = ageScale(axis, width);
+  const grip = useRef<SVGGElement>(null);
+  const x = scale.at(age);
+  const move = (to: number) => onChange(Math.max(least, to));
+
+  const onKeyDown = (event: KeyboardEvent) => {
+    const nudge = nudges[event.key];
+    if (nudge === undefined && event.key !== "Home") return;
+    event.preventDefault();
+    event.stopPropagation();
+    move(nudge === undefined ? least : age + nudge * (event.shiftKey ? 7 : 1));
+  };
+  const onPointerMove = (event: PointerEvent) => {
+    if (!grip.current?.hasPointerCapture(event.pointerId)) return;
+    const left = grip.current.ownerSVGElement?.getBoundingClientRect().left ?? 0;
+    move(scale.age(event.clientX - left));
+  };
+  return (
+    <g
+      ref={grip}
+      role="slider"
+      tabIndex={0}
+      aria-label={label}
+      aria-valuemin={least}
+      aria-valuemax={axis.oldest}
+      aria-valuenow={age}
+      aria-valuetext={`day ${age}`}
+      transform={`translate(${x} 0)`}
+      className="group cursor-ew-resize outline-none"
+      onKeyDown={onKeyDown}
+      onPointerDown={(event) => {
+        grip.current?.setPointerCapture(event.pointerId);
+        grip.current?.focus();
+      }}
+      onPointerMove={onPointerMove}
+    >
+      <rect x={-9} y={-8} width={18} height={laneHeight + 26} fill="transparent" />
+      <path d={`M0 -6V${laneHeight + 4}`} stroke="var(--ink)" strokeWidth={2} />
+      <path
+        d={expiry ? "M-5 -10H5V-4H-5Z" : "M-6 -11H6L0 -3Z"}
+        fill="var(--paper)"
+        stroke="var(--ink)"
+        strokeWidth={1.6}
+        className="group-hover:fill-(--accent) group-focus-visible:fill-(--accent) group-focus-visible:stroke-(--accent)"
+      />
+      <rect
+        x={-11}
+        y={-14}
+        width={22}
+        height={laneHeight + 22}
+        rx={3}
+        fill="none"
+        stroke="var(--accent)"
+        strokeWidth={2}
+        className="opacity-0 group-focus-visible:opacity-100"
+      />
+      <text y={laneHeight + 15} fontSize={12} fill="var(--ink)" textAnchor={x > width - 60 ? "end" : "middle"}>
+        {expiry ? `ends ${ageInWords(age)}` : `day ${age}`}
+      </text>
+    </g>
+  );
+}

@@ -1,0 +1,102 @@
+import { type ComponentProps, type ReactNode, useEffect, useId, useState } from "react";
+
+type ButtonProps = ComponentProps<"button"> & { kind?: "primary" | "plain" | "quiet" };
+
+const buttonLooks = {
+  primary: "bg-accent text-paper border-accent disabled:opacity-45",
+  plain: "border-hairline-strong hover:bg-paper-deep disabled:opacity-45",
+  quiet: "border-transparent text-accent underline decoration-hairline-strong hover:decoration-accent px-1",
+};
+
+export function Button({ kind = "plain", className = "", ...props }: ButtonProps) {
+  return (
+    <button type="button" {...props} className={`rounded-sm border px-3 py-1 font-medium ${buttonLooks[kind]} ${className}`} />
+  );
+}
+
+/** A label, a control and, under it, what is wrong with the value. */
+export function Field({
+  label,
+  error,
+  children,
+  hint,
+}: {
+  label: string;
+  error?: string | undefined;
+  hint?: ReactNode;
+  children: (ids: FieldIds) => ReactNode;
+}) {
+  const id = useId();
+  const said = error ?? hint;
+  return (
+    <div className="min-w-0">
+      <label htmlFor={id} className="block text-sm text-ink-soft">
+        {label}
+      </label>
+      {children({ id, "aria-invalid": error !== undefined, "aria-describedby": said ? `${id}-said` : undefined })}
+      {said && (
+        <p id={`${id}-said`} className={`mt-0.5 text-sm ${error ? "text-bad" : "text-ink-soft"}`}>
+          {said}
+        </p>
+      )}
+    </div>
+  );
+}
+
+export type FieldIds = { id: string; "aria-invalid": boolean; "aria-describedby": string | undefined };
+
+export const inputLook =
+  "rounded-none border-0 border-b border-hairline-strong bg-transparent px-1 py-0.5 aria-invalid:border-bad aria-invalid:border-b-2 placeholder:text-ink-soft";
+
+type NumberInputProps = Omit<ComponentProps<"input">, "value" | "onChange"> & {
+  value: number | null;
+  onChange: (value: number | null) => void;
+};
+
+/** A number that may be typed freely; what is no number is null, and the server says what to do about it. */
+export function NumberInput({ value, onChange, className = "", ...props }: NumberInputProps) {
+  const [text, setText] = useState(show(value));
+  useEffect(() => setText((now) => (parse(now) === value ? now : show(value))), [value]);
+  return (
+    <input
+      {...props}
+      inputMode="decimal"
+      autoComplete="off"
+      className={`${inputLook} text-right ${className}`}
+      value={text}
+      onChange={(event) => {
+        setText(event.target.value);
+        onChange(parse(event.target.value));
+      }}
+    />
+  );
+}
+
+const show = (value: number | null) => (value === null ? "" : String(value));
+
+function parse(text: string): number | null {
+  const plain = text.replaceAll(",", "").replaceAll(" ", "");
+  const number = Number(plain);
+  return plain === "" || !Number.isFinite(number) ? null : number;
+}
+
+export function Select({
+  options,
+  className = "",
+  ...props
+}: ComponentProps<"select"> & { options: { value: string; label: string }[] }) {
+  return (
+    <select {...props} className={`${inputLook} ${className}`}>
+      {options.map((option) => (
+        <option key={option.value} value={option.value} className="bg-paper text-ink">
+          {option.label}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+/** A figure that says whether it was counted or projected. */
+export function Figure({ projected, children }: { projected: boolean; children: ReactNode }) {
+  return projected ? <span className="figure-projected">{children}</span> : <span>{children}</span>;
+}
