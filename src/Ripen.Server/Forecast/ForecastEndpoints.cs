@@ -17,11 +17,15 @@ internal static class ForecastEndpoints
     }
 
     private static async Task<Results<Ok<ForecastSeries>, ProblemHttpResult>> Read(
-        CurrentEstate current, CancellationToken cancel, [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default, SplitBy by = SplitBy.Tier)
+        CurrentEstate current, CancellationToken cancel, [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default, [Description("tier, charge or bucket.")] string by = "tier")
     {
         if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
         if (Horizon.Check(months) is { } wrong) return wrong;
-        return TypedResults.Ok(ForecastSeries.Of(view.Project(months), by));
+        if (!Enum.TryParse<SplitBy>(by, ignoreCase: true, out var split) || !Enum.IsDefined(split))
+        {
+            return Problems.Invalid("unknown-choice", "?by", $"'{by}' is not known; write one of: tier, charge, bucket.");
+        }
+        return TypedResults.Ok(ForecastSeries.Of(view.Project(months), split));
     }
 
     private static async Task<Results<FileContentHttpResult, ProblemHttpResult>> Csv(

@@ -18,7 +18,7 @@ export type ObjectStream = Schemas["ObjectStream"];
 export type PriceBook = Schemas["PriceBook"];
 export type Problem = Schemas["Problem"];
 export type ReadBand = Schemas["ReadBand"];
-export type SplitBy = Schemas["SplitBy"];
+export type SplitBy = "tier" | "charge" | "bucket";
 export type TierContents = Schemas["TierContents"];
 
 /** An answer that is not a success: RFC 9457 problem details with our code and the problems by JSON path. */

@@ -501,8 +501,6 @@ export interface components {
             bytesAfter: number;
         };
         /** @enum {unknown} */
-        SplitBy: "tier" | "charge" | "bucket";
-        /** @enum {unknown} */
         Spread: "device" | "rack" | "zone" | "region";
         Step: {
             /** Format: int32 */
@@ -920,7 +918,8 @@ export interface operations {
             query?: {
                 /** @description The horizon in calendar months, 1 to 360. */
                 months?: number;
-                by?: components["schemas"]["SplitBy"];
+                /** @description tier, charge or bucket. */
+                by?: string;
             };
             header?: never;
             path?: never;

@@ -10,7 +10,7 @@ const sliderKeys: Record<string, number> = { ArrowLeft: -1, ArrowDown: -1, Arrow
 
 /** The calendar from the estate's today to the horizon; its marker sets the day that the whole page shows. */
 export function AsOfRail({ months }: { months: string[] }) {
-  const { day: on, projected, at, goTo } = useAsOf(months);
+  const { day: on, projected, at, goTo, goBy } = useAsOf(months);
   const [box, width] = useWidth<HTMLDivElement>();
   const grip = useRef<SVGGElement>(null);
   const x = scaleLinear([0, months.length - 1], [10, Math.max(11, width - 10)]);
@@ -19,7 +19,7 @@ export function AsOfRail({ months }: { months: string[] }) {
     const onKey = (event: globalThis.KeyboardEvent) => {
       if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return;
       const by = keys[event.key];
-      if (by !== undefined) goTo(at + by);
+      if (by !== undefined) goBy(by);
       else if (event.key === "t") goTo(0);
     };
     window.addEventListener("keydown", onKey);
@@ -32,7 +32,8 @@ export function AsOfRail({ months }: { months: string[] }) {
     const by = sliderKeys[event.key];
     if (by === undefined && event.key !== "Home" && event.key !== "End") return;
     event.preventDefault();
-    goTo(by !== undefined ? at + by : event.key === "Home" ? 0 : months.length - 1);
+    if (by !== undefined) goBy(by);
+    else goTo(event.key === "Home" ? 0 : months.length - 1);
   };
   return (
     <div className="flex min-w-0 flex-1 items-center gap-4">

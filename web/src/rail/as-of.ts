@@ -1,23 +1,16 @@
-import { useSearchParams } from "react-router";
 import { useEstate } from "../estate-context";
+import { useAddress } from "../ui/address";
 
 /** The as-of day, kept in the address (?on=), and ways to move it by months. */
 export function useAsOf(months: string[]) {
   const { estate } = useEstate();
-  const [search, setSearch] = useSearchParams();
-  const on = search.get("on");
-  const at = on === null ? 0 : Math.max(0, months.indexOf(on.slice(0, 7)));
+  const { params, set, now } = useAddress();
+  const placeOf = (on: string | null) => (on === null ? 0 : Math.max(0, months.indexOf(on.slice(0, 7))));
   const goTo = (index: number) => {
     const to = Math.min(Math.max(index, 0), months.length - 1);
-    setSearch(
-      (now) => {
-        const next = new URLSearchParams(now);
-        if (to === 0) next.delete("on");
-        else next.set("on", `${months[to]}-01`);
-        return next;
-      },
-      { replace: true },
-    );
+    set("on", to === 0 ? null : `${months[to]}-01`);
   };
-  return { day: on ?? estate.today, projected: on !== null && on > estate.today, at, goTo };
+  const goBy = (by: number) => goTo(placeOf(now().get("on")) + by);
+  const on = params.get("on");
+  return { day: on ?? estate.today, projected: on !== null && on > estate.today, at: placeOf(on), goTo, goBy };
 }

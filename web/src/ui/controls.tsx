@@ -3,14 +3,21 @@ import { type ComponentProps, type ReactNode, useEffect, useId, useState } from 
 type ButtonProps = ComponentProps<"button"> & { kind?: "primary" | "plain" | "quiet" };
 
 const buttonLooks = {
-  primary: "bg-accent text-paper border-accent disabled:opacity-45",
-  plain: "border-hairline-strong hover:bg-paper-deep disabled:opacity-45",
+  primary: "bg-accent text-paper border-accent aria-disabled:cursor-default aria-disabled:opacity-45",
+  plain: "border-hairline-strong hover:bg-paper-deep aria-disabled:cursor-default aria-disabled:opacity-45",
   quiet: "border-transparent text-accent underline decoration-hairline-strong hover:decoration-accent px-1",
 };
 
-export function Button({ kind = "plain", className = "", ...props }: ButtonProps) {
+/** A button that can be out of use and still be focused, so that the keyboard does not lose its place when it goes out of use. */
+export function Button({ kind = "plain", className = "", disabled = false, onClick, ...props }: ButtonProps) {
   return (
-    <button type="button" {...props} className={`rounded-sm border px-3 py-1 font-medium ${buttonLooks[kind]} ${className}`} />
+    <button
+      type="button"
+      {...props}
+      aria-disabled={disabled}
+      onClick={(event) => (disabled ? event.preventDefault() : onClick?.(event))}
+      className={`rounded-sm border px-3 py-1 font-medium ${buttonLooks[kind]} ${className}`}
+    />
   );
 }
 

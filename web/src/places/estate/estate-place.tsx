@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { type Board, type BoardRow, readBoard, readEstate } from "../../api/client";
 import { useEstate } from "../../estate-context";
@@ -8,6 +8,7 @@ import { useAsOf } from "../../rail/as-of";
 import { ageScale } from "../../strip/axis";
 import { AgeAxisLabels } from "../../strip/marks";
 import { TierName } from "../../strip/tiers";
+import { useAddress } from "../../ui/address";
 import { Figure, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { useKey } from "../../ui/keys";
@@ -83,25 +84,15 @@ function Totals({ board }: { board: Board }) {
 }
 
 function Rows({ board, open }: { board: Board; open: string | undefined }) {
-  const [search, setSearch] = useSearchParams();
+  const { params, set } = useAddress();
+  const [find, setFind] = useState(params.get("find") ?? "");
   const finder = useRef<HTMLInputElement>(null);
   const [stripBox, stripWidth] = useWidth<HTMLDivElement>();
   const { at } = useAsOf(board.months);
   useKey("/", () => finder.current?.focus());
 
-  const find = search.get("find") ?? "";
-  const order = orders[search.get("sort") ?? "estate"] ?? orders.estate;
+  const order = orders[params.get("sort") ?? "estate"] ?? orders.estate;
   const shown = board.buckets.filter((b) => b.name === open || matches(b, find)).toSorted(order?.compare);
-  const set = (name: string, value: string, none: string) =>
-    setSearch(
-      (now) => {
-        const next = new URLSearchParams(now);
-        if (value === none) next.delete(name);
-        else next.set(name, value);
-        return next;
-      },
-      { replace: true },
-    );
   return (
     <section aria-label="Buckets">
       <div className="flex items-center gap-6 border-b border-hairline-strong pb-2 text-sm">
@@ -111,7 +102,10 @@ function Rows({ board, open }: { board: Board; open: string | undefined }) {
             ref={finder}
             type="search"
             value={find}
-            onChange={(e) => set("find", e.target.value, "")}
+            onChange={(e) => {
+              setFind(e.target.value);
+              set("find", e.target.value || null);
+            }}
             placeholder="name, region, tier"
             className={`${inputLook} w-44`}
           />
@@ -119,8 +113,8 @@ function Rows({ board, open }: { board: Board; open: string | undefined }) {
         <label>
           Sort by{" "}
           <select
-            value={search.get("sort") ?? "estate"}
-            onChange={(e) => set("sort", e.target.value, "estate")}
+            value={params.get("sort") ?? "estate"}
+            onChange={(e) => set("sort", e.target.value === "estate" ? null : e.target.value)}
             className={inputLook}
           >
             {Object.entries(orders).map(([key, { label }]) => (
@@ -132,7 +126,7 @@ function Rows({ board, open }: { board: Board; open: string | undefined }) {
         </label>
         <Legend />
         <Link
-          to={{ pathname: "/new", search: search.toString() }}
+          to={{ pathname: "/new", search: params.toString() }}
           className="ml-auto rounded-sm border border-accent bg-accent px-3 py-1 font-medium text-paper no-underline"
         >
           New bucket

@@ -1,9 +1,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useSearchParams } from "react-router";
 import { type ForecastSeries, readForecast, type SplitBy } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
 import { useAsOf } from "../../rail/as-of";
+import { useAddress } from "../../ui/address";
 import { Figure, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { Choice } from "./choice";
@@ -20,24 +20,15 @@ export type Shown = "money" | "bytes";
 
 /** Money and bytes by month for up to thirty years, stacked, with the same numbers as a table. */
 export function ForecastPlace() {
-  const [search, setSearch] = useSearchParams();
-  const by = splits.find((s) => s.value === search.get("by"))?.value ?? "tier";
-  const shown: Shown = search.get("show") === "bytes" && by !== "charge" ? "bytes" : "money";
-  const years = Math.min(30, Math.max(1, Number(search.get("years") ?? 10) || 10));
+  const { params, set } = useAddress();
+  const by = splits.find((s) => s.value === params.get("by"))?.value ?? "tier";
+  const shown: Shown = params.get("show") === "bytes" && by !== "charge" ? "bytes" : "money";
+  const years = Math.min(30, Math.max(1, Number(params.get("years") ?? 10) || 10));
   const forecast = useQuery({
     queryKey: ["forecast", years, by],
     queryFn: () => readForecast(years * 12, by),
     placeholderData: keepPreviousData,
   });
-  const set = (name: string, value: string) =>
-    setSearch(
-      (now) => {
-        const next = new URLSearchParams(now);
-        next.set(name, value);
-        return next;
-      },
-      { replace: true },
-    );
   if (forecast.error) return <ErrorNote error={forecast.error} />;
   if (!forecast.data) return null;
   return (

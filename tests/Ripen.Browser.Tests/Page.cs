@@ -1,0 +1,80 @@
+using OpenQA.Selenium;
+using OpenQA.Selenium.Interactions;
+
+namespace Ripen.Browser.Tests;
+
+/// <summary>What a person does with the page: finds things by their label or words, clicks, types, waits until something is there.</summary>
+internal sealed class Page(RunningRipen ripen)
+{
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
+
+    public IWebDriver Browser => ripen.Browser;
+
+    public string Path => new Uri(Browser.Url).PathAndQuery;
+
+    public void Open(string path) => Browser.Navigate().GoToUrl(new Uri(ripen.Address, path));
+
+    public IWebElement Find(string css) => Until(() => Browser.FindElements(By.CssSelector(css)).FirstOrDefault(e => e.Displayed), css);
+
+    public IWebElement Button(string words) => ByWords("button", words);
+
+    public IWebElement Link(string words) => ByWords("a", words);
+
+    /// <summary>The control whose label has these words; <paramref name="nth"/> counts from 0 where several have.</summary>
+    public IWebElement Field(string label, int nth = 0) => Until(
+        () => Browser.FindElements(By.XPath($"//label[normalize-space()={Quoted(label)}]/following-sibling::*/descendant-or-self::*[self::input or self::select]"
+            + $" | //label[normalize-space()={Quoted(label)}]/following-sibling::input")).DistinctBy(e => e.GetAttribute("id")).ElementAtOrDefault(nth), $"field '{label}'");
+
+    public IWebElement Handle(string label) => Find($"[role=slider][aria-label='{label}']");
+
+    public void Click(IWebElement element)
+    {
+        ((IJavaScriptExecutor)Browser).ExecuteScript("arguments[0].scrollIntoView({ block: 'center' })", element);
+        element.Click();
+    }
+
+    /// <summary>Puts the text in the place of what is in the field, by keys.</summary>
+    public void Type(IWebElement field, string text)
+    {
+        ((IJavaScriptExecutor)Browser).ExecuteScript("arguments[0].scrollIntoView({ block: 'center' })", field);
+        field.SendKeys(Keys.Control + "a");
+        field.SendKeys(text.Length == 0 ? Keys.Delete : text);
+    }
+
+    public void Press(string keys) => new Actions(Browser).SendKeys(keys).Perform();
+
+    public void PressWith(string modifier, string key) => new Actions(Browser).KeyDown(modifier).SendKeys(key).KeyUp(modifier).Perform();
+
+    public void Drag(IWebElement handle, int by) => new Actions(Browser).MoveToElement(handle).ClickAndHold().MoveByOffset(by / 2, 0).MoveByOffset(by - (by / 2), 0).Release().Perform();
+
+    /// <summary>Waits until the page has the words.</summary>
+    public void See(string words) => Until(() => Browser.FindElement(By.TagName("body")).Text.Contains(words, StringComparison.Ordinal) ? Browser : null, $"the words '{words}'");
+
+    public void Gone(string words) => Until(() => Browser.FindElement(By.TagName("body")).Text.Contains(words, StringComparison.Ordinal) ? null : Browser, $"no words '{words}'");
+
+    /// <summary>Waits for a value, through pages that are just being redrawn.</summary>
+    public T Until<T>(Func<T?> look, string what) where T : class
+    {
+        var deadline = DateTime.UtcNow + Patience;
+        while (true)
+        {
+            try
+            {
+                if (look() is { } found) return found;
+            }
+            catch (StaleElementReferenceException)
+            {
+                // Redrawn meanwhile: look again.
+            }
+            if (DateTime.UtcNow > deadline) throw new TimeoutException($"Waited in vain for {what}. The page says: {Browser.FindElement(By.TagName("body")).Text}");
+            Thread.Sleep(50);
+        }
+    }
+
+    public void Until(Func<bool> holds, string what) => Until(() => holds() ? this : null, what);
+
+    private IWebElement ByWords(string tag, string words) =>
+        Until(() => Browser.FindElements(By.XPath($"//{tag}[normalize-space()={Quoted(words)}]")).FirstOrDefault(e => e.Displayed), $"{tag} '{words}'");
+
+    private static string Quoted(string text) => text.Contains('\'') ? $"\"{text}\"" : $"'{text}'";
+}
