@@ -1,14 +1,16 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
 using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
 
 namespace Ripen.Data;
 
 /// <summary>An estate as stored, with the versions that a change must name.</summary>
 public sealed record StoredEstate(Estate Estate, long Version, IReadOnlyDictionary<string, long> BucketVersions);
 
-/// <summary>A line of the change log. Before and after are documents of the bucket or estate.</summary>
-public sealed record LoggedChange(long Id, DateTimeOffset At, string Kind, string Subject, string? Before, string? After);
+/// <summary>A line of the change log. Before and after are documents of the bucket or estate; shown is the cost that was seen before applying.</summary>
+public sealed record LoggedChange(
+    long Id, DateTimeOffset At, string Kind, string Subject, string? Before, string? After, IReadOnlyList<YearChange>? Shown);
 
 /// <summary>Somebody else changed the same thing in the meantime; nothing was stored.</summary>
 public sealed class StaleVersionException(string what) : Exception($"{what} was changed in the meantime.");
@@ -78,25 +80,26 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
         Log(db, "estate-imported", estate.Name, null, EstateDocument.Write(estate));
     }, cancel);
 
-    /// <summary>Adds a bucket that is valid in the estate of this version.</summary>
+    /// <summary>Adds a bucket that is valid in the estate of this version, and logs what <paramref name="shown"/> said that it would cost.</summary>
     /// <exception cref="StaleVersionException">The estate has another version.</exception>
-    public Task Add(Bucket bucket, long estateVersion, CancellationToken cancel = default) => Change(async db =>
+    public Task Add(Bucket bucket, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
     {
         await Bump(db, estateVersion, cancel);
         var last = await db.Buckets.MaxAsync(b => (int?)b.Position, cancel) ?? -1;
         db.Add(Mapping.ToRow(bucket, last + 1));
-        Log(db, "bucket-made", bucket.Name, null, Document(bucket));
+        Log(db, "bucket-made", bucket.Name, null, Document(bucket), shown);
     }, cancel);
 
     /// <summary>Stores <paramref name="after"/> in the place of <paramref name="before"/>, the bucket of version <paramref name="version"/>.</summary>
     /// <exception cref="StaleVersionException">The bucket or the estate has another version, or is gone.</exception>
-    public Task Change(Bucket before, Bucket after, long version, long estateVersion, CancellationToken cancel = default) => Change(async db =>
+    public Task Change(
+        Bucket before, Bucket after, long version, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
     {
         await Bump(db, estateVersion, cancel);
         var row = await Find(db, after.Name, version, cancel);
         Mapping.Fill(row, after);
         row.Version++;
-        Log(db, "bucket-changed", after.Name, Document(before), Document(after));
+        Log(db, "bucket-changed", after.Name, Document(before), Document(after), shown);
     }, cancel);
 
     /// <summary>Removes the bucket of version <paramref name="version"/>. Nothing may copy to it.</summary>
@@ -112,8 +115,9 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     public async Task<IReadOnlyList<LoggedChange>> Changes(int most, CancellationToken cancel = default)
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
-        return await db.Changes.OrderByDescending(c => c.Id).Take(most)
-            .Select(c => new LoggedChange(c.Id, c.At, c.Kind, c.Subject, c.Before, c.After)).ToListAsync(cancel);
+        var rows = await db.Changes.AsNoTracking().OrderByDescending(c => c.Id).Take(most).ToListAsync(cancel);
+        return [.. rows.Select(c => new LoggedChange(c.Id, c.At, c.Kind, c.Subject, c.Before, c.After,
+            c.Shown is null ? null : JsonSerializer.Deserialize<YearChange[]>(c.Shown, EstateDocument.Json)))];
     }
 
     private async Task Change(Func<RipenDb, Task> change, CancellationToken cancel)
@@ -148,8 +152,11 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     private static IQueryable<BucketRow> Whole(IQueryable<BucketRow> buckets) =>
         buckets.Include(b => b.Stock).Include(b => b.Streams).Include(b => b.Reads).Include(b => b.Rules).ThenInclude(r => r.Steps).Include(b => b.Copies).AsSplitQuery();
 
-    private void Log(RipenDb db, string kind, string subject, string? before, string? after) =>
-        db.Add(new ChangeRow { At = time.GetUtcNow(), Kind = kind, Subject = subject, Before = before, After = after });
+    private void Log(RipenDb db, string kind, string subject, string? before, string? after, IReadOnlyList<YearChange>? shown = null) => db.Add(new ChangeRow
+    {
+        At = time.GetUtcNow(), Kind = kind, Subject = subject, Before = before, After = after,
+        Shown = shown is null ? null : JsonSerializer.Serialize(shown, EstateDocument.Json),
+    });
 
     private static string Document(Bucket bucket) => JsonSerializer.Serialize(bucket, EstateDocument.Json);
 }

@@ -162,4 +162,6 @@ internal sealed class ChangeRow
     /// <summary>The bucket or estate as a document, before and after; what a change log is read for.</summary>
     public string? Before { get; set; }
     public string? After { get; set; }
+    /// <summary>The cost by year that was shown before it was applied, as JSON.</summary>
+    public string? Shown { get; set; }
 }

@@ -6,7 +6,7 @@ const language = "en-GB";
 export function money(amount: number, currency: string): string {
   const size = Math.abs(amount);
   const small = size > 0 && size < 0.0995;
-  const cents = size < 1000 ? 2 : 0;
+  const cents = size > 0 && size < 1000 ? 2 : 0;
   return new Intl.NumberFormat(language, {
     style: "currency",
     currency,

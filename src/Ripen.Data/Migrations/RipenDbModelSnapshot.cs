@@ -15,7 +15,7 @@ namespace Ripen.Data.Migrations
         protected override void BuildModel(ModelBuilder modelBuilder)
         {
 #pragma warning disable 612, 618
-            modelBuilder.HasAnnotation("ProductVersion", "10.0.11");
+            modelBuilder.HasAnnotation("ProductVersion", "10.0.13");
 
             modelBuilder.Entity("Ripen.Data.BandRow", b =>
                 {
@@ -100,6 +100,9 @@ namespace Ripen.Data.Migrations
 
                     b.Property<string>("Kind")
                         .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Shown")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Subject")

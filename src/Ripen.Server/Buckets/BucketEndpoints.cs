@@ -48,9 +48,12 @@ internal static class BucketEndpoints
         if (replaces is not null && view.Estate.Find(replaces) is null) return Problems.NoBucket(replaces);
         var draft = EstateDocument.ReadBucket(await request.ReadText(cancel), view.Estate, replaces);
         if (!draft.Ok) return TypedResults.Ok(new DraftReading(draft.Problems, null, null));
-        var consequences = Consequences.Of(view.Project(Consequences.Months), draft.Value, replaces);
-        return TypedResults.Ok(new DraftReading([], AgeStrip.Of(draft.Value, view.Estate.PriceBook, view.Estate.Today), consequences));
+        return TypedResults.Ok(new DraftReading(
+            [], AgeStrip.Of(draft.Value, view.Estate.PriceBook, view.Estate.Today), Consequences.Of(view.Project(Consequences.Months), draft.Value, replaces)));
     }
+
+    private static IReadOnlyList<YearChange> Shown(EstateView view, Bucket draft, string? replaces) =>
+        Consequences.Of(view.Project(Consequences.Months), draft, replaces).Cost;
 
     private static async Task<Results<Created<Bucket>, ProblemHttpResult>> Create(
         HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, CancellationToken cancel)
@@ -61,7 +64,7 @@ internal static class BucketEndpoints
             if (view is null) return Problems.NoEstate();
             var bucket = EstateDocument.ReadBucket(json, view.Estate, replaces: null);
             if (!bucket.Ok) return Problems.Invalid(bucket.Problems);
-            await store.Add(bucket.Value, view.Version, cancel);
+            await store.Add(bucket.Value, view.Version, Shown(view, bucket.Value, null), cancel);
             response.SetVersion(1);
             return TypedResults.Created($"/api/buckets/{bucket.Value.Name}", bucket.Value);
         }, cancel);
@@ -76,7 +79,7 @@ internal static class BucketEndpoints
             if (Refusal(view, name, request) is { } refusal) return refusal;
             var after = EstateDocument.ReadBucket(json, view!.Estate, replaces: name);
             if (!after.Ok) return Problems.Invalid(after.Problems);
-            await store.Change(view.Estate.Find(name)!, after.Value, view.VersionOf(name), view.Version, cancel);
+            await store.Change(view.Estate.Find(name)!, after.Value, view.VersionOf(name), view.Version, Shown(view, after.Value, name), cancel);
             response.SetVersion(view.VersionOf(name) + 1);
             return TypedResults.Ok(after.Value);
         }, cancel);

@@ -401,6 +401,7 @@ export interface components {
             subject: string;
             before: null | string;
             after: null | string;
+            shown: null | components["schemas"]["YearChange"][];
         };
         Lot: {
             prefix?: string;

@@ -80,13 +80,7 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
               </g>
             ))}
             {layers.map((layer, i) => (
-              <path
-                key={series.lines[i]?.key}
-                d={shape(layer as unknown as [number, number][]) ?? ""}
-                fill={fill(i)}
-                stroke="var(--paper)"
-                strokeWidth={1}
-              />
+              <path key={series.lines[i]?.key} d={shape(layer as unknown as [number, number][]) ?? ""} fill={fill(i)} />
             ))}
             {yearTicks.map((i) => (
               <text key={i} x={x(i)} y={height - 6} fontSize={12} fill="var(--ink-soft)" textAnchor="middle">

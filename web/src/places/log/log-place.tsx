@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { type LoggedChange, readChanges } from "../../api/client";
+import { useEstate } from "../../estate-context";
 import { ErrorNote } from "../../ui/error-note";
 
 const deeds: Record<string, string> = {
@@ -9,6 +10,8 @@ const deeds: Record<string, string> = {
   "bucket-changed": "Bucket changed",
   "bucket-deleted": "Bucket deleted",
 };
+
+const ordinals: Record<number, string> = { 1: "first", 3: "third", 10: "tenth" };
 
 /** What was changed and when, with the document before and after. */
 export function LogPlace() {
@@ -36,6 +39,7 @@ export function LogPlace() {
 }
 
 function Details({ change }: { change: LoggedChange }) {
+  const { money } = useEstate();
   const parts = changedParts(change);
   const aboutBucket = change.kind.startsWith("bucket");
   return (
@@ -46,6 +50,14 @@ function Details({ change }: { change: LoggedChange }) {
         <span>{change.subject}</span>
       )}
       {parts.length > 0 && <span className="ml-3 text-ink-soft">{parts.join(", ")}</span>}
+      {change.shown && (
+        <span className="ml-3">
+          shown before applying, a year:{" "}
+          {change.shown
+            .map((year) => `${ordinals[year.year] ?? year.year} ${money(year.bucketBefore)} → ${money(year.bucketAfter)}`)
+            .join(", ")}
+        </span>
+      )}
       <details className="text-sm">
         <summary className="cursor-pointer text-ink-soft">the documents</summary>
         <div className="grid grid-cols-2 gap-4">

@@ -21,7 +21,8 @@ namespace Ripen.Data.Migrations
                     Kind = table.Column<string>(type: "TEXT", nullable: false),
                     Subject = table.Column<string>(type: "TEXT", nullable: false),
                     Before = table.Column<string>(type: "TEXT", nullable: true),
-                    After = table.Column<string>(type: "TEXT", nullable: true)
+                    After = table.Column<string>(type: "TEXT", nullable: true),
+                    Shown = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {

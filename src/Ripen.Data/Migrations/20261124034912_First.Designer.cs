@@ -11,14 +11,14 @@ using Ripen.Data;
 namespace Ripen.Data.Migrations
 {
     [DbContext(typeof(RipenDb))]
-    [Migration("20261124030956_First")]
+    [Migration("20261124034912_First")]
     partial class First
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
         {
 #pragma warning disable 612, 618
-            modelBuilder.HasAnnotation("ProductVersion", "10.0.11");
+            modelBuilder.HasAnnotation("ProductVersion", "10.0.13");
 
             modelBuilder.Entity("Ripen.Data.BandRow", b =>
                 {
@@ -103,6 +103,9 @@ namespace Ripen.Data.Migrations
 
                     b.Property<string>("Kind")
                         .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Shown")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Subject")
