@@ -1,11 +1,66 @@
+# Everything runs from here: `make demo` opens the application, `make test` runs all tests.
 CONFIGURATION := Release
+ADDRESS := http://127.0.0.1:5140
+OUTPUT := bin/$(CONFIGURATION)/net10.0
 export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
+export npm_config_update_notifier := false
 
-.PHONY: build test
+.PHONY: demo demo-reset build web test check format api schema bench screenshots clean
 
-build:
+# Starts with the demo estate; later starts keep what was done.
+demo: build
+	@echo "Ripen is at $(ADDRESS)"
+	src/Ripen.Server/$(OUTPUT)/Ripen.Server --urls=$(ADDRESS) --Ripen:Database=data/ripen.db --Ripen:Demo=true
+
+demo-reset:
+	rm -rf data
+	@echo "The next 'make demo' starts over."
+
+build: web
 	dotnet build Ripen.slnx -c $(CONFIGURATION) --nologo -v quiet
+	@cmp -s artifacts/openapi/Ripen.Server.json web/openapi.json || \
+	  { echo "web/openapi.json is not what the server says: run 'make api' and commit what it writes."; exit 1; }
 
-test: build
+web: web/node_modules/.installed
+	cd web && npx --no-install openapi-typescript openapi.json -o ../artifacts/schema.ts >/dev/null && \
+	  { cmp -s ../artifacts/schema.ts src/api/schema.ts || { echo "web/src/api/schema.ts is stale: run 'make api'."; exit 1; }; }
+	cd web && npm run --silent build
+
+# Not `npm ci`: some registries do not serve the optional packages of other platforms, which it insists on; `npm install` keeps to the lock file too.
+web/node_modules/.installed: web/package-lock.json
+	scripts/need tools
+	cd web && npm install --silent --no-audit --no-fund && touch node_modules/.installed
+
+test: build check
+	scripts/need browser
 	scripts/run-tests
+
+# The formatters and linters of both languages, changing nothing.
+check:
+	dotnet format Ripen.slnx --verify-no-changes --no-restore --exclude src/Ripen.Data/Migrations
+	cd web && npm run --silent check
+
+format: web/node_modules/.installed
+	dotnet format Ripen.slnx --exclude src/Ripen.Data/Migrations
+	cd web && npm run --silent format
+
+# Takes the server's OpenAPI document and the client types from it into the tree.
+api: web/node_modules/.installed
+	dotnet build src/Ripen.Server -c $(CONFIGURATION) --nologo -v quiet
+	cp artifacts/openapi/Ripen.Server.json web/openapi.json
+	cd web && npm run --silent api
+
+schema: build
+	./ripen schema > docs/estate.schema.json
+
+bench: build
+	cd artifacts && ../bench/Ripen.Benchmarks/$(OUTPUT)/Ripen.Benchmarks
+
+screenshots: build
+	scripts/need browser
+	scripts/screenshots
+
+clean:
+	rm -rf artifacts web/node_modules
+	dotnet clean Ripen.slnx -c $(CONFIGURATION) --nologo -v quiet

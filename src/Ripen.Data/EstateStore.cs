@@ -154,7 +154,11 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
 
     private void Log(RipenDb db, string kind, string subject, string? before, string? after, IReadOnlyList<YearChange>? shown = null) => db.Add(new ChangeRow
     {
-        At = time.GetUtcNow(), Kind = kind, Subject = subject, Before = before, After = after,
+        At = time.GetUtcNow(),
+        Kind = kind,
+        Subject = subject,
+        Before = before,
+        After = after,
         Shown = shown is null ? null : JsonSerializer.Serialize(shown, EstateDocument.Json),
     });
 

@@ -9,24 +9,40 @@ internal static class Mapping
 {
     public static EstateRow ToRow(Estate estate) => new()
     {
-        Name = estate.Name, Today = estate.Today, Currency = estate.PriceBook.Currency,
-        Unit = Name(estate.PriceBook.Unit), Month = Name(estate.PriceBook.Month),
+        Name = estate.Name,
+        Today = estate.Today,
+        Currency = estate.PriceBook.Currency,
+        Unit = Name(estate.PriceBook.Unit),
+        Month = Name(estate.PriceBook.Month),
     };
 
     public static TierRow ToRow(Tier t, int position) => new()
     {
-        Id = t.Id, Position = position, Name = t.Name, MinimumStayDays = t.MinimumStayDays, MinimumObjectBytes = t.MinimumObjectBytes,
-        OverheadBytes = t.OverheadBytes, IndexBytes = t.IndexBytes, WaitHours = t.WaitHours,
+        Id = t.Id,
+        Position = position,
+        Name = t.Name,
+        MinimumStayDays = t.MinimumStayDays,
+        MinimumObjectBytes = t.MinimumObjectBytes,
+        OverheadBytes = t.OverheadBytes,
+        IndexBytes = t.IndexBytes,
+        WaitHours = t.WaitHours,
     };
 
     public static SchemeRow ToRow(Scheme s, int position) => new()
     {
-        Id = s.Id, Position = position, Name = s.Name, Copies = s.Copies, Spread = Name(s.Spread), StorageFactor = s.StorageFactor,
+        Id = s.Id,
+        Position = position,
+        Name = s.Name,
+        Copies = s.Copies,
+        Spread = Name(s.Spread),
+        StorageFactor = s.StorageFactor,
     };
 
     public static RegionRow ToRow(Region r, int position) => new()
     {
-        Id = r.Id, Position = position, Name = r.Name,
+        Id = r.Id,
+        Position = position,
+        Name = r.Name,
         Prices = [.. r.Prices.Select((p, i) => new TierPriceRow
         {
             TierId = p.Tier, Position = i, Writes = p.Writes.PerThousand, Reads = p.Reads.PerThousand, MovesIn = p.MovesIn.PerThousand,
@@ -67,36 +83,46 @@ internal static class Mapping
     public static Estate ToEstate(
         EstateRow estate, IEnumerable<TierRow> tiers, IEnumerable<SchemeRow> schemes, IEnumerable<RegionRow> regions, IEnumerable<TransferRow> transfers,
         IEnumerable<BucketRow> buckets) => new()
-    {
-        Name = estate.Name,
-        Today = estate.Today,
-        PriceBook = new PriceBook
         {
-            Currency = estate.Currency, Unit = Value<StorageUnit>(estate.Unit), Month = Value<BillingMonth>(estate.Month),
-            Tiers = [.. tiers.Select(t => new Tier
+            Name = estate.Name,
+            Today = estate.Today,
+            PriceBook = new PriceBook
+            {
+                Currency = estate.Currency,
+                Unit = Value<StorageUnit>(estate.Unit),
+                Month = Value<BillingMonth>(estate.Month),
+                Tiers = [.. tiers.Select(t => new Tier
             {
                 Id = t.Id, Name = t.Name, MinimumStayDays = t.MinimumStayDays, MinimumObjectBytes = t.MinimumObjectBytes,
                 OverheadBytes = t.OverheadBytes, IndexBytes = t.IndexBytes, WaitHours = t.WaitHours,
             })],
-            Schemes = [.. schemes.Select(s => new Scheme
+                Schemes = [.. schemes.Select(s => new Scheme
             {
                 Id = s.Id, Name = s.Name, Copies = s.Copies, Spread = Value<Spread>(s.Spread), StorageFactor = s.StorageFactor,
             })],
-            Regions = [.. regions.Select(r => new Region { Id = r.Id, Name = r.Name, Prices = [.. r.Prices.OrderBy(p => p.Position).Select(ToPrice)] })],
-            Transfers = [.. transfers.Select(t => new Transfer { From = t.FromRegionId, To = t.ToRegionId, Price = new(t.Price) })],
-        },
-        Buckets = [.. buckets.Select(ToBucket)],
-    };
+                Regions = [.. regions.Select(r => new Region { Id = r.Id, Name = r.Name, Prices = [.. r.Prices.OrderBy(p => p.Position).Select(ToPrice)] })],
+                Transfers = [.. transfers.Select(t => new Transfer { From = t.FromRegionId, To = t.ToRegionId, Price = new(t.Price) })],
+            },
+            Buckets = [.. buckets.Select(ToBucket)],
+        };
 
     private static TierPrice ToPrice(TierPriceRow p) => new()
     {
-        Tier = p.TierId, Writes = new(p.Writes), Reads = new(p.Reads), MovesIn = new(p.MovesIn), RecallRequests = new(p.RecallRequests), Recall = new(p.Recall),
+        Tier = p.TierId,
+        Writes = new(p.Writes),
+        Reads = new(p.Reads),
+        MovesIn = new(p.MovesIn),
+        RecallRequests = new(p.RecallRequests),
+        Recall = new(p.Recall),
         Storage = [.. p.Bands.OrderBy(b => b.Position).Select(b => new StorageBand { UpTo = b.UpTo, Price = new(b.Price) })],
     };
 
     private static Bucket ToBucket(BucketRow b) => new()
     {
-        Name = b.Name, Region = b.RegionId, Scheme = b.SchemeId, Tier = b.TierId,
+        Name = b.Name,
+        Region = b.RegionId,
+        Scheme = b.SchemeId,
+        Tier = b.TierId,
         Stock = [.. b.Stock.OrderBy(l => l.Position).Select(l => new Lot
         {
             Prefix = l.Prefix, Created = l.Created, Tier = l.TierId, InTierSince = l.InTierSince, Objects = l.Objects, BytesPerObject = l.BytesPerObject,

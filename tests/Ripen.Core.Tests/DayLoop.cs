@@ -46,6 +46,15 @@ internal sealed class DayLoop
                 b.Value.Quantity, Units.Of(b.Key.Item4, loop.prices.Unit), b.Value.Amount))];
     }
 
+    /// <summary>What lies where on the morning of <paramref name="day"/>: bytes by bucket, tier and age on that day.</summary>
+    public static ILookup<(string Bucket, string Tier), (int Age, double Bytes)> Contents(Estate estate, DateOnly day)
+    {
+        var loop = new DayLoop(estate);
+        loop.Begin();
+        for (var d = estate.Today; d < day; d = d.AddDays(1)) loop.Day(d);
+        return loop.piles.ToLookup(p => (p.Bucket.Name, p.Tier), p => (day.DayNumber - p.Created.DayNumber, p.Objects * p.Bytes));
+    }
+
     private void Begin()
     {
         foreach (var bucket in estate.Buckets)
@@ -102,8 +111,15 @@ internal sealed class DayLoop
 
     private void Add(Bucket bucket, string prefix, DateOnly created, long bytes, double objects, string tier, DateOnly since) => piles.Add(new Pile
     {
-        Bucket = bucket, Prefix = prefix, Created = created, Bytes = bytes, Objects = objects, Tier = tier, Since = since,
-        Matching = [.. bucket.Rules.Where(r => prefix.StartsWith(r.Prefix, StringComparison.Ordinal))], Price = Price(bucket, tier),
+        Bucket = bucket,
+        Prefix = prefix,
+        Created = created,
+        Bytes = bytes,
+        Objects = objects,
+        Tier = tier,
+        Since = since,
+        Matching = [.. bucket.Rules.Where(r => prefix.StartsWith(r.Prefix, StringComparison.Ordinal))],
+        Price = Price(bucket, tier),
     });
 
     private void Write(Bucket bucket, string prefix, DateOnly created, long bytes, double objects, DateOnly day)

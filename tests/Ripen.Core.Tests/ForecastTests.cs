@@ -1,6 +1,4 @@
 using System.Globalization;
-using FsCheck;
-using FsCheck.Fluent;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -13,7 +11,7 @@ public class ForecastTests
     public void The_worked_example_matches_row_for_row()
     {
         var lines = File.ReadAllLines("Examples/ferry-small.24-months.csv").Skip(1).Select(l => l.Split(',')).ToList();
-        var rows = Projection.Of(Small(), 24).Rows().ToList();
+        var rows = Projection.Of(Samples.Small(), 24).Rows().ToList();
 
         Assert.Equal(lines.Count, rows.Count);
         foreach (var (line, row) in lines.Zip(rows))
@@ -27,18 +25,18 @@ public class ForecastTests
 
     [Fact]
     public void The_fast_method_equals_the_day_loop_on_random_estates() =>
-        Check(300, estate => Compare.Difference(DayLoop.Rows(estate, 9), [.. Projection.Of(estate, 9).Rows()]));
+        RandomEstates.Check(300, estate => Compare.Difference(DayLoop.Rows(estate, 9), [.. Projection.Of(estate, 9).Rows()]));
 
     [Fact]
-    public void A_changed_projection_equals_one_made_afresh() => Check(100, estate =>
+    public void A_changed_projection_equals_one_made_afresh() => RandomEstates.Check(100, estate =>
     {
         var old = Projection.Of(estate, 12);
-        var changed = estate.With(estate.Buckets[0] with { Rules = [], Streams = [.. estate.Buckets[0].Streams, Steady(3, 5_000_000)] }, estate.Buckets[0].Name);
+        var changed = estate.With(estate.Buckets[0] with { Rules = [], Streams = [.. estate.Buckets[0].Streams, Samples.Steady(3, 5_000_000)] }, estate.Buckets[0].Name);
         return Compare.Difference([.. Projection.Of(changed, 12).Rows()], [.. old.With(changed).Rows()]);
     });
 
     [Fact]
-    public void Splitting_a_stream_changes_nothing() => Check(100, estate =>
+    public void Splitting_a_stream_changes_nothing() => RandomEstates.Check(100, estate =>
     {
         static ObjectStream Part(ObjectStream s, double share) => s with { ObjectsPerDay = s.ObjectsPerDay * share };
         var split = estate with { Buckets = [.. estate.Buckets.Select(b => b with { Streams = [.. b.Streams.SelectMany(s => new[] { Part(s, 0.3), Part(s, 0.7) })] })] };
@@ -46,7 +44,7 @@ public class ForecastTests
     });
 
     [Fact]
-    public void The_bill_never_falls_when_a_price_rises() => Check(100, estate =>
+    public void The_bill_never_falls_when_a_price_rises() => RandomEstates.Check(100, estate =>
     {
         var before = Total(estate, 24);
         foreach (var dearer in Dearer(estate))
@@ -76,7 +74,7 @@ public class ForecastTests
     }
 
     [Fact]
-    public void Buckets_that_do_not_share_a_pool_or_copy_cost_what_they_cost_alone() => Check(100, estate =>
+    public void Buckets_that_do_not_share_a_pool_or_copy_cost_what_they_cost_alone() => RandomEstates.Check(100, estate =>
     {
         var lone = estate with
         {
@@ -92,7 +90,7 @@ public class ForecastTests
     [Fact]
     public void Constant_arrivals_settle_at_arrivals_times_days_in_each_tier()
     {
-        var estate = Single(Steady(12, 2_000_000), [new Step { Age = 30, Tier = "pantry" }, new Step { Age = 120, Tier = "cellar" }], 485);
+        var estate = Samples.Single(Samples.Steady(12, 2_000_000), [new Step { Age = 30, Tier = "pantry" }, new Step { Age = 120, Tier = "cellar" }], 485);
         var lastMonth = Projection.Of(estate, 30).Rows().Where(r => r.Month == new Month(2028, 8) && r.Charge == Charge.Storage).ToDictionary(r => r.Tier, r => r.Quantity);
 
         const double gbADay = 12 * 2_000_000 / 1e9;
@@ -107,7 +105,7 @@ public class ForecastTests
     [InlineData(-0.4)]
     public void Growing_arrivals_are_a_geometric_series(double growth)
     {
-        var estate = Single(Steady(50, 1_000_000) with { YearlyGrowth = growth }, [], null);
+        var estate = Samples.Single(Samples.Steady(50, 1_000_000) with { YearlyGrowth = growth }, [], null);
         var projection = Projection.Of(estate, 360);
         var written = projection.Rows().Where(r => r.Charge == Charge.Writes).Sum(r => r.Quantity);
 
@@ -120,7 +118,7 @@ public class ForecastTests
     [Fact]
     public void A_month_in_the_thirtieth_year_of_shrinking_arrivals_is_still_exact()
     {
-        var estate = Single(Steady(1e9, 1_000_000_000) with { YearlyGrowth = -0.5 }, [new Step { Age = 1, Tier = "cellar" }], 2);
+        var estate = Samples.Single(Samples.Steady(1e9, 1_000_000_000) with { YearlyGrowth = -0.5 }, [new Step { Age = 1, Tier = "cellar" }], 2);
         var last = Projection.Of(estate, 360).Rows().Last(r => r is { Charge: Charge.Storage, Tier: "counter" });
 
         var first = new DateOnly(2056, 2, 1).DayNumber - estate.Today.DayNumber;
@@ -132,11 +130,11 @@ public class ForecastTests
     public void A_bill_by_hand()
     {
         // 1,000 objects of 1 GB, 10 days old on 1 March; to the cave (180 days at least) at 20 days, gone at 50.
-        var bucket = Bucket([], [new Step { Age = 20, Tier = "cave" }], 50) with
+        var bucket = Samples.Bucket([], [new Step { Age = 20, Tier = "cave" }], 50) with
         {
             Stock = [new Lot { Created = new(2026, 2, 19), InTierSince = new(2026, 2, 19), Tier = "counter", Objects = 1000, BytesPerObject = 1_000_000_000 }],
         };
-        var rows = Projection.Of(Around(bucket), 3).Rows().ToDictionary(r => (r.Month.ToString(), r.Tier, r.Charge));
+        var rows = Projection.Of(Samples.Around(bucket), 3).Rows().ToDictionary(r => (r.Month.ToString(), r.Tier, r.Charge));
 
         // 10 of March's 31 days on the counter, then for 21 days 6,144 bytes of index an object: at 0.0212.
         Assert.Equal(((1000 * 10) + (0.006144 * 21)) / 31 * 0.0212, rows[("2026-03", "counter", Charge.Storage)].Amount, 1e-12);
@@ -154,12 +152,12 @@ public class ForecastTests
     [InlineData(40_000, 40_000 * 0.0212)]
     [InlineData(60_000, (40_000 * 0.0212) + (20_000 * 0.0197))]
     public void Bands_are_graduated(double unitMonths, double cost) =>
-        Assert.Equal(cost, Small().PriceBook.FindRegion("aldmouth")!.PriceOf("counter")!.StorageCost(unitMonths), 1e-9);
+        Assert.Equal(cost, Samples.Small().PriceBook.FindRegion("aldmouth")!.PriceOf("counter")!.StorageCost(unitMonths), 1e-9);
 
     [Fact]
     public void Every_charge_has_a_row_name_and_files_read_back_exactly()
     {
-        var rows = Projection.Of(Small(), 24).Rows().ToList();
+        var rows = Projection.Of(Samples.Small(), 24).Rows().ToList();
         using var text = new StringWriter();
         ForecastFiles.WriteCsv(rows, text);
         var lines = text.ToString().Split("\r\n");
@@ -169,23 +167,5 @@ public class ForecastTests
         Assert.Equal(["early-leave", "moves", "reads", "recall", "storage", "transfer", "writes"], rows.Select(r => r.Charge.Name()).Distinct().Order());
     }
 
-    private static Estate Small() => EstateDocument.Read(File.ReadAllText("Examples/ferry-small.json")).Value;
-
     private static double Total(Estate estate, int months) => Projection.Of(estate, months).Rows().Sum(r => r.Amount);
-
-    private static ObjectStream Steady(double perDay, long bytes) => new() { ObjectsPerDay = perDay, BytesPerObject = bytes };
-
-    private static Bucket Bucket(IReadOnlyList<ObjectStream> streams, IReadOnlyList<Step> steps, int? expireAt) => new()
-    {
-        Name = "one-bucket", Region = "aldmouth", Scheme = "one-site", Tier = "counter", Streams = streams,
-        Rules = steps.Count == 0 && expireAt is null ? [] : [new LifecycleRule { Id = "rule", Steps = steps, ExpireAt = expireAt }],
-    };
-
-    private static Estate Single(ObjectStream stream, IReadOnlyList<Step> steps, int? expireAt) => Around(Bucket([stream], steps, expireAt));
-
-    private static Estate Around(Bucket bucket) => Small() with { Buckets = [bucket] };
-
-    /// <summary>Runs the property on random estates; FsCheck's seed is in the message of a failure.</summary>
-    private static void Check(int times, Func<Estate, string?> difference) =>
-        Prop.ForAll(Arb.From(RandomEstates.Estate), estate => Assert.Null(difference(estate))).Check(Config.QuickThrowOnFailure.WithMaxTest(times));
 }

@@ -27,7 +27,12 @@ internal static class RandomEstates
         from transfers in Gen.Elements<IReadOnlyList<Transfer>>([], [new Transfer { From = "near", To = "far", Price = new(0.02) }])
         select new PriceBook
         {
-            Currency = "EUR", Unit = unit, Month = month, Tiers = tiers, Regions = regions, Transfers = transfers,
+            Currency = "EUR",
+            Unit = unit,
+            Month = month,
+            Tiers = tiers,
+            Regions = regions,
+            Transfers = transfers,
             Schemes =
             [
                 new Scheme { Id = "plain", Name = "Plain", Copies = 3, Spread = Spread.Rack, StorageFactor = 1 },
@@ -67,8 +72,16 @@ internal static class RandomEstates
         from copies in Few(Copy(i, count), count > 1 ? 2 : 0)
         select new Bucket
         {
-            Name = $"bucket-{i}", Region = region, Scheme = scheme, Tier = tier, Stock = stock, Streams = streams, Reads = reads,
-            Rules = [.. rules.Select((r, k) => r with { Id = $"rule-{k}" })], Keep = keep, CopyTo = copies,
+            Name = $"bucket-{i}",
+            Region = region,
+            Scheme = scheme,
+            Tier = tier,
+            Stock = stock,
+            Streams = streams,
+            Reads = reads,
+            Rules = [.. rules.Select((r, k) => r with { Id = $"rule-{k}" })],
+            Keep = keep,
+            CopyTo = copies,
         };
 
     private static Gen<Lot> Lot(DateOnly today) =>
@@ -80,7 +93,12 @@ internal static class RandomEstates
         from bytes in Bytes
         select new Lot
         {
-            Prefix = prefix, Created = today.AddDays(-age), Tier = tier, InTierSince = today.AddDays(-inTier), Objects = objects, BytesPerObject = bytes,
+            Prefix = prefix,
+            Created = today.AddDays(-age),
+            Tier = tier,
+            InTierSince = today.AddDays(-inTier),
+            Objects = objects,
+            BytesPerObject = bytes,
         };
 
     private static Gen<ObjectStream> Stream { get; } =
@@ -108,7 +126,10 @@ internal static class RandomEstates
         let steps = ages.Distinct().Order().Take(4 - skip).Select((age, i) => new Step { Age = age, Tier = TierIds[i + skip] })
         select new LifecycleRule
         {
-            Id = "", Prefix = prefix, SmallestBytes = smallest, Steps = [.. backwards ? steps.Reverse() : steps],
+            Id = "",
+            Prefix = prefix,
+            SmallestBytes = smallest,
+            Steps = [.. backwards ? steps.Reverse() : steps],
             ExpireAt = expires || ages.Count == 0 ? expireAt : null,
         };
 
@@ -127,4 +148,8 @@ internal static class RandomEstates
         from n in Gen.Choose(0, most)
         from items in Gen.ListOf(item, n)
         select items.ToList();
+
+    /// <summary>Holds the property against random estates: null, or what is wrong. FsCheck's seed is in the message of a failure.</summary>
+    public static void Check(int times, Func<Estate, string?> difference) =>
+        Prop.ForAll(Arb.From(Estate), estate => Assert.Null(difference(estate))).Check(Config.QuickThrowOnFailure.WithMaxTest(times));
 }

@@ -50,7 +50,7 @@ public sealed class BucketUsage
     public ReadOnlySpan<double> Of(int tier, Measure measure) => Row(tier, measure);
 
     internal static BucketUsage Compute(
-        Bucket bucket, IReadOnlyList<IncomingCopy> incoming, PriceBook prices, BillingCalendar calendar, Func<double, int, GrowthTable> growth)
+        Bucket bucket, IReadOnlyList<IncomingCopy> incoming, PriceBook prices, BillingCalendar calendar, GrowthTable.Shelf growth)
     {
         var usage = new BucketUsage(bucket, calendar, prices.Tiers.Count);
         var landing = prices.Coldness(bucket.Tier);
@@ -148,13 +148,13 @@ public sealed class BucketUsage
         yield return (from, stay.To, share);
     }
 
-    private static double[] Sent(Bucket bucket, CopyRule rule, BillingCalendar calendar, Func<double, int, GrowthTable> growth)
+    private static double[] Sent(Bucket bucket, CopyRule rule, BillingCalendar calendar, GrowthTable.Shelf growth)
     {
         var sent = new double[calendar.Months];
         foreach (var stream in bucket.Streams)
         {
             if (!Prefixes.Covers(rule.Prefix, stream.Prefix)) continue;
-            var arrivals = Cohorts.Stream(stream.ObjectsPerDay, growth(stream.YearlyGrowth, calendar.Days), calendar.Days);
+            var arrivals = Cohorts.Stream(stream.ObjectsPerDay, growth.For(stream.YearlyGrowth), calendar.Days);
             for (var m = 0; m < calendar.Months; m++) sent[m] += arrivals.Count(calendar.Start(m), calendar.Start(m + 1)) * stream.BytesPerObject;
         }
         if (rule.CatchUp)

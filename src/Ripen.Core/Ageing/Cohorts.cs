@@ -8,9 +8,9 @@ internal readonly struct Cohorts
 {
     private readonly double objects;
     private readonly int offset;
-    private readonly GrowthTable growth;
+    private readonly GrowthTable? growth;
 
-    private Cohorts(int first, int end, double objects, int offset, GrowthTable growth)
+    private Cohorts(int first, int end, double objects, int offset, GrowthTable? growth)
     {
         First = first;
         End = end;
@@ -23,9 +23,9 @@ internal readonly struct Cohorts
 
     public int End { get; }
 
-    public static Cohorts Lot(int created, double objects) => new(created, created + 1, objects, 0, GrowthTable.Steady);
+    public static Cohorts Lot(int created, double objects) => new(created, created + 1, objects, 0, null);
 
-    public static Cohorts Stream(double objectsPerDay, GrowthTable growth, int days) => new(0, days, objectsPerDay, 0, growth);
+    public static Cohorts Stream(double objectsPerDay, GrowthTable? growth, int days) => new(0, days, objectsPerDay, 0, growth);
 
     public Cohorts Between(int first, int end)
     {
@@ -39,7 +39,7 @@ internal readonly struct Cohorts
     public double Count(int from, int to)
     {
         (from, to) = (Math.Max(from, First), Math.Min(to, End));
-        return to <= from ? 0 : Scale(from) * growth.Sum(to - from);
+        return to <= from ? 0 : Scale(from) * Sum(to - from);
     }
 
     /// <summary>Σ objects × weight over the days [from, to), where the weight is <paramref name="weight"/> on day from and rises by 1 a day.</summary>
@@ -47,7 +47,7 @@ internal readonly struct Cohorts
     {
         var (f, t) = (Math.Max(from, First), Math.Min(to, End));
         if (t <= f) return 0;
-        return Scale(f) * ((weight + (f - from)) * growth.Sum(t - f) + growth.Ramp(t - f));
+        return Scale(f) * ((weight + (f - from)) * Sum(t - f) + Ramp(t - f));
     }
 
     /// <summary>Σ objects × weight over the days [from, to), where the weight is <paramref name="weight"/> on day from and falls by 1 a day.</summary>
@@ -55,7 +55,7 @@ internal readonly struct Cohorts
     {
         var (f, t) = (Math.Max(from, First), Math.Min(to, End));
         if (t <= f) return 0;
-        return Scale(f) * ((weight - (f - from)) * growth.Sum(t - f) - growth.Ramp(t - f));
+        return Scale(f) * ((weight - (f - from)) * Sum(t - f) - Ramp(t - f));
     }
 
     /// <summary>
@@ -71,5 +71,9 @@ internal readonly struct Cohorts
             + Falling(outer + 1, q - a, q - a - outer - 1);
     }
 
-    private double Scale(int from) => objects * growth.Power(offset + from - First);
+    private double Scale(int from) => growth is null ? objects : objects * growth.Power(offset + from - First);
+
+    private double Sum(int n) => growth is null ? n : growth.Sum(n);
+
+    private double Ramp(int n) => growth is null ? n * (n - 1.0) / 2 : growth.Ramp(n);
 }

@@ -11,38 +11,63 @@ internal sealed class GrowthTable
     // A power is taken afresh this often, so that rounding cannot add up over decades.
     private const int Refresh = 64;
 
-    private readonly double[]? power;
-    private readonly double[]? sum;
-    private readonly double[]? ramp;
+    private readonly double[] power;
+    private readonly double[] sum;
+    private readonly double[] ramp;
 
-    /// <summary>Steady arrivals: r = 1, in closed form.</summary>
-    public static GrowthTable Steady { get; } = new();
-
-    private GrowthTable()
-    {
-    }
-
-    private GrowthTable(double yearlyGrowth, int days)
+    private GrowthTable(int days)
     {
         power = new double[days + 1];
         sum = new double[days + 1];
         ramp = new double[days + 1];
+    }
+
+    public double Power(int i) => power[i];
+
+    public double Sum(int n) => sum[n];
+
+    public double Ramp(int n) => ramp[n];
+
+    private void Fill(double yearlyGrowth)
+    {
         var daily = Math.Pow(1 + yearlyGrowth, 1 / 365.0);
-        for (var i = 0; i <= days; i++)
+        var (p, s, q) = (1.0, 0.0, 0.0);
+        for (var i = 0; i < power.Length; i++)
         {
-            power[i] = i % Refresh == 0 ? Math.Pow(1 + yearlyGrowth, i / 365.0) : power[i - 1] * daily;
-            if (i == days) break;
-            sum[i + 1] = sum[i] + power[i];
-            ramp[i + 1] = ramp[i] + i * power[i];
+            if (i % Refresh == 0) p = Math.Pow(1 + yearlyGrowth, i / 365.0);
+            power[i] = p;
+            sum[i] = s;
+            ramp[i] = q;
+            s += p;
+            q += i * p;
+            p *= daily;
         }
     }
 
-    /// <summary>The table for windows of up to <paramref name="days"/> days that begin within as many days from the series' first.</summary>
-    public static GrowthTable For(double yearlyGrowth, int days) => yearlyGrowth == 0 ? Steady : new GrowthTable(yearlyGrowth, days);
+    /// <summary>
+    /// The tables of one computation. Most estates have few growths, which are kept; beyond that the oldest table is filled anew, so that
+    /// a thousand growths cost the memory of a few. A table therefore holds only while no more than <see cref="Kept"/> others are asked for.
+    /// </summary>
+    public sealed class Shelf(int days)
+    {
+        private const int Kept = 16;
 
-    public double Power(int i) => power is null ? 1 : power[i];
+        private readonly (double Growth, GrowthTable Table)[] tables = new (double, GrowthTable)[Kept];
+        private int next;
 
-    public double Sum(int n) => sum is null ? n : sum[n];
-
-    public double Ramp(int n) => ramp is null ? n * (n - 1.0) / 2 : ramp[n];
+        /// <summary>Null for no growth, where every sum has a closed form.</summary>
+        public GrowthTable? For(double yearlyGrowth)
+        {
+            if (yearlyGrowth == 0) return null;
+            foreach (var (growth, known) in tables)
+            {
+                if (known is not null && growth == yearlyGrowth) return known;
+            }
+            var table = tables[next].Table ?? new GrowthTable(days);
+            table.Fill(yearlyGrowth);
+            tables[next] = (yearlyGrowth, table);
+            next = (next + 1) % Kept;
+            return table;
+        }
+    }
 }

@@ -14,7 +14,7 @@ internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Lifecycl
     /// copies of others' that match their rule's prefix. Copies of copies are not among them: copies do not travel further.
     /// </summary>
     public static IEnumerable<Population> Of(
-        Bucket bucket, IReadOnlyList<IncomingCopy> incoming, PriceBook prices, DateOnly today, int days, Func<double, int, GrowthTable> growth)
+        Bucket bucket, IReadOnlyList<IncomingCopy> incoming, PriceBook prices, DateOnly today, int days, GrowthTable.Shelf growth)
     {
         var landing = prices.Coldness(bucket.Tier);
         foreach (var lot in bucket.Stock)
@@ -46,7 +46,7 @@ internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Lifecycl
 
         Population Stream(ObjectStream stream)
         {
-            var cohorts = Cohorts.Stream(stream.ObjectsPerDay, growth(stream.YearlyGrowth, days), days);
+            var cohorts = Cohorts.Stream(stream.ObjectsPerDay, growth.For(stream.YearlyGrowth), days);
             var lifecycle = Lifecycle.Of(bucket, stream.Prefix, stream.BytesPerObject, prices, today);
             return new(cohorts, stream.BytesPerObject, lifecycle, true, [.. Life.Of(lifecycle, cohorts, landing, 0, 0)]);
         }

@@ -33,7 +33,7 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
         else
         {
             var incoming = estate.Buckets.SelectMany(from => from.CopyTo.Where(c => c.Bucket == bucket.Name).Select(rule => new IncomingCopy(from, rule))).ToList();
-            foreach (var population in Population.Of(bucket, incoming, estate.PriceBook, estate.Today, day, GrowthTable.For))
+            foreach (var population in Population.Of(bucket, incoming, estate.PriceBook, estate.Today, day, new GrowthTable.Shelf(day)))
             {
                 foreach (var life in population.Lives) Count(life, population.BytesPerObject, day - 1, tiers);
             }

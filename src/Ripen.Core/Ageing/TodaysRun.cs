@@ -13,7 +13,7 @@ public static class TodaysRun
         var prices = estate.PriceBook;
         var moves = new Dictionary<(int From, int To), RunMove>();
         var stockOnly = bucket with { Streams = [] };
-        foreach (var population in Population.Of(stockOnly, [], prices, estate.Today, 1, GrowthTable.For))
+        foreach (var population in Population.Of(stockOnly, [], prices, estate.Today, 1, new GrowthTable.Shelf(1)))
         {
             foreach (var life in population.Lives)
             {

@@ -78,11 +78,14 @@ internal static partial class EstateChecks
             }
             else
             {
-                var (warm, cold) = (prices.Coldness(earlier.Tier), prices.Coldness(later.Tier));
+                var (warm, cold) = (Place(earlier.Tier), Place(later.Tier));
                 findings.Require(warm < 0 || cold < 0 || warm < cold, "warming-step", $"{at}.steps[{now}].tier",
                     $"The step at age {later.Age} must go to a tier colder than '{earlier.Tier}', which objects reach at age {earlier.Age}.", about);
             }
         }
+
+        // Unreadable tiers are null here, unlike in a valid price book.
+        int Place(string tier) => prices.Tiers.Select((t, i) => t?.Id == tier ? i : -1).DefaultIfEmpty(-1).Max();
     }
 
     private static void CheckPriceBook(PriceBook prices, Findings findings)

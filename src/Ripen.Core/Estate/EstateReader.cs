@@ -38,7 +38,12 @@ internal static class EstateReader
 
     private static readonly PriceBook Nothing = new()
     {
-        Currency = "", Unit = default, Month = default, Tiers = [], Schemes = [], Regions = [],
+        Currency = "",
+        Unit = default,
+        Month = default,
+        Tiers = [],
+        Schemes = [],
+        Regions = [],
     };
 
     private static PriceBook PriceBook(ObjectReader o) => new()

@@ -68,7 +68,7 @@ public sealed class Projection
 
     private static Projection Compute(Estate estate, BillingCalendar calendar, Projection? previous)
     {
-        var tables = new Dictionary<double, GrowthTable>();
+        var growth = new GrowthTable.Shelf(calendar.Days);
         var sources = estate.Buckets.ToDictionary(b => b.Name, _ => new List<IncomingCopy>());
         foreach (var bucket in estate.Buckets)
         {
@@ -80,15 +80,9 @@ public sealed class Projection
         {
             incoming.Add(sources[bucket.Name]);
             usages.Add(previous?.Unchanged(bucket, sources[bucket.Name])
-                ?? BucketUsage.Compute(bucket, sources[bucket.Name], estate.PriceBook, calendar, Growth));
+                ?? BucketUsage.Compute(bucket, sources[bucket.Name], estate.PriceBook, calendar, growth));
         }
         return new Projection(estate, calendar, incoming, usages);
-
-        GrowthTable Growth(double yearlyGrowth, int days)
-        {
-            if (!tables.TryGetValue(yearlyGrowth, out var table)) tables[yearlyGrowth] = table = GrowthTable.For(yearlyGrowth, days);
-            return table;
-        }
     }
 
     /// <summary>The usage computed before, when the bucket and all that copies into it are the very same records.</summary>

@@ -15,26 +15,23 @@ public readonly record struct BillRow(int Month, int Bucket, int Tier, Charge Ch
 /// </summary>
 public sealed class Bill
 {
-    private readonly PriceBook prices;
     private readonly BillingCalendar calendar;
-    private readonly IReadOnlyList<BucketUsage> usages;
-    private readonly Dictionary<string, Region> regionOfBucket;
-    private readonly Dictionary<string, double[]> unitPrices = [];
+    private readonly double unit;
+    private readonly Account[] accounts;
 
     /// <param name="prices">The price book that the buckets refer to.</param>
     /// <param name="calendar">The calendar that the usages were computed on.</param>
     /// <param name="usages">One for each bucket of the estate.</param>
     public Bill(PriceBook prices, BillingCalendar calendar, IReadOnlyList<BucketUsage> usages)
     {
-        this.prices = prices;
         this.calendar = calendar;
-        this.usages = usages;
-        var regions = prices.Regions.ToDictionary(r => r.Id);
-        regionOfBucket = usages.ToDictionary(u => u.Bucket.Name, u => regions[u.Bucket.Region]);
-        foreach (var region in regions.Values) unitPrices[region.Id] = UnitPrices(region);
+        unit = prices.Unit.Bytes();
+        var pools = prices.Regions.ToDictionary(r => r.Id, r => new Pool(r, prices, calendar, usages));
+        var regionOf = usages.ToDictionary(u => u.Bucket.Name, u => u.Bucket.Region);
+        accounts = [.. usages.Select(u => new Account(
+            u, pools[u.Bucket.Region], prices.FindScheme(u.Bucket.Scheme)!.StorageFactor, prices.Coldness(u.Bucket.Tier),
+            [.. u.Bucket.CopyTo.Select(c => prices.TransferPrice(u.Bucket.Region, regionOf[c.Bucket]))]))];
     }
-
-    public int Months => calendar.Months;
 
     /// <summary>
     /// The rows of one bucket in one month, by tier from warm to cold; rows of nothing are left out.
@@ -42,72 +39,84 @@ public sealed class Bill
     /// </summary>
     public void AddRows(int bucket, int month, List<BillRow> rows)
     {
-        var usage = usages[bucket];
-        var region = regionOfBucket[usage.Bucket.Name];
-        var factor = prices.FindScheme(usage.Bucket.Scheme)!.StorageFactor;
-        var unit = prices.Unit.Bytes();
+        var account = accounts[bucket];
+        var usage = account.Usage;
         var unitMonth = unit * calendar.BilledDays(month);
-        var landing = prices.Coldness(usage.Bucket.Tier);
-        for (var tier = 0; tier < prices.Tiers.Count; tier++)
+        for (var tier = 0; tier < account.Pool.Prices.Length; tier++)
         {
-            if (region.PriceOf(prices.Tiers[tier].Id) is not { } price) continue;
+            if (account.Pool.Prices[tier] is not { } price) continue;
             var early = usage.Of(tier, Measure.EarlyLeaveByteDays)[month] / unitMonth;
             var moves = usage.Of(tier, Measure.Moves)[month];
             var reads = usage.Of(tier, Measure.Reads)[month];
             var recalled = usage.Of(tier, Measure.ReadBytes)[month] / unit;
             var stored = usage.Of(tier, Measure.StoredByteDays)[month] / unitMonth;
             var writes = usage.Of(tier, Measure.Writes)[month];
-            Add(Charge.EarlyLeave, early, price.Storage[0].Price.For(early) * factor);
+            Add(Charge.EarlyLeave, early, price.Storage[0].Price.For(early) * account.Factor);
             Add(Charge.Moves, moves, price.MovesIn.For(moves));
             Add(Charge.Reads, reads, price.Reads.For(reads));
             Add(Charge.Recall, recalled, price.RecallRequests.For(reads) + price.Recall.For(recalled));
-            Add(Charge.Storage, stored, stored * unitPrices[region.Id][(tier * calendar.Months) + month] * factor);
-            if (tier == landing) AddTransfer();
+            Add(Charge.Storage, stored, stored * account.Pool.UnitPrice(tier, month) * account.Factor);
+            if (tier == account.Landing)
+            {
+                var (units, amount) = Transfer(account, month);
+                Add(Charge.Transfer, units, amount);
+            }
             Add(Charge.Writes, writes, price.Writes.For(writes));
 
             void Add(Charge charge, double quantity, double amount)
             {
                 if (quantity != 0 || amount != 0) rows.Add(new BillRow(month, bucket, tier, charge, quantity, amount));
             }
-
-            void AddTransfer()
-            {
-                var (units, amount) = (0.0, 0.0);
-                for (var i = 0; i < usage.SentBytes.Length; i++)
-                {
-                    var sent = usage.SentBytes[i][month] / unit;
-                    units += sent;
-                    amount += prices.TransferPrice(region.Id, regionOfBucket[usage.Bucket.CopyTo[i].Bucket].Id).For(sent);
-                }
-                Add(Charge.Transfer, units, amount);
-            }
         }
     }
 
-    /// <summary>Money per unit-month after bands, by tier and month, before any scheme's factor; 0 where nothing is stored.</summary>
-    private double[] UnitPrices(Region region)
+    private (double Units, double Amount) Transfer(Account account, int month)
     {
-        var pools = new double[prices.Tiers.Count * calendar.Months];
-        foreach (var usage in usages)
+        var (units, amount) = (0.0, 0.0);
+        for (var i = 0; i < account.TransferPrices.Length; i++)
         {
-            if (usage.Bucket.Region != region.Id) continue;
-            for (var tier = 0; tier < prices.Tiers.Count; tier++)
+            var sent = account.Usage.SentBytes[i][month] / unit;
+            units += sent;
+            amount += account.TransferPrices[i].For(sent);
+        }
+        return (units, amount);
+    }
+
+    /// <summary>A bucket's usage with the prices that hold for it.</summary>
+    private sealed record Account(BucketUsage Usage, Pool Pool, double Factor, int Landing, UnitPrice[] TransferPrices);
+
+    /// <summary>What all buckets of a region store together, and the price of a unit-month that its bands come to.</summary>
+    private sealed class Pool
+    {
+        private readonly double[] unitPrices;
+        private readonly int months;
+
+        public Pool(Region region, PriceBook prices, BillingCalendar calendar, IReadOnlyList<BucketUsage> usages)
+        {
+            Prices = [.. prices.Tiers.Select(t => region.PriceOf(t.Id))];
+            months = calendar.Months;
+            unitPrices = new double[Prices.Length * months];
+            var own = usages.Where(u => u.Bucket.Region == region.Id).ToList();
+            for (var tier = 0; tier < Prices.Length; tier++)
             {
-                var stored = usage.Of(tier, Measure.StoredByteDays);
-                var pool = pools.AsSpan(tier * calendar.Months, calendar.Months);
-                for (var m = 0; m < stored.Length; m++) pool[m] += stored[m];
+                var total = unitPrices.AsSpan(tier * months, months);
+                foreach (var usage in own)
+                {
+                    var stored = usage.Of(tier, Measure.StoredByteDays);
+                    for (var m = 0; m < months; m++) total[m] += stored[m];
+                }
+                for (var m = 0; m < months; m++)
+                {
+                    var unitMonths = total[m] / (prices.Unit.Bytes() * calendar.BilledDays(m));
+                    total[m] = unitMonths > 0 ? Prices[tier]!.StorageCost(unitMonths) / unitMonths : 0;
+                }
             }
         }
-        for (var tier = 0; tier < prices.Tiers.Count; tier++)
-        {
-            var price = region.PriceOf(prices.Tiers[tier].Id);
-            for (var m = 0; m < calendar.Months; m++)
-            {
-                ref var pool = ref pools[(tier * calendar.Months) + m];
-                var unitMonths = pool / (prices.Unit.Bytes() * calendar.BilledDays(m));
-                pool = unitMonths > 0 ? price!.StorageCost(unitMonths) / unitMonths : 0;
-            }
-        }
-        return pools;
+
+        /// <summary>By tier; null where the region does not offer it.</summary>
+        public TierPrice?[] Prices { get; }
+
+        /// <summary>Money per unit-month after bands, before any scheme's factor; 0 where nothing is stored.</summary>
+        public double UnitPrice(int tier, int month) => unitPrices[(tier * months) + month];
     }
 }

@@ -1,0 +1,54 @@
+using BenchmarkDotNet.Attributes;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Core.Tests;
+
+namespace Ripen.Benchmarks;
+
+/// <summary>A whole projection, priced: 1,000 buckets × 1 stream × 4 tiers × 10 years, on one thread. Aim: below 150 ms and 100 MB.</summary>
+public class ProjectionBenchmarks
+{
+    private readonly Estate thousand = Workloads.Estate(1000);
+
+    [Benchmark(Description = "1,000 buckets, 10 years, every row")]
+    public double Projected() => Sum(Projection.Of(thousand, 120));
+
+    internal static double Sum(Projection projection)
+    {
+        var total = 0.0;
+        foreach (var line in ForecastSeries.Of(projection, SplitBy.Charge).Lines)
+        {
+            foreach (var money in line.Money) total += money;
+        }
+        return total;
+    }
+}
+
+/// <summary>The method beside its meaning, on a case that the day loop finishes in reasonable time.</summary>
+public class DayLoopBenchmarks
+{
+    private readonly Estate small = Workloads.Estate(5);
+
+    [Benchmark(Description = "5 buckets, 2 years, projection", Baseline = true)]
+    public double Projected() => ProjectionBenchmarks.Sum(Projection.Of(small, 24));
+
+    [Benchmark(Description = "5 buckets, 2 years, plain day loop")]
+    public double DayByDay() => DayLoop.Rows(small, 24).Sum(r => r.Amount);
+}
+
+/// <summary>What an interactive edit costs: all consequences of one changed bucket of the demo estate. Aim: below 5 ms.</summary>
+public class ConsequencesBenchmarks
+{
+    private readonly Projection before = Projection.Of(Workloads.Demo(), Consequences.Months);
+    private int age;
+
+    [Benchmark(Description = "Consequences of one edited bucket, demo")]
+    public Consequences Edited()
+    {
+        var bucket = before.Estate.Find("voyage-recorders")!;
+        age = (age + 1) % 80;
+        var rule = bucket.Rules[0];
+        var draft = bucket with { Rules = [rule with { Steps = [rule.Steps[0] with { Age = 31 + age }, rule.Steps[1]] }] };
+        return Consequences.Of(before, draft, bucket.Name);
+    }
+}
