@@ -89,7 +89,7 @@ internal static class Mapping
             PriceBook = new PriceBook
             {
                 Currency = estate.Currency,
-                Unit = Value<StorageUnit>(estate.Unit),
+                Unit = Value<SizeUnit>(estate.Unit),
                 Month = Value<BillingMonth>(estate.Month),
                 Tiers = [.. tiers.Select(t => new Tier
             {

@@ -21,9 +21,8 @@ internal sealed class Page(RunningRipen ripen)
     public IWebElement Link(string words) => ByWords("a", words);
 
     /// <summary>The control whose label has these words; <paramref name="nth"/> counts from 0 where several have.</summary>
-    public IWebElement Field(string label, int nth = 0) => Until(
-        () => Browser.FindElements(By.XPath($"//label[normalize-space()={Quoted(label)}]/following-sibling::*/descendant-or-self::*[self::input or self::select]"
-            + $" | //label[normalize-space()={Quoted(label)}]/following-sibling::input")).DistinctBy(e => e.GetAttribute("id")).ElementAtOrDefault(nth), $"field '{label}'");
+    public IWebElement Field(string label, int nth = 0) =>
+        Until(() => Browser.FindElements(By.XPath($"//*[@id = //label[normalize-space()={Quoted(label)}]/@for]")).ElementAtOrDefault(nth), $"field '{label}'");
 
     public IWebElement Handle(string label) => Find($"[role=slider][aria-label='{label}']");
 

@@ -20,7 +20,7 @@ internal static class RandomEstates
         select new Estate { Name = "Random", Today = today, PriceBook = prices, Buckets = buckets };
 
     private static Gen<PriceBook> PriceBook { get; } =
-        from unit in Gen.Elements(StorageUnit.GB, StorageUnit.GiB)
+        from unit in Gen.Elements(SizeUnit.GB, SizeUnit.GiB)
         from month in Gen.Elements(BillingMonth.Calendar, BillingMonth.ThirtyDays)
         from tiers in Gen.CollectToList(TierIds, Tier)
         from regions in Gen.CollectToList(RegionIds, Region)

@@ -27,7 +27,7 @@ public static class EstateDocument
         options.NumberHandling = JsonNumberHandling.Strict;
         options.RespectNullableAnnotations = true;
         options.Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping;
-        options.Converters.Add(new JsonStringEnumConverter<StorageUnit>());
+        options.Converters.Add(new JsonStringEnumConverter<SizeUnit>());
         options.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower));
         options.Converters.Add(new UnitPriceConverter());
         options.Converters.Add(new PricePerThousandConverter());

@@ -49,7 +49,7 @@ internal static class EstateReader
     private static PriceBook PriceBook(ObjectReader o) => new()
     {
         Currency = o.Text("currency"),
-        Unit = o.Choice("unit", ("GB", StorageUnit.GB), ("GiB", StorageUnit.GiB)),
+        Unit = o.Choice("unit", ("GB", SizeUnit.GB), ("GiB", SizeUnit.GiB)),
         Month = o.Choice("month", ("calendar", BillingMonth.Calendar), ("thirty-days", BillingMonth.ThirtyDays)),
         Tiers = o.List("tiers", Tier, optional: false),
         Schemes = o.List("schemes", Scheme, optional: false),

@@ -21,7 +21,7 @@ public sealed record ForecastRow(
 public static class Units
 {
     /// <summary>The unit of a charge's quantity, as files name it.</summary>
-    public static string Of(Charge charge, StorageUnit unit) => charge switch
+    public static string Of(Charge charge, SizeUnit unit) => charge switch
     {
         Charge.Storage or Charge.EarlyLeave => $"{unit}-month",
         Charge.Writes or Charge.Reads => "request",

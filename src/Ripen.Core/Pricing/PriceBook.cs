@@ -5,7 +5,7 @@ public sealed record PriceBook
 {
     /// <summary>ISO 4217 code of the currency of every price.</summary>
     public required string Currency { get; init; }
-    public required StorageUnit Unit { get; init; }
+    public required SizeUnit Unit { get; init; }
     public required BillingMonth Month { get; init; }
     /// <summary>From warm to cold: a tier's place in the list is its coldness.</summary>
     public required IReadOnlyList<Tier> Tiers { get; init; }

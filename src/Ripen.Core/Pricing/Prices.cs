@@ -15,13 +15,13 @@ public readonly record struct PricePerThousand(double PerThousand)
 }
 
 /// <summary>What the price book prices: 10^9 bytes (GB) or 2^30 bytes (GiB), IEC 80000-13.</summary>
-public enum StorageUnit { GB, GiB }
+public enum SizeUnit { GB, GiB }
 
 /// <summary>How many days a month is billed as: its own, or thirty.</summary>
 public enum BillingMonth { Calendar, ThirtyDays }
 
-public static class StorageUnits
+public static class SizeUnits
 {
     /// <summary>Bytes in one <paramref name="unit"/>.</summary>
-    public static double Bytes(this StorageUnit unit) => unit == StorageUnit.GB ? 1e9 : 1L << 30;
+    public static double Bytes(this SizeUnit unit) => unit == SizeUnit.GB ? 1e9 : 1L << 30;
 }

@@ -439,7 +439,7 @@ export interface components {
         };
         PriceBook: {
             currency: string;
-            unit: components["schemas"]["StorageUnit"];
+            unit: components["schemas"]["SizeUnit"];
             month: components["schemas"]["BillingMonth"];
             tiers: components["schemas"]["Tier"][];
             schemes: components["schemas"]["Scheme"][];
@@ -492,6 +492,8 @@ export interface components {
             /** Format: int32 */
             minimumDays: number;
         };
+        /** @enum {unknown} */
+        SizeUnit: "GB" | "GiB";
         SlowTier: {
             tier: string;
             /** Format: double */
@@ -534,8 +536,6 @@ export interface components {
             upTo?: null | number;
             price: components["schemas"]["UnitPrice"];
         };
-        /** @enum {unknown} */
-        StorageUnit: "GB" | "GiB";
         StripBand: {
             tier: string;
             /** Format: int32 */

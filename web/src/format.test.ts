@@ -1,0 +1,48 @@
+import { describe, expect, test } from "vitest";
+import { age, bytes, count, money, moneyChange, month } from "./format";
+
+describe("money", () => {
+  test.each([
+    [0, "€0"],
+    [12_345.678, "€12,346"],
+    [999.994, "€999.99"],
+    [0.5, "€0.50"],
+    [0.0042, "€0.0042"],
+    [0.000012345, "€0.0000123"],
+    [-54.24, "-€54.24"],
+  ])("%f is %s", (amount, words) => expect(money(amount, "EUR")).toBe(words));
+
+  test("a change has its sign", () => {
+    expect(moneyChange(5, "EUR")).toBe("+€5.00");
+    expect(moneyChange(-5, "EUR")).toBe("-€5.00");
+    expect(moneyChange(0, "EUR")).toBe("€0");
+  });
+});
+
+// IEC 80000-13: kB and MB are powers of ten, KiB and MiB powers of two.
+describe("bytes", () => {
+  test.each([
+    [0, "GB", "0 B"],
+    [999, "GB", "999 B"],
+    [1000, "GB", "1 kB"],
+    [24_576, "GB", "24.6 kB"],
+    [1_900_000_000, "GB", "1.9 GB"],
+    [1024, "GiB", "1 KiB"],
+    [1_900_000_000, "GiB", "1.77 GiB"],
+    [2.5e15, "GB", "2.5 PB"],
+  ] as const)("%f in %s is %s", (size, unit, words) => expect(bytes(size, unit)).toBe(words));
+});
+
+test("counts keep two digits only when they are small", () => {
+  expect(count(0.5)).toBe("0.5");
+  expect(count(1234.5)).toBe("1,235");
+});
+
+test("ages name whole years", () => {
+  expect(age(1)).toBe("1 day");
+  expect(age(400)).toBe("400 days");
+  expect(age(365)).toBe("365 days (1 year)");
+  expect(age(2557)).toBe("2,557 days (7 years)");
+});
+
+test("months are named in full", () => expect(month("2028-02")).toBe("February 2028"));
