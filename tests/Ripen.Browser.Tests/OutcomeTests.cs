@@ -1,8 +1,4 @@
 using System.Globalization;
-using System.Net.Http.Json;
-using System.Text;
-using System.Text.Json;
-using System.Text.Json.Nodes;
 using OpenQA.Selenium;
 
 namespace Ripen.Browser.Tests;
@@ -11,9 +7,9 @@ namespace Ripen.Browser.Tests;
 public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>, IDisposable
 {
     private readonly Page page = new(demo.Ripen);
-    private readonly HttpClient http = new() { BaseAddress = demo.Ripen.Address };
+    private readonly BucketsOverHttp buckets = new(demo.Ripen.Address);
 
-    public void Dispose() => http.Dispose();
+    public void Dispose() => buckets.Dispose();
 
     [Fact]
     public async Task A_bucket_is_made_and_given_a_lifecycle_with_the_mouse()
@@ -42,12 +38,12 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Drag(handle, 90);
         page.Until(() => Age(page.Handle("Step to Cellar")) > before, "an older step");
         page.Until(() => Cost(10) != cost, "another cost");
-        Assert.Null((await Stored("harbour-logs"))["rules"]!.AsArray().FirstOrDefault());
+        Assert.Null((await buckets.Stored("harbour-logs"))["rules"]!.AsArray().FirstOrDefault());
 
         var dragged = Age(page.Handle("Step to Cellar"));
         page.Click(page.Button("Apply"));
         page.See("no changes");
-        var steps = (await Stored("harbour-logs"))["rules"]![0]!["steps"]!.AsArray();
+        var steps = (await buckets.Stored("harbour-logs"))["rules"]![0]!["steps"]!.AsArray();
         Assert.Equal([30, dragged], steps.Select(s => s!["age"]!.GetValue<int>()));
 
         page.Open("/forecast?by=bucket");
@@ -58,7 +54,7 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     [Fact]
     public async Task Steps_are_typed_and_what_is_wrong_is_said_at_the_field()
     {
-        await Make("typed-steps", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry" }, { "age": 90, "tier": "cave" }] }]""");
+        await buckets.Make("typed-steps", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry" }, { "age": 90, "tier": "cave" }] }]""");
         page.Open("/buckets/typed-steps");
         page.Type(page.Field("At day", 1), "12");
         page.See("The step at age 30 must go to a tier colder than 'cave'");
@@ -95,7 +91,7 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         TabTo(e => e.Text == "Apply");
         page.Press(Keys.Enter);
         page.See("no changes");
-        Assert.Equal(61, (await Stored("by-keys"))["rules"]![0]!["steps"]![0]!["age"]!.GetValue<int>());
+        Assert.Equal(61, (await buckets.Stored("by-keys"))["rules"]![0]!["steps"]![0]!["age"]!.GetValue<int>());
 
         page.PressWith(Keys.Control, "k");
         page.Find("[role=combobox]");
@@ -110,28 +106,26 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     [Fact]
     public async Task A_draft_survives_a_change_from_elsewhere_and_says_so()
     {
-        await Make("two-tabs", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry" }] }]""");
+        await buckets.Make("two-tabs", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry" }] }]""");
         page.Open("/buckets/two-tabs");
         page.Type(page.Field("At day"), "50");
         page.See("a draft; nothing is done yet");
 
-        var (bucket, etag) = await StoredWithTag("two-tabs");
+        var (bucket, etag) = await buckets.StoredWithTag("two-tabs");
         bucket["rules"]![0]!["steps"]![0]!["age"] = 70;
-        using var change = new HttpRequestMessage(HttpMethod.Put, "/api/buckets/two-tabs") { Content = Body(bucket.ToJsonString()) };
-        change.Headers.TryAddWithoutValidation("If-Match", etag);
-        (await http.SendAsync(change)).EnsureSuccessStatusCode();
+        await buckets.Change(bucket, etag);
 
         page.Click(page.Button("Apply"));
         page.See("Somebody changed this bucket after your draft began. Your draft is kept.");
         Assert.Equal("50", page.Field("At day").GetAttribute("value"));
-        Assert.Equal(70, (await Stored("two-tabs"))["rules"]![0]!["steps"]![0]!["age"]!.GetValue<int>());
+        Assert.Equal(70, (await buckets.Stored("two-tabs"))["rules"]![0]!["steps"]![0]!["age"]!.GetValue<int>());
 
         page.Browser.Navigate().Refresh();
         page.See("Your draft is kept.");
         page.Click(page.Button("Keep my draft and compare it with the newer one"));
         page.Click(page.Button("Apply"));
         page.See("no changes");
-        Assert.Equal(50, (await Stored("two-tabs"))["rules"]![0]!["steps"]![0]!["age"]!.GetValue<int>());
+        Assert.Equal(50, (await buckets.Stored("two-tabs"))["rules"]![0]!["steps"]![0]!["age"]!.GetValue<int>());
     }
 
     [Fact]
@@ -187,7 +181,7 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     [Fact]
     public async Task A_bucket_is_deleted_only_when_its_name_was_typed()
     {
-        await Make("to-be-gone", "[]");
+        await buckets.Make("to-be-gone", "[]");
         page.Open("/buckets/to-be-gone");
         page.Click(page.Button("Delete this bucket…"));
         page.Type(page.Field("Type to-be-gone to confirm"), "to-be-gon");
@@ -214,23 +208,4 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         }
         Assert.Fail("Tab never came to it.");
     }
-
-    private async Task Make(string name, string rules)
-    {
-        var bucket = $$"""
-            { "name": "{{name}}", "region": "aldmouth", "scheme": "one-site", "tier": "counter", "rules": {{rules}},
-              "streams": [{ "objectsPerDay": 100, "bytesPerObject": 50000000 }] }
-            """;
-        (await http.PostAsync(new Uri("/api/buckets", UriKind.Relative), Body(bucket))).EnsureSuccessStatusCode();
-    }
-
-    private async Task<JsonNode> Stored(string name) => (await StoredWithTag(name)).Bucket;
-
-    private async Task<(JsonNode Bucket, string Tag)> StoredWithTag(string name)
-    {
-        var response = await http.GetAsync(new Uri($"/api/buckets/{name}", UriKind.Relative));
-        return ((await response.Content.ReadFromJsonAsync<JsonNode>())!, response.Headers.ETag!.Tag);
-    }
-
-    private static StringContent Body(string json) => new(json, Encoding.UTF8, "application/json");
 }

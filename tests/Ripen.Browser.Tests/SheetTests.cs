@@ -1,6 +1,3 @@
-using System.Net.Http.Json;
-using System.Text;
-using System.Text.Json.Nodes;
 using OpenQA.Selenium;
 
 namespace Ripen.Browser.Tests;
@@ -9,14 +6,14 @@ namespace Ripen.Browser.Tests;
 public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, IDisposable
 {
     private readonly Page page = new(demo.Ripen);
-    private readonly HttpClient http = new() { BaseAddress = demo.Ripen.Address };
+    private readonly BucketsOverHttp buckets = new(demo.Ripen.Address);
 
-    public void Dispose() => http.Dispose();
+    public void Dispose() => buckets.Dispose();
 
     [Fact]
     public async Task Streams_reading_habits_and_the_keep_rule_are_stored_as_typed()
     {
-        await Make("all-editors");
+        await buckets.Make("all-editors");
         page.Open("/buckets/all-editors");
         page.Type(page.Field("Objects a day"), "12.5");
         page.Type(page.Field("Growth a year, %"), "-7.5");
@@ -33,7 +30,7 @@ public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
         page.Click(page.Button("Apply"));
         page.See("no changes");
 
-        var stored = await Stored("all-editors");
+        var stored = await buckets.Stored("all-editors");
         Assert.Equal(12.5, stored["streams"]![0]!["objectsPerDay"]!.GetValue<double>());
         Assert.Equal(-0.075, stored["streams"]![0]!["yearlyGrowth"]!.GetValue<double>());
         Assert.Equal(("quay/", 4_000_000), (stored["streams"]![1]!["prefix"]!.GetValue<string>(), stored["streams"]![1]!["bytesPerObject"]!.GetValue<int>()));
@@ -44,7 +41,7 @@ public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
     [Fact]
     public async Task A_region_that_does_not_offer_a_tier_refuses_the_draft_with_the_reason()
     {
-        await Make("moving-house", """[{ "id": "r", "steps": [{ "age": 120, "tier": "cave" }] }]""");
+        await buckets.Make("moving-house", """[{ "id": "r", "steps": [{ "age": 120, "tier": "cave" }] }]""");
         page.Open("/buckets/moving-house");
         page.See("Does each step pay?");
         Choose(page.Field("Region"), "quarrydown");
@@ -57,7 +54,7 @@ public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
     [Fact]
     public async Task Expiry_is_added_cleared_refused_and_taken_away()
     {
-        await Make("expiring", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry" }] }]""");
+        await buckets.Make("expiring", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry" }] }]""");
         page.Open("/buckets/expiring");
         page.Click(page.Button("Add an expiry"));
         page.Handle("Expiry");
@@ -69,11 +66,11 @@ public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
         page.Gone("never happens");
         page.Click(page.Button("Apply"));
         page.See("no changes");
-        Assert.Equal(400, (await Stored("expiring"))["rules"]![0]!["expireAt"]!.GetValue<int>());
+        Assert.Equal(400, (await buckets.Stored("expiring"))["rules"]![0]!["expireAt"]!.GetValue<int>());
         page.Click(page.Button("Never expire"));
         page.Click(page.Button("Apply"));
         page.See("no changes");
-        Assert.Null((await Stored("expiring"))["rules"]![0]!["expireAt"]);
+        Assert.Null((await buckets.Stored("expiring"))["rules"]![0]!["expireAt"]);
     }
 
     [Fact]
@@ -90,13 +87,13 @@ public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
         page.Open("/buckets/engine-telemetry");
         page.See("a year more than they save");
         page.See("Bundled into 128 MB objects first");
-        Assert.Empty((await Stored("port-sonar"))["rules"]!.AsArray());
+        Assert.Empty((await buckets.Stored("port-sonar"))["rules"]!.AsArray());
     }
 
     [Fact]
     public async Task A_draft_is_still_there_after_leaving_and_coming_back()
     {
-        await Make("left-alone");
+        await buckets.Make("left-alone");
         page.Open("/buckets/left-alone");
         page.Type(page.Field("Objects a day"), "77");
         page.See("a draft; nothing is done yet");
@@ -146,16 +143,4 @@ public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
     {
         select.FindElement(By.CssSelector($"option[value='{value}']")).Click();
     }
-
-    private async Task Make(string name, string rules = "[]")
-    {
-        var bucket = $$"""
-            { "name": "{{name}}", "region": "aldmouth", "scheme": "one-site", "tier": "counter", "rules": {{rules}},
-              "streams": [{ "objectsPerDay": 100, "bytesPerObject": 50000000 }] }
-            """;
-        using var body = new StringContent(bucket, Encoding.UTF8, "application/json");
-        (await http.PostAsync(new Uri("/api/buckets", UriKind.Relative), body)).EnsureSuccessStatusCode();
-    }
-
-    private async Task<JsonNode> Stored(string name) => (await http.GetFromJsonAsync<JsonNode>(new Uri($"/api/buckets/{name}", UriKind.Relative)))!;
 }

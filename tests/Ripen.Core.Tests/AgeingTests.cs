@@ -73,6 +73,17 @@ public class AgeingTests
         Assert.Equal(4 * 1_000_000.0 * (30 - 12), move.EarlyLeaveByteDays, 1e-6);
     }
 
+    [Fact]
+    public void The_next_step_goes_to_the_next_tier_on_offer_after_the_minimum_stay()
+    {
+        var prices = Samples.Small().PriceBook;
+        var bucket = Samples.Bucket([], [], null);
+        Assert.Equal(new Step { Age = 30, Tier = "pantry" }, NextStep.After([], bucket, prices));
+        Assert.Equal(new Step { Age = 150, Tier = "cave" }, NextStep.After([new Step { Age = 60, Tier = "cellar" }, new Step { Age = 20, Tier = "pantry" }], bucket, prices));
+        Assert.Null(NextStep.After([new Step { Age = 60, Tier = "cave" }], bucket, prices));
+        Assert.Equal("cave", NextStep.After([], bucket with { Region = "kestrel-sound" }, prices)!.Tier);
+    }
+
     private static Lot Lot(int age, long objects, int inTier) => new()
     {
         Created = Samples.Small().Today.AddDays(-age),

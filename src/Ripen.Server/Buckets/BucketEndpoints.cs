@@ -7,8 +7,12 @@ using Ripen.Server.Http;
 
 namespace Ripen.Server.Buckets;
 
-/// <summary>A draft looked at and not stored: what is wrong with it, or its strip and what it would do.</summary>
-public sealed record DraftReading(IReadOnlyList<Problem> Problems, AgeStrip? Strip, Consequences? Consequences);
+/// <summary>
+/// A draft looked at and not stored: what is wrong with it, or its strip and what it would do, with a step to go on with
+/// for a new rule (<see cref="FirstStep"/>) and for each of its rules; null where there is no colder tier.
+/// </summary>
+public sealed record DraftReading(
+    IReadOnlyList<Problem> Problems, AgeStrip? Strip, Consequences? Consequences, Step? FirstStep, IReadOnlyList<Step?> NextSteps);
 
 internal static class BucketEndpoints
 {
@@ -47,9 +51,11 @@ internal static class BucketEndpoints
         if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
         if (replaces is not null && view.Estate.Find(replaces) is null) return Problems.NoBucket(replaces);
         var draft = EstateDocument.ReadBucket(await request.ReadText(cancel), view.Estate, replaces);
-        if (!draft.Ok) return TypedResults.Ok(new DraftReading(draft.Problems, null, null));
+        if (!draft.Ok) return TypedResults.Ok(new DraftReading(draft.Problems, null, null, null, []));
+        var (bucket, prices) = (draft.Value, view.Estate.PriceBook);
         return TypedResults.Ok(new DraftReading(
-            [], AgeStrip.Of(draft.Value, view.Estate.PriceBook, view.Estate.Today), Consequences.Of(view.Project(Consequences.Months), draft.Value, replaces)));
+            [], AgeStrip.Of(bucket, prices, view.Estate.Today), Consequences.Of(view.Project(Consequences.Months), bucket, replaces),
+            NextStep.After([], bucket, prices), [.. bucket.Rules.Select(r => NextStep.After(r.Steps, bucket, prices))]));
     }
 
     private static IReadOnlyList<YearChange> Shown(EstateView view, Bucket draft, string? replaces) =>

@@ -333,6 +333,8 @@ export interface components {
             problems: components["schemas"]["Problem"][];
             strip: null | components["schemas"]["AgeStrip"];
             consequences: null | components["schemas"]["Consequences"];
+            firstStep: null | components["schemas"]["Step"];
+            nextSteps: components["schemas"]["Step"][];
         };
         Estate: {
             name: string;

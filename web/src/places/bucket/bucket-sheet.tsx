@@ -17,7 +17,8 @@ type SheetProps = { name: string; axis: AgeAxis; contents: TierContents[] };
 /** A bucket's sheet, read downwards: where it is, how it ages, what arrives and is read, how long it is kept; what the draft would do beside it. */
 export function BucketSheet({ name, axis, contents }: SheetProps) {
   const draft = useDraft(name);
-  const { bucket, reading, strip, edit } = draft;
+  const { bucket, reading, good, edit } = draft;
+  const strip = good?.strip;
   const problemAt = useProblems(reading.data?.problems);
   const { tierName } = useEstate();
   if (draft.stored.error) return <ErrorNote error={draft.stored.error} />;
@@ -44,7 +45,7 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
         ) : (
           <div className="h-40" />
         )}
-        <RulesEditor bucket={bucket} edit={edit} problemAt={problemAt} />
+        <RulesEditor bucket={bucket} edit={edit} problemAt={problemAt} suggested={good} />
         <StreamsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
         <ReadsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
         <KeepEditor bucket={bucket} edit={edit} problemAt={problemAt} />

@@ -1,4 +1,4 @@
-import type { Bucket, LifecycleRule } from "../../api/client";
+import type { Bucket, DraftReading, LifecycleRule } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { TierName } from "../../strip/tiers";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
@@ -18,22 +18,20 @@ export const withStep = (bucket: Bucket, rule: number, step: number, change: Par
 export const withExpiry = (bucket: Bucket, rule: number, expireAt: number | null) =>
   withRule(bucket, rule, (r) => ({ ...r, expireAt }));
 
-type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };
+type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt; suggested: DraftReading | null };
 
 /** The lifecycle rules as text: every step and expiry that the strip shows, typed. */
-export function RulesEditor({ bucket, edit, problemAt }: EditorProps) {
+export function RulesEditor({ bucket, edit, problemAt, suggested }: EditorProps) {
   const rules = bucket.rules ?? [];
+  const first = suggested?.firstStep;
   const addRule = () =>
     edit((b) => ({
       ...b,
       rules: [
         ...rules,
-        { id: freshId(rules), prefix: "", smallestBytes: 0, steps: firstStep(b), expireAt: firstStep(b).length ? null : 365 },
+        { id: freshId(rules), prefix: "", smallestBytes: 0, steps: first ? [first] : [], expireAt: first ? null : 365 },
       ],
     }));
-  const { prices } = useEstate();
-  /** The next tier offered in the region that is colder than where objects land, at an age that honours its minimum. */
-  const firstStep = (b: Bucket): Step[] => nextStep(b, [], prices);
   return (
     <div>
       <h3 className="text-lg">Lifecycle rules</h3>
@@ -42,7 +40,7 @@ export function RulesEditor({ bucket, edit, problemAt }: EditorProps) {
       )}
       <div className="space-y-4">
         {rules.map((rule, r) => (
-          <RuleEditor key={r} rule={rule} place={r} bucket={bucket} edit={edit} problemAt={problemAt} />
+          <RuleEditor key={r} rule={rule} place={r} bucket={bucket} edit={edit} problemAt={problemAt} suggested={suggested} />
         ))}
       </div>
       <Button className="mt-3" onClick={addRule}>
@@ -52,13 +50,13 @@ export function RulesEditor({ bucket, edit, problemAt }: EditorProps) {
   );
 }
 
-function RuleEditor({ rule, place, bucket, edit, problemAt }: EditorProps & { rule: LifecycleRule; place: number }) {
+function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorProps & { rule: LifecycleRule; place: number }) {
   const { prices } = useEstate();
   const at = `$.rules[${place}]`;
   const steps = rule.steps ?? [];
   const change = (part: Partial<LifecycleRule>) => edit((b) => withRule(b, place, (r) => ({ ...r, ...part })));
   const offered = offeredTiers(bucket.region, prices);
-  const next = nextStep(bucket, steps, prices);
+  const next = suggested?.nextSteps[place];
   return (
     <fieldset className="border-t border-hairline pt-2">
       <legend className="sr-only">Rule {rule.id}</legend>
@@ -149,7 +147,7 @@ function RuleEditor({ rule, place, bucket, edit, problemAt }: EditorProps & { ru
         )}
       </ol>
       <div className="mt-2 flex gap-3">
-        <Button disabled={next.length === 0} onClick={() => change({ steps: [...steps, ...next] })}>
+        <Button disabled={next == null} onClick={() => next && change({ steps: [...steps, next] })}>
           Add a step
         </Button>
         {rule.expireAt == null && (
@@ -186,15 +184,6 @@ const offeredTiers = (region: string, prices: Prices) => {
   const here = prices.regions.find((r) => r.id === region)?.prices.map((p) => p.tier) ?? [];
   return prices.tiers.filter((t) => here.includes(t.id));
 };
-
-/** A sensible next step: the next colder tier on offer, after the minimum stay of the tier before. Empty when there is none. */
-function nextStep(bucket: Bucket, steps: Step[], prices: Prices): Step[] {
-  const place = (id: string) => prices.tiers.findIndex((t) => t.id === id);
-  const last = steps.reduce<Step>((cold, s) => (place(s.tier) > place(cold.tier) ? s : cold), { age: 0, tier: bucket.tier });
-  const tier = offeredTiers(bucket.region, prices).find((t) => place(t.id) > place(last.tier));
-  const stay = prices.tiers[place(last.tier)]?.minimumStayDays ?? 0;
-  return tier ? [{ age: last.age + Math.max(30, stay), tier: tier.id }] : [];
-}
 
 function freshId(rules: LifecycleRule[]): string {
   const taken = new Set(rules.map((r) => r.id));

@@ -1,10 +1,10 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useMemo, useState } from "react";
 import {
-  type AgeStrip,
   ApiError,
   type Bucket,
   changeBucket,
+  type DraftReading,
   type Problem,
   readBucket,
   readDraft,
@@ -48,10 +48,10 @@ export function useDraft(name: string) {
     gcTime: 10_000,
   });
 
-  const [strip, setStrip] = useState<AgeStrip | null>(null);
-  const newest = reading.data?.strip;
+  const [good, setGood] = useState<DraftReading | null>(null);
+  const newest = reading.data;
   useEffect(() => {
-    if (newest) setStrip(newest);
+    if (newest?.consequences) setGood(newest);
   }, [newest]);
 
   const changed = draft !== null && JSON.stringify(draft.bucket) !== JSON.stringify(draft.base.value);
@@ -91,7 +91,7 @@ export function useDraft(name: string) {
     stored,
     bucket,
     reading,
-    /** The strip of the last draft that was in order. */ strip,
+    /** What was read of the last draft that was in order. */ good,
     changed,
     overtaken,
     applying,
