@@ -104,6 +104,22 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     }
 
     [Fact]
+    public async Task Two_keystrokes_make_a_bucket_with_sensible_defaults()
+    {
+        page.Open("/");
+        page.See("port-sonar");
+        page.Press("n");
+        page.See("This name is free.");
+        page.Press(Keys.Enter);
+        page.Until(() => page.Path.StartsWith("/buckets/bucket-", StringComparison.Ordinal), "the new bucket's sheet");
+        var made = await buckets.Stored(page.Path["/buckets/".Length..]);
+        Assert.Equal(("aldmouth", "one-site", "counter"), (made["region"]!.GetValue<string>(), made["scheme"]!.GetValue<string>(), made["tier"]!.GetValue<string>()));
+        page.Until(() => page.Find("section[aria-label^='Sheet of']").Location.Y > 0 && page.Button("Apply").Location.Y < Scrolled() + 800, "the sheet in the window");
+
+        long Scrolled() => (long)((IJavaScriptExecutor)page.Browser).ExecuteScript("return Math.round(window.scrollY)")!;
+    }
+
+    [Fact]
     public async Task A_draft_survives_a_change_from_elsewhere_and_says_so()
     {
         await buckets.Make("two-tabs", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry" }] }]""");

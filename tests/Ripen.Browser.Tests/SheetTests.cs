@@ -85,7 +85,7 @@ public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
         page.See("Nothing that is here moves or goes.");
 
         page.Open("/buckets/engine-telemetry");
-        page.See("a year more than they save");
+        page.See("more than they save");
         page.See("Bundled into 128 MB objects first");
         Assert.Empty((await buckets.Stored("port-sonar"))["rules"]!.AsArray());
     }

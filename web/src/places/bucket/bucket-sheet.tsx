@@ -1,3 +1,4 @@
+import { useEffect, useRef } from "react";
 import type { AgeAxis, TierContents } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { StripEditor } from "../../strip/strip-editor";
@@ -19,6 +20,7 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
   const draft = useDraft(name);
   const { bucket, reading, good, edit } = draft;
   const strip = good?.strip;
+  const sheet = useScrollToOpened(bucket !== undefined);
   const problemAt = useProblems(reading.data?.problems);
   const { tierName } = useEstate();
   if (draft.stored.error) return <ErrorNote error={draft.stored.error} />;
@@ -26,6 +28,7 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
   const copies = bucket.copyTo ?? [];
   return (
     <section
+      ref={sheet}
       aria-label={`Sheet of ${name}`}
       className="mb-8 grid grid-cols-[minmax(0,1fr)_22rem] gap-x-10 border-t border-hairline pt-4"
     >
@@ -99,4 +102,15 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
       </aside>
     </section>
   );
+}
+
+/** Brings the opened row under the rail when most of its sheet would lie outside the window. */
+function useScrollToOpened(loaded: boolean) {
+  const sheet = useRef<HTMLElement>(null);
+  useEffect(() => {
+    if (!loaded || !sheet.current) return;
+    const { top } = sheet.current.getBoundingClientRect();
+    if (top < 0 || top > window.innerHeight / 2) sheet.current.parentElement?.scrollIntoView({ block: "start" });
+  }, [loaded]);
+  return sheet;
 }

@@ -160,8 +160,8 @@ function SmallObjects({ consequences }: { consequences: Consequences }) {
               {s.prefix && `${s.prefix} `}
               {bytes(s.bytesPerObject)} objects to {tierName(s.toTier)} at day {s.age}:{" "}
               {s.netPerYear < 0
-                ? `cost ${money(-s.netPerYear)} a year more than they save`
-                : `save ${money(s.netPerYear)} a year`}
+                ? `a year's arrivals cost ${money(-s.netPerYear)} more than they save`
+                : `a year's arrivals save ${money(s.netPerYear)} over their stay`}
               .
             </span>{" "}
             {s.breakEvenBytes == null
@@ -169,7 +169,7 @@ function SmallObjects({ consequences }: { consequences: Consequences }) {
               : s.breakEvenBytes > 0 && `Pays from ${bytes(s.breakEvenBytes)} an object on.`}
             {s.netPerYear < 0 &&
               s.netPerYearBundled > 0 &&
-              ` Bundled into 128 MB objects first, the same bytes would save ${money(s.netPerYearBundled)} a year.`}
+              ` Bundled into 128 MB objects first, they would save ${money(s.netPerYearBundled)}.`}
           </li>
         ))}
       </ul>

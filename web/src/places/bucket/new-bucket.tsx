@@ -10,12 +10,12 @@ import { useProblems } from "./use-draft";
 
 /** A new bucket: its name is checked while it is typed; region, scheme and tier stand side by side with their prices. */
 export function NewBucket() {
-  const { prices } = useEstate();
+  const { estate, prices } = useEstate();
   const queries = useQueryClient();
   const navigate = useNavigate();
   const { search } = useLocation();
   const [bucket, setBucket] = useState<Bucket>(() => ({
-    name: "",
+    name: freeName(estate.buckets),
     region: prices.regions[0]?.id ?? "",
     scheme: (prices.schemes.find((s) => s.copies >= 3) ?? prices.schemes[0])?.id ?? "",
     tier: prices.regions[0]?.prices[0]?.tier ?? "",
@@ -71,6 +71,7 @@ export function NewBucket() {
                 autoComplete="off"
                 spellCheck={false}
                 className={`${inputLook} w-72 text-lg`}
+                onFocus={(e) => e.target.select()}
                 value={bucket.name}
                 onChange={(e) => set({ name: e.target.value })}
               />
@@ -90,6 +91,13 @@ export function NewBucket() {
       </form>
     </section>
   );
+}
+
+/** A name that would do, selected so that typing replaces it: n and Enter make a bucket. */
+function freeName(taken: string[]): string {
+  let n = taken.length + 1;
+  while (taken.includes(`bucket-${n}`)) n++;
+  return `bucket-${n}`;
 }
 
 type ChoiceProps = { bucket: Bucket; set: (part: Partial<Bucket>) => void };

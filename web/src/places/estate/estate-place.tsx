@@ -143,7 +143,7 @@ function Rows({ board, open }: { board: Board; open: string | undefined }) {
       </div>
       <ul>
         {shown.map((row) => (
-          <li key={row.name} className="border-t border-hairline">
+          <li key={row.name} className="scroll-mt-14 border-t border-hairline">
             <BoardLine
               row={row}
               axis={board.axis}
