@@ -25,7 +25,10 @@ builder.Services.AddRipenOpenApi();
 builder.Services.AddResponseCompression();
 
 var app = builder.Build();
-app.UseExceptionHandler();
+app.UseExceptionHandler(new ExceptionHandlerOptions
+{
+    StatusCodeSelector = error => error is BadHttpRequestException bad ? bad.StatusCode : StatusCodes.Status500InternalServerError,
+});
 app.UseStatusCodePages();
 app.UseResponseCompression();
 app.UseFrontEnd();

@@ -120,6 +120,7 @@ public sealed class ApiTests : IDisposable
         await IsProblem(await server.Send(HttpMethod.Get, "/api/forecast?months=many"), HttpStatusCode.BadRequest, "bad-request");
         await IsProblem(await server.Send(HttpMethod.Get, "/api/forecast?by=colour"), HttpStatusCode.BadRequest, "invalid");
         await IsProblem(await server.Send(HttpMethod.Get, "/api/estate/board?on=2020-01-01"), HttpStatusCode.BadRequest, "invalid");
+        await IsProblem(await server.Send(HttpMethod.Delete, "/api/estate"), HttpStatusCode.MethodNotAllowed, "method-not-allowed");
         await IsProblem(await server.Send(HttpMethod.Get, "/api/nothing"), HttpStatusCode.NotFound, "unknown-address");
         Assert.Equal(tag, (await server.Get("/api/estate")).Tag);
     }

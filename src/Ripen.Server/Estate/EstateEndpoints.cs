@@ -1,5 +1,6 @@
 using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.AspNetCore.Mvc;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Data;
@@ -12,6 +13,9 @@ public sealed record EstateSummary(string Name, DateOnly Today, PriceBook PriceB
 
 internal static class EstateEndpoints
 {
+    /// <summary>About a million lots.</summary>
+    private const long LargestDocument = 256_000_000;
+
     public static void MapEstate(this RouteGroupBuilder api)
     {
         var estate = api.MapGroup("/estate").WithTags("Estate");
@@ -20,7 +24,7 @@ internal static class EstateEndpoints
         estate.MapGet("/document", Export).WithName("exportEstate").WithSummary("The whole estate as one document.")
             .Produces<Estate>(contentType: "application/json");
         estate.MapPut("/document", Import).WithName("importEstate").WithSummary("Puts a document in the place of the estate. If-Match is needed when there is one.")
-            .Accepts<Estate>("application/json").ProducesProblem(StatusCodes.Status400BadRequest);
+            .Accepts<Estate>("application/json").WithMetadata(new RequestSizeLimitAttribute(LargestDocument));
         estate.MapPost("/demo", LoadDemo).WithName("loadDemo").WithSummary("Loads the demo estate where there is none.");
         estate.MapGet("/changes", Changes).WithName("readChanges").WithSummary("Who changed what: the newest changes first, with before and after.");
     }

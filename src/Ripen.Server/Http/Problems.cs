@@ -27,16 +27,23 @@ public static class Problems
 
     public static ProblemHttpResult Conflict(string code, string message) => Make(StatusCodes.Status409Conflict, code, message);
 
-    /// <summary>Gives a code to the answers that the framework makes itself, such as for a query parameter that is not a number.</summary>
+    /// <summary>Gives a code and words to the answers that the framework makes itself, such as for a query parameter that is not a number.</summary>
     public static IServiceCollection AddRipenProblemDetails(this IServiceCollection services) => services.AddProblemDetails(options =>
-        options.CustomizeProblemDetails = context => context.ProblemDetails.Extensions.TryAdd("code", context.ProblemDetails.Status switch
+        options.CustomizeProblemDetails = context =>
         {
-            StatusCodes.Status400BadRequest => "bad-request",
-            StatusCodes.Status404NotFound => "not-found",
-            StatusCodes.Status405MethodNotAllowed => "method-not-allowed",
-            StatusCodes.Status413PayloadTooLarge => "too-large",
-            _ => "unexpected",
-        }));
+            var problem = context.ProblemDetails;
+            var (code, detail) = problem.Status switch
+            {
+                StatusCodes.Status400BadRequest => ("bad-request", "A parameter of the address cannot be read; /openapi/v1.json says what it takes."),
+                StatusCodes.Status404NotFound => ("not-found", "There is nothing at this address."),
+                StatusCodes.Status405MethodNotAllowed => ("method-not-allowed", "This address does not take this method; /openapi/v1.json says which it takes."),
+                StatusCodes.Status413PayloadTooLarge => ("too-large", "The body is larger than this address takes; nothing was changed."),
+                StatusCodes.Status415UnsupportedMediaType => ("unsupported-media-type", "Send the body as application/json."),
+                _ => ("unexpected", "Something went wrong in the server; its own log says what."),
+            };
+            problem.Extensions.TryAdd("code", code);
+            problem.Detail ??= detail;
+        });
 
     private static ProblemHttpResult Make(int status, string code, string detail, IReadOnlyList<Problem>? problems = null)
     {

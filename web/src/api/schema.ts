@@ -455,14 +455,6 @@ export interface components {
             path: string;
             message: string;
         };
-        ProblemDetails: {
-            type?: null | string;
-            title?: null | string;
-            /** Format: int32 */
-            status?: null | number;
-            detail?: null | string;
-            instance?: null | string;
-        };
         ReadBand: {
             /** Format: int32 */
             fromAge: number;
@@ -698,15 +690,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EstateSummary"];
-                };
-            };
-            /** @description Bad Request */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };

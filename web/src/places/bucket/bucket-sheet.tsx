@@ -110,7 +110,7 @@ function useScrollToOpened(loaded: boolean) {
   useEffect(() => {
     if (!loaded || !sheet.current) return;
     const { top } = sheet.current.getBoundingClientRect();
-    if (top < 0 || top > window.innerHeight / 2) sheet.current.parentElement?.scrollIntoView({ block: "start" });
+    if (top < 0 || top > window.innerHeight * 0.75) sheet.current.parentElement?.scrollIntoView({ block: "start" });
   }, [loaded]);
   return sheet;
 }
