@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useDeferredValue, useEffect, useMemo, useState } from "react";
+import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import {
   ApiError,
   type Bucket,
@@ -32,9 +32,16 @@ export function useDraft(name: string) {
   const [applyError, setApplyError] = useState<Error | null>(null);
   const [applying, setApplying] = useState(false);
 
+  const written = useRef<string | null>(null);
   useEffect(() => {
-    if (draft) localStorage.setItem(storageKey(name), JSON.stringify(draft));
-    else localStorage.removeItem(storageKey(name));
+    const key = storageKey(name);
+    if (draft) {
+      written.current = JSON.stringify(draft);
+      localStorage.setItem(key, written.current);
+    } else if (written.current !== null && localStorage.getItem(key) === written.current) {
+      // Only this tab's own draft goes: another tab may have put one there meanwhile.
+      localStorage.removeItem(key);
+    }
   }, [name, draft]);
 
   const base = draft?.base ?? stored.data;
@@ -54,13 +61,14 @@ export function useDraft(name: string) {
     if (newest?.consequences) setGood(newest);
   }, [newest]);
 
-  const changed = draft !== null && JSON.stringify(draft.bucket) !== JSON.stringify(draft.base.value);
+  const changed = draft !== null;
   const overtaken = changed && stored.data !== undefined && stored.data.etag !== draft.base.etag;
 
   const edit = (change: (bucket: Bucket) => Bucket) => {
     if (!base || !bucket) return;
     setApplyError(null);
-    setDraft({ base, bucket: change(bucket) });
+    const next = change(bucket);
+    setDraft(JSON.stringify(next) === JSON.stringify(base.value) ? null : { base, bucket: next });
   };
   const discard = () => {
     setApplyError(null);
