@@ -42,6 +42,7 @@ public class ConsequencesTests
         var move = Assert.Single(consequences.Now);
         Assert.Equal(old.Sum(l => l.Objects), move.Objects);
         Assert.Equal(old.Sum(l => l.Objects) * 0.0505 / 1000, move.MoveCharge, 1e-9);
+        Assert.Equal(move.MoveCharge + move.EarlyLeaveCharge, consequences.OneOffCharges, 1e-12);
         Assert.True(consequences.Cost[2].BucketAfter < 0.2 * consequences.Cost[2].BucketBefore, "cold storage of what nobody reads saves most of the bill");
         Assert.Contains(consequences.Slow, s => s is { Tier: "cave", WaitHours: 14, BytesBefore: 0, BytesAfter: > 0 });
     }

@@ -35,10 +35,6 @@ export function count(n: number, digits = n !== 0 && Math.abs(n) < 10 ? 2 : 0): 
   return new Intl.NumberFormat(language, { maximumFractionDigits: digits }).format(n);
 }
 
-export function percent(share: number, digits = 1): string {
-  return new Intl.NumberFormat(language, { style: "percent", maximumFractionDigits: digits }).format(share);
-}
-
 /** yyyy-MM-dd as a date in words. */
 export function day(date: string): string {
   return new Intl.DateTimeFormat(language, { day: "numeric", month: "long", year: "numeric", timeZone: "UTC" }).format(

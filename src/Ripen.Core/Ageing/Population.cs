@@ -7,7 +7,7 @@ namespace Ripen.Core.Ageing;
 public sealed record IncomingCopy(Bucket From, CopyRule Rule);
 
 /// <summary>Objects of one size that share their lives. <see cref="Arrives"/> says whether they are written during the projection.</summary>
-internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Lifecycle Lifecycle, bool Arrives, IReadOnlyList<Life> Lives)
+internal sealed record Population(Cohorts Cohorts, long BytesPerObject, bool Arrives, IReadOnlyList<Life> Lives)
 {
     /// <summary>
     /// Everything that lies or will arrive in <paramref name="bucket"/> within <paramref name="days"/> days: its stock and streams, and the
@@ -41,14 +41,14 @@ internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Lifecycl
             var cohorts = Cohorts.Lot(created, lot.Objects);
             var lifecycle = Lifecycle.Of(bucket, lot.Prefix, lot.BytesPerObject, prices, today);
             var since = inTierSince.DayNumber - lot.Created.DayNumber;
-            return new(cohorts, lot.BytesPerObject, lifecycle, arrives, [.. Life.Of(lifecycle, cohorts, tier, -created, since)]);
+            return new(cohorts, lot.BytesPerObject, arrives, [.. Life.Of(lifecycle, cohorts, tier, -created, since)]);
         }
 
         Population Stream(ObjectStream stream)
         {
             var cohorts = Cohorts.Stream(stream.ObjectsPerDay, growth.For(stream.YearlyGrowth), days);
             var lifecycle = Lifecycle.Of(bucket, stream.Prefix, stream.BytesPerObject, prices, today);
-            return new(cohorts, stream.BytesPerObject, lifecycle, true, [.. Life.Of(lifecycle, cohorts, landing, 0, 0)]);
+            return new(cohorts, stream.BytesPerObject, true, [.. Life.Of(lifecycle, cohorts, landing, 0, 0)]);
         }
     }
 }

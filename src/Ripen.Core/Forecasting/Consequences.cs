@@ -5,7 +5,13 @@ using Ripen.Core.Pricing;
 namespace Ripen.Core.Forecasting;
 
 /// <summary>Twelve months, the <see cref="Year"/>th from today, before and after a draft. Money.</summary>
-public sealed record YearChange(int Year, Month From, Month To, double BucketBefore, double BucketAfter, double EstateBefore, double EstateAfter);
+public sealed record YearChange(int Year, Month From, Month To, double BucketBefore, double BucketAfter, double EstateBefore, double EstateAfter)
+{
+    public double BucketChange => BucketAfter - BucketBefore;
+
+    /// <summary>What the draft changes in other buckets' bills, through copies and shared price bands.</summary>
+    public double ElsewhereChange => EstateAfter - EstateBefore - BucketChange;
+}
 
 /// <summary>One charge of the bucket over the first twelve months, before and after a draft. Money.</summary>
 public sealed record ChargeChange(Charge Charge, double Before, double After);
@@ -29,6 +35,8 @@ public sealed record Consequences
     public required IReadOnlyList<YearChange> Cost { get; init; }
     public required IReadOnlyList<ChargeChange> Charges { get; init; }
     public required IReadOnlyList<MoveNow> Now { get; init; }
+    /// <summary>Moves and early leaving of today's run, together. Money.</summary>
+    public double OneOffCharges => Now.Sum(m => m.MoveCharge + m.EarlyLeaveCharge);
     public required IReadOnlyList<BrokenStay> BrokenStays { get; init; }
     public required IReadOnlyList<StepEconomy> Steps { get; init; }
     public required IReadOnlyList<SlowTier> Slow { get; init; }

@@ -40,6 +40,11 @@ internal static class OpenApiDocument
             {
                 schema.Items = new OpenApiSchema { Type = JsonSchemaType.String };
             }
+            // What is derived is always there.
+            foreach (var derived in context.JsonTypeInfo.Properties.Where(p => p.Set is null))
+            {
+                (schema.Required ??= new HashSet<string>()).Add(derived.Name);
+            }
             return Task.CompletedTask;
         });
     });

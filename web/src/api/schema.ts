@@ -319,6 +319,8 @@ export interface components {
             cost: components["schemas"]["YearChange"][];
             charges: components["schemas"]["ChargeChange"][];
             now: components["schemas"]["MoveNow"][];
+            /** Format: double */
+            oneOffCharges: number;
             brokenStays: components["schemas"]["BrokenStay"][];
             steps: components["schemas"]["StepEconomy"][];
             slow: components["schemas"]["SlowTier"][];
@@ -595,6 +597,10 @@ export interface components {
             estateBefore: number;
             /** Format: double */
             estateAfter: number;
+            /** Format: double */
+            bucketChange: number;
+            /** Format: double */
+            elsewhereChange: number;
         };
     };
     responses: never;

@@ -42,7 +42,6 @@ function Part({ title, children }: { title: string; children: ReactNode }) {
 function Cost({ consequences, changed }: { consequences: Consequences; changed: boolean }) {
   const { money, moneyChange } = useEstate();
   const { cost, charges } = consequences;
-  const elsewhere = cost.map((c) => c.estateAfter - c.estateBefore - (c.bucketAfter - c.bucketBefore));
   return (
     <Part title={changed ? "Cost a year, before and after" : "Cost a year"}>
       <table className="w-full text-right">
@@ -68,14 +67,14 @@ function Cost({ consequences, changed }: { consequences: Consequences; changed: 
               <td>
                 <Figure projected>{money(c.bucketAfter)}</Figure>
               </td>
-              {changed && <td className={tone(c.bucketAfter - c.bucketBefore)}>{moneyChange(c.bucketAfter - c.bucketBefore)}</td>}
+              {changed && <td className={tone(c.bucketChange)}>{moneyChange(c.bucketChange)}</td>}
             </tr>
           ))}
         </tbody>
       </table>
-      {changed && elsewhere.some((e) => Math.abs(e) >= 0.005) && (
+      {changed && cost.some((c) => Math.abs(c.elsewhereChange) >= 0.005) && (
         <p className="mt-1 text-ink-soft">
-          Other buckets, through copies and shared price bands: {elsewhere.map(moneyChange).join(", ")}.
+          Other buckets, through copies and shared price bands: {cost.map((c) => moneyChange(c.elsewhereChange)).join(", ")}.
         </p>
       )}
       <details className="mt-1">
@@ -102,8 +101,7 @@ const tone = (change: number) => (Math.abs(change) < 0.005 ? "" : change < 0 ? "
 
 function Now({ consequences }: { consequences: Consequences }) {
   const { money, bytes, tierName } = useEstate();
-  const { now } = consequences;
-  const once = now.reduce((sum, m) => sum + m.moveCharge + m.earlyLeaveCharge, 0);
+  const { now, oneOffCharges } = consequences;
   return (
     <Part title="At once, when the rules run">
       {now.length === 0 && <p>Nothing that is here moves or goes.</p>}
@@ -119,7 +117,7 @@ function Now({ consequences }: { consequences: Consequences }) {
           </li>
         ))}
       </ul>
-      {once > 0 && <p className="mt-1 font-semibold">One-off charges: {money(once)}</p>}
+      {oneOffCharges > 0 && <p className="mt-1 font-semibold">One-off charges: {money(oneOffCharges)}</p>}
     </Part>
   );
 }
