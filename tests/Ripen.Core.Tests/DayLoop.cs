@@ -61,7 +61,7 @@ internal sealed class DayLoop
         {
             foreach (var lot in bucket.Stock)
             {
-                Add(bucket, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Objects, lot.Tier, lot.InTierSince);
+                Add(bucket, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count, lot.Tier, lot.InTierSince);
             }
         }
         foreach (var bucket in estate.Buckets)
@@ -70,7 +70,7 @@ internal sealed class DayLoop
             {
                 foreach (var lot in bucket.Stock.Where(l => l.Prefix.StartsWith(copy.Prefix, StringComparison.Ordinal)))
                 {
-                    Copy(bucket, copy, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Objects, estate.Today);
+                    Copy(bucket, copy, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count, estate.Today);
                 }
             }
         }

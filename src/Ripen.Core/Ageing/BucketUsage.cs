@@ -161,7 +161,7 @@ public sealed class BucketUsage
         {
             foreach (var lot in bucket.Stock)
             {
-                if (Prefixes.Covers(rule.Prefix, lot.Prefix)) sent[0] += (double)lot.Objects * lot.BytesPerObject;
+                if (Prefixes.Covers(rule.Prefix, lot.Prefix)) sent[0] += lot.Count * lot.BytesPerObject;
             }
         }
         return sent;

@@ -38,7 +38,7 @@ internal sealed record Population(Cohorts Cohorts, long BytesPerObject, bool Arr
         Population Stock(Lot lot, int tier, DateOnly inTierSince, bool arrives)
         {
             var created = lot.Created.DayNumber - today.DayNumber;
-            var cohorts = Cohorts.Lot(created, lot.Objects);
+            var cohorts = Cohorts.Lot(created, lot.Count);
             var lifecycle = Lifecycle.Of(bucket, lot.Prefix, lot.BytesPerObject, prices, today);
             var since = inTierSince.DayNumber - lot.Created.DayNumber;
             return new(cohorts, lot.BytesPerObject, arrives, [.. Life.Of(lifecycle, cohorts, tier, -created, since)]);

@@ -27,7 +27,7 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
         {
             foreach (var lot in bucket.Stock)
             {
-                tiers[estate.PriceBook.Coldness(lot.Tier)].Add(lot.Objects, lot.BytesPerObject, estate.Today.DayNumber - lot.Created.DayNumber);
+                tiers[estate.PriceBook.Coldness(lot.Tier)].Add(lot.Count, lot.BytesPerObject, estate.Today.DayNumber - lot.Created.DayNumber);
             }
         }
         else

@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Ripen.Core.Estates;
 
 /// <summary>A bucket: where it is, what lies in it and arrives, how that is read, ages, is kept and copied.</summary>
@@ -15,6 +17,8 @@ public sealed record Bucket
     public IReadOnlyList<ReadBand> Reads { get; init; } = [];
     public IReadOnlyList<LifecycleRule> Rules { get; init; } = [];
     public KeepRule? Keep { get; init; }
+    /// <summary>Whether an object that is overwritten or deleted stays as an earlier version.</summary>
+    public bool Versioning { get; init; }
     public IReadOnlyList<CopyRule> CopyTo { get; init; } = [];
 }
 
@@ -26,7 +30,13 @@ public sealed record Lot
     public required string Tier { get; init; }
     public required DateOnly InTierSince { get; init; }
     public required long Objects { get; init; }
+    /// <summary>The part of one more object that a simulated workload has brought so far: at least 0 and below 1; null for none.</summary>
+    public double? Fraction { get; init; }
     public required long BytesPerObject { get; init; }
+
+    /// <summary>Whole objects and the fraction together.</summary>
+    [JsonIgnore]
+    public double Count => Objects + (Fraction ?? 0);
 }
 
 /// <summary>Objects that arrive every day. Fractions of an object are an expectation.</summary>

@@ -95,6 +95,7 @@ internal static partial class EstateChecks
             $"'{prices.Currency}' is not a currency code; write three capital letters (ISO 4217).", book);
         Unique(prices.Tiers, t => t.Id, i => $"{book}.tiers[{i}].id", "duplicate-id", findings);
         Unique(prices.Schemes, s => s.Id, i => $"{book}.schemes[{i}].id", "duplicate-id", findings);
+        foreach (var (scheme, i) in Present(prices.Schemes)) CheckScheme(scheme, $"{book}.schemes[{i}]", findings);
         Unique(prices.Regions, r => r.Id, i => $"{book}.regions[{i}].id", "duplicate-id", findings);
         Unique(prices.Transfers, t => $"{t.From} to {t.To}", i => $"{book}.transfers[{i}]", "duplicate-id", findings);
         foreach (var (region, i) in Present(prices.Regions))
@@ -113,6 +114,10 @@ internal static partial class EstateChecks
             Refer(transfer.To, prices.Regions.Any(r => r?.Id == transfer.To), "region", $"{book}.transfers[{i}].to", findings);
         }
     }
+
+    internal static void CheckScheme(Scheme scheme, string at, Findings findings) =>
+        findings.Require(scheme.Coded is null || scheme.Copies == 1, "coded-copies", $"{at}.copies",
+            "A coded scheme has one copy, cut into fragments; write 1 or remove 'coded'.", $"{at}.coded");
 
     private static void CheckBands(IReadOnlyList<StorageBand> bands, string at, Findings findings)
     {

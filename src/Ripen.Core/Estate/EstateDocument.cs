@@ -65,6 +65,16 @@ public static class EstateDocument
         return (bucket, findings);
     });
 
+    /// <summary>What is wrong with a scheme by itself, by the same rules as in a document. Paths begin at <c>$.scheme</c>.</summary>
+    public static IReadOnlyList<Problem> CheckScheme(Scheme scheme)
+    {
+        var findings = new Findings();
+        var wrapped = JsonSerializer.SerializeToElement(new { scheme }, Json);
+        new ObjectReader(wrapped, "$", findings).Object("scheme", EstateReader.Scheme);
+        EstateChecks.CheckScheme(scheme, "$.scheme", findings);
+        return findings.Problems;
+    }
+
     /// <summary>The document of <paramref name="estate"/>; <see cref="Read"/> gives the same estate back.</summary>
     public static string Write(Estate estate)
     {

@@ -33,6 +33,7 @@ internal static class EstateReader
         Reads = o.List("reads", r => new ReadBand { FromAge = r.Days("fromAge"), ShareOfObjectsPerDay = r.Number("shareOfObjectsPerDay") }),
         Rules = o.List("rules", Rule),
         Keep = o.Object("keep", Keep, optional: true),
+        Versioning = o.Flag("versioning"),
         CopyTo = o.List("copyTo", c => new CopyRule { Bucket = c.Text("bucket"), Prefix = c.Text("prefix", ""), CatchUp = c.Flag("catchUp") }),
     };
 
@@ -68,13 +69,32 @@ internal static class EstateReader
         WaitHours = o.Number("waitHours"),
     };
 
-    private static Scheme Scheme(ObjectReader o) => new()
+    public static Scheme Scheme(ObjectReader o) => new()
     {
         Id = o.Id("id"),
         Name = o.Text("name"),
         Copies = (int)o.Whole("copies", 1, 1000),
         Spread = o.Choice("spread", ("device", Spread.Device), ("rack", Spread.Rack), ("zone", Spread.Zone), ("region", Spread.Region)),
         StorageFactor = o.Number("storageFactor"),
+        Coded = o.Object("coded", c => new Coding { Data = (int)c.Whole("data", 1, 1000), Parity = (int)c.Whole("parity", 0, 1000) }, optional: true),
+        Over = o.Object("over", p => new Places
+        {
+            Regions = (int)p.Whole("regions", 1, 1000, 1),
+            Zones = (int)p.Whole("zones", 1, 1000, 1),
+            Racks = (int)p.Whole("racks", 1, 1000, 1),
+        }, optional: true),
+        Hazards = o.Object("hazards", Hazards, optional: true),
+    };
+
+    private static Hazards Hazards(ObjectReader o) => new()
+    {
+        DeviceFailuresPerYear = o.Number("deviceFailuresPerYear", 0, Below1, Pricing.Hazards.Usual.DeviceFailuresPerYear, above: true),
+        RepairHours = o.Number("repairHours", 0, 1e6, Pricing.Hazards.Usual.RepairHours, above: true),
+        OneRepairAtATime = o.Flag("oneRepairAtATime"),
+        ZoneOutagesPerYear = o.Number("zoneOutagesPerYear", 0, 1000, Pricing.Hazards.Usual.ZoneOutagesPerYear),
+        ZoneOutageHours = o.Number("zoneOutageHours", 0, 8766, Pricing.Hazards.Usual.ZoneOutageHours),
+        RegionOutagesPerYear = o.Number("regionOutagesPerYear", 0, 1000, Pricing.Hazards.Usual.RegionOutagesPerYear),
+        RegionOutageHours = o.Number("regionOutageHours", 0, 8766, Pricing.Hazards.Usual.RegionOutageHours),
     };
 
     private static Region Region(ObjectReader o) => new()
@@ -95,6 +115,8 @@ internal static class EstateReader
         Recall = Unit(o, "recall"),
     };
 
+    private static readonly double Below1 = Math.BitDecrement(1.0);
+
     private static Lot Lot(ObjectReader o)
     {
         var created = o.Date("created");
@@ -105,6 +127,7 @@ internal static class EstateReader
             Tier = o.Id("tier"),
             InTierSince = o.Date("inTierSince", created),
             Objects = o.Whole("objects"),
+            Fraction = o.Optional("fraction", n => o.Number(n, most: Below1)),
             BytesPerObject = o.Whole("bytesPerObject"),
         };
     }

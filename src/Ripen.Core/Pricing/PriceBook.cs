@@ -63,6 +63,45 @@ public sealed record Scheme
     public required int Copies { get; init; }
     public required Spread Spread { get; init; }
     public required double StorageFactor { get; init; }
+    /// <summary>How an object is cut when it is coded instead of copied; null for copies. A coded scheme has one copy.</summary>
+    public Coding? Coded { get; init; }
+    /// <summary>Over how many places the fragments are dealt; null for one place of the spread for each fragment.</summary>
+    public Places? Over { get; init; }
+    /// <summary>What can go wrong, and how often; null for <see cref="Pricing.Hazards.Usual"/>.</summary>
+    public Hazards? Hazards { get; init; }
+}
+
+/// <summary>An erasure code: <see cref="Data"/> + <see cref="Parity"/> fragments, any <see cref="Data"/> of which give the object back.</summary>
+public sealed record Coding
+{
+    public required int Data { get; init; }
+    public required int Parity { get; init; }
+}
+
+/// <summary>Regions, zones in each of them, and racks in each zone; all at least 1.</summary>
+public sealed record Places
+{
+    public int Regions { get; init; } = 1;
+    public int Zones { get; init; } = 1;
+    public int Racks { get; init; } = 1;
+}
+
+/// <summary>How often parts fail and for how long. Rates are per year, durations in hours.</summary>
+public sealed record Hazards
+{
+    /// <summary>Orders of magnitude that are common practice (from memory, no published source); a price book should state its own.</summary>
+    public static readonly Hazards Usual = new();
+
+    /// <summary>The share of devices that fail in a year (AFR): above 0, below 1.</summary>
+    public double DeviceFailuresPerYear { get; init; } = 0.015;
+    /// <summary>Mean hours until a lost fragment is whole again elsewhere; above 0.</summary>
+    public double RepairHours { get; init; } = 24;
+    /// <summary>Whether lost fragments are repaired one after another instead of all at once.</summary>
+    public bool OneRepairAtATime { get; init; }
+    public double ZoneOutagesPerYear { get; init; } = 0.5;
+    public double ZoneOutageHours { get; init; } = 4;
+    public double RegionOutagesPerYear { get; init; } = 0.1;
+    public double RegionOutageHours { get; init; } = 6;
 }
 
 /// <summary>A place far from the others, with one price entry for each tier offered there.</summary>
