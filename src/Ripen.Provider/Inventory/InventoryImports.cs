@@ -1,0 +1,160 @@
+using System.Globalization;
+using CsvHelper;
+using Ripen.Provider.Index;
+using Ripen.Provider.Stock;
+
+namespace Ripen.Provider.Inventory;
+
+/// <summary>
+/// Takes lists of data that is elsewhere into a bucket as lots. An inventory is received once, read with a mapping as often as wanted, and imported
+/// whole in one transaction, or not at all.
+/// </summary>
+public sealed class InventoryImports
+{
+    private const int ErrorsShown = 100;
+    private const int PreviewRows = 12;
+
+    private readonly ProviderState state;
+    private readonly string folder;
+
+    internal InventoryImports(ProviderState state, string folder)
+    {
+        (this.state, this.folder) = (state, folder);
+        if (Directory.Exists(folder)) Directory.Delete(folder, recursive: true);
+        Directory.CreateDirectory(folder);
+    }
+
+    /// <exception cref="RefusalException">It is neither CSV with a header nor Parquet.</exception>
+    public async Task<InventoryPreview> Receive(Stream body, CancellationToken cancel)
+    {
+        var id = Guid.NewGuid().ToString("N");
+        try
+        {
+            await using (var file = File.Create(PathOf(id))) await body.CopyToAsync(file, cancel);
+            await using var inventory = await InventoryFiles.Open(PathOf(id));
+            var rows = new List<IReadOnlyList<string>>();
+            await foreach (var row in inventory.Rows(cancel))
+            {
+                rows.Add([.. row]);
+                if (rows.Count == PreviewRows) break;
+            }
+            return new InventoryPreview(id, inventory.Format, inventory.Columns, rows, Suggest(inventory.Columns));
+        }
+        catch
+        {
+            File.Delete(PathOf(id));
+            throw;
+        }
+    }
+
+    /// <summary>Reads the whole inventory and says what it would come to. Nothing is imported; the file of errors is written anew.</summary>
+    public async Task<InventoryReading> Check(string id, string bucket, ColumnMapping mapping, CancellationToken cancel)
+    {
+        var (reading, _) = await Read(id, bucket, mapping, cancel);
+        return reading;
+    }
+
+    /// <summary>Every error of the last reading, as CSV; null before one, or when there was none.</summary>
+    public string? ErrorFile(string id) => File.Exists(ErrorPathOf(Known(id))) ? ErrorPathOf(id) : null;
+
+    /// <summary>Puts the inventory's lots into the bucket and forgets the inventory.</summary>
+    /// <exception cref="RefusalException">Rows are broken and were not to be left out.</exception>
+    public async Task<InventoryReading> Import(string id, string bucket, ColumnMapping mapping, bool leaveOutBroken, CancellationToken cancel)
+    {
+        var (reading, lots) = await Read(id, bucket, mapping, cancel);
+        if (reading.BrokenRows > 0 && !leaveOutBroken)
+        {
+            throw new RefusalException(RefusalKind.Invalid, "broken-rows",
+                $"{reading.BrokenRows} of {reading.Rows} rows are broken; nothing was imported. Mend them, or import the others without them.");
+        }
+        state.Change(db =>
+        {
+            var terms = state.Terms;
+            var own = terms[bucket];
+            using var insert = db.CreateCommand();
+            insert.CommandText = """
+                INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, touched) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8)
+                """;
+            foreach (var lot in lots.Lots())
+            {
+                insert.Again(own.Id, lot.Prefix, (double)lot.Objects, lot.Bytes, lot.Created.DayNumber,
+                    new DateTimeOffset(lot.Created.ToDateTime(TimeOnly.MinValue), TimeSpan.Zero).ToUnixTimeMilliseconds(), terms.TierId(lot.Tier), lot.LastRead?.DayNumber);
+            }
+            ProviderState.Touch(db, own);
+            state.Note(db, bucket, $"imported an inventory of {reading.Objects} objects");
+        }, cancel);
+        File.Delete(PathOf(id));
+        return reading;
+    }
+
+    private async Task<(InventoryReading Reading, LotGatherer Lots)> Read(string id, string bucket, ColumnMapping mapping, CancellationToken cancel)
+    {
+        var terms = state.Terms;
+        var own = terms[bucket];
+        var today = state.Index.Read(ProviderState.Today);
+        await using var inventory = await InventoryFiles.Open(PathOf(Known(id)));
+        var reader = new RowReader(terms, own, today, inventory.Columns, mapping);
+        var lots = new LotGatherer(own.Bucket, terms.Prices, today, mapping.Levels);
+        var errors = new List<RowError>();
+        var (rows, broken) = (0L, 0L);
+        File.Delete(ErrorPathOf(id));
+        CsvWriter? file = null;
+        try
+        {
+            await foreach (var row in inventory.Rows(cancel))
+            {
+                rows++;
+                if (reader.Read(row, out var wrong) is { } good)
+                {
+                    lots.Add(good);
+                    continue;
+                }
+                broken++;
+                var error = new RowError(rows, wrong.Column, wrong.Value, wrong.Message);
+                if (errors.Count < ErrorsShown) errors.Add(error);
+                if (file is null)
+                {
+                    file = CsvWriter.ToFile(ErrorPathOf(id), new CsvWriterOptions());
+                    file.WriteHeader("row", "column", "value", "message");
+                }
+                file.WriteRecord(error.Row.ToString(CultureInfo.InvariantCulture), error.Column, error.Value, error.Message);
+            }
+        }
+        finally
+        {
+            file?.Dispose();
+        }
+        return (new InventoryReading(rows, broken, lots.Objects, (double)lots.Bytes, lots.Lots().Count(), errors, Foresee(lots, terms, own, today)), lots);
+    }
+
+    private static List<UntouchedPrefix> Foresee(LotGatherer lots, Terms terms, BucketTerms own, DateOnly today)
+    {
+        var sums = new UntouchedSums(terms, own);
+        foreach (var lot in lots.Lots())
+        {
+            var touched = lot.LastRead > lot.Created ? lot.LastRead.Value : lot.Created;
+            sums.Add(lot.Prefix[..(lot.Prefix.IndexOf('/', StringComparison.Ordinal) + 1)], lot.Objects, lot.Bytes, lot.Tier, today.DayNumber - touched.DayNumber);
+        }
+        return sums.ByPrefix();
+    }
+
+    private static ColumnMapping? Suggest(IReadOnlyList<string> columns)
+    {
+        string? Like(params string[] words) => words.Select(w => columns.FirstOrDefault(c => Plain(c).Contains(w, StringComparison.Ordinal))).FirstOrDefault(c => c is not null);
+        var (key, bytes, modified) = (Like("key", "path", "object", "name"), Like("bytes", "size", "length"), Like("modified", "mtime", "written", "created", "date"));
+        return key is null || bytes is null || modified is null ? null : new ColumnMapping
+        {
+            Key = key, Bytes = bytes, LastModified = modified, LastRead = Like("lastread", "accessed", "atime", "read"), Tier = Like("tier", "class"),
+        };
+    }
+
+    private static string Plain(string column) => new([.. column.ToLowerInvariant().Where(char.IsLetter)]);
+
+    private string Known(string id) => Guid.TryParseExact(id, "N", out _) && File.Exists(PathOf(id))
+        ? id
+        : throw new RefusalException(RefusalKind.NotFound, "no-inventory", "There is no such inventory any more; send it again.");
+
+    private string PathOf(string id) => Path.Combine(folder, id);
+
+    private string ErrorPathOf(string id) => Path.Combine(folder, id + ".errors.csv");
+}

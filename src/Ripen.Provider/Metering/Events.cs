@@ -1,0 +1,59 @@
+using Microsoft.Data.Sqlite;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Provider.Metering;
+
+/// <summary>Charges for what happens to objects, booked at once; each returns the money. The meter of a day at rest is <see cref="Midnight"/>'s.</summary>
+internal static class Events
+{
+    public static double Written(SqliteConnection db, Terms terms, DateOnly day, BucketTerms bucket, double objects)
+    {
+        var amount = bucket.Prices[bucket.Landing]!.Writes.For(objects);
+        Ledger.Book(db, day, bucket, bucket.Bucket.Tier, Charge.Writes, objects, amount);
+        return amount;
+    }
+
+    public static double Sent(SqliteConnection db, Terms terms, DateOnly day, BucketTerms from, BucketTerms to, double bytes)
+    {
+        var units = bytes / terms.Prices.Unit.Bytes();
+        var amount = terms.Prices.TransferPrice(from.Bucket.Region, to.Bucket.Region).For(units);
+        Ledger.Book(db, day, from, from.Bucket.Tier, Charge.Transfer, units, amount);
+        return amount;
+    }
+
+    public static double Read(SqliteConnection db, Terms terms, DateOnly day, BucketTerms bucket, int tier, double objects, double bytes)
+    {
+        var price = bucket.Prices[tier]!;
+        var units = bytes / terms.Prices.Unit.Bytes();
+        var (reads, recall) = (price.Reads.For(objects), price.RecallRequests.For(objects) + price.Recall.For(units));
+        var name = terms.Prices.Tiers[tier].Id;
+        Ledger.Book(db, day, bucket, name, Charge.Reads, objects, reads);
+        Ledger.Book(db, day, bucket, name, Charge.Recall, units, recall);
+        return reads + recall;
+    }
+
+    public static double Moved(SqliteConnection db, Terms terms, DateOnly day, BucketTerms bucket, int to, double objects)
+    {
+        var amount = bucket.Prices[to]!.MovesIn.For(objects);
+        Ledger.Book(db, day, bucket, terms.Prices.Tiers[to].Id, Charge.Moves, objects, amount);
+        return amount;
+    }
+
+    /// <summary>The rest of a minimum stay, for objects that leave the tier on <paramref name="day"/> having come on <paramref name="since"/>.</summary>
+    public static double LeftEarly(SqliteConnection db, Terms terms, DateOnly day, BucketTerms bucket, int tier, DateOnly since, double objects, long bytesPerObject)
+    {
+        var (units, amount) = EarlyLeave(terms, day, bucket, tier, since, objects, bytesPerObject);
+        Ledger.Book(db, day, bucket, terms.Prices.Tiers[tier].Id, Charge.EarlyLeave, units, amount);
+        return amount;
+    }
+
+    public static (double UnitMonths, double Amount) EarlyLeave(
+        Terms terms, DateOnly day, BucketTerms bucket, int tier, DateOnly since, double objects, long bytesPerObject)
+    {
+        var from = terms.Prices.Tiers[tier];
+        var missing = from.MinimumStayDays - (day.DayNumber - since.DayNumber);
+        if (missing <= 0) return default;
+        var units = objects * from.BilledBytes(bytesPerObject) * missing / terms.UnitMonth(day);
+        return (units, bucket.Prices[tier]!.Storage[0].Price.For(units) * bucket.Factor);
+    }
+}

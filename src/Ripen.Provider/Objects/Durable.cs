@@ -1,0 +1,25 @@
+using System.Runtime.InteropServices;
+
+namespace Ripen.Provider.Objects;
+
+/// <summary>Forces a folder's list of names to the disk, so that a rename outlives a power cut (POSIX fsync on a directory).</summary>
+internal static partial class Durable
+{
+    public static void Folder(string path)
+    {
+        var handle = Open(path, 0);
+        if (handle < 0) throw new IOException($"Cannot open '{path}' to force it to the disk.", Marshal.GetLastPInvokeError());
+        var failed = Sync(handle) != 0;
+        _ = Close(handle);
+        if (failed) throw new IOException($"Cannot force '{path}' to the disk.");
+    }
+
+    [LibraryImport("libc", EntryPoint = "open", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
+    private static partial int Open(string path, int flags);
+
+    [LibraryImport("libc", EntryPoint = "fsync", SetLastError = true)]
+    private static partial int Sync(int handle);
+
+    [LibraryImport("libc", EntryPoint = "close")]
+    private static partial int Close(int handle);
+}

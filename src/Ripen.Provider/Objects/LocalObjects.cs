@@ -1,0 +1,242 @@
+using Microsoft.Data.Sqlite;
+using Ripen.Provider.Index;
+using Ripen.Provider.Metering;
+
+namespace Ripen.Provider.Objects;
+
+/// <summary>The object store on the local disk. A change of the index, its charge and its place on the clock are one transaction.</summary>
+internal sealed class LocalObjects(ProviderState state) : IObjectStore
+{
+    private const int NoSpace = 28; // ENOSPC
+
+    private readonly TierMoves moves = new(state);
+
+    public async Task<StoredVersion> Write(string bucket, string key, Stream body, WriteConditions conditions, CancellationToken cancel)
+    {
+        ObjectKeys.Check(key);
+        // Before the body is taken, so that a refusal is quick; again in the transaction, where it counts.
+        state.Index.Read(db =>
+        {
+            CheckConditions(Current(db, state.Terms[bucket].Id, key), key, conditions);
+            return true;
+        });
+        WrittenContent content;
+        try
+        {
+            content = await state.Contents.Write(body, cancel);
+        }
+        catch (IOException full) when (full.HResult == NoSpace)
+        {
+            throw ProviderState.DiskFull();
+        }
+        try
+        {
+            CheckBody(content, conditions);
+            var id = state.Change(db => Store(db, bucket, key, content, conditions), cancel);
+            return Find(bucket, key, id)!;
+        }
+        catch
+        {
+            if (!state.Index.Read(db => IsKnown(db, content.Name))) state.Contents.Remove(content.Name);
+            throw;
+        }
+    }
+
+    public IOpenedObject Open(string bucket, string key, long? version)
+    {
+        var terms = state.Terms;
+        var own = terms[bucket];
+        return state.Index.Read<IOpenedObject>(db =>
+        {
+            var (id, kind) = version is { } wanted
+                ? (wanted, KindOf(db, own.Id, key, wanted) ?? throw RefusalException.NoVersion(key, wanted))
+                : Current(db, own.Id, key) ?? throw RefusalException.NoObject(key);
+            if (kind != EntryRows.Object) throw version is null ? RefusalException.NoObject(key) : RefusalException.NoVersion(key, id);
+            var found = Row(db, terms, own, id);
+            var wait = terms.Prices.Tiers[terms.Prices.Coldness(found.Tier)].WaitHours;
+            if (wait > 0)
+            {
+                throw new RefusalException(RefusalKind.Conflict, "needs-recall",
+                    $"It rests in '{found.Tier}', where the first byte takes {wait:0.##} hours: move it to a warmer tier, and read it when it has arrived.");
+            }
+            if (found.ReadyFrom > ProviderState.Now(db))
+            {
+                throw new RefusalException(RefusalKind.Conflict, "recall-under-way", $"Its recall is under way; it can be read from {found.ReadyFrom:yyyy-MM-dd'T'HH:mm:ss'Z'} of the provider's clock on.");
+            }
+            var (name, bytes, sums) = db.List(
+                "SELECT c.name, c.bytes, c.sums FROM entry e JOIN content c ON c.name = e.content WHERE e.id = ?1",
+                r => (r.GetString(0), r.GetInt64(1), r.GetFieldValue<byte[]>(2)), id).Single();
+            return new Opened(found, state.Contents.Open(name, bytes, sums), state, bucket);
+        });
+    }
+
+    public StoredVersion? Find(string bucket, string key, long? version)
+    {
+        var terms = state.Terms;
+        var own = terms[bucket];
+        return state.Index.Read(db =>
+        {
+            if (version is { } wanted) return KindOf(db, own.Id, key, wanted) is null ? null : Row(db, terms, own, wanted);
+            return Current(db, own.Id, key) is { Kind: EntryRows.Object } current ? Row(db, terms, own, current.Id) : null;
+        });
+    }
+
+    public IReadOnlyList<StoredVersion> Versions(string bucket, string key)
+    {
+        var terms = state.Terms;
+        var own = terms[bucket];
+        return state.Index.Read(db => db.List(
+            $"SELECT {EntryRows.Columns} FROM {EntryRows.From} WHERE e.bucket = ?1 AND e.key = ?2 AND e.kind > 0 ORDER BY e.id DESC",
+            r => EntryRows.Read(r, terms, own), own.Id, key));
+    }
+
+    public ListingPage List(string bucket, string prefix, string? delimiter, string? after, int most)
+    {
+        var terms = state.Terms;
+        var own = terms[bucket];
+        return state.Index.Read(db => new Listing(db, terms, own).Page(prefix, delimiter, after, most));
+    }
+
+    public Deletion Delete(string bucket, string key, long? version, long? ifVersion)
+    {
+        var own = state.Terms[bucket];
+        return state.Change(db =>
+        {
+            var now = ProviderState.Now(db);
+            ProviderState.Touch(db, own);
+            if (version is { } one) return DeleteVersion(db, own, key, one);
+            var current = Current(db, own.Id, key);
+            if (ifVersion is not null) CheckConditions(current, key, new WriteConditions(IfVersion: ifVersion));
+            if (current is not { Kind: EntryRows.Object } found) throw RefusalException.NoObject(key);
+            if (!own.Bucket.Versioning) return new Deletion(key, null, true, RemoveForGood(db, own, found.Id, key));
+            db.Run("UPDATE entry SET current = 0 WHERE id = ?1", found.Id);
+            var today = DateOnly.FromDateTime(now.UtcDateTime).DayNumber;
+            db.Run("""
+                INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since)
+                SELECT bucket, 2, 1, key, 0, 0, ?2, ?3, tier, ?2 FROM entry WHERE id = ?1
+                """, found.Id, today, now.ToUnixTimeMilliseconds());
+            return new Deletion(key, db.Value<long>("SELECT last_insert_rowid()"), false, 0);
+        });
+    }
+
+    public TierMove Move(string bucket, string scope, bool wholePrefix, string tier) => moves.Make(bucket, scope, wholePrefix, tier);
+
+    public TierMove ForeseeMove(string bucket, string scope, bool wholePrefix, string tier) => moves.Foresee(bucket, scope, wholePrefix, tier);
+
+    private static bool IsKnown(SqliteConnection db, string content) => db.Value<long>("SELECT count(*) FROM content WHERE name = ?1", content) > 0;
+
+    private static (long Id, int Kind)? Current(SqliteConnection db, long bucket, string key)
+    {
+        var rows = db.List("SELECT id, kind FROM entry WHERE bucket = ?1 AND key = ?2 AND current = 1 AND kind > 0", r => (r.GetInt64(0), r.GetInt32(1)), bucket, key);
+        return rows.Count == 0 ? null : rows[0];
+    }
+
+    private static int? KindOf(SqliteConnection db, long bucket, string key, long id)
+    {
+        var rows = db.List("SELECT kind FROM entry WHERE id = ?1 AND bucket = ?2 AND key = ?3", r => r.GetInt32(0), id, bucket, key);
+        return rows.Count == 0 ? null : rows[0];
+    }
+
+    private static StoredVersion Row(SqliteConnection db, Terms terms, BucketTerms bucket, long id) =>
+        db.List($"SELECT {EntryRows.Columns} FROM {EntryRows.From} WHERE e.id = ?1", r => EntryRows.Read(r, terms, bucket), id).Single();
+
+    private static void CheckConditions((long Id, int Kind)? current, string key, WriteConditions conditions)
+    {
+        var there = current is { Kind: EntryRows.Object };
+        if (conditions.IfNone && there)
+        {
+            throw new RefusalException(RefusalKind.PreconditionFailed, "exists", $"'{key}' is there already, and the request demands that it is not.");
+        }
+        if (conditions.IfVersion is { } wanted && (!there || current!.Value.Id != wanted))
+        {
+            throw new RefusalException(RefusalKind.PreconditionFailed, "changed-meanwhile", $"The current version of '{key}' is not {wanted}: somebody was quicker. Look at the newer one first.");
+        }
+    }
+
+    private static void CheckBody(WrittenContent content, WriteConditions conditions)
+    {
+        if (conditions.Length is { } announced && announced != content.Bytes)
+        {
+            throw new RefusalException(RefusalKind.Invalid, "wrong-length", $"{announced} bytes were announced and {content.Bytes} came; nothing was stored. Send it again.");
+        }
+        if (conditions.Sha256 is { } expected && !expected.AsSpan().SequenceEqual(content.Sha256))
+        {
+            throw new RefusalException(RefusalKind.Invalid, "wrong-checksum",
+                $"The body's SHA-256 is {Convert.ToHexStringLower(content.Sha256)} and not what was announced; nothing was stored. Send it again.");
+        }
+    }
+
+    private long Store(SqliteConnection db, string bucket, string key, WrittenContent content, WriteConditions conditions)
+    {
+        var terms = state.Terms;
+        var own = terms[bucket];
+        var now = ProviderState.Now(db);
+        var today = DateOnly.FromDateTime(now.UtcDateTime);
+        var current = Current(db, own.Id, key);
+        CheckConditions(current, key, conditions);
+        db.Run("INSERT INTO content VALUES(?1, ?2, ?3, ?4)", content.Name, content.Bytes, content.Sha256, content.BlockSums);
+        MakeWay(db, own, current, key);
+        db.Run("""
+            INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content, media, charged)
+            VALUES(?1, 1, 1, ?2, 1, ?3, ?4, ?5, ?6, ?4, ?7, ?8, ?9)
+            """, own.Id, key, content.Bytes, today.DayNumber, now.ToUnixTimeMilliseconds(), terms.TierId(own.Landing), content.Name, conditions.MediaType,
+            Events.Written(db, terms, today, own, 1));
+        ProviderState.Touch(db, own);
+        return db.Value<long>("SELECT last_insert_rowid()");
+    }
+
+    /// <summary>With versioning the current version becomes an earlier one; without, it goes.</summary>
+    private void MakeWay(SqliteConnection db, BucketTerms own, (long Id, int Kind)? current, string key)
+    {
+        if (current is not { } there) return;
+        if (own.Bucket.Versioning) db.Run("UPDATE entry SET current = 0 WHERE id = ?1", there.Id);
+        else RemoveForGood(db, own, there.Id, key);
+    }
+
+    private Deletion DeleteVersion(SqliteConnection db, BucketTerms own, string key, long version)
+    {
+        var kind = KindOf(db, own.Id, key, version) ?? throw RefusalException.NoVersion(key, version);
+        var wasCurrent = db.Value<long>("SELECT current FROM entry WHERE id = ?1", version) == 1;
+        var charge = RemoveForGood(db, own, version, key);
+        if (wasCurrent && kind != EntryRows.Batch)
+        {
+            db.Run("UPDATE entry SET current = 1 WHERE id = (SELECT max(id) FROM entry WHERE bucket = ?1 AND key = ?2 AND kind > 0)", own.Id, key);
+        }
+        return new Deletion(key, null, true, charge);
+    }
+
+    /// <summary>The charge for leaving early.</summary>
+    private double RemoveForGood(SqliteConnection db, BucketTerms own, long id, string key)
+    {
+        var terms = state.Terms;
+        var today = ProviderState.Today(db);
+        var entry = Row(db, terms, own, id);
+        if (!entry.IsDeletion && own.IsKept(entry.Created, today))
+        {
+            throw new RefusalException(RefusalKind.Conflict, "kept",
+                $"'{key}' is kept until {entry.KeptUntil:yyyy-MM-dd} by the bucket's keep rule and cannot be deleted or overwritten before.");
+        }
+        var charge = entry.IsDeletion ? 0 : Events.LeftEarly(db, terms, today, own, terms.Prices.Coldness(entry.Tier), entry.InTierSince, entry.Count, entry.Bytes);
+        EntryRows.Remove(db, id);
+        return charge;
+    }
+
+    private sealed class Opened(StoredVersion version, ContentFiles.CheckedContent content, ProviderState state, string bucket) : IOpenedObject
+    {
+        public StoredVersion Version => version;
+
+        public async Task Send(long from, long to, Stream target, CancellationToken cancel)
+        {
+            await content.Send(from, to, target, cancel);
+            state.Change(db =>
+            {
+                var terms = state.Terms;
+                var today = ProviderState.Today(db);
+                var charge = Events.Read(db, terms, today, terms[bucket], terms.Prices.Coldness(version.Tier), 1, to - from);
+                db.Run("UPDATE entry SET touched = ?2, charged = charged + ?3 WHERE id = ?1", version.Version, today.DayNumber, charge);
+            }, CancellationToken.None);
+        }
+
+        public void Dispose() => content.Dispose();
+    }
+}

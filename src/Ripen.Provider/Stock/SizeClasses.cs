@@ -1,0 +1,40 @@
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Provider.Stock;
+
+/// <summary>
+/// Sizes that are billed alike: classes whose limits are powers of the square root of two, cut as well where a tier's smallest billed size or a rule's
+/// smallest size lies, so that a class is wholly on one side of each. Within a class every bill is linear in the bytes.
+/// </summary>
+internal sealed class SizeClasses
+{
+    private readonly long[] starts;
+
+    public SizeClasses(Bucket bucket, PriceBook prices, IEnumerable<LifecycleRule>? drafted = null)
+    {
+        var cuts = new SortedSet<long> { 0, 1 };
+        for (var i = 2; i < 126; i++) cuts.Add((long)Math.Pow(2, i / 2.0));
+        foreach (var tier in prices.Tiers) cuts.Add(tier.MinimumObjectBytes);
+        foreach (var rule in bucket.Rules.Concat(drafted ?? [])) cuts.Add(rule.SmallestBytes);
+        starts = [.. cuts];
+    }
+
+    public int Of(long bytes)
+    {
+        var at = Array.BinarySearch(starts, bytes);
+        return at >= 0 ? at : ~at - 1;
+    }
+
+    /// <summary>
+    /// So many objects of so many bytes together, as one or two counts of objects of a whole size each: no byte is lost or gained.
+    /// </summary>
+    public static IEnumerable<(double Count, long Bytes)> Exactly(double count, double bytes)
+    {
+        if (count == 0) yield break;
+        var each = Math.Floor(bytes / count);
+        var larger = bytes - (each * count);
+        if (count - larger > 0) yield return (count - larger, (long)each);
+        if (larger > 0) yield return (larger, (long)each + 1);
+    }
+}

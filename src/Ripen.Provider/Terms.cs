@@ -1,0 +1,69 @@
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Provider;
+
+/// <summary>A plan in force, with the index's own numbers for buckets and tiers.</summary>
+internal sealed class Terms
+{
+    private readonly Dictionary<string, BucketTerms> byName;
+    private readonly long[] tierIds;
+    private readonly Dictionary<long, int> coldness;
+
+    public Terms(ProviderPlan plan, Func<string, long> tierId, Func<string, long> bucketId)
+    {
+        Plan = plan;
+        tierIds = [.. plan.Estate.PriceBook.Tiers.Select(t => tierId(t.Id))];
+        coldness = tierIds.Select((id, place) => (id, place)).ToDictionary(t => t.id, t => t.place);
+        Buckets = [.. plan.Estate.Buckets.Select(b => new BucketTerms(bucketId(b.Name), b, plan.Buckets[b.Name].StatedOn, plan.Estate.PriceBook))];
+        byName = Buckets.ToDictionary(b => b.Bucket.Name);
+        ById = Buckets.ToDictionary(b => b.Id);
+    }
+
+    public ProviderPlan Plan { get; }
+
+    public PriceBook Prices => Plan.Estate.PriceBook;
+
+    public IReadOnlyList<BucketTerms> Buckets { get; }
+
+    public IReadOnlyDictionary<long, BucketTerms> ById { get; }
+
+    /// <exception cref="RefusalException">There is no such bucket.</exception>
+    public BucketTerms this[string bucket] => byName.GetValueOrDefault(bucket) ?? throw RefusalException.NoBucket(bucket);
+
+    public BucketTerms? Find(string bucket) => byName.GetValueOrDefault(bucket);
+
+    /// <summary>The index's number of the tier at this place from warm (0) to cold.</summary>
+    public long TierId(int place) => tierIds[place];
+
+    /// <summary>The place from warm to cold of the tier with this number.</summary>
+    public int Place(long tierId) => coldness[tierId];
+
+    public string TierName(long tierId) => Prices.Tiers[Place(tierId)].Id;
+
+    /// <summary>Bytes × days in a unit-month of the month that holds <paramref name="day"/>.</summary>
+    public double UnitMonth(DateOnly day) =>
+        Prices.Unit.Bytes() * (Prices.Month == BillingMonth.ThirtyDays ? 30 : DateTime.DaysInMonth(day.Year, day.Month));
+}
+
+/// <summary>One bucket of a plan, with its prices by place from warm to cold; null where its region does not offer a tier.</summary>
+internal sealed class BucketTerms(long id, Bucket bucket, DateOnly statedOn, PriceBook prices)
+{
+    public long Id => id;
+
+    public Bucket Bucket => bucket;
+
+    public DateOnly StatedOn => statedOn;
+
+    public TierPrice?[] Prices { get; } = [.. prices.Tiers.Select(t => prices.FindRegion(bucket.Region)!.PriceOf(t.Id))];
+
+    public double Factor { get; } = prices.FindScheme(bucket.Scheme)!.StorageFactor;
+
+    public int Landing { get; } = prices.Coldness(bucket.Tier);
+
+    /// <summary>Until when an object created on this day may not go; null when nothing keeps it.</summary>
+    public DateOnly? KeptUntil(DateOnly created) =>
+        bucket.Keep?.Until ?? (bucket.Keep?.Days is { } days ? created.AddDays(days) : null);
+
+    public bool IsKept(DateOnly created, DateOnly today) => KeptUntil(created) > today;
+}

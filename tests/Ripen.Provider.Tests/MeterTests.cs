@@ -1,0 +1,153 @@
+using FsCheck;
+using FsCheck.Fluent;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
+using Ripen.Core.Tests;
+using Ripen.Provider.Objects;
+
+namespace Ripen.Provider.Tests;
+
+/// <summary>What the meter charges, against what the projection foresaw: two computations that share the price book and nothing else.</summary>
+public sealed class MeterTests
+{
+    [Fact]
+    public void The_demo_estate_runs_400_days_and_each_months_ledger_is_the_projection_of_the_first_day() => RunAndCompare(TestProvider.Demo, 400);
+
+    [Fact]
+    public void The_worked_example_is_metered_as_it_is_projected() => RunAndCompare(TestProvider.Small, 400);
+
+    [Fact]
+    public void Random_estates_are_metered_as_they_are_projected() =>
+        RandomEstates.Check(60, estate =>
+        {
+            using var provider = new TestProvider(estate);
+            return Difference(provider, estate, 70);
+        });
+
+    [Fact]
+    public void A_projection_from_a_later_day_goes_on_where_the_meter_stands()
+    {
+        var estate = TestProvider.Demo;
+        var first = Projection.Of(estate, 14).Rows().ToList();
+        using var provider = new TestProvider(estate);
+        provider.PassDays(new DateOnly(2027, 3, 1).DayNumber - estate.Today.DayNumber);
+        var stock = provider.Inside.Stock(null);
+        var since = (stock.Today.DayNumber - estate.Today.DayNumber) / 365.0;
+        var later = estate with
+        {
+            Today = stock.Today,
+            Buckets =
+            [
+                .. estate.Buckets.Select(b => b with
+                {
+                    Stock = stock.Buckets[b.Name].Lots,
+                    Streams = [.. b.Streams.Select(s => s with { ObjectsPerDay = s.ObjectsPerDay * Math.Pow(1 + s.YearlyGrowth, since) })],
+                }),
+            ],
+        };
+        Assert.Equal(new DateOnly(2027, 3, 1), stock.Today);
+        var again = Projection.Of(EstateDocument.Read(EstateDocument.Write(later)).Value, 10).Rows().ToList();
+        Assert.Null(Compare.Difference([.. first.Where(r => string.CompareOrdinal(r.Month.ToString(), "2027-03") >= 0)], again));
+    }
+
+    [Fact]
+    public async Task An_objects_events_are_charged_when_they_happen_at_the_price_books_prices()
+    {
+        using var provider = new TestProvider(TestProvider.OneBucket());
+        var price = TestProvider.Demo.PriceBook.FindRegion("aldmouth")!.PriceOf("counter")!;
+        await provider.Put("a", TestProvider.Bytes(2_000_000));
+        await provider.Get("a");
+        await provider.Get("a");
+        var charged = provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").ToDictionary(r => r.Charge);
+        Assert.Equal((1, price.Writes.PerThousand / 1000), (charged[Charge.Writes].Quantity, charged[Charge.Writes].Amount));
+        Assert.Equal(2, charged[Charge.Reads].Quantity);
+        Assert.Equal(2 * price.Reads.PerThousand / 1000, charged[Charge.Reads].Amount, 15);
+        Assert.Equal(0.004, charged[Charge.Recall].Quantity, 15);
+
+        provider.PassDays(30); // all of November 2026
+        var stored = provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").Where(r => r.Charge == Charge.Storage).ToList();
+        Assert.Equal(30, stored.Count);
+        Assert.Equal(0.002, stored.Sum(r => r.Quantity), 12);
+        Assert.Equal(0.002 * price.Storage[0].Price.PerUnit, stored.Sum(r => r.Amount), 12);
+        var object1 = provider.Objects.Find("harbour", "a", null)!;
+        Assert.Equal(provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").Sum(r => r.Amount), provider.Inside.ChargedSoFar("harbour", object1.Version)!.Value, 12);
+    }
+
+    [Fact]
+    public async Task Moving_by_hand_costs_what_was_foreseen_and_leaving_early_the_rest_of_the_stay()
+    {
+        using var provider = new TestProvider(TestProvider.OneBucket(b => b with { Rules = [new LifecycleRule { Id = "down", Steps = [new Step { Age = 0, Tier = "cellar" }] }] }));
+        await provider.Put("logs/a", TestProvider.Bytes(3_000_000));
+        await provider.Put("logs/b", TestProvider.Bytes(1_000));
+        provider.PassDays(10);
+        Assert.All(provider.Objects.List("harbour", "", null, null, 10).Objects, o => Assert.Equal("cellar", o.Tier));
+        var before = Charges();
+
+        var foreseen = provider.Objects.ForeseeMove("harbour", "logs/", true, "counter");
+        Assert.Equal(before, Charges());
+        var done = provider.Objects.Move("harbour", "logs/", true, "counter");
+        Assert.Equal(foreseen.Parts, done.Parts);
+        Assert.Equal(["down"], foreseen.RulesUndo);
+        var part = Assert.Single(done.Parts);
+        // 90 days at least, 10 stayed (from the 1st to the 11th of November): 80/30 of a month for the billed bytes, small objects as 65,536.
+        var price = TestProvider.Demo.PriceBook.FindRegion("aldmouth")!.PriceOf("cellar")!;
+        Assert.Equal((3_000_000 + 65_536) / 1e9 * 80 / 30 * price.Storage[0].Price.PerUnit, part.EarlyLeaveCharge, 12);
+        Assert.Equal(part.EarlyLeaveCharge + part.MoveCharge + part.RecallCharge, Charges() - before, 12);
+
+        // A recall takes its time on the provider's clock.
+        Assert.Equal("recall-under-way", Assert.Throws<RefusalException>(() => provider.Objects.Open("harbour", "logs/a", null)).Code);
+        provider.Inside.Clock.PassUntil(provider.Inside.Clock.Now.AddHours(3), null, CancellationToken.None);
+        Assert.Equal(3_000_000, (await provider.Get("logs/a")).Length);
+
+        double Charges() => provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null).Sum(r => r.Amount);
+    }
+
+    [Fact]
+    public async Task Uploads_are_copied_on_the_same_day_and_age_like_everything_else()
+    {
+        var estate = TestProvider.OneBucket(b => b with
+        {
+            CopyTo = [new CopyRule { Bucket = "far-away", Prefix = "keep/" }],
+            Rules = [new LifecycleRule { Id = "gone", Prefix = "temp/", ExpireAt = 2 }],
+        });
+        estate = estate with { Buckets = [.. estate.Buckets, new Bucket { Name = "far-away", Region = "kestrel-sound", Scheme = "one-site", Tier = "counter" }] };
+        using var provider = new TestProvider(estate);
+        var content = TestProvider.Bytes(5_000);
+        await provider.Put("keep/a", content);
+        await provider.Put("temp/b", content);
+        provider.PassDays(1);
+        Assert.Equal(content, await provider.Get("keep/a", bucket: "far-away"));
+        Assert.Single(provider.Objects.List("far-away", "", null, null, 10).Objects);
+        Assert.Equal(5e-6, provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").Single(r => r.Charge == Charge.Transfer).Quantity, 15);
+        provider.PassDays(1);
+        Assert.Equal(["keep/a", "temp/b"], provider.Objects.List("harbour", "", null, null, 10).Objects.Select(o => o.Key));
+        provider.PassDays(1);
+        Assert.Equal(["keep/a"], provider.Objects.List("harbour", "", null, null, 10).Objects.Select(o => o.Key));
+        // The two copies share one file, and what expired is gone from the disk.
+        Assert.Equal(1, provider.FilesOnDisk);
+        provider.Objects.Delete("harbour", "keep/a", null, null);
+        Assert.Equal(content, await provider.Get("keep/a", bucket: "far-away"));
+    }
+
+    private static void RunAndCompare(Estate estate, int days)
+    {
+        using var provider = new TestProvider(estate);
+        Assert.Null(Difference(provider, estate, days));
+    }
+
+    /// <summary>Runs so many days, and on to the end of the month; then compares every whole month, row by row.</summary>
+    private static string? Difference(TestProvider provider, Estate estate, int days)
+    {
+        var until = estate.Today.AddDays(days);
+        until = new DateOnly(until.Year, until.Month, 1).AddMonths(1);
+        var months = ((until.Year - estate.Today.Year) * 12) + until.Month - estate.Today.Month;
+        provider.PassDays(until.DayNumber - estate.Today.DayNumber);
+        var metered = provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null)
+            .GroupBy(r => new ForecastRow(Month.Of(r.Day), r.Bucket, r.Region, r.Tier, r.Charge, 0, r.Unit, 0))
+            .Select(g => g.Key with { Quantity = g.Sum(r => r.Quantity), Amount = g.Sum(r => r.Amount) })
+            .OrderBy(r => r.Month.ToString(), StringComparer.Ordinal).ThenBy(r => r.Bucket, StringComparer.Ordinal).ThenBy(r => r.Tier, StringComparer.Ordinal)
+            .ThenBy(r => r.Charge.Name(), StringComparer.Ordinal).ToList();
+        return Compare.Difference([.. Projection.Of(estate, months).Rows()], metered);
+    }
+}
