@@ -5,8 +5,16 @@ using Ripen.Core.Forecasting;
 
 namespace Ripen.Data;
 
-/// <summary>An estate as stored, with the versions that a change must name.</summary>
-public sealed record StoredEstate(Estate Estate, long Version, IReadOnlyDictionary<string, long> BucketVersions);
+/// <summary>
+/// An estate as stored, with the versions that a change must name. The provider holds the stock: lots are here only from when an estate or bucket
+/// brought them until <see cref="EstateStore.HandedOver"/> says that the provider has them.
+/// </summary>
+public sealed record StoredEstate(Estate Estate, long Version, long ImportVersion, IReadOnlyDictionary<string, StoredBucket> Buckets);
+
+/// <param name="Version">What a change must name.</param>
+/// <param name="StatedOn">The day on which the rates of its streams hold.</param>
+/// <param name="StockVersion">The version of the estate that brought its lots.</param>
+public sealed record StoredBucket(long Version, DateOnly StatedOn, long StockVersion);
 
 /// <summary>A line of the change log. Before and after are documents of the bucket or estate; shown is the cost that was seen before applying.</summary>
 public sealed record LoggedChange(
@@ -50,7 +58,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
             await db.Regions.Include(r => r.Prices).ThenInclude(p => p.Bands).AsSplitQuery().AsNoTracking().OrderBy(r => r.Position).ToListAsync(cancel),
             await db.Transfers.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel),
             buckets);
-        return new StoredEstate(estate, row.Version, buckets.ToDictionary(b => b.Name, b => b.Version));
+        return new StoredEstate(estate, row.Version, row.ImportVersion, buckets.ToDictionary(b => b.Name, b => new StoredBucket(b.Version, b.StatedOn, b.StockVersion)));
     }
 
     /// <summary>Stores <paramref name="estate"/> in the place of the one whose version is <paramref name="replaces"/> (0: none).</summary>
@@ -70,34 +78,41 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
         db.ChangeTracker.Clear();
 
         var row = Mapping.ToRow(estate);
-        row.Version = replaces + 1;
+        row.Version = row.ImportVersion = replaces + 1;
         db.Add(row);
         db.AddRange(estate.PriceBook.Tiers.Select(Mapping.ToRow));
         db.AddRange(estate.PriceBook.Schemes.Select(Mapping.ToRow));
         db.AddRange(estate.PriceBook.Regions.Select(Mapping.ToRow));
         db.AddRange(estate.PriceBook.Transfers.Select(Mapping.ToRow));
-        db.AddRange(estate.Buckets.Select(Mapping.ToRow));
+        db.AddRange(estate.Buckets.Select((b, i) => Mapping.ToRow(b, i, estate.Today, row.Version)));
         Log(db, "estate-imported", estate.Name, null, EstateDocument.Write(estate));
     }, cancel);
 
+    /// <summary>Forgets the lots that the provider took over with the estate of this version; they are in its index now.</summary>
+    public Task HandedOver(long version, CancellationToken cancel = default) => Change(
+        async db => await db.Set<LotRow>().Where(l => db.Buckets.Any(b => b.Name == EF.Property<string>(l, "Bucket") && b.StockVersion <= version)).ExecuteDeleteAsync(cancel), cancel);
+
     /// <summary>Adds a bucket that is valid in the estate of this version, and logs what <paramref name="shown"/> said that it would cost.</summary>
     /// <exception cref="StaleVersionException">The estate has another version.</exception>
-    public Task Add(Bucket bucket, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
+    public Task Add(Bucket bucket, DateOnly today, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
     {
         await Bump(db, estateVersion, cancel);
         var last = await db.Buckets.MaxAsync(b => (int?)b.Position, cancel) ?? -1;
-        db.Add(Mapping.ToRow(bucket, last + 1));
+        db.Add(Mapping.ToRow(bucket, last + 1, today, estateVersion + 1));
         Log(db, "bucket-made", bucket.Name, null, Document(bucket), shown);
     }, cancel);
 
-    /// <summary>Stores <paramref name="after"/> in the place of <paramref name="before"/>, the bucket of version <paramref name="version"/>.</summary>
+    /// <summary>
+    /// Stores <paramref name="after"/> in the place of <paramref name="before"/>, the bucket of version <paramref name="version"/>; its streams' rates
+    /// hold on <paramref name="today"/>. Its stock is the provider's and not looked at.
+    /// </summary>
     /// <exception cref="StaleVersionException">The bucket or the estate has another version, or is gone.</exception>
     public Task Change(
-        Bucket before, Bucket after, long version, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
+        Bucket before, Bucket after, DateOnly today, long version, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
     {
         await Bump(db, estateVersion, cancel);
         var row = await Find(db, after.Name, version, cancel);
-        Mapping.Fill(row, after);
+        Mapping.Fill(row, after, today);
         row.Version++;
         Log(db, "bucket-changed", after.Name, Document(before), Document(after), shown);
     }, cancel);
@@ -162,5 +177,6 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
         Shown = shown is null ? null : JsonSerializer.Serialize(shown, EstateDocument.Json),
     });
 
-    private static string Document(Bucket bucket) => JsonSerializer.Serialize(bucket, EstateDocument.Json);
+    /// <summary>Without the stock, which is no part of what was decided.</summary>
+    private static string Document(Bucket bucket) => JsonSerializer.Serialize(bucket with { Stock = [] }, EstateDocument.Json);
 }

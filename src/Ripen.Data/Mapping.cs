@@ -36,7 +36,26 @@ internal static class Mapping
         Copies = s.Copies,
         Spread = Name(s.Spread),
         StorageFactor = s.StorageFactor,
+        Layout = s is { Coded: null, Over: null, Hazards: null } ? null : JsonSerializer.Serialize(new SchemeLayout(s.Coded, s.Over, s.Hazards), EstateDocument.Json),
     };
+
+    private sealed record SchemeLayout(Coding? Coded, Places? Over, Hazards? Hazards);
+
+    private static Scheme ToScheme(SchemeRow s)
+    {
+        var layout = s.Layout is null ? null : JsonSerializer.Deserialize<SchemeLayout>(s.Layout, EstateDocument.Json);
+        return new Scheme
+        {
+            Id = s.Id,
+            Name = s.Name,
+            Copies = s.Copies,
+            Spread = Value<Spread>(s.Spread),
+            StorageFactor = s.StorageFactor,
+            Coded = layout?.Coded,
+            Over = layout?.Over,
+            Hazards = layout?.Hazards,
+        };
+    }
 
     public static RegionRow ToRow(Region r, int position) => new()
     {
@@ -53,19 +72,29 @@ internal static class Mapping
 
     public static TransferRow ToRow(Transfer t, int position) => new() { FromRegionId = t.From, ToRegionId = t.To, Position = position, Price = t.Price.PerUnit };
 
-    public static BucketRow ToRow(Bucket bucket, int position) => Fill(
-        new BucketRow { Name = bucket.Name, Position = position, RegionId = bucket.Region, SchemeId = bucket.Scheme, TierId = bucket.Tier }, bucket);
-
-    /// <summary>Writes everything but name and position of <paramref name="bucket"/> into the row; its former parts are replaced.</summary>
-    public static BucketRow Fill(BucketRow row, Bucket bucket)
+    /// <param name="bucket">A new bucket; its lots are to be handed to the provider.</param>
+    /// <param name="position">Its place in the estate.</param>
+    /// <param name="today">The day on which its streams' rates hold.</param>
+    /// <param name="version">The version of the estate that brings it.</param>
+    public static BucketRow ToRow(Bucket bucket, int position, DateOnly today, long version)
     {
+        var row = Fill(new BucketRow { Name = bucket.Name, Position = position, RegionId = bucket.Region, SchemeId = bucket.Scheme, TierId = bucket.Tier }, bucket, today);
+        row.StockVersion = version;
+        row.Stock = [.. bucket.Stock.Select((l, i) => new LotRow
+        {
+            Position = i, Prefix = l.Prefix, Created = l.Created, TierId = l.Tier, InTierSince = l.InTierSince, Objects = l.Objects, Fraction = l.Fraction,
+            BytesPerObject = l.BytesPerObject,
+        })];
+        return row;
+    }
+
+    /// <summary>Writes everything but name, position and stock of <paramref name="bucket"/> into the row; its former parts are replaced.</summary>
+    public static BucketRow Fill(BucketRow row, Bucket bucket, DateOnly today)
+    {
+        (row.Versioning, row.StatedOn) = (bucket.Versioning, today);
         (row.RegionId, row.SchemeId, row.TierId) = (bucket.Region, bucket.Scheme, bucket.Tier);
         (row.KeepDays, row.KeepUntil) = (bucket.Keep?.Days, bucket.Keep?.Until);
         row.KeepStrength = bucket.Keep is { } keep ? Name(keep.Strength) : null;
-        row.Stock = [.. bucket.Stock.Select((l, i) => new LotRow
-        {
-            Position = i, Prefix = l.Prefix, Created = l.Created, TierId = l.Tier, InTierSince = l.InTierSince, Objects = l.Objects, BytesPerObject = l.BytesPerObject,
-        })];
         row.Streams = [.. bucket.Streams.Select((s, i) => new StreamRow
         {
             Position = i, Prefix = s.Prefix, ObjectsPerDay = s.ObjectsPerDay, BytesPerObject = s.BytesPerObject, YearlyGrowth = s.YearlyGrowth,
@@ -96,10 +125,7 @@ internal static class Mapping
                 Id = t.Id, Name = t.Name, MinimumStayDays = t.MinimumStayDays, MinimumObjectBytes = t.MinimumObjectBytes,
                 OverheadBytes = t.OverheadBytes, IndexBytes = t.IndexBytes, WaitHours = t.WaitHours,
             })],
-                Schemes = [.. schemes.Select(s => new Scheme
-            {
-                Id = s.Id, Name = s.Name, Copies = s.Copies, Spread = Value<Spread>(s.Spread), StorageFactor = s.StorageFactor,
-            })],
+                Schemes = [.. schemes.Select(ToScheme)],
                 Regions = [.. regions.Select(r => new Region { Id = r.Id, Name = r.Name, Prices = [.. r.Prices.OrderBy(p => p.Position).Select(ToPrice)] })],
                 Transfers = [.. transfers.Select(t => new Transfer { From = t.FromRegionId, To = t.ToRegionId, Price = new(t.Price) })],
             },
@@ -125,7 +151,8 @@ internal static class Mapping
         Tier = b.TierId,
         Stock = [.. b.Stock.OrderBy(l => l.Position).Select(l => new Lot
         {
-            Prefix = l.Prefix, Created = l.Created, Tier = l.TierId, InTierSince = l.InTierSince, Objects = l.Objects, BytesPerObject = l.BytesPerObject,
+            Prefix = l.Prefix, Created = l.Created, Tier = l.TierId, InTierSince = l.InTierSince, Objects = l.Objects, Fraction = l.Fraction,
+            BytesPerObject = l.BytesPerObject,
         })],
         Streams = [.. b.Streams.OrderBy(s => s.Position).Select(s => new ObjectStream
         {
@@ -137,6 +164,7 @@ internal static class Mapping
             Id = r.RuleId, Prefix = r.Prefix, SmallestBytes = r.SmallestBytes, ExpireAt = r.ExpireAt,
             Steps = [.. r.Steps.OrderBy(s => s.Position).Select(s => new Step { Age = s.Age, Tier = s.TierId })],
         })],
+        Versioning = b.Versioning,
         Keep = b.KeepStrength is null ? null : new KeepRule { Days = b.KeepDays, Until = b.KeepUntil, Strength = Value<KeepStrength>(b.KeepStrength) },
         CopyTo = [.. b.Copies.OrderBy(c => c.Position).Select(c => new CopyRule { Bucket = c.ToBucket, Prefix = c.Prefix, CatchUp = c.CatchUp })],
     };

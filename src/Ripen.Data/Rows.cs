@@ -15,6 +15,8 @@ internal sealed class EstateRow
     public required string Month { get; set; }
     /// <summary>Rises with every change to anything in the estate.</summary>
     public long Version { get; set; }
+    /// <summary>The version in which the whole estate was replaced.</summary>
+    public long ImportVersion { get; set; }
 }
 
 internal sealed class TierRow
@@ -37,6 +39,8 @@ internal sealed class SchemeRow
     public required int Copies { get; set; }
     public required string Spread { get; set; }
     public required double StorageFactor { get; set; }
+    /// <summary>How fragments are cut, dealt and endangered, as JSON; null where the scheme leaves it all open.</summary>
+    public string? Layout { get; set; }
 }
 
 internal sealed class RegionRow
@@ -87,6 +91,11 @@ internal sealed class BucketRow
     public int? KeepDays { get; set; }
     public DateOnly? KeepUntil { get; set; }
     public string? KeepStrength { get; set; }
+    public bool Versioning { get; set; }
+    /// <summary>The day on which the streams' rates hold.</summary>
+    public DateOnly StatedOn { get; set; }
+    /// <summary>The version of the estate in which the lots here were put down, to be handed to the provider.</summary>
+    public long StockVersion { get; set; }
     /// <summary>Rises with every change to the bucket; the concurrency token.</summary>
     public long Version { get; set; } = 1;
     public List<LotRow> Stock { get; set; } = [];
@@ -105,6 +114,7 @@ internal sealed class LotRow
     public required string TierId { get; set; }
     public required DateOnly InTierSince { get; set; }
     public required long Objects { get; set; }
+    public double? Fraction { get; set; }
     public required long BytesPerObject { get; set; }
 }
 

@@ -1,11 +1,17 @@
 using System.Globalization;
 using Ripen.Core.Estates;
 using Ripen.Data;
+using Ripen.Provider;
 using Ripen.Server;
+using Ripen.Server.Access;
 using Ripen.Server.Buckets;
+using Ripen.Server.Clock;
 using Ripen.Server.Estates;
 using Ripen.Server.Forecasts;
 using Ripen.Server.Http;
+using Ripen.Server.Inventory;
+using Ripen.Server.Objects;
+using Ripen.Server.Redundancy;
 
 CultureInfo.DefaultThreadCurrentCulture = CultureInfo.InvariantCulture;
 
@@ -20,6 +26,11 @@ builder.Services.AddEstateStore(database);
 builder.Services.AddSingleton<CurrentEstate>();
 builder.Services.AddRipenProblemDetails();
 builder.Services.AddExceptionHandler<StaleVersionHandler>();
+builder.Services.AddExceptionHandler<RefusalHandler>();
+builder.Services.AddSingleton(services => new SimulatedProvider(
+    settings.Provider ?? Path.Combine(Path.GetDirectoryName(database)!, "provider"), services.GetRequiredService<TimeProvider>()));
+builder.Services.AddSingleton<ClockJob>();
+builder.Services.AddHostedService(services => services.GetRequiredService<ClockJob>());
 builder.Services.ConfigureHttpJsonOptions(options => EstateDocument.Configure(options.SerializerOptions));
 builder.Services.AddRipenOpenApi();
 builder.Services.AddResponseCompression();
@@ -31,6 +42,7 @@ app.UseExceptionHandler(new ExceptionHandlerOptions
 });
 app.UseStatusCodePages();
 app.UseResponseCompression();
+app.UseMiddleware<PlainObjects>();
 app.UseFrontEnd();
 
 app.MapOpenApi("/openapi/{documentName}.json");
@@ -39,6 +51,11 @@ var api = app.MapGroup("/api");
 api.MapEstate();
 api.MapBuckets();
 api.MapForecast();
+api.MapContents();
+api.MapClock();
+api.MapAccess();
+api.MapInventories();
+api.MapSchemes();
 // For reading only, so that a wrong method or media type elsewhere still gets its own answer.
 api.MapGet("{**rest}", () => Problems.NotFound("unknown-address", "There is nothing at this address; /openapi/v1.json lists what there is.")).ExcludeFromDescription();
 app.MapFallbackToFile("index.html");

@@ -6,6 +6,9 @@ public sealed record RipenSettings
     /// <summary>The SQLite file; made when it is not there.</summary>
     public string Database { get; init; } = "data/ripen.db";
 
+    /// <summary>The simulated provider's folder; made when it is not there. Null for "provider" beside the database.</summary>
+    public string? Provider { get; init; }
+
     /// <summary>Whether an empty database gets the demo estate at start.</summary>
     public bool Demo { get; init; }
 }

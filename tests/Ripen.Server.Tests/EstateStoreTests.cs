@@ -53,7 +53,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
 
         // A bucket that the checks would never let through: the foreign key refuses it after the version was raised and rows were written.
         var impossible = estate.Buckets[0] with { Name = "impossible", Tier = "no-such-tier" };
-        await Assert.ThrowsAnyAsync<Exception>(() => store.Add(impossible, 1, []));
+        await Assert.ThrowsAnyAsync<Exception>(() => store.Add(impossible, estate.Today, 1, []));
         var after = (await store.Load())!;
         Assert.Equal(1, after.Version);
         Assert.Equal(before, EstateDocument.Write(after.Estate));
@@ -67,12 +67,12 @@ public sealed class EstateStoreTests : IAsyncLifetime
         await store.Replace(estate, 0);
         await Assert.ThrowsAsync<StaleVersionException>(() => store.Replace(estate, 0));
         var bucket = estate.Buckets[0];
-        await store.Change(bucket, bucket with { Keep = null }, 1, 1, []);
-        await Assert.ThrowsAsync<StaleVersionException>(() => store.Change(bucket, bucket, 1, 2, []));
+        await store.Change(bucket, bucket with { Keep = null }, estate.Today, 1, 1, []);
+        await Assert.ThrowsAsync<StaleVersionException>(() => store.Change(bucket, bucket, estate.Today, 1, 2, []));
         await Assert.ThrowsAsync<StaleVersionException>(() => store.Delete(bucket, 1, 2));
-        await Assert.ThrowsAsync<StaleVersionException>(() => store.Add(bucket with { Name = "another" }, 1, []));
+        await Assert.ThrowsAsync<StaleVersionException>(() => store.Add(bucket with { Name = "another" }, estate.Today, 1, []));
         Assert.Null((await store.Load())!.Estate.Buckets[0].Keep);
-        Assert.Equal(2, (await store.Load())!.BucketVersions[bucket.Name]);
+        Assert.Equal(2, (await store.Load())!.Buckets[bucket.Name].Version);
     }
 
     [Fact]

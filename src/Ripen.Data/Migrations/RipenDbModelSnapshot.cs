@@ -64,12 +64,21 @@ namespace Ripen.Data.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<DateOnly>("StatedOn")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("StockVersion")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("TierId")
                         .IsRequired()
                         .HasColumnType("TEXT");
 
                     b.Property<long>("Version")
                         .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Versioning")
                         .HasColumnType("INTEGER");
 
                     b.HasKey("Name");
@@ -156,6 +165,9 @@ namespace Ripen.Data.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<long>("ImportVersion")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Month")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -198,6 +210,9 @@ namespace Ripen.Data.Migrations
 
                     b.Property<DateOnly>("Created")
                         .HasColumnType("TEXT");
+
+                    b.Property<double?>("Fraction")
+                        .HasColumnType("REAL");
 
                     b.Property<DateOnly>("InTierSince")
                         .HasColumnType("TEXT");
@@ -306,6 +321,9 @@ namespace Ripen.Data.Migrations
 
                     b.Property<int>("Copies")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("Layout")
+                        .HasColumnType("TEXT");
 
                     b.Property<string>("Name")
                         .IsRequired()

@@ -3,6 +3,7 @@ using Ripen.Core.Ageing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Data;
+using Ripen.Provider;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Buckets;
@@ -52,7 +53,8 @@ internal static class BucketEndpoints
         if (replaces is not null && view.Estate.Find(replaces) is null) return Problems.NoBucket(replaces);
         var draft = EstateDocument.ReadBucket(await request.ReadText(cancel), view.Estate, replaces);
         if (!draft.Ok) return TypedResults.Ok(new DraftReading(draft.Problems, null, null, null, []));
-        var (bucket, prices) = (draft.Value, view.Estate.PriceBook);
+        var bucket = replaces is null ? draft.Value : current.WithStock(draft.Value, view.Estate.Find(replaces)!);
+        var prices = view.Estate.PriceBook;
         return TypedResults.Ok(new DraftReading(
             [], AgeStrip.Of(bucket, prices, view.Estate.Today), Consequences.Of(view.Project(Consequences.Months), bucket, replaces),
             NextStep.After([], bucket, prices), [.. bucket.Rules.Select(r => NextStep.After(r.Steps, bucket, prices))]));
@@ -70,7 +72,7 @@ internal static class BucketEndpoints
             if (view is null) return Problems.NoEstate();
             var bucket = EstateDocument.ReadBucket(json, view.Estate, replaces: null);
             if (!bucket.Ok) return Problems.Invalid(bucket.Problems);
-            await store.Add(bucket.Value, view.Version, Shown(view, bucket.Value, null), cancel);
+            await store.Add(bucket.Value, view.Estate.Today, view.Version, Shown(view, bucket.Value, null), cancel);
             response.SetVersion(1);
             return TypedResults.Created($"/api/buckets/{bucket.Value.Name}", bucket.Value);
         }, cancel);
@@ -85,14 +87,16 @@ internal static class BucketEndpoints
             if (Refusal(view, name, request) is { } refusal) return refusal;
             var after = EstateDocument.ReadBucket(json, view!.Estate, replaces: name);
             if (!after.Ok) return Problems.Invalid(after.Problems);
-            await store.Change(view.Estate.Find(name)!, after.Value, view.VersionOf(name), view.Version, Shown(view, after.Value, name), cancel);
+            var before = view.Estate.Find(name)!;
+            var whole = current.WithStock(after.Value, before);
+            await store.Change(before, whole, view.Estate.Today, view.VersionOf(name), view.Version, Shown(view, whole, name), cancel);
             response.SetVersion(view.VersionOf(name) + 1);
-            return TypedResults.Ok(after.Value);
+            return TypedResults.Ok(whole);
         }, cancel);
     }
 
     private static async Task<Results<NoContent, ProblemHttpResult>> Delete(
-        string name, HttpRequest request, CurrentEstate current, EstateStore store, CancellationToken cancel) =>
+        string name, HttpRequest request, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel) =>
         await current.Change<Results<NoContent, ProblemHttpResult>>(async view =>
         {
             if (Refusal(view, name, request) is { } refusal) return refusal;
@@ -100,6 +104,10 @@ internal static class BucketEndpoints
             if (sources.Count > 0)
             {
                 return Problems.Conflict("copies-arrive", $"'{name}' receives copies from {string.Join(", ", sources)}; remove those copy rules first.");
+            }
+            if (provider.KeptUntil(name) is { } kept)
+            {
+                return Problems.Conflict("kept", $"'{name}' holds objects that its keep rule keeps, the last until {kept:yyyy-MM-dd}: it cannot be deleted before.");
             }
             await store.Delete(view.Estate.Find(name)!, view.VersionOf(name), view.Version, cancel);
             return TypedResults.NoContent();

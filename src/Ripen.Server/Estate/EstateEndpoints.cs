@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Mvc;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Data;
+using Ripen.Provider;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Estates;
@@ -44,31 +45,43 @@ internal static class EstateEndpoints
     }
 
     private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Import(
-        HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, CancellationToken cancel)
+        HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel,
+        [Description("Whether objects with content may be lost by it.")] bool discardContents = false)
     {
         var document = EstateDocument.Read(await request.ReadText(cancel));
         if (!document.Ok) return Problems.Invalid(document.Problems);
-        return await Replace(document.Value, request, response, current, store, cancel);
+        return await Replace(document.Value, request, response, current, store, provider, discardContents, cancel);
     }
 
     private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> LoadDemo(
-        HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, CancellationToken cancel) =>
-        await Replace(CurrentEstate.Demo(), request, response, current, store, cancel);
+        HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel) =>
+        await Replace(CurrentEstate.Demo(), request, response, current, store, provider, false, cancel);
 
     private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Replace(
-        Estate estate, HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, CancellationToken cancel)
+        Estate estate, HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, SimulatedProvider provider, bool discardContents,
+        CancellationToken cancel)
     {
         var refused = await current.Change(async view =>
         {
             if (view is not null && !request.HasIfMatch()) return Problems.NoIfMatch();
             if (view is not null && !request.Matches(view.Version)) return Problems.Stale("The estate");
+            if (view is not null && !discardContents && provider.Contents(null) is { Objects: > 0 } contents)
+            {
+                return Problems.Conflict("contents-would-go",
+                    $"{contents.Objects} objects with {contents.Bytes} bytes of content lie in this estate's buckets and would be lost: a document holds no content. Fetch them first, or send ?discardContents=true.");
+            }
             await store.Replace(estate, view?.Version ?? 0, cancel);
             return null;
         }, cancel);
         return refused is not null ? refused : await Read(current, response, cancel);
     }
 
+    /// <summary>Decisions from the store, and what was done by hand at the provider, in one order.</summary>
     private static async Task<Ok<IReadOnlyList<LoggedChange>>> Changes(
-        EstateStore store, CancellationToken cancel, [Description("At most so many.")] int most = 100) =>
-        TypedResults.Ok(await store.Changes(Math.Clamp(most, 1, 1000), cancel));
+        EstateStore store, SimulatedProvider provider, CancellationToken cancel, [Description("At most so many.")] int most = 100)
+    {
+        most = Math.Clamp(most, 1, 1000);
+        var deeds = provider.Deeds(most).Select(d => new LoggedChange(-d.Id, d.At, "done-by-hand", d.Bucket, null, d.What, null));
+        return TypedResults.Ok<IReadOnlyList<LoggedChange>>([.. (await store.Changes(most, cancel)).Concat(deeds).OrderByDescending(c => c.At).Take(most)]);
+    }
 }

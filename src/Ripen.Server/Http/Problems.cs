@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Estates;
 using Ripen.Data;
+using Ripen.Provider;
 
 namespace Ripen.Server.Http;
 
@@ -45,11 +46,37 @@ public static class Problems
             problem.Detail ??= detail;
         });
 
+    public static ProblemHttpResult Refused(RefusalException refusal) => Make(
+        refusal.Kind switch
+        {
+            RefusalKind.NotFound => StatusCodes.Status404NotFound,
+            RefusalKind.Invalid => StatusCodes.Status400BadRequest,
+            RefusalKind.Conflict => StatusCodes.Status409Conflict,
+            RefusalKind.PreconditionFailed => StatusCodes.Status412PreconditionFailed,
+            RefusalKind.Forbidden => StatusCodes.Status403Forbidden,
+            RefusalKind.Unauthorized => StatusCodes.Status401Unauthorized,
+            RefusalKind.Full => StatusCodes.Status507InsufficientStorage,
+            _ => StatusCodes.Status500InternalServerError,
+        },
+        refusal.Code, refusal.Message, refusal.Path is { } path ? [new Problem(refusal.Code, path, refusal.Message)] : null);
+
     private static ProblemHttpResult Make(int status, string code, string detail, IReadOnlyList<Problem>? problems = null)
     {
         var extensions = new Dictionary<string, object?> { ["code"] = code };
         if (problems is not null) extensions["problems"] = problems;
         return TypedResults.Problem(detail, statusCode: status, extensions: extensions);
+    }
+}
+
+/// <summary>Answers with what the provider refused, and why.</summary>
+internal sealed class RefusalHandler : IExceptionHandler
+{
+    public async ValueTask<bool> TryHandleAsync(HttpContext httpContext, Exception exception, CancellationToken cancellationToken)
+    {
+        if (exception is not RefusalException refusal) return false;
+        if (refusal.Kind == RefusalKind.Unauthorized) httpContext.Response.Headers.WWWAuthenticate = "Basic realm=\"objects\", charset=\"UTF-8\"";
+        await Problems.Refused(refusal).ExecuteAsync(httpContext);
+        return true;
     }
 }
 

@@ -14,5 +14,5 @@ internal static class Versions
     public static bool Matches(this HttpRequest request, long version) =>
         request.GetTypedHeaders().IfMatch.Any(tag => tag.Equals(EntityTagHeaderValue.Any) || tag.Compare(Tag(version), useStrongComparison: true));
 
-    private static EntityTagHeaderValue Tag(long version) => new($"\"{version.ToString(CultureInfo.InvariantCulture)}\"");
+    public static EntityTagHeaderValue Tag(long version) => new($"\"{version.ToString(CultureInfo.InvariantCulture)}\"");
 }

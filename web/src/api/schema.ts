@@ -197,6 +197,108 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ledger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was metered, by day, bucket, tier and charge. */
+        get: operations["readLedger"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ledger/rows.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as RFC 4180 CSV. */
+        get: operations["readLedgerCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventories": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a CSV or Parquet list of data that is elsewhere, and shows its columns and first rows. Nothing is imported. */
+        post: operations["sendInventory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inventories/{id}/errors.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every broken row of the last reading. */
+        get: operations["readInventoryErrors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schemes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What every redundancy scheme of the price book promises. */
+        get: operations["readSchemes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schemes/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a scheme would promise that is in no price book yet. */
+        post: operations["readSchemeDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forecast": {
         parameters: {
             query?: never;
@@ -231,10 +333,379 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/buckets/{name}/objects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A page of keys and common prefixes, in the order of UTF-8 bytes. */
+        get: operations["listObjects"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/objects/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The object's bytes, each block checked before it is sent. Range, If-None-Match, ?version, ?download. */
+        get: operations["getObject"];
+        /** Stores the body as an object. If-Match, If-None-Match: *, Content-Digest: sha-256=:…:. */
+        put: operations["putObject"];
+        post?: never;
+        /** Deletes the object; with versioning it stays as an earlier version. ?version deletes one version for good; that of a deletion undoes it. */
+        delete: operations["deleteObject"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/details/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Versions, checksum, tier, keep date and charges so far of an object. */
+        get: operations["readObject"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/tier-moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Moves objects to another tier by hand. */
+        post: operations["moveToTier"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/tier-moves/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What such a move would do and cost. Nothing is moved. */
+        post: operations["readTierMoveDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/untouched": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** By prefix, what nobody read or wrote for 30, 90, 180 and 365 days, and what it costs a month. */
+        get: operations["readUntouched"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/money": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Metered and projected money by month. */
+        get: operations["readBucketMoney"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/contents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many objects with content the bucket holds, and their bytes. */
+        get: operations["readContentTotals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The provider's time, what is passing, and the last midnight runs. */
+        get: operations["readClock"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clock/passages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lets time pass in the background. */
+        post: operations["passTime"];
+        /** Stops the passing time; the day under way has not been. */
+        delete: operations["stopTime"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/access": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Public reading, accesses with their pairs of keys, timed links. */
+        get: operations["readAccess"];
+        put?: never;
+        /** Makes an access with a pair of keys. The secrets are in this answer only. */
+        post: operations["makeAccess"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/access/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Ends an access at once. */
+        delete: operations["removeAccess"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/access/{id}/keys/{place}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Replaces the first or second key of the pair; the other one goes on working. */
+        post: operations["renewKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/access/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tries a key: lists, writes a probe, reads it back, compares, deletes it. */
+        post: operations["testAccess"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a timed link to an object or to everything under a prefix. */
+        post: operations["makeLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/links/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revokes a timed link at once. */
+        delete: operations["revokeLink"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/public": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Opens the bucket to everybody's reading; its name must be typed again. Logged. */
+        put: operations["openToPublic"];
+        post?: never;
+        /** Closes the bucket again. Logged. */
+        delete: operations["closeToPublic"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/inventories/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads the whole inventory with a mapping: what it would come to in this bucket, and which rows are broken. */
+        post: operations["readInventoryDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/inventories/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts the inventory into the bucket as lots, whole or not at all. */
+        post: operations["importInventory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AccessGrant: {
+            /** Format: int64 */
+            id: number;
+            label: string;
+            prefix: string;
+            rights: components["schemas"]["Right"][];
+            /** Format: date-time */
+            ends: null | string;
+            ended: boolean;
+            keys: components["schemas"]["AccessKey"][];
+        };
+        AccessKey: {
+            id: string;
+            /** Format: int32 */
+            place: number;
+            /** Format: date-time */
+            made: string;
+            /** Format: date-time */
+            lastUsed: null | string;
+        };
+        AccessOrder: {
+            label: string;
+            prefix?: string;
+            rights: components["schemas"]["Right"][];
+            /** Format: date-time */
+            ends?: null | string;
+        };
+        AccessReading: {
+            public: boolean;
+            grants: components["schemas"]["AccessGrant"][];
+            links: components["schemas"]["TimedLink"][];
+        };
+        AccessTestOrder: {
+            keyId: string;
+            secret: string;
+        };
+        AccessTestStep: {
+            what: string;
+            worked: boolean;
+            said: string;
+        };
         AgeAxis: {
             /** Format: double */
             knee: number;
@@ -304,7 +775,14 @@ export interface components {
             reads?: components["schemas"]["ReadBand"][];
             rules?: components["schemas"]["LifecycleRule"][];
             keep?: null | components["schemas"]["KeepRule"];
+            versioning?: boolean;
             copyTo?: components["schemas"]["CopyRule"][];
+        };
+        BucketMoney: {
+            /** Format: date */
+            today: string;
+            metered: components["schemas"]["MonthlyAmount"][];
+            projected: components["schemas"]["MonthlyAmount"][];
         };
         /** @enum {unknown} */
         Charge: "early-leave" | "moves" | "reads" | "recall" | "storage" | "transfer" | "writes";
@@ -314,6 +792,31 @@ export interface components {
             before: number;
             /** Format: double */
             after: number;
+        };
+        ClockReading: {
+            /** Format: date-time */
+            now: string;
+            /** Format: date */
+            today: string;
+            passage: null | components["schemas"]["Passage"];
+            /** Format: date-time */
+            interrupted: null | string;
+            runs: components["schemas"]["DayRun"][];
+        };
+        Coding: {
+            /** Format: int32 */
+            data: number;
+            /** Format: int32 */
+            parity: number;
+        };
+        ColumnMapping: {
+            key: string;
+            bytes: string;
+            lastModified: string;
+            lastRead?: null | string;
+            tier?: null | string;
+            /** Format: int32 */
+            levels?: number;
         };
         Consequences: {
             cost: components["schemas"]["YearChange"][];
@@ -326,10 +829,38 @@ export interface components {
             slow: components["schemas"]["SlowTier"][];
             doubts: components["schemas"]["Problem"][];
         };
+        ContentTotals: {
+            /** Format: int64 */
+            objects: number;
+            /** Format: int64 */
+            bytes: number;
+        };
         CopyRule: {
             bucket: string;
             prefix?: string;
             catchUp?: boolean;
+        };
+        DayRun: {
+            /** Format: date */
+            day: string;
+            /** Format: double */
+            arrived: number;
+            /** Format: double */
+            copied: number;
+            /** Format: double */
+            expired: number;
+            /** Format: double */
+            moved: number;
+            /** Format: double */
+            amount: number;
+        };
+        Deletion: {
+            key: string;
+            /** Format: int64 */
+            marker: null | number;
+            forGood: boolean;
+            /** Format: double */
+            earlyLeaveCharge: number;
         };
         DraftReading: {
             problems: components["schemas"]["Problem"][];
@@ -375,8 +906,50 @@ export interface components {
             /** Format: double */
             bytesAtEnd: number;
         };
+        Hazards: {
+            /** Format: double */
+            deviceFailuresPerYear?: number;
+            /** Format: double */
+            repairHours?: number;
+            oneRepairAtATime?: boolean;
+            /** Format: double */
+            zoneOutagesPerYear?: number;
+            /** Format: double */
+            zoneOutageHours?: number;
+            /** Format: double */
+            regionOutagesPerYear?: number;
+            /** Format: double */
+            regionOutageHours?: number;
+        };
         Health: {
             status: string;
+        };
+        /** Format: binary */
+        IFormFile: string;
+        InventoryOrder: {
+            mapping: components["schemas"]["ColumnMapping"];
+            leaveOutBroken?: boolean;
+        };
+        InventoryPreview: {
+            id: string;
+            format: string;
+            columns: string[];
+            rows: string[][];
+            suggested: null | components["schemas"]["ColumnMapping"];
+        };
+        InventoryReading: {
+            /** Format: int64 */
+            rows: number;
+            /** Format: int64 */
+            brokenRows: number;
+            /** Format: int64 */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: int32 */
+            lots: number;
+            errors: components["schemas"]["RowError"][];
+            untouched: components["schemas"]["UntouchedPrefix"][];
         };
         KeepRule: {
             /** Format: int32 */
@@ -387,6 +960,19 @@ export interface components {
         };
         /** @enum {unknown} */
         KeepStrength: "sealed" | "liftable";
+        LedgerRow: {
+            /** Format: date */
+            day: string;
+            bucket: string;
+            region: string;
+            tier: string;
+            charge: components["schemas"]["Charge"];
+            /** Format: double */
+            quantity: number;
+            unit: string;
+            /** Format: double */
+            amount: number;
+        };
         LifecycleRule: {
             id: string;
             prefix?: string;
@@ -395,6 +981,29 @@ export interface components {
             steps?: components["schemas"]["Step"][];
             /** Format: int32 */
             expireAt?: null | number;
+        };
+        Line: {
+            /** Format: double */
+            megabitsPerSecond: number;
+            /** Format: double */
+            roundTripMilliseconds: number;
+        };
+        Lines: {
+            uplink: components["schemas"]["Line"];
+            betweenZones: components["schemas"]["Line"];
+            betweenRegions: components["schemas"]["Line"];
+        };
+        LinkOrder: {
+            key: string;
+            wholePrefix?: boolean;
+            for?: null | components["schemas"]["Span"];
+            /** Format: date-time */
+            ends?: null | string;
+        };
+        ListingPage: {
+            prefixes: string[];
+            objects: components["schemas"]["StoredVersion"][];
+            next: null | string;
         };
         LoggedChange: {
             /** Format: int64 */
@@ -416,10 +1025,17 @@ export interface components {
             inTierSince: string;
             /** Format: int64 */
             objects: number;
+            /** Format: double */
+            fraction?: null | number;
             /** Format: int64 */
             bytesPerObject: number;
         };
         Month: string;
+        MonthlyAmount: {
+            month: components["schemas"]["Month"];
+            /** Format: double */
+            amount: number;
+        };
         MoveNow: {
             fromTier: string;
             toTier: null | string;
@@ -432,6 +1048,22 @@ export interface components {
             /** Format: double */
             earlyLeaveCharge: number;
         };
+        NewAccess: {
+            access: components["schemas"]["AccessGrant"];
+            secrets: components["schemas"]["NewSecret"][];
+        };
+        NewSecret: {
+            keyId: string;
+            /** Format: int32 */
+            place: number;
+            secret: string;
+        };
+        ObjectDetails: {
+            chosen: components["schemas"]["StoredVersion"];
+            /** Format: double */
+            chargedSoFar: number;
+            versions: components["schemas"]["StoredVersion"][];
+        };
         ObjectStream: {
             prefix?: string;
             /** Format: double */
@@ -440,6 +1072,25 @@ export interface components {
             bytesPerObject: number;
             /** Format: double */
             yearlyGrowth?: number;
+        };
+        Passage: {
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            until: string;
+            /** Format: date-time */
+            reached: string;
+            running: boolean;
+            stopped: boolean;
+            error: null | string;
+        };
+        Places: {
+            /** Format: int32 */
+            regions?: number;
+            /** Format: int32 */
+            zones?: number;
+            /** Format: int32 */
+            racks?: number;
         };
         PriceBook: {
             currency: string;
@@ -457,6 +1108,9 @@ export interface components {
             path: string;
             message: string;
         };
+        PublicOrder: {
+            confirm: string;
+        };
         ReadBand: {
             /** Format: int32 */
             fromAge: number;
@@ -468,6 +1122,15 @@ export interface components {
             name: string;
             prices: components["schemas"]["TierPrice"][];
         };
+        /** @enum {unknown} */
+        Right: "read" | "write" | "list";
+        RowError: {
+            /** Format: int64 */
+            row: number;
+            column: string;
+            value: string;
+            message: string;
+        };
         Scheme: {
             id: string;
             name: string;
@@ -476,6 +1139,45 @@ export interface components {
             spread: components["schemas"]["Spread"];
             /** Format: double */
             storageFactor: number;
+            coded?: null | components["schemas"]["Coding"];
+            over?: null | components["schemas"]["Places"];
+            hazards?: null | components["schemas"]["Hazards"];
+        };
+        SchemePromise: {
+            scheme: components["schemas"]["Scheme"];
+            /** Format: int32 */
+            fragments: number;
+            /** Format: int32 */
+            needed: number;
+            /** Format: double */
+            rawBytesPerByte: number;
+            /** Format: int32 */
+            devicesSurvived: number;
+            /** Format: int32 */
+            racksSurvived: number;
+            /** Format: int32 */
+            zonesSurvived: number;
+            /** Format: int32 */
+            regionsSurvived: number;
+            /** Format: double */
+            meanYearsToLoss: number;
+            /** Format: double */
+            lossInAYear: number;
+            /** Format: double */
+            ninesAYear: number;
+            /** Format: double */
+            readableShare: number;
+            /** Format: double */
+            secondsOneAfterAnother: number;
+            /** Format: double */
+            secondsFannedOut: number;
+            doubts: components["schemas"]["Problem"][];
+        };
+        SchemeQuestion: {
+            scheme: components["schemas"]["Scheme"];
+            /** Format: double */
+            fileBytes?: number;
+            lines?: null | components["schemas"]["Lines"];
         };
         ShortStay: {
             tier: string;
@@ -499,6 +1201,8 @@ export interface components {
             /** Format: double */
             bytesAfter: number;
         };
+        /** @enum {unknown} */
+        Span: "hour" | "day" | "week" | "month" | null;
         /** @enum {unknown} */
         Spread: "device" | "rack" | "zone" | "region";
         Step: {
@@ -531,6 +1235,34 @@ export interface components {
             /** Format: double */
             upTo?: null | number;
             price: components["schemas"]["UnitPrice"];
+        };
+        StoredVersion: {
+            /** Format: int64 */
+            version: number;
+            key: string;
+            /** Format: double */
+            count: number;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: date */
+            created: string;
+            /** Format: date-time */
+            written: string;
+            tier: string;
+            /** Format: date */
+            inTierSince: string;
+            /** Format: date */
+            lastRead: null | string;
+            isCurrent: boolean;
+            isBatch: boolean;
+            isDeletion: boolean;
+            isCopy: boolean;
+            sha256: null | string;
+            mediaType: null | string;
+            /** Format: date */
+            keptUntil: null | string;
+            /** Format: date-time */
+            readyFrom: null | string;
         };
         StripBand: {
             tier: string;
@@ -568,6 +1300,39 @@ export interface components {
             bytes: number;
             bytesByAge: number[];
         };
+        TierMove: {
+            parts: components["schemas"]["TierMovePart"][];
+            toTier: string;
+            /** Format: double */
+            unmoved: number;
+            /** Format: double */
+            monthlyBefore: number;
+            /** Format: double */
+            monthlyAfter: number;
+            /** Format: double */
+            waitHours: number;
+            /** Format: double */
+            waitBefore: number;
+            rulesUndo: string[];
+        };
+        TierMoveOrder: {
+            scope: string;
+            wholePrefix?: boolean;
+            tier: string;
+        };
+        TierMovePart: {
+            fromTier: string;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            moveCharge: number;
+            /** Format: double */
+            recallCharge: number;
+            /** Format: double */
+            earlyLeaveCharge: number;
+        };
         TierPrice: {
             tier: string;
             storage: components["schemas"]["StorageBand"][];
@@ -577,6 +1342,26 @@ export interface components {
             recallRequests: components["schemas"]["PricePerThousand"];
             recall: components["schemas"]["UnitPrice"];
         };
+        TimeOrder: {
+            for?: null | components["schemas"]["Span"];
+            /** Format: date-time */
+            until?: null | string;
+        };
+        TimedLink: {
+            id: string;
+            key: string;
+            wholePrefix: boolean;
+            /** Format: date-time */
+            made: string;
+            /** Format: date-time */
+            ends: string;
+            /** Format: date-time */
+            revoked: null | string;
+            ended: boolean;
+            /** Format: int32 */
+            uses: number;
+            path: string;
+        };
         Transfer: {
             from: string;
             to: string;
@@ -584,6 +1369,20 @@ export interface components {
         };
         /** @description Money per unit. */
         UnitPrice: number;
+        UntouchedFor: {
+            /** Format: int32 */
+            days: number;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            costPerMonth: number;
+        };
+        UntouchedPrefix: {
+            prefix: string;
+            for: components["schemas"]["UntouchedFor"][];
+        };
         YearChange: {
             /** Format: int32 */
             year: number;
@@ -678,7 +1477,10 @@ export interface operations {
     };
     importEstate: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Whether objects with content may be lost by it. */
+                discardContents?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -905,6 +1707,148 @@ export interface operations {
             };
         };
     };
+    readLedger: {
+        parameters: {
+            query?: {
+                from?: string;
+                /** @description The day after the last. */
+                to?: string;
+                bucket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LedgerRow"][];
+                };
+            };
+        };
+    };
+    readLedgerCsv: {
+        parameters: {
+            query?: {
+                from?: string;
+                to?: string;
+                bucket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    sendInventory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": components["schemas"]["IFormFile"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryPreview"];
+                };
+            };
+        };
+    };
+    readInventoryErrors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    readSchemes: {
+        parameters: {
+            query?: {
+                /** @description The file whose writing is timed, in bytes. */
+                fileBytes?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchemePromise"][];
+                };
+            };
+        };
+    };
+    readSchemeDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SchemeQuestion"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchemePromise"];
+                };
+            };
+        };
+    };
     readForecast: {
         parameters: {
             query?: {
@@ -949,6 +1893,594 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+        };
+    };
+    listObjects: {
+        parameters: {
+            query?: {
+                prefix?: string;
+                delimiter?: string;
+                /** @description A page's 'next'. */
+                after?: string;
+                /** @description From 1 to 1,000. */
+                most?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListingPage"];
+                };
+            };
+        };
+    };
+    getObject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description Partial Content */
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    putObject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": components["schemas"]["IFormFile"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredVersion"];
+                };
+            };
+        };
+    };
+    deleteObject: {
+        parameters: {
+            query?: {
+                /** @description Only this version, for good. */
+                version?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Deletion"];
+                };
+            };
+        };
+    };
+    readObject: {
+        parameters: {
+            query?: {
+                version?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ObjectDetails"];
+                };
+            };
+        };
+    };
+    moveToTier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TierMoveOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TierMove"];
+                };
+            };
+        };
+    };
+    readTierMoveDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TierMoveOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TierMove"];
+                };
+            };
+        };
+    };
+    readUntouched: {
+        parameters: {
+            query?: {
+                /** @description Only what begins so. */
+                under?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UntouchedPrefix"][];
+                };
+            };
+        };
+    };
+    readBucketMoney: {
+        parameters: {
+            query?: {
+                /** @description Months ahead, 1 to 360. */
+                months?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BucketMoney"];
+                };
+            };
+        };
+    };
+    readContentTotals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContentTotals"];
+                };
+            };
+        };
+    };
+    readClock: {
+        parameters: {
+            query?: {
+                /** @description Runs to tell of, 0 to 1,000. */
+                runs?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockReading"];
+                };
+            };
+        };
+    };
+    passTime: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TimeOrder"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockReading"];
+                };
+            };
+        };
+    };
+    stopTime: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockReading"];
+                };
+            };
+        };
+    };
+    readAccess: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessReading"];
+                };
+            };
+        };
+    };
+    makeAccess: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccessOrder"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewAccess"];
+                };
+            };
+        };
+    };
+    removeAccess: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    renewKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: number;
+                place: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewSecret"];
+                };
+            };
+        };
+    };
+    testAccess: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccessTestOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessTestStep"][];
+                };
+            };
+        };
+    };
+    makeLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkOrder"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimedLink"];
+                };
+            };
+        };
+    };
+    revokeLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    openToPublic: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublicOrder"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    closeToPublic: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readInventoryDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InventoryOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryReading"];
+                };
+            };
+        };
+    };
+    importInventory: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InventoryOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryReading"];
                 };
             };
         };

@@ -1,0 +1,91 @@
+using System.Text;
+using Ripen.Core.Estates;
+using Ripen.Provider;
+using Ripen.Provider.Access;
+using Ripen.Server.Http;
+
+namespace Ripen.Server.Objects;
+
+/// <summary>
+/// Plain HTTP at <c>/objects/{bucket}/{key…}</c> for programs and people with an access: a key and its secret (basic authentication, RFC 7617), a timed link,
+/// or nothing where a bucket is open to public reading. It runs before routing, on the path as it was sent.
+/// </summary>
+internal sealed class PlainObjects(RequestDelegate next, CurrentEstate current, SimulatedProvider provider)
+{
+    private const string Root = "/objects/";
+
+    public async Task Invoke(HttpContext context)
+    {
+        if (!context.Request.RawPath().StartsWith(Root, StringComparison.Ordinal))
+        {
+            await next(context);
+            return;
+        }
+        if (await current.Get(context.RequestAborted) is null) throw new RefusalException(RefusalKind.NotFound, "no-estate", "There is no estate yet.");
+        var path = context.Request.RawPath()[Root.Length..];
+        var slash = path.IndexOf('/', StringComparison.Ordinal);
+        var bucket = RequestTarget.Unescape(slash < 0 ? path : path[..slash]);
+        var key = slash < 0 ? "" : context.Request.KeyAfter(2);
+        if (key.Length == 0 && !HttpMethods.IsGet(context.Request.Method)) Ripen.Provider.Objects.ObjectKeys.Check(key);
+        await Answer(context, bucket, key);
+    }
+
+    private async Task Answer(HttpContext context, string bucket, string key)
+    {
+        var who = Credentials(context.Request);
+        var objects = provider.Objects;
+        switch (context.Request.Method)
+        {
+            case "GET" when key.Length == 0:
+                provider.Access.Demand(bucket, context.Request.Query["prefix"].FirstOrDefault() ?? "", Right.List, who);
+                await context.Response.WriteAsJsonAsync(ObjectHttp.List(context, objects, bucket), EstateDocument.Json);
+                break;
+            case "GET":
+                Demand(Right.Read);
+                await ObjectHttp.Get(context, objects, bucket, key);
+                break;
+            case "HEAD":
+                Demand(Right.Read);
+                ObjectHttp.Head(context, objects, bucket, key);
+                break;
+            case "PUT":
+                Demand(Right.Write);
+                var stored = await ObjectHttp.Put(context, objects, bucket, key, context.RequestAborted);
+                context.Response.StatusCode = StatusCodes.Status201Created;
+                await context.Response.WriteAsJsonAsync(stored, EstateDocument.Json);
+                break;
+            case "DELETE":
+                Demand(Right.Write);
+                await context.Response.WriteAsJsonAsync(ObjectHttp.Delete(context, objects, bucket, key), EstateDocument.Json);
+                break;
+            default:
+                context.Response.Headers.Allow = "GET, HEAD, PUT, DELETE";
+                context.Response.StatusCode = StatusCodes.Status405MethodNotAllowed;
+                break;
+        }
+
+        void Demand(Right right)
+        {
+            Ripen.Provider.Objects.ObjectKeys.Check(key);
+            provider.Access.Demand(bucket, key, right, who);
+        }
+    }
+
+    private static Credentials Credentials(HttpRequest request)
+    {
+        if (request.Query["link"].FirstOrDefault() is { } token) return new Credentials(LinkToken: token);
+        const string scheme = "Basic ";
+        var header = request.Headers.Authorization.ToString();
+        if (!header.StartsWith(scheme, StringComparison.OrdinalIgnoreCase)) return new Credentials();
+        try
+        {
+            var pair = Encoding.UTF8.GetString(Convert.FromBase64String(header[scheme.Length..].Trim()));
+            var colon = pair.IndexOf(':', StringComparison.Ordinal);
+            return colon < 0 ? new Credentials(pair, "") : new Credentials(pair[..colon], pair[(colon + 1)..]);
+        }
+        catch (FormatException)
+        {
+            throw new RefusalException(RefusalKind.Unauthorized, "unknown-key", "The Authorization header cannot be read; send KEY:SECRET in base64 (RFC 7617).");
+        }
+    }
+}
