@@ -62,6 +62,7 @@ internal static class Mapping
         Id = r.Id,
         Position = position,
         Name = r.Name,
+        Zones = r.Zones,
         Prices = [.. r.Prices.Select((p, i) => new TierPriceRow
         {
             TierId = p.Tier, Position = i, Writes = p.Writes.PerThousand, Reads = p.Reads.PerThousand, MovesIn = p.MovesIn.PerThousand,
@@ -126,7 +127,7 @@ internal static class Mapping
                 OverheadBytes = t.OverheadBytes, IndexBytes = t.IndexBytes, WaitHours = t.WaitHours,
             })],
                 Schemes = [.. schemes.Select(ToScheme)],
-                Regions = [.. regions.Select(r => new Region { Id = r.Id, Name = r.Name, Prices = [.. r.Prices.OrderBy(p => p.Position).Select(ToPrice)] })],
+                Regions = [.. regions.Select(r => new Region { Id = r.Id, Name = r.Name, Zones = r.Zones, Prices = [.. r.Prices.OrderBy(p => p.Position).Select(ToPrice)] })],
                 Transfers = [.. transfers.Select(t => new Transfer { From = t.FromRegionId, To = t.ToRegionId, Price = new(t.Price) })],
             },
             Buckets = [.. buckets.Select(ToBucket)],

@@ -48,6 +48,7 @@ internal sealed class RegionRow
     public required string Id { get; set; }
     public required int Position { get; set; }
     public required string Name { get; set; }
+    public int? Zones { get; set; }
     public List<TierPriceRow> Prices { get; set; } = [];
 }
 

@@ -77,7 +77,12 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     public async Task Begin()
     {
         await store.Prepare();
-        if (settings.Demo && await store.Version() == 0) await store.Replace(Demo(), 0);
+        if (settings.Demo && await store.Version() == 0)
+        {
+            await store.Replace(Demo(), 0);
+            await Get(CancellationToken.None);
+            await DemoContents.Put(provider.Objects);
+        }
         await Get(CancellationToken.None);
     }
 

@@ -4,6 +4,7 @@ using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Server;
 using Ripen.Server.Access;
+using Ripen.Server.Advice;
 using Ripen.Server.Buckets;
 using Ripen.Server.Clock;
 using Ripen.Server.Estates;
@@ -56,6 +57,7 @@ api.MapClock();
 api.MapAccess();
 api.MapInventories();
 api.MapSchemes();
+api.MapAdvice();
 // For reading only, so that a wrong method or media type elsewhere still gets its own answer.
 api.MapGet("{**rest}", () => Problems.NotFound("unknown-address", "There is nothing at this address; /openapi/v1.json lists what there is.")).ExcludeFromDescription();
 app.MapFallbackToFile("index.html");

@@ -4,6 +4,7 @@ import { NavLink, Route, Routes, useLocation } from "react-router";
 import { readBoard, readEstate } from "./api/client";
 import { CommandLine } from "./command-line";
 import { EstateContext } from "./estate-context";
+import { ClockLink } from "./places/clock/clock-link";
 import { EmptyEstate } from "./places/estate/empty-estate";
 import { EstatePlace } from "./places/estate/estate-place";
 import { AsOfRail } from "./rail/as-of-rail";
@@ -12,6 +13,9 @@ import { ErrorNote } from "./ui/error-note";
 import { toggleTheme } from "./ui/theme";
 
 const ForecastPlace = lazy(() => import("./places/forecast/forecast-place").then((m) => ({ default: m.ForecastPlace })));
+const AdvicePlace = lazy(() => import("./places/advice/advice-place").then((m) => ({ default: m.AdvicePlace })));
+const ClockPlace = lazy(() => import("./places/clock/clock-place").then((m) => ({ default: m.ClockPlace })));
+const SchemesPlace = lazy(() => import("./places/schemes/schemes-place").then((m) => ({ default: m.SchemesPlace })));
 const LogPlace = lazy(() => import("./places/log/log-place").then((m) => ({ default: m.LogPlace })));
 const ReferencePlace = lazy(() => import("./places/reference/reference-place").then((m) => ({ default: m.ReferencePlace })));
 
@@ -56,6 +60,7 @@ export function App() {
             })}
           </nav>
           {estate.data && months ? <AsOfRail months={months} /> : <span className="h-9 flex-1" />}
+          {estate.data && <ClockLink />}
           <button
             type="button"
             onClick={toggleTheme}
@@ -75,6 +80,9 @@ export function App() {
                 <>
                   <Route path="/forecast" element={<ForecastPlace />} />
                   <Route path="/log" element={<LogPlace />} />
+                  <Route path="/clock" element={<ClockPlace />} />
+                  <Route path="/schemes" element={<SchemesPlace />} />
+                  <Route path="/advice" element={<AdvicePlace />} />
                   <Route path="/new" element={<EstatePlace making />} />
                   <Route path="/buckets/:open" element={<EstatePlace />} />
                   <Route path="*" element={<EstatePlace />} />

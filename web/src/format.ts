@@ -42,6 +42,11 @@ export function day(date: string): string {
   );
 }
 
+/** An instant of the provider's clock, UTC, to the minute. */
+export function instant(at: string): string {
+  return new Intl.DateTimeFormat(language, { dateStyle: "medium", timeStyle: "short", timeZone: "UTC" }).format(new Date(at));
+}
+
 /** yyyy-MM as a month in words. */
 export function month(yearMonth: string, style: "long" | "short" = "long"): string {
   return new Intl.DateTimeFormat(language, { month: style, year: "numeric", timeZone: "UTC" }).format(

@@ -101,6 +101,7 @@ internal static class EstateReader
     {
         Id = o.Id("id"),
         Name = o.Text("name"),
+        Zones = o.Optional("zones", n => (int)o.Whole(n, 1, 1000)),
         Prices = o.List("prices", TierPrice, optional: false),
     };
 

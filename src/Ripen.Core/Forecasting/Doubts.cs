@@ -1,5 +1,6 @@
 using Ripen.Core.Ageing;
 using Ripen.Core.Estates;
+using Ripen.Core.Redundancy;
 
 namespace Ripen.Core.Forecasting;
 
@@ -44,6 +45,13 @@ public static class Doubts
                 doubts.Add(new("expiry-waits", $"$.rules[{i}].expireAt",
                     $"Expiry at day {expiry} has to wait for objects created before {until.AddDays(-expiry):yyyy-MM-dd}: the keep rule holds everything until {until:yyyy-MM-dd}."));
             }
+        }
+        var (region, scheme) = (prices.FindRegion(bucket.Region)!, prices.FindScheme(bucket.Scheme)!);
+        var needed = Placement.Of(scheme).ZonesNeeded;
+        if (region.Zones < needed)
+        {
+            doubts.Add(new("too-few-zones", "$.scheme",
+                $"'{scheme.Name}' wants {needed} zones, and {region.Name} has {region.Zones}: the loss of one zone takes more than the scheme allows for."));
         }
         foreach (var lane in AgeStrip.Of(bucket, prices, estate.Today).Lanes)
         {

@@ -109,6 +109,8 @@ public sealed record Region
 {
     public required string Id { get; init; }
     public required string Name { get; init; }
+    /// <summary>Separate buildings in it, at least 1; null when the price book does not say.</summary>
+    public int? Zones { get; init; }
     public required IReadOnlyList<TierPrice> Prices { get; init; }
 
     public TierPrice? PriceOf(string tier) => Prices.FirstOrDefault(p => p.Tier == tier);

@@ -8,6 +8,9 @@ public readonly record struct FragmentPlace(int Region, int Zone, int Rack);
 /// <summary>An object's fragments dealt over places: any <see cref="Needed"/> of them give the object back.</summary>
 public sealed record Placement(IReadOnlyList<FragmentPlace> Fragments, int Needed)
 {
+    /// <summary>Zones that the fullest region needs, so that fragments lie as far apart as the scheme says.</summary>
+    public int ZonesNeeded => Fragments.GroupBy(f => f.Region).Max(region => region.Select(f => f.Zone).Distinct().Count());
+
     /// <summary>Fragments of which all may be lost at once with nothing lost.</summary>
     public int Spare => Fragments.Count - Needed;
 

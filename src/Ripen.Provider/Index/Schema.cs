@@ -49,7 +49,7 @@ internal static class Schema
             charged REAL NOT NULL DEFAULT 0,
             content TEXT REFERENCES content(name),
             media TEXT);
-        CREATE INDEX entry_current ON entry(bucket, key, id) WHERE current = 1 AND kind < 2;
+        CREATE INDEX entry_current ON entry(bucket, key, kind, id) WHERE current = 1 AND kind < 2;
         CREATE UNIQUE INDEX entry_one_current ON entry(bucket, key) WHERE current = 1 AND kind > 0;
         CREATE INDEX entry_versions ON entry(bucket, key, id) WHERE kind > 0;
         CREATE INDEX entry_content ON entry(content) WHERE content IS NOT NULL;

@@ -10,36 +10,49 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
     public ListingPage Page(string prefix, string? delimiter, string? after, int most)
     {
         if (most is < 1 or > ListingPage.Most) throw new RefusalException(RefusalKind.Invalid, "out-of-range", $"A page holds 1 to {ListingPage.Most} keys.");
-        var (prefixes, objects) = (new List<string>(), new List<StoredVersion>());
+        var (prefixes, batches, objects) = (new List<string>(), new List<BatchSum>(), new List<StoredVersion>());
         var end = ObjectKeys.After(prefix);
-        Position? from = after is null ? new Position(prefix, 0) : Position.Read(after);
+        Position? from = after is null ? new Position(prefix, 0, 0) : Position.Read(after);
         while (from is { } at)
         {
             from = null;
             using var command = db.Statement(
                 $"""
                 SELECT {EntryRows.Columns} FROM {EntryRows.From}
-                WHERE e.bucket = ?1 AND e.current = 1 AND e.kind < 2 AND (e.key, e.id) > (?2, ?3) AND (?4 IS NULL OR e.key < ?4) ORDER BY e.key, e.id
-                """, bucket.Id, at.Key, at.Id, end);
+                WHERE e.bucket = ?1 AND e.current = 1 AND e.kind < 2 AND (e.key, e.kind, e.id) > (?2, ?3, ?4) AND (?5 IS NULL OR e.key < ?5) ORDER BY e.key, e.kind, e.id
+                """, bucket.Id, at.Key, at.Kind, at.Id, end);
             using var reader = command.ExecuteReader();
             while (reader.Read())
             {
-                if (prefixes.Count + objects.Count == most) return new ListingPage(prefixes, objects, at.Write());
+                if (prefixes.Count + batches.Count + objects.Count >= most) return new ListingPage(prefixes, batches, objects, at.Write());
                 var key = reader.GetString(1);
                 if (Common(key, prefix, delimiter) is { } common)
                 {
                     prefixes.Add(common);
                     // Everything under the common prefix is told; go on after it.
-                    if (ObjectKeys.After(common) is not { } next) return new ListingPage(prefixes, objects, null);
-                    from = new Position(next, 0);
+                    if (ObjectKeys.After(common) is { } next) from = new Position(next, 0, 0);
+                    break;
+                }
+                if (reader.GetInt32(10) == EntryRows.Batch)
+                {
+                    batches.AddRange(Sums(key));
+                    from = new Position(key, EntryRows.Object, 0);
                     break;
                 }
                 objects.Add(EntryRows.Read(reader, terms, bucket));
-                at = new Position(key, objects[^1].Version);
+                at = new Position(key, EntryRows.Object, objects[^1].Version);
             }
         }
-        return new ListingPage(prefixes, objects, null);
+        return new ListingPage(prefixes, batches, objects, null);
     }
+
+    private List<BatchSum> Sums(string key) => db.List(
+        """
+        SELECT tier, sum(count), sum(count * bytes), min(created), max(created) FROM entry
+        WHERE bucket = ?1 AND current = 1 AND kind < 2 AND key = ?2 AND kind = 0 GROUP BY tier
+        """,
+        r => new BatchSum(key, terms.TierName(r.GetInt64(0)), r.GetDouble(1), r.GetDouble(2), DateOnly.FromDayNumber(r.GetInt32(3)), DateOnly.FromDayNumber(r.GetInt32(4))),
+        bucket.Id, key);
 
     private static string? Common(string key, string prefix, string? delimiter)
     {
@@ -48,20 +61,19 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
         return at < 0 ? null : key[..(at + delimiter.Length)];
     }
 
-    /// <summary>Between two entries: after the one of this key and number.</summary>
-    private readonly record struct Position(string Key, long Id)
+    /// <summary>Between two entries: after the one of this key, kind and number.</summary>
+    private readonly record struct Position(string Key, int Kind, long Id)
     {
-        public string Write() => Convert.ToBase64String(Encoding.UTF8.GetBytes($"{Id} {Key}"));
+        public string Write() => Convert.ToBase64String(Encoding.UTF8.GetBytes($"{Kind} {Id} {Key}"));
 
         public static Position Read(string text)
         {
             try
             {
-                var plain = Encoding.UTF8.GetString(Convert.FromBase64String(text));
-                var space = plain.IndexOf(' ', StringComparison.Ordinal);
-                return new Position(plain[(space + 1)..], long.Parse(plain[..space]));
+                var parts = Encoding.UTF8.GetString(Convert.FromBase64String(text)).Split(' ', 3);
+                return new Position(parts[2], int.Parse(parts[0]), long.Parse(parts[1]));
             }
-            catch (Exception e) when (e is FormatException or ArgumentException or OverflowException)
+            catch (Exception e) when (e is FormatException or IndexOutOfRangeException or OverflowException)
             {
                 throw new RefusalException(RefusalKind.Invalid, "invalid-page", "This is no page's 'next'; begin the listing again without 'after'.");
             }

@@ -32,8 +32,14 @@ public sealed record StoredVersion(
 /// <param name="MediaType">To be given back with the object.</param>
 public sealed record WriteConditions(long? IfVersion = null, bool IfNone = false, byte[]? Sha256 = null, long? Length = null, string? MediaType = null);
 
-/// <summary>A page of a listing, in the order of UTF-8 bytes: keys, and below the delimiter only their common prefixes. <see cref="Next"/> goes on; null at the end.</summary>
-public sealed record ListingPage(IReadOnlyList<string> Prefixes, IReadOnlyList<StoredVersion> Objects, string? Next)
+/// <summary>Weightless objects of one prefix and tier, together: how many, their bytes, the days of creation from first to last.</summary>
+public sealed record BatchSum(string Key, string Tier, double Count, double Bytes, DateOnly Oldest, DateOnly Newest);
+
+/// <summary>
+/// A page of a listing, in the order of UTF-8 bytes: keys, below the delimiter only their common prefixes, and batches by prefix and tier.
+/// <see cref="Next"/> goes on; null at the end.
+/// </summary>
+public sealed record ListingPage(IReadOnlyList<string> Prefixes, IReadOnlyList<BatchSum> Batches, IReadOnlyList<StoredVersion> Objects, string? Next)
 {
     /// <summary>Keys and prefixes on a page at most.</summary>
     public const int Most = 1000;
@@ -104,6 +110,10 @@ public interface IObjectStore
 /// <param name="RulesUndo">Rules whose next run takes some of it back to a colder tier.</param>
 public sealed record TierMove(
     IReadOnlyList<TierMovePart> Parts, string ToTier, double Unmoved, double MonthlyBefore, double MonthlyAfter, double WaitHours, double WaitBefore,
-    IReadOnlyList<string> RulesUndo);
+    IReadOnlyList<string> RulesUndo)
+{
+    /// <summary>What the move costs once, all parts together.</summary>
+    public double OnceCharge => Parts.Sum(p => p.MoveCharge + p.RecallCharge + p.EarlyLeaveCharge);
+}
 
 public sealed record TierMovePart(string FromTier, double Objects, double Bytes, double MoveCharge, double RecallCharge, double EarlyLeaveCharge);

@@ -54,8 +54,12 @@ internal static class EstateEndpoints
     }
 
     private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> LoadDemo(
-        HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel) =>
-        await Replace(CurrentEstate.Demo(), request, response, current, store, provider, false, cancel);
+        HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel)
+    {
+        var result = await Replace(CurrentEstate.Demo(), request, response, current, store, provider, false, cancel);
+        if (result.Result is Ok<EstateSummary>) await DemoContents.Put(provider.Objects);
+        return result;
+    }
 
     private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Replace(
         Estate estate, HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, SimulatedProvider provider, bool discardContents,

@@ -10,6 +10,17 @@ internal static class OpenApiDocument
     /// <summary>True in the run that the build makes to write the document.</summary>
     public static bool IsBeingGenerated => Assembly.GetEntryAssembly()?.GetName().Name == "GetDocument.Insider";
 
+    /// <summary>Describes a body of any bytes and media type, without demanding one.</summary>
+    public static RouteHandlerBuilder TakesBytes(this RouteHandlerBuilder endpoint) => endpoint.AddOpenApiOperationTransformer((operation, _, _) =>
+    {
+        operation.RequestBody = new OpenApiRequestBody
+        {
+            Required = true,
+            Content = new Dictionary<string, OpenApiMediaType> { ["*/*"] = new() { Schema = new OpenApiSchema { Type = JsonSchemaType.String, Format = "binary" } } },
+        };
+        return Task.CompletedTask;
+    });
+
     public static IServiceCollection AddRipenOpenApi(this IServiceCollection services) => services.AddOpenApi("v1", options =>
     {
         options.AddDocumentTransformer((document, _, _) =>

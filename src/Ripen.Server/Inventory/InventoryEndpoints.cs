@@ -19,7 +19,7 @@ internal static class InventoryEndpoints
     public static void MapInventories(this RouteGroupBuilder api)
     {
         api.MapPost("/inventories", Receive).WithTags("Inventory").WithName("sendInventory")
-            .WithSummary("Takes a CSV or Parquet list of data that is elsewhere, and shows its columns and first rows. Nothing is imported.").Accepts<IFormFile>("application/octet-stream");
+            .WithSummary("Takes a CSV or Parquet list of data that is elsewhere, and shows its columns and first rows. Nothing is imported.").TakesBytes();
         api.MapGet("/inventories/{id}/errors.csv", Errors).WithTags("Inventory").WithName("readInventoryErrors").WithSummary("Every broken row of the last reading.")
             .Produces<string>(contentType: "text/csv");
         var bucket = api.MapGroup("/buckets/{name}/inventories/{id}").WithTags("Inventory").ForKnownBucket();

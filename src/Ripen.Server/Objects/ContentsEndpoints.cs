@@ -31,8 +31,7 @@ internal static class ContentsEndpoints
     {
         var bucket = api.MapGroup("/buckets/{name}").WithTags("Contents").AddEndpointFilter(KnownBucket);
         bucket.MapGet("/objects", List).WithName("listObjects").WithSummary("A page of keys and common prefixes, in the order of UTF-8 bytes.");
-        bucket.MapPut("/objects/{**key}", Put).WithName("putObject").WithSummary("Stores the body as an object. If-Match, If-None-Match: *, Content-Digest: sha-256=:…:.")
-            .Accepts<IFormFile>("application/octet-stream");
+        bucket.MapPut("/objects/{**key}", Put).WithName("putObject").WithSummary("Stores the body as an object. If-Match, If-None-Match: *, Content-Digest: sha-256=:…:.").TakesBytes();
         bucket.MapGet("/objects/{**key}", Get).WithName("getObject").WithSummary("The object's bytes, each block checked before it is sent. Range, If-None-Match, ?version, ?download.")
             .Produces<byte[]>(contentType: "application/octet-stream").Produces(StatusCodes.Status206PartialContent);
         bucket.MapDelete("/objects/{**key}", Delete).WithName("deleteObject").WithSummary("Deletes the object; with versioning it stays as an earlier version. ?version deletes one version for good; that of a deletion undoes it.");
@@ -103,5 +102,5 @@ internal static class ContentsEndpoints
     }
 
     /// <summary>From /api/buckets/NAME/objects/KEY, as it was sent.</summary>
-    private static string Key(HttpContext context) => context.Request.KeyAfter(5);
+    private static string Key(HttpContext context) => context.Request.KeyAfter(4);
 }

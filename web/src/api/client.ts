@@ -2,24 +2,50 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
+export type AccessGrant = Schemas["AccessGrant"];
+export type AccessOrder = Schemas["AccessOrder"];
+export type AccessReading = Schemas["AccessReading"];
+export type AccessTestStep = Schemas["AccessTestStep"];
 export type AgeAxis = Schemas["AgeAxis"];
 export type AgeStrip = Schemas["AgeStrip"];
+export type BatchSum = Schemas["BatchSum"];
 export type Board = Schemas["Board"];
 export type BoardRow = Schemas["BoardRow"];
 export type Bucket = Schemas["Bucket"];
+export type BucketMoney = Schemas["BucketMoney"];
+export type ClockReading = Schemas["ClockReading"];
+export type ColumnMapping = Schemas["ColumnMapping"];
 export type Consequences = Schemas["Consequences"];
 export type DraftReading = Schemas["DraftReading"];
 export type EstateSummary = Schemas["EstateSummary"];
 export type ForecastSeries = Schemas["ForecastSeries"];
+export type InventoryPreview = Schemas["InventoryPreview"];
+export type InventoryReading = Schemas["InventoryReading"];
 export type KeepRule = Schemas["KeepRule"];
 export type LifecycleRule = Schemas["LifecycleRule"];
+export type LinkOrder = Schemas["LinkOrder"];
 export type LoggedChange = Schemas["LoggedChange"];
+export type NewAccess = Schemas["NewAccess"];
+export type NewSecret = Schemas["NewSecret"];
+export type ObjectDetails = Schemas["ObjectDetails"];
 export type ObjectStream = Schemas["ObjectStream"];
 export type PriceBook = Schemas["PriceBook"];
 export type Problem = Schemas["Problem"];
 export type ReadBand = Schemas["ReadBand"];
+export type Right = Schemas["Right"];
+export type Scheme = Schemas["Scheme"];
+export type SchemePromise = Schemas["SchemePromise"];
+export type SchemeQuestion = Schemas["SchemeQuestion"];
+export type StorageAdvice = Schemas["StorageAdvice"];
+export type StorageQuestions = Schemas["StorageQuestions"];
+export type StoredVersion = Schemas["StoredVersion"];
 export type SplitBy = "tier" | "charge" | "bucket";
 export type TierContents = Schemas["TierContents"];
+export type TierMove = Schemas["TierMove"];
+export type TierMoveOrder = Schemas["TierMoveOrder"];
+export type TimedLink = Schemas["TimedLink"];
+export type TimeOrder = Schemas["TimeOrder"];
+export type UntouchedPrefix = Schemas["UntouchedPrefix"];
 
 /** An answer that is not a success: RFC 9457 problem details with our code and the problems by JSON path. */
 export class ApiError extends Error {
@@ -33,18 +59,27 @@ export class ApiError extends Error {
   }
 }
 
+/** The error that an answer's body tells of. */
+export function refusal(status: number, text: string): ApiError {
+  let body: { code?: string; detail?: string; title?: string; problems?: Problem[] } = {};
+  try {
+    body = JSON.parse(text);
+  } catch {
+    // An answer that is no problem document still is a refusal.
+  }
+  return new ApiError(
+    status,
+    body.code ?? "unexpected",
+    body.detail ?? body.title ?? `The server answered ${status}.`,
+    body.problems ?? [],
+  );
+}
+
 const client = createClient<paths>({ baseUrl: "/" });
 
 client.use({
   async onResponse({ response }) {
-    if (response.ok) return;
-    const body = await response.json().catch(() => ({}));
-    throw new ApiError(
-      response.status,
-      body.code ?? "unexpected",
-      body.detail ?? body.title ?? response.statusText,
-      body.problems ?? [],
-    );
+    if (!response.ok) throw refusal(response.status, await response.text());
   },
   onError() {
     return new ApiError(0, "no-answer", "The server does not answer. Nothing was lost: your draft is kept in this browser.", []);
@@ -99,14 +134,109 @@ export const readChanges = () => value(client.GET("/api/estate/changes"));
 
 export const loadDemo = () => value(client.POST("/api/estate/demo"));
 
-/** Sends the file as it is: the server's strict reader reports what is wrong with it. */
-export async function importEstate(file: File, etag: string | null): Promise<void> {
-  const response = await fetch("/api/estate/document", {
-    method: "PUT",
-    headers: { "Content-Type": "application/json", ...(etag ? { "If-Match": etag } : {}) },
-    body: file,
-  });
-  if (response.ok) return;
-  const body = await response.json().catch(() => ({}));
-  throw new ApiError(response.status, body.code ?? "unexpected", body.detail ?? response.statusText, body.problems ?? []);
+/** Sends a file as it is. */
+async function send<T>(method: string, address: string, file: File, headers: Record<string, string>): Promise<T> {
+  const response = await fetch(address, { method, headers, body: file });
+  if (!response.ok) throw refusal(response.status, await response.text());
+  return (await response.json()) as T;
 }
+
+/** The server's strict reader reports what is wrong with the document. */
+export const importEstate = (file: File, etag: string | null, discardContents: boolean): Promise<EstateSummary> =>
+  send("PUT", `/api/estate/document?discardContents=${discardContents}`, file, {
+    "Content-Type": "application/json",
+    ...(etag ? { "If-Match": etag } : {}),
+  });
+
+export const readClock = () => value(client.GET("/api/clock"));
+
+export const passTime = (order: TimeOrder) => value(client.POST("/api/clock/passages", { body: order }));
+
+export const stopTime = () => value(client.DELETE("/api/clock/passages"));
+
+/** The address of an object, for links, downloads and uploads. */
+export const objectAddress = (bucket: string, key: string) =>
+  `/api/buckets/${bucket}/objects/${key.split("/").map(encodeURIComponent).join("/")}`;
+
+const inBucket = (name: string) => ({ path: { name } });
+
+export const listObjects = (name: string, prefix: string, after: string | null) =>
+  value(
+    client.GET("/api/buckets/{name}/objects", {
+      params: { ...inBucket(name), query: { prefix, delimiter: "/", most: 100, ...(after ? { after } : {}) } },
+    }),
+  );
+
+export async function readObject(name: string, key: string): Promise<ObjectDetails> {
+  const response = await fetch(objectAddress(name, key).replace("/objects/", "/details/"));
+  if (!response.ok) throw refusal(response.status, await response.text());
+  return response.json();
+}
+
+/** With a version, that one goes for good; the version of a deletion brings back what was deleted. */
+export async function deleteObject(name: string, key: string, version: number | null): Promise<void> {
+  const response = await fetch(`${objectAddress(name, key)}${version === null ? "" : `?version=${version}`}`, {
+    method: "DELETE",
+  });
+  if (!response.ok) throw refusal(response.status, await response.text());
+}
+
+export const readTierMove = (name: string, order: TierMoveOrder) =>
+  value(client.POST("/api/buckets/{name}/tier-moves/draft", { params: inBucket(name), body: order }));
+
+export const moveToTier = (name: string, order: TierMoveOrder) =>
+  value(client.POST("/api/buckets/{name}/tier-moves", { params: inBucket(name), body: order }));
+
+export const readUntouched = (name: string, under: string) =>
+  value(client.GET("/api/buckets/{name}/untouched", { params: { ...inBucket(name), query: { under } } }));
+
+export const readContentTotals = (name: string) => value(client.GET("/api/buckets/{name}/contents", { params: inBucket(name) }));
+
+export const readBucketMoney = (name: string) => value(client.GET("/api/buckets/{name}/money", { params: inBucket(name) }));
+
+export const readAccess = (name: string) => value(client.GET("/api/buckets/{name}/access", { params: inBucket(name) }));
+
+export const makeAccess = (name: string, order: AccessOrder) =>
+  value(client.POST("/api/buckets/{name}/access", { params: inBucket(name), body: order }));
+
+export const removeAccess = (name: string, id: number) =>
+  value(client.DELETE("/api/buckets/{name}/access/{id}", { params: { path: { name, id } } }));
+
+export const renewKey = (name: string, id: number, place: number) =>
+  value(client.POST("/api/buckets/{name}/access/{id}/keys/{place}", { params: { path: { name, id, place } } }));
+
+export const testAccess = (name: string, keyId: string, secret: string) =>
+  value(client.POST("/api/buckets/{name}/access/test", { params: inBucket(name), body: { keyId, secret } }));
+
+export const makeLink = (name: string, order: LinkOrder) =>
+  value(client.POST("/api/buckets/{name}/links", { params: inBucket(name), body: order }));
+
+export const revokeLink = (name: string, id: string) =>
+  value(client.DELETE("/api/buckets/{name}/links/{id}", { params: { path: { name, id } } }));
+
+export const openToPublic = (name: string, confirm: string) =>
+  value(client.PUT("/api/buckets/{name}/public", { params: inBucket(name), body: { confirm } }));
+
+export const closeToPublic = (name: string) => value(client.DELETE("/api/buckets/{name}/public", { params: inBucket(name) }));
+
+export const sendInventory = (file: File): Promise<InventoryPreview> =>
+  send("POST", "/api/inventories", file, { "Content-Type": "application/octet-stream" });
+
+export const readInventory = (name: string, id: string, mapping: ColumnMapping) =>
+  value(
+    client.POST("/api/buckets/{name}/inventories/{id}/draft", {
+      params: { path: { name, id } },
+      body: { mapping, leaveOutBroken: false },
+    }),
+  );
+
+export const importInventory = (name: string, id: string, mapping: ColumnMapping, leaveOutBroken: boolean) =>
+  value(
+    client.POST("/api/buckets/{name}/inventories/{id}", { params: { path: { name, id } }, body: { mapping, leaveOutBroken } }),
+  );
+
+export const readSchemes = (fileBytes: number) => value(client.GET("/api/schemes", { params: { query: { fileBytes } } }));
+
+export const readSchemeDraft = (question: SchemeQuestion) => value(client.POST("/api/schemes/draft", { body: question }));
+
+export const adviseStorage = (questions: StorageQuestions) => value(client.POST("/api/advice", { body: questions }));

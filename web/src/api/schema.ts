@@ -299,6 +299,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What kind of storage, tier, region and scheme data needs, with reasons and a filled-in draft. Nothing is stored. */
+        post: operations["adviseStorage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forecast": {
         parameters: {
             query?: never;
@@ -720,6 +737,18 @@ export interface components {
             /** Format: date */
             keepUntil: null | string;
         };
+        BatchSum: {
+            key: string;
+            tier: string;
+            /** Format: double */
+            count: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: date */
+            oldest: string;
+            /** Format: date */
+            newest: string;
+        };
         /** @enum {unknown} */
         BillingMonth: "calendar" | "thirty-days";
         Board: {
@@ -840,6 +869,8 @@ export interface components {
             prefix?: string;
             catchUp?: boolean;
         };
+        /** @enum {unknown} */
+        DataUse: "whole-objects" | "shared-files" | "machine-disk";
         DayRun: {
             /** Format: date */
             day: string;
@@ -924,8 +955,6 @@ export interface components {
         Health: {
             status: string;
         };
-        /** Format: binary */
-        IFormFile: string;
         InventoryOrder: {
             mapping: components["schemas"]["ColumnMapping"];
             leaveOutBroken?: boolean;
@@ -1002,6 +1031,7 @@ export interface components {
         };
         ListingPage: {
             prefixes: string[];
+            batches: components["schemas"]["BatchSum"][];
             objects: components["schemas"]["StoredVersion"][];
             next: null | string;
         };
@@ -1120,6 +1150,8 @@ export interface components {
         Region: {
             id: string;
             name: string;
+            /** Format: int32 */
+            zones?: null | number;
             prices: components["schemas"]["TierPrice"][];
         };
         /** @enum {unknown} */
@@ -1231,10 +1263,38 @@ export interface components {
             /** Format: double */
             netPerYearBundled: number;
         };
+        StorageAdvice: {
+            kind: components["schemas"]["DataUse"];
+            reasons: string[];
+            choices: components["schemas"]["StorageChoice"][];
+            draft: null | components["schemas"]["Bucket"];
+        };
         StorageBand: {
             /** Format: double */
             upTo?: null | number;
             price: components["schemas"]["UnitPrice"];
+        };
+        StorageChoice: {
+            region: string;
+            tier: string;
+            scheme: string;
+            /** Format: double */
+            costAYear: number;
+        };
+        StorageQuestions: {
+            use: components["schemas"]["DataUse"];
+            /** Format: double */
+            objectsPerDay: number;
+            /** Format: int64 */
+            bytesPerObject: number;
+            /** Format: int32 */
+            goneAfterDays?: null | number;
+            /** Format: double */
+            shareReadPerMonth: number;
+            /** Format: double */
+            mostWaitHours: number;
+            survives: components["schemas"]["Spread"];
+            region?: null | string;
         };
         StoredVersion: {
             /** Format: int64 */
@@ -1314,6 +1374,8 @@ export interface components {
             /** Format: double */
             waitBefore: number;
             rulesUndo: string[];
+            /** Format: double */
+            onceCharge: number;
         };
         TierMoveOrder: {
             scope: string;
@@ -1765,7 +1827,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/octet-stream": components["schemas"]["IFormFile"];
+                "*/*": string;
             };
         };
         responses: {
@@ -1845,6 +1907,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SchemePromise"];
+                };
+            };
+        };
+    };
+    adviseStorage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StorageQuestions"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageAdvice"];
                 };
             };
         };
@@ -1966,7 +2052,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/octet-stream": components["schemas"]["IFormFile"];
+                "*/*": string;
             };
         };
         responses: {

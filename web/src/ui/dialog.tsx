@@ -6,9 +6,11 @@ export function Dialog({
   open,
   onClose,
   title,
+  wide = false,
   children,
 }: {
   open: boolean;
+  wide?: boolean;
   onClose: () => void;
   title: string;
   children: ReactNode;
@@ -16,12 +18,12 @@ export function Dialog({
   return (
     <Radix.Root open={open} onOpenChange={(next) => !next && onClose()}>
       <Radix.Portal>
-        <Radix.Overlay className="fixed inset-0 bg-ink/30" />
+        <Radix.Overlay className="fixed inset-0 z-30 bg-ink/30" />
         <Radix.Content
           aria-describedby={undefined}
-          className="fixed top-[16%] left-1/2 w-[34rem] max-w-[94vw] -translate-x-1/2 border border-hairline-strong bg-paper p-6 shadow-lg"
+          className={`fixed left-1/2 z-30 max-h-[86vh] max-w-[94vw] -translate-x-1/2 overflow-y-auto border border-hairline-strong bg-paper p-6 shadow-lg ${wide ? "top-[7%] w-[64rem]" : "top-[12%] w-[38rem]"}`}
         >
-          <Radix.Title className="mb-3 text-xl">{title}</Radix.Title>
+          <Radix.Title className="mb-3 text-xl break-words">{title}</Radix.Title>
           {children}
         </Radix.Content>
       </Radix.Portal>

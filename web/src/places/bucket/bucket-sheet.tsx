@@ -1,12 +1,17 @@
-import { useEffect, useRef } from "react";
+import { type MouseEvent, useEffect, useRef } from "react";
+import { useLocation } from "react-router";
 import type { AgeAxis, TierContents } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { StripEditor } from "../../strip/strip-editor";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { AccessSection } from "./access/access-section";
 import { ConsequencesPanel } from "./consequences-panel";
+import { ContentsSection } from "./contents/contents-section";
 import { DeleteBucket } from "./delete-bucket";
+import { UntouchedSection } from "./inventory/untouched-section";
 import { KeepEditor } from "./keep-editor";
+import { MoneyChart } from "./money-chart";
 import { PlaceFields } from "./place-fields";
 import { ReadsEditor } from "./reads-editor";
 import { RulesEditor, withExpiry, withStep } from "./rules-editor";
@@ -33,9 +38,10 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
       className="mb-8 grid grid-cols-[minmax(0,1fr)_22rem] gap-x-10 border-t border-hairline pt-4"
     >
       <div className="min-w-0 space-y-7">
+        <Within name={name} />
         <PlaceFields bucket={bucket} edit={edit} problemAt={problemAt} />
         {strip ? (
-          <div className={reading.data?.strip ? "" : "opacity-50"}>
+          <div id="ageing" className={`scroll-mt-16 ${reading.data?.strip ? "" : "opacity-50"}`}>
             <StripEditor
               axis={axis}
               strip={strip}
@@ -65,6 +71,10 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
             ))}
           </div>
         )}
+        <MoneyChart bucket={name} />
+        <ContentsSection bucket={draft.stored.data?.value ?? bucket} />
+        <AccessSection bucket={name} />
+        <UntouchedSection bucket={name} />
         <DeleteBucket name={name} etag={draft.stored.data?.etag ?? ""} />
       </div>
       <aside aria-label="Consequences" className="min-w-0">
@@ -104,11 +114,44 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
   );
 }
 
+const parts = [
+  { id: "ageing", label: "ageing" },
+  { id: "money", label: "money" },
+  { id: "contents", label: "contents" },
+  { id: "access", label: "access" },
+  { id: "untouched", label: "untouched" },
+];
+
+/** Ways down the page to its parts, each with an address of its own. */
+function Within({ name }: { name: string }) {
+  const { search } = useLocation();
+  return (
+    <nav aria-label="Parts of the sheet" className="flex gap-4 text-sm">
+      {parts.map((part) => (
+        <a key={part.id} href={`/buckets/${name}${search}#${part.id}`} onClick={(event) => goTo(event, part.id)}>
+          {part.label}
+        </a>
+      ))}
+    </nav>
+  );
+}
+
+function goTo(event: MouseEvent, id: string) {
+  event.preventDefault();
+  window.history.replaceState(window.history.state, "", `#${id}`);
+  document.getElementById(id)?.scrollIntoView({ block: "start" });
+}
+
 /** Brings the opened row under the rail when most of its sheet would lie outside the window. */
 function useScrollToOpened(loaded: boolean) {
   const sheet = useRef<HTMLElement>(null);
   useEffect(() => {
     if (!loaded || !sheet.current) return;
+    const part = window.location.hash && document.getElementById(window.location.hash.slice(1));
+    if (part) {
+      part.scrollIntoView({ block: "start" });
+      return;
+    }
     const { top } = sheet.current.getBoundingClientRect();
     if (top < 0 || top > window.innerHeight * 0.75) sheet.current.parentElement?.scrollIntoView({ block: "start" });
   }, [loaded]);

@@ -1,7 +1,9 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { deleteBucket } from "../../api/client";
+import { deleteBucket, readContentTotals } from "../../api/client";
+import { useEstate } from "../../estate-context";
+import { count } from "../../format";
 import { Button, Field, inputLook } from "../../ui/controls";
 import { Dialog } from "../../ui/dialog";
 import { ErrorNote } from "../../ui/error-note";
@@ -10,8 +12,10 @@ import { ErrorNote } from "../../ui/error-note";
 export function DeleteBucket({ name, etag }: { name: string; etag: string }) {
   const queries = useQueryClient();
   const navigate = useNavigate();
+  const { bytes } = useEstate();
   const [open, setOpen] = useState(false);
   const [typed, setTyped] = useState("");
+  const contents = useQuery({ queryKey: ["contents", name], queryFn: () => readContentTotals(name), enabled: open }).data;
   const remove = useMutation({
     mutationFn: () => deleteBucket(name, etag),
     onSuccess: async () => {
@@ -28,6 +32,12 @@ export function DeleteBucket({ name, etag }: { name: string; etag: string }) {
       <Dialog open={open} onClose={() => setOpen(false)} title={`Delete ${name}?`}>
         <p className="mb-3">
           The bucket goes with everything in it and its rules. The log keeps its document; its objects are gone.
+          {contents && contents.objects > 0 && (
+            <strong className="text-bad">
+              {" "}
+              {count(contents.objects)} uploaded objects with {bytes(contents.bytes)} go for good.
+            </strong>
+          )}
         </p>
         <Field label={`Type ${name} to confirm`}>
           {(ids) => (

@@ -1,11 +1,12 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { useLocation, useNavigate } from "react-router";
+import { Link, useLocation, useNavigate } from "react-router";
 import { type Bucket, createBucket, readDraft } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { TierName } from "../../strip/tiers";
 import { Button, Field, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { SchemeSummary } from "../schemes/scheme-summary";
 import { useProblems } from "./use-draft";
 
 /** A new bucket: its name is checked while it is typed; region, scheme and tier stand side by side with their prices. */
@@ -13,13 +14,17 @@ export function NewBucket() {
   const { estate, prices } = useEstate();
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const { search } = useLocation();
-  const [bucket, setBucket] = useState<Bucket>(() => ({
-    name: freeName(estate.buckets),
-    region: prices.regions[0]?.id ?? "",
-    scheme: (prices.schemes.find((s) => s.copies >= 3) ?? prices.schemes[0])?.id ?? "",
-    tier: prices.regions[0]?.prices[0]?.tier ?? "",
-  }));
+  const { search, state } = useLocation();
+  const advised = (state as { bucket?: Bucket } | null)?.bucket;
+  const [bucket, setBucket] = useState<Bucket>(
+    () =>
+      advised ?? {
+        name: freeName(estate.buckets),
+        region: prices.regions[0]?.id ?? "",
+        scheme: (prices.schemes.find((s) => s.copies >= 3) ?? prices.schemes[0])?.id ?? "",
+        tier: prices.regions[0]?.prices[0]?.tier ?? "",
+      },
+  );
   const [touched, setTouched] = useState(false);
   const [busy, setBusy] = useState(false);
   const [error, setError] = useState<Error | null>(null);
@@ -87,6 +92,16 @@ export function NewBucket() {
         <PriceChoice bucket={bucket} set={set} />
         <SchemeChoice bucket={bucket} set={set} />
         {problemAt("$.tier") && <p className="mt-2 text-sm text-bad">{problemAt("$.tier")}</p>}
+        {advised && (
+          <p className="mt-3 text-sm text-ink-soft">
+            Filled in by the advice, with its stream, reading habit and expiry; all of it can be changed in the bucket's sheet.
+          </p>
+        )}
+        {!advised && (
+          <p className="mt-3 text-sm">
+            <Link to="/advice">Not sure? A few questions lead to an answer with reasons.</Link>
+          </p>
+        )}
         {error && <ErrorNote error={error} />}
       </form>
     </section>
@@ -159,8 +174,10 @@ function SchemeChoice({ bucket, set }: ChoiceProps) {
   const { prices } = useEstate();
   return (
     <fieldset className="mt-4">
-      <legend className="text-sm text-ink-soft">Redundancy scheme</legend>
-      <div className="mt-1 flex flex-wrap gap-x-8 gap-y-1">
+      <legend className="text-sm text-ink-soft">
+        Redundancy scheme · <Link to="/schemes">compare side by side</Link>
+      </legend>
+      <div className="mt-1 grid grid-cols-2 gap-x-8 gap-y-1">
         {prices.schemes.map((scheme) => (
           <label key={scheme.id} className="flex items-center gap-2">
             <input
@@ -171,7 +188,9 @@ function SchemeChoice({ bucket, set }: ChoiceProps) {
               onChange={() => set({ scheme: scheme.id })}
             />
             {scheme.name}
-            <span className="text-ink-soft">storage × {scheme.storageFactor}</span>
+            <span className="text-sm text-ink-soft">
+              storage × {scheme.storageFactor} · <SchemeSummary id={scheme.id} compare={false} />
+            </span>
           </label>
         ))}
       </div>

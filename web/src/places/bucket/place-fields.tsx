@@ -1,6 +1,7 @@
 import type { Bucket } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { Field, Select } from "../../ui/controls";
+import { SchemeSummary } from "../schemes/scheme-summary";
 import type { Edit, ProblemAt } from "./use-draft";
 
 type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };
@@ -20,7 +21,7 @@ export function PlaceFields({ bucket, edit, problemAt }: EditorProps) {
           />
         )}
       </Field>
-      <Field label="Redundancy scheme" error={problemAt("$.scheme")}>
+      <Field label="Redundancy scheme" error={problemAt("$.scheme")} hint={<SchemeSummary id={bucket.scheme} />}>
         {(ids) => (
           <Select
             {...ids}
@@ -40,6 +41,22 @@ export function PlaceFields({ bucket, edit, problemAt }: EditorProps) {
           />
         )}
       </Field>
+      <div>
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="accent-(--accent)"
+            checked={bucket.versioning ?? false}
+            onChange={(e) => edit((b) => ({ ...b, versioning: e.target.checked }))}
+          />
+          Versioning
+        </label>
+        <p className="text-sm text-ink-soft">
+          {bucket.versioning
+            ? "Overwritten and deleted objects stay as earlier versions."
+            : "What is overwritten or deleted is gone."}
+        </p>
+      </div>
     </div>
   );
 }

@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { importEstate } from "../../api/client";
+import { ApiError, importEstate } from "../../api/client";
 import { Button } from "../../ui/controls";
 import { Dialog } from "../../ui/dialog";
 import { ErrorNote } from "../../ui/error-note";
@@ -11,16 +11,17 @@ export function ImportEstate({ etag, kind = "plain" }: { etag: string | null; ki
   const picker = useRef<HTMLInputElement>(null);
   const [file, setFile] = useState<File | null>(null);
   const bring = useMutation({
-    mutationFn: (chosen: File) => importEstate(chosen, etag),
+    mutationFn: ({ chosen, discard }: { chosen: File; discard: boolean }) => importEstate(chosen, etag, discard),
     onSuccess: () => {
       setFile(null);
       return queries.invalidateQueries();
     },
   });
+  const wouldLose = bring.error instanceof ApiError && bring.error.code === "contents-would-go";
   const pick = (chosen: File | undefined) => {
     if (!chosen) return;
     bring.reset();
-    if (etag === null) bring.mutate(chosen);
+    if (etag === null) bring.mutate({ chosen, discard: false });
     else setFile(chosen);
     if (picker.current) picker.current.value = "";
   };
@@ -46,8 +47,12 @@ export function ImportEstate({ etag, kind = "plain" }: { etag: string | null; ki
         </p>
         {bring.error && <ErrorNote error={bring.error} />}
         <div className="mt-5 flex gap-3">
-          <Button kind="primary" disabled={bring.isPending} onClick={() => file && bring.mutate(file)}>
-            Replace the estate
+          <Button
+            kind="primary"
+            disabled={bring.isPending}
+            onClick={() => file && bring.mutate({ chosen: file, discard: wouldLose })}
+          >
+            {wouldLose ? "Replace the estate and lose those objects" : "Replace the estate"}
           </Button>
           <Button onClick={() => setFile(null)}>Leave it as it is</Button>
         </div>

@@ -9,6 +9,7 @@ const deeds: Record<string, string> = {
   "bucket-made": "Bucket made",
   "bucket-changed": "Bucket changed",
   "bucket-deleted": "Bucket deleted",
+  "done-by-hand": "Done by hand",
 };
 
 const ordinals: Record<number, string> = { 1: "first", 3: "third", 10: "tenth" };
@@ -39,6 +40,16 @@ export function LogPlace() {
 }
 
 function Details({ change }: { change: LoggedChange }) {
+  return change.kind === "done-by-hand" ? (
+    <p>
+      {change.subject}: {change.after}
+    </p>
+  ) : (
+    <Decision change={change} />
+  );
+}
+
+function Decision({ change }: { change: LoggedChange }) {
   const { money } = useEstate();
   const parts = changedParts(change);
   const aboutBucket = change.kind.startsWith("bucket");

@@ -11,7 +11,7 @@ using Ripen.Data;
 namespace Ripen.Data.Migrations
 {
     [DbContext(typeof(RipenDb))]
-    [Migration("20261125021118_Provider")]
+    [Migration("20261125024215_Provider")]
     partial class Provider
     {
         /// <inheritdoc />
@@ -276,6 +276,9 @@ namespace Ripen.Data.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<int>("Position")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("Zones")
                         .HasColumnType("INTEGER");
 
                     b.HasKey("Id");

@@ -17,6 +17,12 @@ namespace Ripen.Data.Migrations
                 type: "TEXT",
                 nullable: true);
 
+            migrationBuilder.AddColumn<int>(
+                name: "Zones",
+                table: "Region",
+                type: "INTEGER",
+                nullable: true);
+
             migrationBuilder.AddColumn<double>(
                 name: "Fraction",
                 table: "Lot",
@@ -60,6 +66,10 @@ namespace Ripen.Data.Migrations
             migrationBuilder.DropColumn(
                 name: "Layout",
                 table: "Scheme");
+
+            migrationBuilder.DropColumn(
+                name: "Zones",
+                table: "Region");
 
             migrationBuilder.DropColumn(
                 name: "Fraction",

@@ -1,0 +1,136 @@
+import { useSyncExternalStore } from "react";
+import { objectAddress, refusal } from "../../../api/client";
+
+export type UploadState = "waiting" | "sending" | "paused" | "stored" | "failed";
+
+export type Upload = {
+  id: number;
+  bucket: string;
+  key: string;
+  file: File;
+  sent: number;
+  state: UploadState;
+  error: string | null;
+};
+
+const atOnce = 3;
+
+/**
+ * The files on their way to the server, of the whole page: leaving a sheet does not stop them. A file that is paused or failed begins anew
+ * when it goes on, since the server keeps nothing that is not whole.
+ */
+let uploads: readonly Upload[] = [];
+const listeners = new Set<() => void>();
+const requests = new Map<number, XMLHttpRequest>();
+const whenStored = new Set<(bucket: string) => void>();
+let nextId = 1;
+
+function put(next: readonly Upload[]) {
+  uploads = next;
+  for (const listener of listeners) listener();
+}
+
+const change = (id: number, part: Partial<Upload>) => put(uploads.map((u) => (u.id === id ? { ...u, ...part } : u)));
+
+/** Adds files under a prefix; their place in a folder that was dropped or picked becomes part of the key. */
+export function addUploads(bucket: string, prefix: string, files: { path: string; file: File }[]) {
+  put([
+    ...uploads,
+    ...files.map(({ path, file }) => ({
+      id: nextId++,
+      bucket,
+      key: prefix + path,
+      file,
+      sent: 0,
+      state: "waiting" as const,
+      error: null,
+    })),
+  ]);
+  sendNext();
+}
+
+export function pauseUploads(bucket: string) {
+  put(
+    uploads.map((u) =>
+      u.bucket === bucket && (u.state === "waiting" || u.state === "sending") ? { ...u, state: "paused", sent: 0 } : u,
+    ),
+  );
+  for (const [id, request] of requests) {
+    if (uploads.find((u) => u.id === id)?.state === "paused") request.abort();
+  }
+}
+
+export function resumeUploads(bucket: string) {
+  again((u) => u.bucket === bucket && u.state === "paused");
+}
+
+export function retryUploads(bucket: string) {
+  again((u) => u.bucket === bucket && u.state === "failed");
+}
+
+/** Takes what is done, or all of it when nothing is under way any more, from the list. */
+export function forgetUploads(bucket: string) {
+  put(uploads.filter((u) => u.bucket !== bucket || u.state === "sending" || u.state === "waiting"));
+}
+
+/** Calls back when a file has been stored; gives the way to stop that. */
+export function onStored(act: (bucket: string) => void): () => void {
+  whenStored.add(act);
+  return () => whenStored.delete(act);
+}
+
+export function useUploads(bucket: string): Upload[] {
+  const all = useSyncExternalStore(
+    (listener) => {
+      listeners.add(listener);
+      return () => listeners.delete(listener);
+    },
+    () => uploads,
+  );
+  return all.filter((u) => u.bucket === bucket);
+}
+
+function again(which: (upload: Upload) => boolean) {
+  put(uploads.map((u) => (which(u) ? { ...u, state: "waiting", error: null, sent: 0 } : u)));
+  sendNext();
+}
+
+function sendNext() {
+  while (requests.size < atOnce) {
+    const next = uploads.find((u) => u.state === "waiting" && !requests.has(u.id));
+    if (!next) return;
+    send(next);
+  }
+}
+
+function send({ id, bucket, key, file }: Upload) {
+  const request = new XMLHttpRequest();
+  requests.set(id, request);
+  change(id, { state: "sending" });
+  const end = (part: Partial<Upload>) => {
+    requests.delete(id);
+    change(id, part);
+    sendNext();
+  };
+  request.upload.onprogress = (event) => change(id, { sent: event.loaded });
+  request.onload = () => {
+    if (request.status >= 200 && request.status < 300) {
+      end({ state: "stored", sent: file.size });
+      for (const act of whenStored) act(bucket);
+    } else {
+      end({ state: "failed", error: refusal(request.status, request.responseText).message });
+    }
+  };
+  request.onerror = () => end({ state: "failed", error: "The connection broke. Nothing half-sent was stored; try again." });
+  request.onabort = () => {
+    requests.delete(id);
+    sendNext();
+  };
+  request.open("PUT", objectAddress(bucket, key));
+  request.setRequestHeader("Content-Type", file.type || "application/octet-stream");
+  request.send(file);
+}
+
+window.addEventListener("beforeunload", (event) => {
+  if (requests.size > 0) event.preventDefault();
+});

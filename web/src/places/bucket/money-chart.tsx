@@ -1,0 +1,92 @@
+import { useQuery } from "@tanstack/react-query";
+import { scaleLinear } from "d3-scale";
+import { type BucketMoney, readBucketMoney } from "../../api/client";
+import { useEstate } from "../../estate-context";
+import { month } from "../../format";
+import { useWidth } from "../../ui/use-width";
+
+const height = 170;
+const margin = { top: 18, right: 12, bottom: 22, left: 76 };
+
+/** Money by month on one axis: metered up to today, projected from there on; the running month is both, one upon the other. */
+export function MoneyChart({ bucket }: { bucket: string }) {
+  const [box, width] = useWidth<HTMLDivElement>();
+  const data = useQuery({ queryKey: ["money", bucket], queryFn: () => readBucketMoney(bucket) }).data;
+  return (
+    <section id="money" aria-label="Money" className="scroll-mt-16">
+      <h3 className="text-lg">Charged and projected, by month</h3>
+      <div ref={box} style={{ minHeight: height }}>
+        {data && width > 0 && <Bars data={data} width={width} />}
+      </div>
+      <p className="text-sm text-ink-soft">
+        Filled: metered by the provider. Dashed: projected.{" "}
+        <a href={`/api/ledger/rows.csv?bucket=${bucket}`} download={`${bucket}-ledger.csv`}>
+          The ledger as CSV
+        </a>
+      </p>
+    </section>
+  );
+}
+
+function Bars({ data, width }: { data: BucketMoney; width: number }) {
+  const { money } = useEstate();
+  const metered = new Map(data.metered.map((m) => [m.month, m.amount]));
+  const projected = new Map(data.projected.map((m) => [m.month, m.amount]));
+  const months = [...new Set([...metered.keys(), ...projected.keys()])].toSorted();
+  const now = data.today.slice(0, 7);
+  const of = (m: string) => ({ was: metered.get(m) ?? 0, will: projected.get(m) ?? 0 });
+  const most = Math.max(...months.map((m) => of(m).was + of(m).will), 1e-9);
+  const x = scaleLinear([0, months.length], [margin.left, Math.max(margin.left + 1, width - margin.right)]);
+  const y = scaleLinear([0, most], [height - margin.bottom, margin.top]).nice(4);
+  const bar = Math.max(1, x(1) - x(0) - 2);
+  const [year, monthOfYear, dayOfMonth] = data.today.split("-").map(Number) as [number, number, number];
+  const daysInMonth = new Date(Date.UTC(year, monthOfYear, 0)).getUTCDate();
+  const today = x(months.indexOf(now) + (dayOfMonth - 1) / daysInMonth);
+  return (
+    <svg
+      width={width}
+      height={height}
+      role="img"
+      aria-label={`${month(now)}: metered ${money(of(now).was)} so far, projected ${money(of(now).will)} for the rest of it`}
+    >
+      {y.ticks(4).map((tick) => (
+        <g key={tick}>
+          <line x1={margin.left} x2={width - margin.right} y1={y(tick)} y2={y(tick)} stroke="var(--hairline)" />
+          <text x={margin.left - 8} y={y(tick) + 4} textAnchor="end" fontSize={12} fill="var(--ink-soft)">
+            {money(tick)}
+          </text>
+        </g>
+      ))}
+      {months.map((m, i) => (
+        <g key={m}>
+          <title>
+            {month(m)}:{" "}
+            {[metered.has(m) && `metered ${money(of(m).was)}`, projected.has(m) && `projected ${money(of(m).will)}`]
+              .filter(Boolean)
+              .join(", ")}
+          </title>
+          <rect x={x(i) + 1} width={bar} y={margin.top} height={height - margin.top - margin.bottom} fill="transparent" />
+          <rect x={x(i) + 1} width={bar} y={y(of(m).was)} height={y(0) - y(of(m).was)} fill="var(--ink-soft)" />
+          <rect
+            x={x(i) + 1.5}
+            width={Math.max(1, bar - 1)}
+            y={y(of(m).was + of(m).will)}
+            height={y(0) - y(of(m).will)}
+            fill="var(--paper-deep)"
+            stroke="var(--hairline-strong)"
+            strokeDasharray="2 2"
+          />
+          {(i === 0 || m.endsWith("-01")) && (
+            <text x={x(i)} y={height - 6} fontSize={12} fill="var(--ink-soft)">
+              {i === 0 ? month(m, "short") : m.slice(0, 4)}
+            </text>
+          )}
+        </g>
+      ))}
+      <line x1={today} x2={today} y1={margin.top - 6} y2={height - margin.bottom} stroke="var(--accent)" strokeWidth={1.5} />
+      <text x={today + 4} y={margin.top - 6} fontSize={12} fill="var(--accent)">
+        today
+      </text>
+    </svg>
+  );
+}

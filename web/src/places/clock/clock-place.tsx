@@ -1,0 +1,137 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { passTime, stopTime, type TimeOrder } from "../../api/client";
+import { useEstate } from "../../estate-context";
+import { count, day, instant } from "../../format";
+import { Button, Field, inputLook } from "../../ui/controls";
+import { ErrorNote } from "../../ui/error-note";
+import { Progress } from "../../ui/progress";
+import { useClock } from "./use-clock";
+
+const spans = [
+  { for: "hour", label: "An hour" },
+  { for: "day", label: "A day" },
+  { for: "week", label: "A week" },
+  { for: "month", label: "A month" },
+] as const;
+
+/** The provider's clock: it stands still until somebody lets time pass; below, what each midnight run did. */
+export function ClockPlace() {
+  const queries = useQueryClient();
+  const clock = useClock();
+  const { money } = useEstate();
+  const [until, setUntil] = useState("");
+  const refresh = () => queries.invalidateQueries({ queryKey: ["clock"] });
+  const pass = useMutation({ mutationFn: (order: TimeOrder) => passTime(order), onSettled: refresh });
+  const stop = useMutation({ mutationFn: stopTime, onSettled: refresh });
+  if (clock.error) return <ErrorNote error={clock.error} />;
+  if (!clock.data) return null;
+  const { now, passage, interrupted, runs } = clock.data;
+  const running = passage?.running ?? false;
+  return (
+    <div className="max-w-5xl px-6 pb-24">
+      <h1 className="pt-5 text-3xl">{instant(now)} UTC</h1>
+      <p className="mt-1 text-ink-soft">
+        This is the time of the simulated provider. It stands still until you let it pass; every midnight on the way closes a day:
+        what arrives is written, rules run, the meter books what that day costs.
+      </p>
+      <section aria-label="Let time pass" className="mt-5 flex flex-wrap items-end gap-3 border-t border-hairline pt-4">
+        <h2 className="w-full text-xl">Let time pass</h2>
+        {spans.map((span) => (
+          <Button key={span.for} disabled={running || pass.isPending} onClick={() => pass.mutate({ for: span.for })}>
+            {span.label}
+          </Button>
+        ))}
+        <form
+          className="flex items-end gap-3 pl-4"
+          onSubmit={(event) => {
+            event.preventDefault();
+            if (until) pass.mutate({ until: `${until}T00:00:00Z` });
+          }}
+        >
+          <Field label="until the morning of">
+            {(ids) => (
+              <input
+                {...ids}
+                type="date"
+                className={inputLook}
+                value={until}
+                onChange={(event) => setUntil(event.target.value)}
+              />
+            )}
+          </Field>
+          <Button type="submit" disabled={running || pass.isPending || until === ""}>
+            Go there
+          </Button>
+        </form>
+      </section>
+      {pass.error && <ErrorNote error={pass.error} />}
+      {passage?.error && (
+        <ErrorNote error={new Error(`Time stopped at the last midnight that could be closed: ${passage.error}`)} />
+      )}
+      {interrupted && !running && (
+        <p className="mt-4 border-l-4 border-accent px-3">
+          The server ended while time was passing until {instant(interrupted)}. Every day up to now is whole; the one under way
+          was not begun.{" "}
+          <Button kind="quiet" onClick={() => pass.mutate({ until: interrupted })}>
+            Go on until there
+          </Button>
+        </p>
+      )}
+      {passage && running && (
+        <div className="mt-4 flex items-center gap-4" role="status">
+          <Progress
+            label="Time passed"
+            max={Date.parse(passage.until) - Date.parse(passage.from)}
+            value={Date.parse(passage.reached) - Date.parse(passage.from)}
+          />
+          <span className="text-ink-soft">
+            {instant(passage.reached)}, going to {instant(passage.until)}
+          </span>
+          <Button disabled={stop.isPending} onClick={() => stop.mutate()}>
+            Stop here
+          </Button>
+        </div>
+      )}
+      {passage?.stopped && !running && <p className="mt-4 text-ink-soft">Stopped on {instant(passage.reached)}.</p>}
+      <section aria-label="Midnight runs" className="mt-8">
+        <h2 className="text-xl">Midnight runs</h2>
+        {runs.length === 0 ? (
+          <p className="mt-1 text-ink-soft">No midnight has passed yet. The next one closes {day(clock.data.today)}.</p>
+        ) : (
+          <table className="mt-2 w-full text-right">
+            <thead className="text-sm text-ink-soft">
+              <tr className="border-b border-hairline-strong">
+                <th className="py-1 text-left font-normal">day closed</th>
+                <th className="font-normal">arrived</th>
+                <th className="font-normal">copied</th>
+                <th className="font-normal">moved</th>
+                <th className="font-normal">expired</th>
+                <th className="font-normal">charged</th>
+              </tr>
+            </thead>
+            <tbody>
+              {runs.map((run) => (
+                <tr key={run.day} className="border-b border-hairline">
+                  <th scope="row" className="py-1 text-left font-normal">
+                    {day(run.day)}
+                  </th>
+                  <td>{count(run.arrived, 0)}</td>
+                  <td>{count(run.copied, 0)}</td>
+                  <td>{count(run.moved, 0)}</td>
+                  <td>{count(run.expired, 0)}</td>
+                  <td>{money(run.amount)}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+        <p className="mt-3 text-sm">
+          <a href="/api/ledger/rows.csv" download="ledger.csv">
+            The whole ledger as CSV
+          </a>
+        </p>
+      </section>
+    </div>
+  );
+}
