@@ -10,12 +10,12 @@ internal static class Commands
 {
     private const int Unusable = 2;
 
-    public static RootCommand Root() => new("Ripen: what storage costs as data ages.")
+    public static RootCommand Root()
     {
-        Check(),
-        Forecast(),
-        Schema(),
-    };
+        var root = new RootCommand("Ripen: what storage costs as data ages.") { Check(), Forecast(), Schema() };
+        foreach (var command in ServerCommands.All()) root.Add(command);
+        return root;
+    }
 
     private static Argument<FileInfo> EstateFile() => new("ESTATE.json") { Description = "an estate document" };
 

@@ -126,7 +126,7 @@ internal static class InventoryFiles
 
         private static async Task<Func<int, string>> Column(ParquetRowGroupReader group, DataField field, CancellationToken cancel)
         {
-            if (field.ClrType == typeof(string))
+            if (field.ClrType == typeof(string) || field.ClrType == typeof(ReadOnlyMemory<char>))
             {
                 var texts = new string?[group.RowCount];
                 await group.ReadAsync(field, texts.AsMemory(), null, cancel);

@@ -35,7 +35,7 @@ export function AccessSection({ bucket }: { bucket: string }) {
     <section id="access" aria-label="Access" className="scroll-mt-16">
       <h3 className="text-lg">Access</h3>
       <p>
-        Over HTTP the objects are at <code className="text-sm">/objects/{bucket}/…</code>.{" "}
+        Over HTTP the objects are at <code className="text-sm">/objects/{bucket}/KEY</code>.{" "}
         {access.data.public ? (
           <>
             <strong className="text-bad">Everybody can read this bucket.</strong>{" "}

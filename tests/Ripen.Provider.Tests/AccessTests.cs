@@ -1,0 +1,138 @@
+using Ripen.Provider.Access;
+
+namespace Ripen.Provider.Tests;
+
+public sealed class AccessTests : IDisposable
+{
+    private readonly TestProvider provider = new(TestProvider.OneBucket());
+
+    public void Dispose() => provider.Dispose();
+
+    private AccessBook Access => provider.Inside.Access;
+
+    private string? Refused(string key, Right right, Credentials who)
+    {
+        try
+        {
+            Access.Demand("harbour", key, right, who);
+            return null;
+        }
+        catch (RefusalException refusal)
+        {
+            return refusal.Code;
+        }
+    }
+
+    private static Credentials As(NewSecret secret) => new(secret.KeyId, secret.Secret);
+
+    [Fact]
+    public void A_pair_of_keys_is_renewed_without_a_gap()
+    {
+        var made = Access.Make("harbour", "ferry display", "", [Right.Read], null);
+        var (first, second) = (made.Secrets[0], made.Secrets[1]);
+        Assert.Null(Refused("a", Right.Read, As(first)));
+        Assert.Null(Refused("a", Right.Read, As(second)));
+        var renewed = Access.Renew("harbour", made.Access.Id, 1);
+        Assert.Null(Refused("a", Right.Read, As(second)));
+        Assert.Null(Refused("a", Right.Read, As(renewed)));
+        Assert.Equal("unknown-key", Refused("a", Right.Read, As(first)));
+        Assert.Equal("unknown-key", Refused("a", Right.Read, As(renewed) with { Secret = second.Secret }));
+        Access.Remove("harbour", made.Access.Id);
+        Assert.Equal("unknown-key", Refused("a", Right.Read, As(second)));
+    }
+
+    [Fact]
+    public void Secrets_lie_nowhere_on_the_disk()
+    {
+        var secret = Access.Make("harbour", "x", "", [Right.Read], null).Secrets[0].Secret;
+        provider.Reopen(TestProvider.OneBucket());
+        foreach (var file in Directory.EnumerateFiles(provider.Folder, "*", SearchOption.AllDirectories))
+        {
+            if (Path.GetFileName(file) == "in-use") continue;
+            using var open = new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
+            using var bytes = new MemoryStream();
+            open.CopyTo(bytes);
+            Assert.Equal(-1, bytes.ToArray().AsSpan().IndexOf(System.Text.Encoding.UTF8.GetBytes(secret)));
+        }
+    }
+
+    [Fact]
+    public void Rights_prefix_and_end_hold_and_uses_are_remembered()
+    {
+        var key = As(Access.Make("harbour", "x", "logs/", [Right.Read, Right.List], provider.Inside.Clock.Now.AddDays(2)).Secrets[0]);
+        Assert.Null(Access.Grants("harbour")[0].Keys[0].LastUsed);
+        Assert.Null(Refused("logs/a", Right.Read, key));
+        Assert.Null(Refused("logs/", Right.List, key));
+        Assert.Equal("no-right", Refused("logs/a", Right.Write, key));
+        Assert.Equal("outside-prefix", Refused("other", Right.Read, key));
+        Assert.Equal("outside-prefix", Refused("", Right.List, key));
+        provider.PassDays(1);
+        Assert.Null(Refused("logs/a", Right.Read, key));
+        Assert.Equal(provider.Inside.Clock.Now, Access.Grants("harbour")[0].Keys[0].LastUsed);
+        provider.PassDays(1);
+        Assert.Equal("access-ended", Refused("logs/a", Right.Read, key));
+        Assert.Equal("ended-already", Assert.Throws<RefusalException>(() => Access.Make("harbour", "y", "", [Right.Read], provider.Inside.Clock.Now)).Code);
+        Assert.Equal("no-right", Assert.Throws<RefusalException>(() => Access.Make("harbour", "y", "", [], null)).Code);
+    }
+
+    [Fact]
+    public async Task A_timed_link_opens_what_it_says_until_it_ends_is_revoked_or_is_tampered_with()
+    {
+        await provider.Put("a/b", [1]);
+        var one = Access.Links.Make("harbour", "a/b", false, provider.Inside.Clock.Now.AddHours(1));
+        var many = Access.Links.Make("harbour", "a/", true, provider.Inside.Clock.Now.AddDays(3));
+        Assert.Null(Refused("a/b", Right.Read, Token(one)));
+        Assert.Equal("outside-link", Refused("a/c", Right.Read, Token(one)));
+        Assert.Equal("outside-link", Refused("a/b", Right.Write, Token(one)));
+        Assert.Equal("outside-link", Refused("a/", Right.List, Token(one)));
+        Assert.Null(Refused("a/c", Right.Read, Token(many)));
+        Assert.Null(Refused("a/", Right.List, Token(many)));
+        Assert.Equal("outside-link", Refused("", Right.List, Token(many)));
+
+        var token = Token(one).LinkToken!;
+        for (var i = 0; i < token.Length; i++)
+        {
+            var tampered = token[..i] + (token[i] == '0' ? '1' : '0') + token[(i + 1)..];
+            Assert.Equal("link-tampered", Refused("a/b", Right.Read, new Credentials(LinkToken: tampered)));
+        }
+        // The signature of one link does not open the other.
+        Assert.Equal("link-tampered", Refused("a/b", Right.Read, new Credentials(LinkToken: many.Id + token[token.IndexOf('.', StringComparison.Ordinal)..])));
+
+        Assert.Equal((1, 2), (Access.Links.Of("harbour").Single(l => l.Id == one.Id).Uses, Access.Links.Of("harbour").Single(l => l.Id == many.Id).Uses));
+        provider.Inside.Clock.PassUntil(provider.Inside.Clock.Now.AddHours(1), null, CancellationToken.None);
+        Assert.Equal("link-ended", Refused("a/b", Right.Read, Token(one)));
+        Access.Links.Revoke("harbour", many.Id);
+        Assert.Equal("link-revoked", Refused("a/b", Right.Read, Token(many)));
+        Assert.Equal("no-object", Assert.Throws<RefusalException>(() => Access.Links.Make("harbour", "missing", false, provider.Inside.Clock.Now.AddDays(1))).Code);
+
+        static Credentials Token(TimedLink link) => new(LinkToken: link.Path[(link.Path.LastIndexOf('=') + 1)..]);
+    }
+
+    [Fact]
+    public void A_bucket_is_closed_until_its_name_is_typed_and_the_log_keeps_it()
+    {
+        Assert.Equal("no-access", Refused("a", Right.Read, new Credentials()));
+        Assert.Equal("not-confirmed", Assert.Throws<RefusalException>(() => Access.OpenToPublic("harbour", "harbor")).Code);
+        Access.OpenToPublic("harbour", "harbour");
+        Assert.Null(Refused("a", Right.Read, new Credentials()));
+        Assert.Equal("no-access", Refused("a", Right.Write, new Credentials()));
+        Assert.Equal("no-access", Refused("", Right.List, new Credentials()));
+        Access.CloseToPublic("harbour");
+        Assert.Equal("no-access", Refused("a", Right.Read, new Credentials()));
+        Assert.Equal(["closed the bucket to public reading", "opened the bucket to public reading"], provider.Inside.Deeds(10).Select(d => d.What));
+    }
+
+    [Fact]
+    public async Task A_test_tries_everything_for_real_and_leaves_nothing()
+    {
+        var whole = Access.Make("harbour", "all", "logs/", [Right.Read, Right.Write, Right.List], null).Secrets[0];
+        var steps = await AccessTest.Run(Access, provider.Objects, "harbour", As(whole), CancellationToken.None);
+        Assert.Equal(["list", "write a probe", "read", "delete the probe"], steps.Select(s => s.What));
+        Assert.All(steps, s => Assert.True(s.Worked));
+        Assert.Equal((0, 0), (provider.FilesOnDisk, provider.Objects.List("harbour", "", null, null, 10).Objects.Count));
+
+        var reading = Access.Make("harbour", "read", "", [Right.Read], null).Secrets[0];
+        Assert.Equal([false, false, true], (await AccessTest.Run(Access, provider.Objects, "harbour", As(reading), CancellationToken.None)).Select(s => s.Worked));
+        Assert.All(await AccessTest.Run(Access, provider.Objects, "harbour", new Credentials("key-0", "nonsense"), CancellationToken.None), s => Assert.False(s.Worked));
+    }
+}
