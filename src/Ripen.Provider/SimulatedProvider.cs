@@ -159,10 +159,8 @@ public sealed class SimulatedProvider : IDisposable
     {
         if (db.Value<long>("SELECT stock_version FROM bucket WHERE id = ?1", bucket.Id) >= version) return;
         db.Run("UPDATE bucket SET stock_version = ?2, changes = changes + 1 WHERE id = ?1", bucket.Id, version);
-        using var insert = db.CreateCommand();
-        insert.CommandText = """
-            INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)
-            """;
+        using var insert = db.Repeated(
+            "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)", 8);
         foreach (var lot in bucket.Bucket.Stock.Where(l => l.Count > 0))
         {
             insert.Again(bucket.Id, lot.Prefix, lot.Count, lot.BytesPerObject, lot.Created.DayNumber,

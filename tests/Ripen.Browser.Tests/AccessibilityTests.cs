@@ -14,6 +14,11 @@ public sealed class AccessibilityTests(DemoFixture demo) : IClassFixture<DemoFix
     [InlineData("/forecast", "Year 10")]
     [InlineData("/forecast?by=charge", "early-leave")]
     [InlineData("/log", "Estate imported")]
+    [InlineData("/buckets/harbour-notices?in=aldmouth/", "berth-3-closed.txt")]
+    [InlineData("/buckets/harbour-notices?object=readme.txt", "SHA-256")]
+    [InlineData("/clock", "Midnight runs")]
+    [InlineData("/schemes", "Mean time to loss")]
+    [InlineData("/advice", "How is it worked with?")]
     [InlineData("/http", "/api/estate/board")]
     public void Axe_finds_nothing_serious_in_light_and_dark(string path, string words)
     {

@@ -36,13 +36,18 @@ internal static class Sql
         return command;
     }
 
-    /// <summary>Runs a statement again with other values.</summary>
+    /// <summary>A statement with so many parameters that is prepared once and run many times, by <see cref="Again"/>.</summary>
+    public static SqliteCommand Repeated(this SqliteConnection db, string sql, int parameters)
+    {
+        var command = db.CreateCommand();
+        command.CommandText = sql;
+        for (var i = 0; i < parameters; i++) command.Parameters.AddWithValue($"?{i + 1}", DBNull.Value);
+        command.Prepare();
+        return command;
+    }
+
     public static void Again(this SqliteCommand command, params ReadOnlySpan<object?> values)
     {
-        if (command.Parameters.Count == 0)
-        {
-            for (var i = 0; i < values.Length; i++) command.Parameters.AddWithValue($"?{i + 1}", DBNull.Value);
-        }
         for (var i = 0; i < values.Length; i++) command.Parameters[i].Value = values[i] ?? DBNull.Value;
         command.ExecuteNonQuery();
     }

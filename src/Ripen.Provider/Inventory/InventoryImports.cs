@@ -71,10 +71,8 @@ public sealed class InventoryImports
         {
             var terms = state.Terms;
             var own = terms[bucket];
-            using var insert = db.CreateCommand();
-            insert.CommandText = """
-                INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, touched) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8)
-                """;
+            using var insert = db.Repeated(
+                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, touched) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8)", 8);
             foreach (var lot in lots.Lots())
             {
                 insert.Again(own.Id, lot.Prefix, (double)lot.Objects, lot.Bytes, lot.Created.DayNumber,

@@ -25,14 +25,58 @@ internal static class EntryRows
             r.Blob(12) is { } sha ? Convert.ToHexStringLower(sha) : null, r.Text(13), bucket.KeptUntil(created),
             r.Long(14) is { } ready ? DateTimeOffset.FromUnixTimeMilliseconds(ready) : null);
     }
+}
 
-    /// <summary>Removes an entry; content that nothing speaks of any more goes to the trash, to be removed from the disk after the transaction.</summary>
-    public static void Remove(SqliteConnection db, long id)
+/// <summary>Removes entries; content that nothing speaks of any more goes to the trash, to be removed from the disk after the transaction.</summary>
+internal sealed class EntryRemoval(SqliteConnection db) : IDisposable
+{
+    private readonly SqliteCommand content = db.Repeated("SELECT content FROM entry WHERE id = ?1", 1);
+    private readonly SqliteCommand remove = db.Repeated("DELETE FROM entry WHERE id = ?1", 1);
+    private readonly SqliteCommand trash = db.Repeated(
+        "INSERT OR IGNORE INTO trash SELECT name FROM content WHERE name = ?1 AND NOT EXISTS (SELECT 1 FROM entry WHERE content = ?1)", 1);
+    private readonly SqliteCommand forget = db.Repeated("DELETE FROM content WHERE name = ?1 AND EXISTS (SELECT 1 FROM trash WHERE name = ?1)", 1);
+
+    public void Remove(long id)
     {
-        var content = db.Value<string>("SELECT content FROM entry WHERE id = ?1", id);
-        db.Run("DELETE FROM entry WHERE id = ?1", id);
-        if (content is null || db.Value<long>("SELECT count(*) FROM entry WHERE content = ?1", content) > 0) return;
-        db.Run("INSERT OR IGNORE INTO trash SELECT name FROM content WHERE name = ?1", content);
-        db.Run("DELETE FROM content WHERE name = ?1", content);
+        content.Parameters[0].Value = id;
+        var name = content.ExecuteScalar() as string;
+        remove.Again(id);
+        if (name is null) return;
+        trash.Again(name);
+        forget.Again(name);
+    }
+
+    public void Dispose()
+    {
+        content.Dispose();
+        remove.Dispose();
+        trash.Dispose();
+        forget.Dispose();
+    }
+}
+
+/// <summary>Puts entries into another tier and remembers an object's stay that ends, for what it was charged.</summary>
+internal sealed class EntryRelocation(SqliteConnection db) : IDisposable
+{
+    private readonly SqliteCommand stay = db.Repeated(
+        "INSERT OR IGNORE INTO stay(entry, tier, since, until) SELECT id, tier, since, ?2 FROM entry WHERE id = ?1 AND since < ?2", 2);
+    private readonly SqliteCommand move = db.Repeated("UPDATE entry SET tier = ?2, since = ?3, ready = ?4, charged = charged + ?5 WHERE id = ?1", 5);
+
+    /// <param name="id">Of the entry.</param>
+    /// <param name="kind">Of the entry.</param>
+    /// <param name="tierId">Where it goes.</param>
+    /// <param name="today">The day of the move.</param>
+    /// <param name="ready">From when it can be read, after a recall; null for at once.</param>
+    /// <param name="charge">What the move costs, for the object's own account.</param>
+    public void Move(long id, int kind, long tierId, DateOnly today, DateTimeOffset? ready, double charge)
+    {
+        if (kind == EntryRows.Object) stay.Again(id, today.DayNumber);
+        move.Again(id, tierId, today.DayNumber, ready?.ToUnixTimeMilliseconds(), charge);
+    }
+
+    public void Dispose()
+    {
+        stay.Dispose();
+        move.Dispose();
     }
 }

@@ -13,14 +13,15 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
         var (prefixes, batches, objects) = (new List<string>(), new List<BatchSum>(), new List<StoredVersion>());
         var end = ObjectKeys.After(prefix);
         Position? from = after is null ? new Position(prefix, 0, 0) : Position.Read(after);
+        using var command = db.Statement(
+            $"""
+            SELECT {EntryRows.Columns} FROM {EntryRows.From}
+            WHERE e.bucket = ?1 AND e.current = 1 AND e.kind < 2 AND (e.key, e.kind, e.id) > (?2, ?3, ?4) AND (?5 IS NULL OR e.key < ?5) ORDER BY e.key, e.kind, e.id
+            """, bucket.Id, "", 0, 0L, end);
         while (from is { } at)
         {
             from = null;
-            using var command = db.Statement(
-                $"""
-                SELECT {EntryRows.Columns} FROM {EntryRows.From}
-                WHERE e.bucket = ?1 AND e.current = 1 AND e.kind < 2 AND (e.key, e.kind, e.id) > (?2, ?3, ?4) AND (?5 IS NULL OR e.key < ?5) ORDER BY e.key, e.kind, e.id
-                """, bucket.Id, at.Key, at.Kind, at.Id, end);
+            (command.Parameters[1].Value, command.Parameters[2].Value, command.Parameters[3].Value) = (at.Key, at.Kind, at.Id);
             using var reader = command.ExecuteReader();
             while (reader.Read())
             {

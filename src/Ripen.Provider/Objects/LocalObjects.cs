@@ -217,7 +217,8 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
                 $"'{key}' is kept until {entry.KeptUntil:yyyy-MM-dd} by the bucket's keep rule and cannot be deleted or overwritten before.");
         }
         var charge = entry.IsDeletion ? 0 : Events.LeftEarly(db, terms, today, own, terms.Prices.Coldness(entry.Tier), entry.InTierSince, entry.Count, entry.Bytes);
-        EntryRows.Remove(db, id);
+        using var removal = new EntryRemoval(db);
+        removal.Remove(id);
         return charge;
     }
 

@@ -23,28 +23,18 @@ internal sealed class TierMoves(ProviderState state)
         var now = ProviderState.Now(db);
         var today = DateOnly.FromDateTime(now.UtcDateTime);
         var candidates = Candidates(db, own, scope, wholePrefix);
+        using var relocation = new EntryRelocation(db);
         foreach (var c in candidates.Where(c => c.Tier != target))
         {
             var charge = Events.LeftEarly(db, terms, today, own, c.Tier, c.Since, c.Count, c.Bytes) + Events.Moved(db, terms, today, own, target, c.Count);
             if (target < c.Tier) charge += Events.Read(db, terms, today, own, c.Tier, c.Count, c.Count * c.Bytes);
             var wait = target < c.Tier ? terms.Prices.Tiers[c.Tier].WaitHours : 0;
-            Relocate(db, c.Id, c.Kind, terms.TierId(target), today, wait > 0 ? now.AddHours(wait) : null, charge);
+            relocation.Move(c.Id, c.Kind, terms.TierId(target), today, wait > 0 ? now.AddHours(wait) : null, charge);
         }
         ProviderState.Touch(db, own);
         state.Note(db, bucket, $"moved {(wholePrefix ? $"everything under '{scope}'" : $"'{scope}'")} to {tier} by hand");
         return Weigh(own, candidates, target, today);
     });
-
-    /// <summary>Puts an entry into another tier and remembers the stay that ends, for what an object was charged.</summary>
-    public static void Relocate(SqliteConnection db, long id, int kind, long tierId, DateOnly today, DateTimeOffset? ready, double charge)
-    {
-        if (kind == EntryRows.Object)
-        {
-            db.Run("INSERT OR IGNORE INTO stay(entry, tier, since, until) SELECT id, tier, since, ?2 FROM entry WHERE id = ?1 AND since < ?2", id, today.DayNumber);
-        }
-        db.Run("UPDATE entry SET tier = ?2, since = ?3, ready = ?4, charged = charged + ?5 WHERE id = ?1",
-            id, tierId, today.DayNumber, ready?.ToUnixTimeMilliseconds(), charge);
-    }
 
     private (BucketTerms Own, int Target) Target(string bucket, string tier)
     {

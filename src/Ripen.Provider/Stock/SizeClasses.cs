@@ -4,7 +4,7 @@ using Ripen.Core.Pricing;
 namespace Ripen.Provider.Stock;
 
 /// <summary>
-/// Sizes that are billed alike: classes whose limits are powers of the square root of two, cut as well where a tier's smallest billed size or a rule's
+/// Sizes that are billed alike: classes whose limits are powers of ten, cut as well where a tier's smallest billed size or a rule's
 /// smallest size lies, so that a class is wholly on one side of each. Within a class every bill is linear in the bytes.
 /// </summary>
 internal sealed class SizeClasses
@@ -13,8 +13,8 @@ internal sealed class SizeClasses
 
     public SizeClasses(Bucket bucket, PriceBook prices, IEnumerable<LifecycleRule>? drafted = null)
     {
-        var cuts = new SortedSet<long> { 0, 1 };
-        for (var i = 2; i < 126; i++) cuts.Add((long)Math.Pow(2, i / 2.0));
+        var cuts = new SortedSet<long> { 0 };
+        for (var limit = 1L; limit < long.MaxValue / 10; limit *= 10) cuts.Add(limit);
         foreach (var tier in prices.Tiers) cuts.Add(tier.MinimumObjectBytes);
         foreach (var rule in bucket.Rules.Concat(drafted ?? [])) cuts.Add(rule.SmallestBytes);
         starts = [.. cuts];

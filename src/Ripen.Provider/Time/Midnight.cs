@@ -15,13 +15,14 @@ public sealed record DayRun(DateOnly Day, double Arrived, double Copied, double 
 /// with the clock, so that a run that was cut short has not been, and is done again.
 /// Nothing here is taken from the projection but the price book: the two are compared.
 /// </summary>
-internal sealed class Midnight
+internal sealed class Midnight : IDisposable
 {
     private readonly SqliteConnection db;
     private readonly Terms terms;
     private readonly DateOnly day;
     private readonly long written;
     private readonly Dictionary<BucketTerms, DayUse> uses;
+    private readonly EntryRemoval removal;
     private double arrived;
     private double copied;
     private double expired;
@@ -30,6 +31,7 @@ internal sealed class Midnight
     private Midnight(SqliteConnection db, Terms terms, DateOnly day)
     {
         (this.db, this.terms, this.day) = (db, terms, day);
+        removal = new EntryRemoval(db);
         written = new DateTimeOffset(day.ToDateTime(TimeOnly.MinValue), TimeSpan.Zero).ToUnixTimeMilliseconds();
         uses = terms.Buckets.ToDictionary(b => b, b => new DayUse(terms.Prices.Tiers.Count));
     }
@@ -38,7 +40,7 @@ internal sealed class Midnight
     /// <exception cref="OperationCanceledException">Stopped; the transaction must be given up.</exception>
     public static DayRun Close(SqliteConnection db, Terms terms, DateOnly day, CancellationToken cancel)
     {
-        var run = new Midnight(db, terms, day);
+        using var run = new Midnight(db, terms, day);
         var lastBefore = db.Value<long?>("SELECT max(id) FROM entry") ?? 0;
         run.CatchUp(lastBefore);
         run.CopyUploads(lastBefore);
@@ -52,6 +54,8 @@ internal sealed class Midnight
         ProviderState.SetNow(db, new DateTimeOffset(day.AddDays(1).ToDateTime(TimeOnly.MinValue), TimeSpan.Zero));
         return new DayRun(day, run.arrived, run.copied, run.expired, run.moved, amount);
     }
+
+    public void Dispose() => removal.Dispose();
 
     private void Arrive()
     {
@@ -129,7 +133,7 @@ internal sealed class Midnight
             // What is kept there stays as it is: no rule overwrites it.
             if (kept) return;
             if (to.Bucket.Versioning) db.Run("UPDATE entry SET current = 0 WHERE id = ?1", old);
-            else EntryRows.Remove(db, old);
+            else removal.Remove(old);
         }
         db.Run("""
             INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content, media)
@@ -192,8 +196,9 @@ internal sealed class Midnight
                 if (kind == EntryRows.Batch) use.Read(tier, count * rules.ReadShare(created), bytes);
             }
         }
-        foreach (var id in going) EntryRows.Remove(db, id);
-        foreach (var move in moving) TierMoves.Relocate(db, move.Id, move.Kind, terms.TierId(move.Tier), day, null, move.Charge);
+        foreach (var id in going) removal.Remove(id);
+        using var relocation = new EntryRelocation(db);
+        foreach (var move in moving) relocation.Move(move.Id, move.Kind, terms.TierId(move.Tier), day, null, move.Charge);
     }
 
     private void BookUse()
