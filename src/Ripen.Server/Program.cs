@@ -31,7 +31,8 @@ builder.Services.AddExceptionHandler<RefusalHandler>();
 builder.Services.AddSingleton(services => new SimulatedProvider(
     settings.Provider ?? Path.Combine(Path.GetDirectoryName(database)!, "provider"), services.GetRequiredService<TimeProvider>()));
 builder.Services.AddSingleton<ClockJob>();
-builder.Services.AddHostedService(services => services.GetRequiredService<ClockJob>());
+// The build runs this program for its OpenAPI document only; that must not leave a database or a provider behind.
+if (!OpenApiDocument.IsBeingGenerated) builder.Services.AddHostedService(services => services.GetRequiredService<ClockJob>());
 builder.Services.ConfigureHttpJsonOptions(options => EstateDocument.Configure(options.SerializerOptions));
 builder.Services.AddRipenOpenApi();
 builder.Services.AddResponseCompression();
@@ -62,7 +63,6 @@ api.MapAdvice();
 api.MapGet("{**rest}", () => Problems.NotFound("unknown-address", "There is nothing at this address; /openapi/v1.json lists what there is.")).ExcludeFromDescription();
 app.MapFallbackToFile("index.html");
 
-// The build runs this program for its OpenAPI document only; that must not leave a database behind.
 if (!OpenApiDocument.IsBeingGenerated)
 {
     Directory.CreateDirectory(Path.GetDirectoryName(database)!);

@@ -127,6 +127,8 @@ public sealed class ObjectTests
         var deletion = provider.Objects.Delete("harbour", "a", null, null);
         Assert.False(deletion.ForGood);
         Assert.Null(provider.Objects.Find("harbour", "a", null));
+        Assert.Equal(["a"], provider.Objects.Deletions("harbour", "", 10).Select(d => d.Key));
+        Assert.Empty(provider.Objects.Deletions("harbour", "b", 10));
         Assert.Equal([deletion.Marker!.Value, second.Version, first.Version], provider.Objects.Versions("harbour", "a").Select(v => v.Version));
         provider.Objects.Delete("harbour", "a", deletion.Marker, null);
         Assert.Equal([2], await provider.Get("a"));

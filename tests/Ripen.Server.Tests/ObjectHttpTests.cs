@@ -238,8 +238,14 @@ public sealed class ObjectHttpTests : IDisposable
     [Fact]
     public async Task Schemes_are_compared_and_a_bad_one_is_refused_at_its_path()
     {
-        var schemes = (await server.Get("/api/schemes?fileBytes=2000000000")).Body.AsArray();
+        var schemes = (await server.Get("/api/schemes")).Body.AsArray();
         Assert.Equal(6, schemes.Count);
+        var line = new { megabitsPerSecond = 8, roundTripMilliseconds = 0 };
+        var compared = await PostJson("/api/schemes/comparison", new { fileBytes = 1_000_000, lines = new { uplink = line, betweenZones = line, betweenRegions = line } }, HttpStatusCode.OK);
+        // A megabyte over 8 Mbit/s takes a second; three copies sent one after another take three.
+        Assert.Equal((3, 1), (compared[0]!["secondsOneAfterAnother"]!.GetValue<double>(), compared[0]!["secondsFannedOut"]!.GetValue<double>()));
+        var dead = await server.Http.PostAsJsonAsync("/api/schemes/comparison", new { lines = new { uplink = line with { megabitsPerSecond = 0 }, betweenZones = line, betweenRegions = line } });
+        Assert.Equal("$.lines.uplink.megabitsPerSecond", (await dead.Content.ReadFromJsonAsync<JsonNode>())!["problems"]![0]!["path"]!.GetValue<string>());
         Assert.Equal("spread-too-narrow", schemes.Single(s => s!["scheme"]!["id"]!.GetValue<string>() == "ten-and-four")!["doubts"]![0]!["code"]!.GetValue<string>());
         var bad = await server.Http.PostAsJsonAsync("/api/schemes/draft", new { scheme = new { id = "x", name = "X", copies = 3, spread = "zone", storageFactor = 1, coded = new { data = 0, parity = 1 } } });
         var problems = (await bad.Content.ReadFromJsonAsync<JsonNode>())!["problems"]!.AsArray().Select(p => p!["path"]!.GetValue<string>());

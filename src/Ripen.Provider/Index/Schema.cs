@@ -51,6 +51,7 @@ internal static class Schema
             media TEXT);
         CREATE INDEX entry_current ON entry(bucket, key, kind, id) WHERE current = 1 AND kind < 2;
         CREATE UNIQUE INDEX entry_one_current ON entry(bucket, key) WHERE current = 1 AND kind > 0;
+        CREATE INDEX entry_deleted ON entry(bucket, key) WHERE current = 1 AND kind = 2;
         CREATE INDEX entry_versions ON entry(bucket, key, id) WHERE kind > 0;
         CREATE INDEX entry_content ON entry(content) WHERE content IS NOT NULL;
         CREATE INDEX entry_origin ON entry(origin, bucket) WHERE origin IS NOT NULL;

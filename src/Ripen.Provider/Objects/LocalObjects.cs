@@ -97,6 +97,18 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         return state.Index.Read(db => new Listing(db, terms, own).Page(prefix, delimiter, after, most));
     }
 
+    public IReadOnlyList<StoredVersion> Deletions(string bucket, string prefix, int most)
+    {
+        var terms = state.Terms;
+        var own = terms[bucket];
+        return state.Index.Read(db => db.List(
+            $"""
+            SELECT {EntryRows.Columns} FROM {EntryRows.From}
+            WHERE e.bucket = ?1 AND e.current = 1 AND e.kind = 2 AND e.key >= ?2 AND (?3 IS NULL OR e.key < ?3) ORDER BY e.key LIMIT ?4
+            """,
+            r => EntryRows.Read(r, terms, own), own.Id, prefix, ObjectKeys.After(prefix), most));
+    }
+
     public Deletion Delete(string bucket, string key, long? version, long? ifVersion)
     {
         var own = state.Terms[bucket];

@@ -86,6 +86,9 @@ public interface IObjectStore
     /// <param name="most">From 1 to 1,000.</param>
     ListingPage List(string bucket, string prefix, string? delimiter, string? after, int most);
 
+    /// <summary>Marks of deletions that can be undone, under the prefix, in the order of keys; at most <paramref name="most"/>.</summary>
+    IReadOnlyList<StoredVersion> Deletions(string bucket, string prefix, int most);
+
     /// <summary>
     /// Deletes the current version, which with versioning leaves a mark and stays as an earlier one; or, with <paramref name="version"/>, that
     /// version for good. Deleting a mark brings the version before it back.

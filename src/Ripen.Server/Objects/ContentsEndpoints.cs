@@ -31,6 +31,7 @@ internal static class ContentsEndpoints
     {
         var bucket = api.MapGroup("/buckets/{name}").WithTags("Contents").AddEndpointFilter(KnownBucket);
         bucket.MapGet("/objects", List).WithName("listObjects").WithSummary("A page of keys and common prefixes, in the order of UTF-8 bytes.");
+        bucket.MapGet("/deletions", Deletions).WithName("listDeletions").WithSummary("Deleted objects whose deletion can be undone.");
         bucket.MapPut("/objects/{**key}", Put).WithName("putObject").WithSummary("Stores the body as an object. If-Match, If-None-Match: *, Content-Digest: sha-256=:…:.").TakesBytes();
         bucket.MapGet("/objects/{**key}", Get).WithName("getObject").WithSummary("The object's bytes, each block checked before it is sent. Range, If-None-Match, ?version, ?download.")
             .Produces<byte[]>(contentType: "application/octet-stream").Produces(StatusCodes.Status206PartialContent);
@@ -57,6 +58,9 @@ internal static class ContentsEndpoints
     private static Ok<ListingPage> List(
         string name, SimulatedProvider provider, string prefix = "", string? delimiter = null, [Description("A page's 'next'.")] string? after = null,
         [Description("From 1 to 1,000.")] int most = 100) => TypedResults.Ok(provider.Objects.List(name, prefix, delimiter, after, most));
+
+    private static Ok<IReadOnlyList<StoredVersion>> Deletions(string name, SimulatedProvider provider, string prefix = "", [Description("At most so many, up to 1,000.")] int most = 100) =>
+        TypedResults.Ok(provider.Objects.Deletions(name, prefix, Math.Clamp(most, 1, ListingPage.Most)));
 
     private static async Task<Created<StoredVersion>> Put(string name, HttpContext context, SimulatedProvider provider, CancellationToken cancel)
     {

@@ -10,11 +10,11 @@ namespace Ripen.Server.Objects;
 /// Plain HTTP at <c>/objects/{bucket}/{key…}</c> for programs and people with an access: a key and its secret (basic authentication, RFC 7617), a timed link,
 /// or nothing where a bucket is open to public reading. It runs before routing, on the path as it was sent.
 /// </summary>
-internal sealed class PlainObjects(RequestDelegate next, CurrentEstate current, SimulatedProvider provider)
+internal sealed class PlainObjects(RequestDelegate next)
 {
     private const string Root = "/objects/";
 
-    public async Task Invoke(HttpContext context)
+    public async Task Invoke(HttpContext context, CurrentEstate current, SimulatedProvider provider)
     {
         if (!context.Request.RawPath().StartsWith(Root, StringComparison.Ordinal))
         {
@@ -27,10 +27,10 @@ internal sealed class PlainObjects(RequestDelegate next, CurrentEstate current, 
         var bucket = RequestTarget.Unescape(slash < 0 ? path : path[..slash]);
         var key = slash < 0 ? "" : context.Request.KeyAfter(2);
         if (key.Length == 0 && !HttpMethods.IsGet(context.Request.Method)) Ripen.Provider.Objects.ObjectKeys.Check(key);
-        await Answer(context, bucket, key);
+        await Answer(context, provider, bucket, key);
     }
 
-    private async Task Answer(HttpContext context, string bucket, string key)
+    private static async Task Answer(HttpContext context, SimulatedProvider provider, string bucket, string key)
     {
         var who = Credentials(context.Request);
         var objects = provider.Objects;

@@ -1,4 +1,3 @@
-using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
@@ -15,22 +14,32 @@ public sealed record SchemeQuestion
     public Lines? Lines { get; init; }
 }
 
+/// <summary>What to compare the price book's schemes by: the file whose writing is timed, and the lines it is written over; lines may be left out.</summary>
+public sealed record ComparisonQuestion
+{
+    public double FileBytes { get; init; } = SchemeEndpoints.OneGigabyte;
+    public Lines? Lines { get; init; }
+}
+
 internal static class SchemeEndpoints
 {
     public const double OneGigabyte = 1e9;
 
     public static void MapSchemes(this RouteGroupBuilder api)
     {
-        api.MapGet("/schemes", Read).WithTags("Redundancy").WithName("readSchemes").WithSummary("What every redundancy scheme of the price book promises.");
+        api.MapGet("/schemes", Read).WithTags("Redundancy").WithName("readSchemes").WithSummary("What every redundancy scheme of the price book promises, for a file of 1 GB over ordinary lines.");
+        api.MapPost("/schemes/comparison", Compare).WithTags("Redundancy").WithName("compareSchemes").WithSummary("The same for a file and lines of your own.");
         api.MapPost("/schemes/draft", Draft).WithTags("Redundancy").WithName("readSchemeDraft").WithSummary("What a scheme would promise that is in no price book yet.");
     }
 
-    private static async Task<Results<Ok<IReadOnlyList<SchemePromise>>, ProblemHttpResult>> Read(
-        CurrentEstate current, CancellationToken cancel, [Description("The file whose writing is timed, in bytes.")] double fileBytes = OneGigabyte)
+    private static Task<Results<Ok<IReadOnlyList<SchemePromise>>, ProblemHttpResult>> Read(CurrentEstate current, CancellationToken cancel) => Compare(new ComparisonQuestion(), current, cancel);
+
+    private static async Task<Results<Ok<IReadOnlyList<SchemePromise>>, ProblemHttpResult>> Compare(ComparisonQuestion question, CurrentEstate current, CancellationToken cancel)
     {
         if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
-        return Wrong(fileBytes, Lines.Ordinary) ?? (Results<Ok<IReadOnlyList<SchemePromise>>, ProblemHttpResult>)TypedResults.Ok<IReadOnlyList<SchemePromise>>(
-            [.. view.Estate.PriceBook.Schemes.Select(s => SchemePromise.Of(s, fileBytes, Lines.Ordinary))]);
+        var lines = question.Lines ?? Lines.Ordinary;
+        if (Wrong(question.FileBytes, lines) is { } wrong) return wrong;
+        return TypedResults.Ok<IReadOnlyList<SchemePromise>>([.. view.Estate.PriceBook.Schemes.Select(s => SchemePromise.Of(s, question.FileBytes, lines))]);
     }
 
     private static Results<Ok<SchemePromise>, ProblemHttpResult> Draft(SchemeQuestion question)

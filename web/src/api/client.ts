@@ -14,6 +14,7 @@ export type BoardRow = Schemas["BoardRow"];
 export type Bucket = Schemas["Bucket"];
 export type BucketMoney = Schemas["BucketMoney"];
 export type ClockReading = Schemas["ClockReading"];
+export type ComparisonQuestion = Schemas["ComparisonQuestion"];
 export type ColumnMapping = Schemas["ColumnMapping"];
 export type Consequences = Schemas["Consequences"];
 export type DraftReading = Schemas["DraftReading"];
@@ -23,6 +24,7 @@ export type InventoryPreview = Schemas["InventoryPreview"];
 export type InventoryReading = Schemas["InventoryReading"];
 export type KeepRule = Schemas["KeepRule"];
 export type LifecycleRule = Schemas["LifecycleRule"];
+export type Lines = Schemas["Lines"];
 export type LinkOrder = Schemas["LinkOrder"];
 export type LoggedChange = Schemas["LoggedChange"];
 export type NewAccess = Schemas["NewAccess"];
@@ -167,6 +169,9 @@ export const listObjects = (name: string, prefix: string, after: string | null) 
     }),
   );
 
+export const listDeletions = (name: string, prefix: string) =>
+  value(client.GET("/api/buckets/{name}/deletions", { params: { ...inBucket(name), query: { prefix } } }));
+
 export async function readObject(name: string, key: string): Promise<ObjectDetails> {
   const response = await fetch(objectAddress(name, key).replace("/objects/", "/details/"));
   if (!response.ok) throw refusal(response.status, await response.text());
@@ -235,7 +240,9 @@ export const importInventory = (name: string, id: string, mapping: ColumnMapping
     client.POST("/api/buckets/{name}/inventories/{id}", { params: { path: { name, id } }, body: { mapping, leaveOutBroken } }),
   );
 
-export const readSchemes = (fileBytes: number) => value(client.GET("/api/schemes", { params: { query: { fileBytes } } }));
+export const readSchemes = () => value(client.GET("/api/schemes"));
+
+export const compareSchemes = (question: ComparisonQuestion) => value(client.POST("/api/schemes/comparison", { body: question }));
 
 export const readSchemeDraft = (question: SchemeQuestion) => value(client.POST("/api/schemes/draft", { body: question }));
 

@@ -272,10 +272,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What every redundancy scheme of the price book promises. */
+        /** What every redundancy scheme of the price book promises, for a file of 1 GB over ordinary lines. */
         get: operations["readSchemes"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schemes/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The same for a file and lines of your own. */
+        post: operations["compareSchemes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -359,6 +376,23 @@ export interface paths {
         };
         /** A page of keys and common prefixes, in the order of UTF-8 bytes. */
         get: operations["listObjects"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/deletions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Deleted objects whose deletion can be undone. */
+        get: operations["listDeletions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -846,6 +880,11 @@ export interface components {
             tier?: null | string;
             /** Format: int32 */
             levels?: number;
+        };
+        ComparisonQuestion: {
+            /** Format: double */
+            fileBytes?: number;
+            lines?: null | components["schemas"]["Lines"];
         };
         Consequences: {
             cost: components["schemas"]["YearChange"][];
@@ -1866,15 +1905,36 @@ export interface operations {
     };
     readSchemes: {
         parameters: {
-            query?: {
-                /** @description The file whose writing is timed, in bytes. */
-                fileBytes?: number;
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchemePromise"][];
+                };
+            };
+        };
+    };
+    compareSchemes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComparisonQuestion"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -2008,6 +2068,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListingPage"];
+                };
+            };
+        };
+    };
+    listDeletions: {
+        parameters: {
+            query?: {
+                prefix?: string;
+                /** @description At most so many, up to 1,000. */
+                most?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredVersion"][];
                 };
             };
         };

@@ -3,13 +3,9 @@ import { Link } from "react-router";
 import { readSchemes } from "../../api/client";
 import { nines, survives } from "./promise";
 
-const oneGigabyte = 1e9;
-
 /** What a scheme of the price book promises, in a line, with the way to compare it. */
 export function SchemeSummary({ id, compare = true }: { id: string; compare?: boolean }) {
-  const promise = useQuery({ queryKey: ["schemes", oneGigabyte], queryFn: () => readSchemes(oneGigabyte) }).data?.find(
-    (p) => p.scheme.id === id,
-  );
+  const promise = useQuery({ queryKey: ["schemes"], queryFn: readSchemes }).data?.find((p) => p.scheme.id === id);
   if (!promise) return null;
   return (
     <>

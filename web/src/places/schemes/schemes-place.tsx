@@ -1,17 +1,23 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { readSchemeDraft, readSchemes, type Scheme, type SchemePromise } from "../../api/client";
+import { ApiError, compareSchemes, type Lines, readSchemeDraft, type Scheme, type SchemePromise } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
 import { useAddress } from "../../ui/address";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { SizeField } from "../../ui/size-field";
+import { LinesEditor } from "./lines-editor";
 import { nines, seconds, unreadable, years } from "./promise";
 import { SchemeEditor } from "./scheme-editor";
 
 const most = 4;
 const oneGigabyte = 1e9;
+const ordinaryLines: Lines = {
+  uplink: { megabitsPerSecond: 200, roundTripMilliseconds: 12 },
+  betweenZones: { megabitsPerSecond: 10_000, roundTripMilliseconds: 1.5 },
+  betweenRegions: { megabitsPerSecond: 1_000, roundTripMilliseconds: 60 },
+};
 
 const rows: { label: string; hint?: string; show: (p: SchemePromise) => ReactNode }[] = [
   { label: "Price", hint: "every storage price times this", show: (p) => `× ${p.scheme.storageFactor}` },
@@ -41,14 +47,16 @@ export function SchemesPlace() {
   const { params, set } = useAddress();
   const [fileBytes, setFileBytes] = useState(oneGigabyte);
   const [own, setOwn] = useState<Scheme | null>(null);
+  const [lines, setLines] = useState(ordinaryLines);
   const known = useQuery({
-    queryKey: ["schemes", fileBytes],
-    queryFn: () => readSchemes(fileBytes),
+    queryKey: ["schemes", fileBytes, lines],
+    queryFn: () => compareSchemes({ fileBytes, lines }),
+    retry: false,
     placeholderData: (previous) => previous,
   });
   const draft = useQuery({
-    queryKey: ["scheme-draft", own, fileBytes],
-    queryFn: () => readSchemeDraft({ scheme: own as Scheme, fileBytes }),
+    queryKey: ["scheme-draft", own, fileBytes, lines],
+    queryFn: () => readSchemeDraft({ scheme: own as Scheme, fileBytes, lines }),
     enabled: own !== null,
     retry: false,
     placeholderData: (previous) => previous,
@@ -85,6 +93,7 @@ export function SchemesPlace() {
           ))}
         </fieldset>
         <SizeField label="A file of" value={fileBytes} onChange={(v) => setFileBytes(v ?? 0)} />
+        <LinesEditor lines={lines} error={known.error} onChange={setLines} />
         {own === null && (
           <Button
             onClick={() =>
@@ -96,7 +105,7 @@ export function SchemesPlace() {
         )}
       </div>
       {own && <SchemeEditor scheme={own} error={draft.error} onChange={setOwn} onClose={() => setOwn(null)} />}
-      {known.error && <ErrorNote error={known.error} />}
+      {known.error && !(known.error instanceof ApiError && known.error.problems.length > 0) && <ErrorNote error={known.error} />}
       <table className="mt-6 w-full max-w-6xl table-fixed">
         <thead>
           <tr className="border-b border-hairline-strong align-bottom">
@@ -141,8 +150,7 @@ export function SchemesPlace() {
       </table>
       <p className="mt-4 max-w-3xl text-sm text-ink-soft">
         Nines count independent device failures with repair (a birth–death chain); zones and regions that are lost for good are in
-        the counts above, their outages in the time that cannot be read. Writing goes over a 200 Mbit/s uplink, 10 Gbit/s between
-        zones and 1 Gbit/s between regions.
+        the counts above, their outages in the time that cannot be read.
       </p>
     </div>
   );

@@ -1,6 +1,6 @@
-import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type DragEvent, useEffect, useRef, useState } from "react";
-import { type BatchSum, type Bucket, listObjects, type StoredVersion } from "../../../api/client";
+import { type BatchSum, type Bucket, listDeletions, listObjects, type StoredVersion } from "../../../api/client";
 import { useEstate } from "../../../estate-context";
 import { count, day } from "../../../format";
 import { TierName } from "../../../strip/tiers";
@@ -109,6 +109,7 @@ export function ContentsSection({ bucket }: { bucket: Bucket }) {
           Show more
         </Button>
       )}
+      {bucket.versioning && <Deleted bucket={name} prefix={prefix} onOpen={(key) => set("object", key)} />}
       {chosen !== null && <ObjectSheet bucket={bucket} name={chosen} onClose={() => set("object", null)} />}
       {moving && <MoveDialog bucket={bucket} scope={prefix} wholePrefix onClose={() => setMoving(false)} />}
     </section>
@@ -153,6 +154,29 @@ function BatchLine({ batch, prefix }: { batch: BatchSum; prefix: string }) {
         {batch.newest !== batch.oldest && ` to ${day(batch.newest)}`}
       </td>
     </tr>
+  );
+}
+
+/** What was deleted and can be brought back. */
+function Deleted({ bucket, prefix, onOpen }: { bucket: string; prefix: string; onOpen: (key: string) => void }) {
+  const deleted = useQuery({ queryKey: ["deletions", bucket, prefix], queryFn: () => listDeletions(bucket, prefix) }).data ?? [];
+  if (deleted.length === 0) return null;
+  return (
+    <details className="mt-3">
+      <summary className="cursor-pointer text-ink-soft">
+        {deleted.length === 1 ? "One deleted object" : `${deleted.length} deleted objects`} that can be brought back
+      </summary>
+      <ul>
+        {deleted.map((d) => (
+          <li key={d.version} className="flex items-baseline gap-3 border-t border-hairline py-1">
+            <Button kind="quiet" onClick={() => onOpen(d.key)}>
+              {d.key.slice(prefix.length)}
+            </Button>
+            <span className="text-sm text-ink-soft">deleted {day(d.created)}</span>
+          </li>
+        ))}
+      </ul>
+    </details>
   );
 }
 

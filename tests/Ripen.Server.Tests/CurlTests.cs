@@ -1,0 +1,91 @@
+using System.Diagnostics;
+using System.Net.Http.Json;
+using System.Net.Sockets;
+using System.Text;
+using System.Text.Json.Nodes;
+
+namespace Ripen.Server.Tests;
+
+/// <summary>Plain HTTP as a practitioner scripts it: curl against the running server.</summary>
+public sealed class CurlTests : IAsyncLifetime
+{
+    private readonly ServerProcess server = new();
+    private string user = "";
+
+    public async ValueTask InitializeAsync()
+    {
+        await server.Start();
+        var made = await server.Http.PostAsJsonAsync("/api/buckets/port-sonar/access", new { label = "curl", rights = new[] { "read", "write", "list" } });
+        var secret = (await made.Content.ReadFromJsonAsync<JsonNode>())!["secrets"]![1]!;
+        user = $"{secret["keyId"]}:{secret["secret"]}";
+    }
+
+    public ValueTask DisposeAsync() => server.DisposeAsync();
+
+    private static async Task<(int Status, string Body)> Curl(params string[] arguments)
+    {
+        using var curl = Process.Start(new ProcessStartInfo("curl", ["-s", "--path-as-is", "-w", "\n%{http_code}", .. arguments]) { RedirectStandardOutput = true })!;
+        var output = await curl.StandardOutput.ReadToEndAsync();
+        await curl.WaitForExitAsync();
+        var end = output.LastIndexOf('\n');
+        return (int.Parse(output[(end + 1)..], System.Globalization.CultureInfo.InvariantCulture), output[..end]);
+    }
+
+    [Fact]
+    public async Task A_file_goes_up_and_comes_down_in_whole_and_in_part()
+    {
+        var (up, down) = (Path.Combine(server.Folder, "up.bin"), Path.Combine(server.Folder, "down.bin"));
+        var content = new byte[40_000_000];
+        Random.Shared.NextBytes(content);
+        await File.WriteAllBytesAsync(up, content);
+        var address = $"{server.Address}objects/port-sonar/big/up.bin";
+        Assert.Equal(401, (await Curl("-T", up, address)).Status);
+        Assert.Equal(201, (await Curl("-u", user, "-T", up, address)).Status);
+        Assert.Equal(200, (await Curl("-u", user, "-o", down, address)).Status);
+        Assert.Equal(content, await File.ReadAllBytesAsync(down));
+        Assert.Equal(206, (await Curl("-u", user, "-r", "1048570-1048590", "-o", down, address)).Status);
+        Assert.Equal(content[1_048_570..1_048_591], await File.ReadAllBytesAsync(down));
+        // Sent without a length, in chunks.
+        Assert.Equal(201, (await Curl("-u", user, "-H", "Transfer-Encoding: chunked", "-T", up, address)).Status);
+        Assert.Contains("big/up.bin", (await Curl("-u", user, $"{server.Address}objects/port-sonar?prefix=big/")).Body, StringComparison.Ordinal);
+        Assert.Equal(200, (await Curl("-u", user, "-X", "DELETE", address)).Status);
+        Assert.Equal(404, (await Curl("-u", user, "-I", address)).Status);
+    }
+
+    [Theory]
+    [InlineData("objects/port-sonar/../deck-cameras/x")]
+    [InlineData("objects/port-sonar/a/../../../etc/passwd")]
+    [InlineData("objects/port-sonar/..%2f..%2fetc%2fpasswd")]
+    [InlineData("objects/port-sonar/%2e%2e/x")]
+    [InlineData("objects/port-sonar/a/./b")]
+    [InlineData("objects/port-sonar/%ff%fe")]
+    [InlineData("objects/port-sonar/100%")]
+    public async Task A_key_that_climbs_or_is_badly_escaped_is_refused(string path)
+    {
+        var (status, body) = await Curl("-u", user, "-X", "PUT", "-d", "x", server.Address + path);
+        Assert.Equal((400, "invalid-key"), (status, JsonNode.Parse(body)!["code"]!.GetValue<string>()));
+    }
+
+    [Fact]
+    public async Task A_body_that_is_shorter_than_announced_leaves_nothing()
+    {
+        using (var socket = new TcpClient())
+        {
+            await socket.ConnectAsync(server.Address.Host, server.Address.Port);
+            var basic = Convert.ToBase64String(Encoding.UTF8.GetBytes(user));
+            var stream = socket.GetStream();
+            await stream.WriteAsync(Encoding.ASCII.GetBytes($"PUT /objects/port-sonar/cut-short HTTP/1.1\r\nHost: x\r\nAuthorization: Basic {basic}\r\nContent-Length: 5000000\r\n\r\n"));
+            await stream.WriteAsync(new byte[2_000_000]);
+            var incoming = Path.Combine(server.Folder, "provider", "incoming");
+            for (var i = 0; i < 100 && !Directory.EnumerateFiles(incoming).Any(); i++) await Task.Delay(20);
+            Assert.Single(Directory.EnumerateFiles(incoming));
+            socket.Client.Shutdown(SocketShutdown.Send);
+            // The sender has hung up; the server says 400 or hangs up as well.
+            using var reader = new StreamReader(stream);
+            Assert.DoesNotContain("201", await reader.ReadLineAsync() ?? "", StringComparison.Ordinal);
+            for (var i = 0; i < 100 && Directory.EnumerateFiles(incoming).Any(); i++) await Task.Delay(20);
+        }
+        Assert.Equal(404, (await Curl("-u", user, "-I", $"{server.Address}objects/port-sonar/cut-short")).Status);
+        Assert.Empty(Directory.EnumerateFiles(Path.Combine(server.Folder, "provider", "incoming")));
+    }
+}
