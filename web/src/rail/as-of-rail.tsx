@@ -56,7 +56,7 @@ export function AsOfRail({ months }: { months: string[] }) {
               i === 0 || month.endsWith("-01") ? (
                 <g key={month} transform={`translate(${x(i)} 0)`}>
                   <line y1={8} y2={16} stroke="var(--ink-soft)" />
-                  {(i === 0 || i > 5) && (
+                  {(i === 0 || i > 9) && (
                     <text
                       y={31}
                       fontSize={12}

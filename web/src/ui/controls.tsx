@@ -58,12 +58,14 @@ export const inputLook =
 type NumberInputProps = Omit<ComponentProps<"input">, "value" | "onChange"> & {
   value: number | null;
   onChange: (value: number | null) => void;
+  /** Significant digits that are shown of a value that was not typed here. */
+  digits?: number;
 };
 
 /** A number that may be typed freely; what is no number is null, and the server says what to do about it. */
-export function NumberInput({ value, onChange, className = "", ...props }: NumberInputProps) {
-  const [text, setText] = useState(show(value));
-  useEffect(() => setText((now) => (parse(now) === value ? now : show(value))), [value]);
+export function NumberInput({ value, onChange, digits = 15, className = "", ...props }: NumberInputProps) {
+  const [text, setText] = useState(show(value, digits));
+  useEffect(() => setText((now) => (parse(now) === value ? now : show(value, digits))), [value, digits]);
   return (
     <input
       {...props}
@@ -79,7 +81,7 @@ export function NumberInput({ value, onChange, className = "", ...props }: Numbe
   );
 }
 
-const show = (value: number | null) => (value === null ? "" : String(value));
+const show = (value: number | null, digits: number) => (value === null ? "" : String(Number(value.toPrecision(digits))));
 
 function parse(text: string): number | null {
   const plain = text.replaceAll(",", "").replaceAll(" ", "");

@@ -76,7 +76,7 @@ function Bars({ data, width }: { data: BucketMoney; width: number }) {
             stroke="var(--hairline-strong)"
             strokeDasharray="2 2"
           />
-          {(i === 0 || m.endsWith("-01")) && (
+          {(i === 0 || (i > 2 && m.endsWith("-01"))) && (
             <text x={x(i)} y={height - 6} fontSize={12} fill="var(--ink-soft)">
               {i === 0 ? month(m, "short") : m.slice(0, 4)}
             </text>

@@ -39,6 +39,7 @@ export function StreamsEditor({ bucket, edit, problemAt }: EditorProps) {
                 <NumberInput
                   {...ids}
                   className="w-24"
+                  digits={6}
                   value={stream.objectsPerDay}
                   onChange={(v) => change(i, { objectsPerDay: orNull(v) })}
                 />
