@@ -64,7 +64,7 @@ public sealed class SimulatedProvider : IDisposable
     public InventoryImports Inventories { get; }
 
     /// <summary>Takes up a plan: buckets come and go, new lots are put in, an import empties everything first. Doing it twice does nothing more.</summary>
-    public void Adopt(ProviderPlan plan) => state.Terms = state.Change(db =>
+    public void Adopt(ProviderPlan plan) => state.Change(db =>
     {
         if (plan.ImportVersion > (db.Value<long?>("SELECT value FROM meta WHERE name = 'import'") ?? -1))
         {
@@ -84,7 +84,9 @@ public sealed class SimulatedProvider : IDisposable
             PutStock(db, terms, bucket, plan.Buckets[bucket.Bucket.Name].StockVersion);
             ForgetCatchUps(db, bucket);
         }
-        return terms;
+        // Other rules cut the stock in other places.
+        db.Run("UPDATE bucket SET changes = changes + 1");
+        state.Terms = terms;
     });
 
     /// <summary>Folds every bucket into lots; those whose number of changes is still the known one are taken over from <paramref name="known"/>.</summary>

@@ -43,7 +43,8 @@ app.UseExceptionHandler(new ExceptionHandlerOptions
     StatusCodeSelector = error => error is BadHttpRequestException bad ? bad.StatusCode : StatusCodes.Status500InternalServerError,
 });
 app.UseStatusCodePages();
-app.UseResponseCompression();
+// Objects go out byte for byte: a range or a digest of something compressed would be of other bytes.
+app.UseWhen(context => context.Request.Path.Value?.Contains("/objects/", StringComparison.Ordinal) != true, others => others.UseResponseCompression());
 app.UseMiddleware<PlainObjects>();
 app.UseFrontEnd();
 

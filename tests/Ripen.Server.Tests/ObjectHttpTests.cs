@@ -67,6 +67,8 @@ public sealed class ObjectHttpTests : IDisposable
         Assert.Equal($"sha-256=:{Convert.ToBase64String(SHA256.HashData(Content))}:", got.Headers.GetValues("Repr-Digest").Single());
         Assert.Contains("sandbox", got.Headers.GetValues("Content-Security-Policy").Single(), StringComparison.Ordinal);
 
+        var asItIs = await Send(HttpMethod.Get, path, null, ("Accept-Encoding", "gzip"));
+        Assert.Equal((0, Content.Length), (asItIs.Content.Headers.ContentEncoding.Count, (int)asItIs.Content.Headers.ContentLength!));
         var part = await Send(HttpMethod.Get, path, null, ("Range", "bytes=6-12"));
         Assert.Equal((HttpStatusCode.PartialContent, "sailing"), (part.StatusCode, await part.Content.ReadAsStringAsync()));
         Assert.Equal($"bytes 6-12/{Content.Length}", part.Content.Headers.ContentRange!.ToString());
@@ -165,6 +167,9 @@ public sealed class ObjectHttpTests : IDisposable
         var now = Assert.Single(draft["consequences"]!["now"]!.AsArray());
         Assert.Equal((2, 200_000), (now!["objects"]!.GetValue<int>(), now["bytes"]!.GetValue<int>()));
         (await server.Send(HttpMethod.Put, "/api/buckets/harbour-notices", bucket.ToJsonString(), tag)).EnsureSuccessStatusCode();
+        // Applied, the same two move: the stock is cut by the new rule.
+        var applied = await PostJson("/api/buckets/harbour-notices/draft", (await server.Get("/api/buckets/harbour-notices")).Body, HttpStatusCode.OK);
+        Assert.Equal(2, Assert.Single(applied["consequences"]!["now"]!.AsArray())!["objects"]!.GetValue<int>());
         await Pass(new { @for = "day" });
         var objects = (await server.Get("/api/buckets/harbour-notices/objects?prefix=archive/cam")).Body["objects"]!.AsArray();
         Assert.Equal(5, objects.Count);

@@ -43,7 +43,13 @@ public sealed class ClockJob(SimulatedProvider provider) : IHostedService, IDisp
         await running;
     }
 
-    public void Dispose() => stop?.Dispose();
+    public void Dispose()
+    {
+        // A host may still ask for a stop afterwards.
+        var last = stop;
+        stop = null;
+        last?.Dispose();
+    }
 
     private void Run(DateTimeOffset until, CancellationToken cancel)
     {

@@ -14,7 +14,7 @@ internal static class RequestTarget
     public static string RawPath(this HttpRequest request)
     {
         var target = request.HttpContext.Features.Get<IHttpRequestFeature>()?.RawTarget;
-        if (string.IsNullOrEmpty(target)) target = request.Path.ToUriComponent();
+        if (target is not ['/', ..]) target = request.Path.ToUriComponent();
         var query = target.IndexOf('?', StringComparison.Ordinal);
         return query < 0 ? target : target[..query];
     }

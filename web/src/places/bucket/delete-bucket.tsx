@@ -4,9 +4,10 @@ import { useNavigate } from "react-router";
 import { deleteBucket, readContentTotals } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
-import { Button, Field, inputLook } from "../../ui/controls";
+import { Button } from "../../ui/controls";
 import { Dialog } from "../../ui/dialog";
 import { ErrorNote } from "../../ui/error-note";
+import { TypedConfirmation } from "../../ui/typed-confirmation";
 
 /** Deleting cannot be undone: the name has to be typed. */
 export function DeleteBucket({ name, etag }: { name: string; etag: string }) {
@@ -14,7 +15,6 @@ export function DeleteBucket({ name, etag }: { name: string; etag: string }) {
   const navigate = useNavigate();
   const { bytes } = useEstate();
   const [open, setOpen] = useState(false);
-  const [typed, setTyped] = useState("");
   const contents = useQuery({ queryKey: ["contents", name], queryFn: () => readContentTotals(name), enabled: open }).data;
   const remove = useMutation({
     mutationFn: () => deleteBucket(name, etag),
@@ -39,24 +39,15 @@ export function DeleteBucket({ name, etag }: { name: string; etag: string }) {
             </strong>
           )}
         </p>
-        <Field label={`Type ${name} to confirm`}>
-          {(ids) => (
-            <input
-              {...ids}
-              className={`${inputLook} w-full`}
-              value={typed}
-              autoComplete="off"
-              onChange={(e) => setTyped(e.target.value)}
-            />
-          )}
-        </Field>
+        <TypedConfirmation
+          word={name}
+          action="Delete the bucket"
+          refusal="Keep it"
+          busy={remove.isPending}
+          onConfirm={() => remove.mutate()}
+          onCancel={() => setOpen(false)}
+        />
         {remove.error && <ErrorNote error={remove.error} />}
-        <div className="mt-4 flex gap-3">
-          <Button kind="primary" disabled={typed !== name || remove.isPending} onClick={() => remove.mutate()}>
-            Delete the bucket
-          </Button>
-          <Button onClick={() => setOpen(false)}>Keep it</Button>
-        </div>
       </Dialog>
     </div>
   );

@@ -1,14 +1,14 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { ApiError, importEstate } from "../../api/client";
 import { Button } from "../../ui/controls";
 import { Dialog } from "../../ui/dialog";
 import { ErrorNote } from "../../ui/error-note";
+import { FilePicker } from "../../ui/file-picker";
 
 /** Picks an estate document and puts it in the place of what is there; asks first when something is. */
 export function ImportEstate({ etag, kind = "plain" }: { etag: string | null; kind?: "primary" | "plain" | "quiet" }) {
   const queries = useQueryClient();
-  const picker = useRef<HTMLInputElement>(null);
   const [file, setFile] = useState<File | null>(null);
   const bring = useMutation({
     mutationFn: ({ chosen, discard }: { chosen: File; discard: boolean }) => importEstate(chosen, etag, discard),
@@ -18,27 +18,21 @@ export function ImportEstate({ etag, kind = "plain" }: { etag: string | null; ki
     },
   });
   const wouldLose = bring.error instanceof ApiError && bring.error.code === "contents-would-go";
-  const pick = (chosen: File | undefined) => {
-    if (!chosen) return;
+  const pick = (chosen: File) => {
     bring.reset();
     if (etag === null) bring.mutate({ chosen, discard: false });
     else setFile(chosen);
-    if (picker.current) picker.current.value = "";
   };
   return (
     <div>
-      <input
-        ref={picker}
-        type="file"
+      <FilePicker
+        label="Import an estate document…"
+        inputLabel="Estate document"
+        kind={kind}
         accept="application/json,.json"
-        aria-label="Estate document"
-        className="sr-only"
-        tabIndex={-1}
-        onChange={(event) => pick(event.target.files?.[0])}
+        disabled={bring.isPending}
+        onPick={(files) => files[0] && pick(files[0])}
       />
-      <Button kind={kind} disabled={bring.isPending} onClick={() => picker.current?.click()}>
-        Import an estate document…
-      </Button>
       {etag === null && bring.error && <ErrorNote error={bring.error} />}
       <Dialog open={file !== null} onClose={() => setFile(null)} title="Put this document in the place of the estate?">
         <p>

@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type DragEvent, useEffect, useRef, useState } from "react";
+import { type DragEvent, useEffect, useState } from "react";
 import { type BatchSum, type Bucket, listDeletions, listObjects, type StoredVersion } from "../../../api/client";
 import { useEstate } from "../../../estate-context";
 import { count, day } from "../../../format";
@@ -7,6 +7,7 @@ import { TierName } from "../../../strip/tiers";
 import { useAddress } from "../../../ui/address";
 import { Button, Figure } from "../../../ui/controls";
 import { ErrorNote } from "../../../ui/error-note";
+import { FilePicker } from "../../../ui/file-picker";
 import { droppedFiles, type PathAndFile, pickedFiles } from "./dropped-files";
 import { MoveDialog } from "./move-dialog";
 import { ObjectSheet } from "./object-sheet";
@@ -57,8 +58,8 @@ export function ContentsSection({ bucket }: { bucket: Bucket }) {
     >
       <h3 className="text-lg">Contents</h3>
       <div className="my-2 flex flex-wrap items-center gap-3">
-        <FilePicker label="Upload files…" onFiles={add} />
-        <FilePicker label="Upload a folder…" folder onFiles={add} />
+        <FilePicker label="Upload files…" multiple onPick={(files) => add(pickedFiles(files))} />
+        <FilePicker label="Upload a folder…" folder onPick={(files) => add(pickedFiles(files))} />
         <span className="text-sm text-ink-soft">or drop files and folders here</span>
         {!empty && (
           <Button kind="quiet" className="ml-auto" onClick={() => setMoving(true)}>
@@ -198,35 +199,5 @@ function Trail({ prefix, onGo }: { prefix: string; onGo: (prefix: string) => voi
         </span>
       ))}
     </nav>
-  );
-}
-
-function FilePicker({
-  label,
-  folder = false,
-  onFiles,
-}: {
-  label: string;
-  folder?: boolean;
-  onFiles: (files: PathAndFile[]) => void;
-}) {
-  const input = useRef<HTMLInputElement>(null);
-  return (
-    <>
-      <input
-        ref={input}
-        type="file"
-        multiple
-        aria-label={label}
-        className="sr-only"
-        tabIndex={-1}
-        {...(folder ? { webkitdirectory: "" } : {})}
-        onChange={(event) => {
-          if (event.target.files) onFiles(pickedFiles(event.target.files));
-          event.target.value = "";
-        }}
-      />
-      <Button onClick={() => input.current?.click()}>{label}</Button>
-    </>
   );
 }

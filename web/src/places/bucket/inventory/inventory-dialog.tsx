@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import {
   ApiError,
   type ColumnMapping,
@@ -13,11 +13,11 @@ import { count } from "../../../format";
 import { Button, Field, NumberInput, Select } from "../../../ui/controls";
 import { Dialog } from "../../../ui/dialog";
 import { ErrorNote } from "../../../ui/error-note";
+import { FilePicker } from "../../../ui/file-picker";
 import { UntouchedTable } from "./untouched-table";
 
 /** A list of data that is elsewhere: pick the file, say what its columns mean, see what it comes to, import it. */
 export function InventoryDialog({ bucket, onClose }: { bucket: string; onClose: () => void }) {
-  const picker = useRef<HTMLInputElement>(null);
   const sent = useMutation({ mutationFn: sendInventory });
   return (
     <Dialog open wide onClose={onClose} title={`Bring an inventory into ${bucket}`}>
@@ -25,22 +25,15 @@ export function InventoryDialog({ bucket, onClose }: { bucket: string; onClose: 
         A CSV or Parquet list of data that is elsewhere: a key, its bytes, when it was last modified, and if you know them when it
         was last read and its tier. It becomes lots with a declared size; nothing is copied.
       </p>
-      <input
-        ref={picker}
-        type="file"
-        accept=".csv,.txt,.tsv,.parquet"
-        aria-label="Inventory file"
-        className="sr-only"
-        tabIndex={-1}
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          if (file) sent.mutate(file);
-          event.target.value = "";
-        }}
-      />
-      <Button className="mt-3" disabled={sent.isPending} onClick={() => picker.current?.click()}>
-        {sent.data ? "Another file…" : "Pick the file…"}
-      </Button>
+      <div className="mt-3">
+        <FilePicker
+          label={sent.data ? "Another file…" : "Pick the file…"}
+          inputLabel="Inventory file"
+          accept=".csv,.txt,.tsv,.parquet"
+          disabled={sent.isPending}
+          onPick={(files) => files[0] && sent.mutate(files[0])}
+        />
+      </div>
       {sent.isPending && (
         <p role="status" className="mt-2 text-ink-soft">
           The file is being sent…
