@@ -55,7 +55,11 @@ public class MidnightBenchmarks
     [GlobalSetup]
     public void Fill() => provider = new BenchProvider(new Bucket
     {
-        Name = "million", Region = "aldmouth", Scheme = "one-site", Tier = "counter", Reads = [new ReadBand { FromAge = 0, ShareOfObjectsPerDay = 0.001 }],
+        Name = "million",
+        Region = "aldmouth",
+        Scheme = "one-site",
+        Tier = "counter",
+        Reads = [new ReadBand { FromAge = 0, ShareOfObjectsPerDay = 0.001 }],
         Rules =
         [
             new LifecycleRule { Id = "ages", Prefix = "f", Steps = [new Step { Age = 30, Tier = "pantry" }, new Step { Age = 90, Tier = "cellar" }, new Step { Age = 365, Tier = "cave" }], ExpireAt = 720 },

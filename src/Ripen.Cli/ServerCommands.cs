@@ -12,7 +12,7 @@ internal static class ServerCommands
 {
     private const int Refused = 3;
 
-    private static readonly Option<Uri?> Server = new("--server") 
+    private static readonly Option<Uri?> Server = new("--server")
     {
         Description = "where Ripen runs",
         DefaultValueFactory = _ => new Uri("http://127.0.0.1:5140"),

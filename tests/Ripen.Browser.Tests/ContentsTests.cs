@@ -66,6 +66,35 @@ public sealed class ContentsTests(DemoFixture demo) : IClassFixture<DemoFixture>
     }
 
     [Fact]
+    public async Task An_upload_is_paused_and_goes_on_and_a_refused_one_is_tried_again()
+    {
+        await buckets.Make("stop-and-go");
+        var large = Path.Combine(demo.Ripen.Folder, "large.bin");
+        await using (var file = File.Create(large)) file.SetLength(400_000_000);
+        page.Open("/buckets/stop-and-go#contents");
+        page.See("Nothing lies here yet");
+        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(large);
+        page.Click(page.Button("Pause"));
+        page.See("large.bin paused");
+        Assert.Equal(System.Net.HttpStatusCode.NotFound, (await http.GetAsync(new Uri("/api/buckets/stop-and-go/details/large.bin", UriKind.Relative))).StatusCode);
+        page.Click(page.Button("Go on"));
+        page.See("1 of 1 files stored");
+
+        // Kept as it is, without versions: a second writing is refused, until the keep rule goes.
+        var (bucket, tag) = await buckets.StoredWithTag("stop-and-go");
+        bucket["keep"] = System.Text.Json.Nodes.JsonNode.Parse("""{ "days": 9, "strength": "liftable" }""");
+        await buckets.Change(bucket, tag);
+        File.Delete(large);
+        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(Sample("large.bin", [1, 2, 3]));
+        page.See("large.bin failed: 'large.bin' is kept until");
+        (bucket, tag) = await buckets.StoredWithTag("stop-and-go");
+        bucket.AsObject().Remove("keep");
+        await buckets.Change(bucket, tag);
+        page.Click(page.Button("Try the failed ones again"));
+        page.See("2 of 2 files stored");
+    }
+
+    [Fact]
     public void A_deletion_is_undone_and_an_earlier_version_is_there()
     {
         page.Open("/buckets/harbour-notices?in=aldmouth/&object=aldmouth/berth-3-closed.txt");

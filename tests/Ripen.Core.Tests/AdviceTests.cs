@@ -11,7 +11,13 @@ public sealed class AdviceTests
 
     private static readonly StorageQuestions Recordings = new()
     {
-        Use = DataUse.WholeObjects, ObjectsPerDay = 40, BytesPerObject = 700_000_000, GoneAfterDays = 2557, ShareReadPerMonth = 0.0001, MostWaitHours = 24, Survives = Spread.Zone,
+        Use = DataUse.WholeObjects,
+        ObjectsPerDay = 40,
+        BytesPerObject = 700_000_000,
+        GoneAfterDays = 2557,
+        ShareReadPerMonth = 0.0001,
+        MostWaitHours = 24,
+        Survives = Spread.Zone,
     };
 
     [Fact]

@@ -83,8 +83,13 @@ public sealed class RedundancyTests
         from racks in Gen.Choose(1, 3)
         select new Scheme
         {
-            Id = "any", Name = "Any", Copies = data == 1 ? parity + 1 : 1, Spread = Spread.Zone, StorageFactor = 1,
-            Coded = data == 1 ? null : new Coding { Data = data, Parity = parity }, Over = new Places { Regions = regions, Zones = zones, Racks = racks },
+            Id = "any",
+            Name = "Any",
+            Copies = data == 1 ? parity + 1 : 1,
+            Spread = Spread.Zone,
+            StorageFactor = 1,
+            Coded = data == 1 ? null : new Coding { Data = data, Parity = parity },
+            Over = new Places { Regions = regions, Zones = zones, Racks = racks },
         };
 
     [Fact]

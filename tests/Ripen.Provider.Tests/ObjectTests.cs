@@ -172,7 +172,8 @@ public sealed class ObjectTests
     {
         using var provider = new TestProvider(TestProvider.OneBucket(b => b with
         {
-            Keep = new KeepRule { Days = 10, Strength = KeepStrength.Sealed }, Rules = [new LifecycleRule { Id = "gone", ExpireAt = 2 }],
+            Keep = new KeepRule { Days = 10, Strength = KeepStrength.Sealed },
+            Rules = [new LifecycleRule { Id = "gone", ExpireAt = 2 }],
         }));
         await provider.Put("a", [1]);
         Assert.Equal("kept", Assert.Throws<RefusalException>(() => provider.Objects.Delete("harbour", "a", null, null)).Code);

@@ -142,7 +142,11 @@ public sealed class InventoryImports
         var (key, bytes, modified) = (Like("key", "path", "object", "name"), Like("bytes", "size", "length"), Like("modified", "mtime", "written", "created", "date"));
         return key is null || bytes is null || modified is null ? null : new ColumnMapping
         {
-            Key = key, Bytes = bytes, LastModified = modified, LastRead = Like("lastread", "accessed", "atime", "read"), Tier = Like("tier", "class"),
+            Key = key,
+            Bytes = bytes,
+            LastModified = modified,
+            LastRead = Like("lastread", "accessed", "atime", "read"),
+            Tier = Like("tier", "class"),
         };
     }
 

@@ -32,8 +32,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         try
         {
             CheckBody(content, conditions);
-            var id = state.Change(db => Store(db, bucket, key, content, conditions), cancel);
-            return Find(bucket, key, id)!;
+            return state.Change(db => Row(db, state.Terms, state.Terms[bucket], Store(db, bucket, key, content, conditions)), cancel);
         }
         catch
         {

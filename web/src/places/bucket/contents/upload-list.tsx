@@ -3,7 +3,13 @@ import { Button } from "../../../ui/controls";
 import { Progress } from "../../../ui/progress";
 import { forgetUploads, pauseUploads, resumeUploads, retryUploads, type Upload, useUploads } from "./uploads";
 
-const words = { waiting: "waits", sending: "is being sent", paused: "paused", stored: "stored", failed: "failed" };
+const words = {
+  waiting: "waits",
+  sending: "is being sent",
+  paused: "paused; it begins anew when it goes on",
+  stored: "stored",
+  failed: "failed",
+};
 
 /** The files on their way into a bucket: how far, pause, go on, try again. */
 export function UploadList({ bucket }: { bucket: string }) {

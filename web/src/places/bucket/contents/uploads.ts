@@ -79,14 +79,14 @@ export function onStored(act: (bucket: string) => void): () => void {
   return () => whenStored.delete(act);
 }
 
+/** The list as it is now. */
+export const allUploads = () => uploads;
+
 export function useUploads(bucket: string): Upload[] {
-  const all = useSyncExternalStore(
-    (listener) => {
-      listeners.add(listener);
-      return () => listeners.delete(listener);
-    },
-    () => uploads,
-  );
+  const all = useSyncExternalStore((listener) => {
+    listeners.add(listener);
+    return () => listeners.delete(listener);
+  }, allUploads);
   return all.filter((u) => u.bucket === bucket);
 }
 

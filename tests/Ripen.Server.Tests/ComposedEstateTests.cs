@@ -1,0 +1,71 @@
+using System.Text.Json.Nodes;
+
+namespace Ripen.Server.Tests;
+
+/// <summary>What one sees is composed of what was decided and what the provider holds.</summary>
+public sealed class ComposedEstateTests : IDisposable
+{
+    private readonly TestServer server = new();
+
+    public void Dispose() => server.Dispose();
+
+    private async Task PassUntil(string date)
+    {
+        (await server.Send(HttpMethod.Post, "/api/clock/passages", $$"""{ "until": "{{date}}T00:00:00Z" }""")).EnsureSuccessStatusCode();
+        while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>()) await Task.Delay(30);
+        Assert.Equal(date, (await server.Get("/api/clock")).Body["today"]!.GetValue<string>());
+    }
+
+    private async Task<double> Rate() => (await server.Get("/api/buckets/voyage-recorders")).Body["streams"]![0]!["objectsPerDay"]!.GetValue<double>();
+
+    [Fact]
+    public async Task A_streams_rate_has_grown_and_saving_it_as_shown_changes_nothing()
+    {
+        await PassUntil("2027-02-09");
+        Assert.Equal(64 * Math.Pow(1.06, 100 / 365.0), await Rate(), 9);
+        var forecast = await server.Http.GetStringAsync(new Uri("/api/forecast/rows.csv?months=30", UriKind.Relative));
+        var (bucket, tag) = await server.Get("/api/buckets/voyage-recorders");
+        (await server.Send(HttpMethod.Put, "/api/buckets/voyage-recorders", bucket.ToJsonString(), tag)).EnsureSuccessStatusCode();
+        Assert.Equal(forecast, await server.Http.GetStringAsync(new Uri("/api/forecast/rows.csv?months=30", UriKind.Relative)));
+        await PassUntil("2027-03-11");
+        Assert.Equal(64 * Math.Pow(1.06, 130 / 365.0), await Rate(), 9);
+    }
+
+    [Fact]
+    public async Task A_catch_up_is_shown_until_it_was_done_and_outlives_a_restart()
+    {
+        var (bucket, tag) = await server.Get("/api/buckets/port-sonar");
+        bucket["copyTo"] = new JsonArray(new JsonObject { ["bucket"] = "ticketing-backups", ["prefix"] = "", ["catchUp"] = true });
+        (await server.Send(HttpMethod.Put, "/api/buckets/port-sonar", bucket.ToJsonString(), tag)).EnsureSuccessStatusCode();
+        Assert.True(await CatchUp());
+        var before = await Objects("ticketing-backups");
+        await PassUntil("2026-11-02");
+        Assert.False(await CatchUp());
+        var after = await Objects("ticketing-backups");
+        Assert.InRange(after - before, 870, 890);
+        server.Restart();
+        Assert.False(await CatchUp());
+        Assert.Equal(after, await Objects("ticketing-backups"));
+
+        async Task<bool> CatchUp() => (await server.Get("/api/buckets/port-sonar")).Body["copyTo"]![0]!["catchUp"]!.GetValue<bool>();
+        async Task<double> Objects(string name) => (await server.Get("/api/estate/board")).Body["buckets"]!.AsArray().Single(b => b!["name"]!.GetValue<string>() == name)!["objects"]!.GetValue<double>();
+    }
+
+    [Fact]
+    public async Task A_new_buckets_stock_is_put_at_the_provider_once()
+    {
+        (await server.Send(HttpMethod.Post, "/api/buckets", """
+            { "name": "brought-along", "region": "aldmouth", "scheme": "one-site", "tier": "counter",
+              "stock": [{ "prefix": "x/", "created": "2026-01-01", "tier": "pantry", "objects": 12, "fraction": 0.5, "bytesPerObject": 3000 }] }
+            """)).EnsureSuccessStatusCode();
+        for (var i = 0; i < 2; i++)
+        {
+            var batch = (await server.Get("/api/buckets/brought-along/objects?prefix=x/")).Body["batches"]!.AsArray();
+            Assert.Equal((12.5, "pantry"), (batch[0]!["count"]!.GetValue<double>(), batch[0]!["tier"]!.GetValue<string>()));
+            Assert.Single(batch);
+            server.Restart();
+        }
+        var lot = (await server.Get("/api/buckets/brought-along")).Body["stock"]![0]!;
+        Assert.Equal((12, 0.5), (lot["objects"]!.GetValue<int>(), lot["fraction"]!.GetValue<double>()));
+    }
+}
