@@ -52,6 +52,19 @@ public sealed class ComposedEstateTests : IDisposable
     }
 
     [Fact]
+    public async Task A_bucket_does_not_go_where_what_lies_in_it_has_no_price()
+    {
+        var (bucket, tag) = await server.Get("/api/buckets/voyage-recorders");
+        bucket["region"] = "quarrydown";
+        bucket["rules"] = new JsonArray();
+        bucket["stock"] = new JsonArray();
+        var refused = await server.Send(HttpMethod.Put, "/api/buckets/voyage-recorders", bucket.ToJsonString(), tag);
+        var problem = Assert.Single(JsonNode.Parse(await refused.Content.ReadAsStringAsync())!["problems"]!.AsArray());
+        Assert.Equal(("not-offered", "$.region"), (problem!["code"]!.GetValue<string>(), problem["path"]!.GetValue<string>()));
+        await PassUntil("2026-11-03");
+    }
+
+    [Fact]
     public async Task A_new_buckets_stock_is_put_at_the_provider_once()
     {
         (await server.Send(HttpMethod.Post, "/api/buckets", """

@@ -58,6 +58,17 @@ internal static partial class EstateChecks
         }
     }
 
+    /// <summary>What lies in a bucket must have a price where the bucket is to be.</summary>
+    public static void CheckHeld(Bucket bucket, PriceBook prices, Findings findings)
+    {
+        if (prices.FindRegion(bucket.Region) is not { } region) return;
+        foreach (var tier in bucket.Stock.Select(l => l.Tier).Distinct().Where(t => region.PriceOf(t) is null))
+        {
+            findings.Require(false, "not-offered", "$.region",
+                $"Objects lie in tier '{tier}' here, which has no price in region '{bucket.Region}'; move them to another tier first, or choose another region.");
+        }
+    }
+
     private static void CheckRule(LifecycleRule rule, Bucket bucket, string bucketPath, string at, PriceBook prices, Findings findings)
     {
         findings.Require(rule.Steps.Count > 0 || rule.ExpireAt is not null, "empty-rule", at, "A rule needs a step or an expiry; add one or remove the rule.",

@@ -48,6 +48,7 @@ public static class EstateDocument
     /// <summary>
     /// Reads one bucket and checks it as a part of <paramref name="estate"/>, in the place of the bucket
     /// <paramref name="replaces"/>, or as a new one when that is null. Paths begin at the bucket.
+    /// A bucket that is replaced keeps the stock that it holds, whatever the JSON says of it; its tiers must have prices in the new region.
     /// </summary>
     public static Checked<Bucket> ReadBucket(string json, Estate estate, string? replaces) => Parse(json, root =>
     {
@@ -59,9 +60,15 @@ public static class EstateDocument
         if (replaces is not null)
         {
             findings.Require(bucket.Name == replaces, "renamed", "$.name", $"A bucket keeps its name for life; write '{replaces}'.");
+            bucket = bucket with { Stock = [] };
         }
         findings.Require(!others.Contains(bucket.Name), "duplicate-name", "$.name", $"'{bucket.Name}' is taken; choose another name.");
         EstateChecks.CheckBucket(bucket, "$", estate.PriceBook, estate.Today, others.Append(bucket.Name).ToHashSet(), findings);
+        if (replaces is not null && estate.Find(replaces) is { } held)
+        {
+            bucket = bucket with { Stock = held.Stock };
+            EstateChecks.CheckHeld(bucket, estate.PriceBook, findings);
+        }
         return (bucket, findings);
     });
 

@@ -191,7 +191,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content, media, charged)
             VALUES(?1, 1, 1, ?2, 1, ?3, ?4, ?5, ?6, ?4, ?7, ?8, ?9)
             """, own.Id, key, content.Bytes, today.DayNumber, now.ToUnixTimeMilliseconds(), terms.TierId(own.Landing), content.Name, conditions.MediaType,
-            Events.Written(db, terms, today, own, 1));
+            Events.Written(db, today, own, 1));
         ProviderState.Touch(db, own);
         return db.Value<long>("SELECT last_insert_rowid()");
     }

@@ -66,7 +66,7 @@ internal sealed class Midnight : IDisposable
                 var objects = stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, (day.DayNumber - bucket.StatedOn.DayNumber) / 365.0);
                 if (objects == 0) continue;
                 var batch = Insert(bucket, stream.Prefix, objects, stream.BytesPerObject, day.DayNumber, null);
-                Events.Written(db, terms, day, bucket, objects);
+                Events.Written(db, day, bucket, objects);
                 arrived += objects;
                 foreach (var copy in bucket.Bucket.CopyTo.Where(c => stream.Prefix.StartsWith(c.Prefix, StringComparison.Ordinal)))
                 {
@@ -144,7 +144,7 @@ internal sealed class Midnight : IDisposable
 
     private void Charge(BucketTerms from, BucketTerms to, double objects, double bytes)
     {
-        Events.Written(db, terms, day, to, objects);
+        Events.Written(db, day, to, objects);
         Events.Sent(db, terms, day, from, to, bytes);
         copied += objects;
     }

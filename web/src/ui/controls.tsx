@@ -81,7 +81,8 @@ export function NumberInput({ value, onChange, digits = 15, className = "", ...p
   );
 }
 
-const show = (value: number | null, digits: number) => (value === null ? "" : String(Number(value.toPrecision(digits))));
+/** What is no number yet (see `orEmpty`) is shown as an empty field. */
+const show = (value: number | null, digits: number) => (typeof value === "number" ? String(Number(value.toPrecision(digits))) : "");
 
 function parse(text: string): number | null {
   const plain = text.replaceAll(",", "").replaceAll(" ", "");
