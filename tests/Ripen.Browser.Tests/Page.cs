@@ -6,7 +6,7 @@ namespace Ripen.Browser.Tests;
 /// <summary>What a person does with the page: finds things by their label or words, clicks, types, waits until something is there.</summary>
 internal sealed class Page(RunningRipen ripen)
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(20);
 
     public IWebDriver Browser => ripen.Browser;
 

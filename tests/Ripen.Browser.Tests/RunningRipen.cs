@@ -51,7 +51,7 @@ public sealed class RunningRipen : IAsyncDisposable
                 await client.GetStringAsync("/health");
                 return new RunningRipen(server, folder, address);
             }
-            catch (HttpRequestException) when (attempt < 100)
+            catch (HttpRequestException) when (attempt < 600)
             {
                 await Task.Delay(100);
             }

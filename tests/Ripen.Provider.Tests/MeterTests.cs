@@ -19,7 +19,7 @@ public sealed class MeterTests
 
     [Fact]
     public void Random_estates_are_metered_as_they_are_projected() =>
-        RandomEstates.Check(60, estate =>
+        RandomEstates.Check(40, estate =>
         {
             using var provider = new TestProvider(estate);
             return Difference(provider, estate, 70);

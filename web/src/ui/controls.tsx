@@ -82,7 +82,8 @@ export function NumberInput({ value, onChange, digits = 15, className = "", ...p
 }
 
 /** What is no number yet (see `orEmpty`) is shown as an empty field. */
-const show = (value: number | null, digits: number) => (typeof value === "number" ? String(Number(value.toPrecision(digits))) : "");
+const show = (value: number | null, digits: number) =>
+  typeof value === "number" ? String(Number(value.toPrecision(digits))) : "";
 
 function parse(text: string): number | null {
   const plain = text.replaceAll(",", "").replaceAll(" ", "");
