@@ -17,7 +17,6 @@ internal sealed class Terms
         coldness = tierIds.Select((id, place) => (id, place)).ToDictionary(t => t.id, t => t.place);
         Buckets = [.. plan.Estate.Buckets.Select(b => new BucketTerms(bucketId(b.Name), b, plan.Buckets[b.Name].StatedOn, plan.Estate.PriceBook))];
         byName = Buckets.ToDictionary(b => b.Bucket.Name);
-        ById = Buckets.ToDictionary(b => b.Id);
     }
 
     public ProviderPlan Plan { get; }
@@ -26,12 +25,8 @@ internal sealed class Terms
 
     public IReadOnlyList<BucketTerms> Buckets { get; }
 
-    public IReadOnlyDictionary<long, BucketTerms> ById { get; }
-
     /// <exception cref="RefusalException">There is no such bucket.</exception>
     public BucketTerms this[string bucket] => byName.GetValueOrDefault(bucket) ?? throw RefusalException.NoBucket(bucket);
-
-    public BucketTerms? Find(string bucket) => byName.GetValueOrDefault(bucket);
 
     /// <summary>The index's number of the tier at this place from warm (0) to cold.</summary>
     public long TierId(int place) => tierIds[place];

@@ -68,5 +68,7 @@ if (!OpenApiDocument.IsBeingGenerated)
 {
     Directory.CreateDirectory(Path.GetDirectoryName(database)!);
     await app.Services.GetRequiredService<CurrentEstate>().Begin();
+    var mended = app.Services.GetRequiredService<SimulatedProvider>().Mended;
+    if (mended > 0) app.Logger.LogWarning("The provider's folder was left half done: {Files} files that nothing acknowledged were removed.", mended);
 }
 await app.RunAsync();

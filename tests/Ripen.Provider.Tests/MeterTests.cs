@@ -97,6 +97,8 @@ public sealed class MeterTests
 
         // A recall takes its time on the provider's clock.
         Assert.Equal("recall-under-way", Assert.Throws<RefusalException>(() => provider.Objects.Open("harbour", "logs/a", null)).Code);
+        provider.Objects.Move("harbour", "logs/", true, "pantry");
+        Assert.Equal("recall-under-way", Assert.Throws<RefusalException>(() => provider.Objects.Open("harbour", "logs/a", null)).Code);
         provider.Inside.Clock.PassUntil(provider.Inside.Clock.Now.AddHours(3), null, CancellationToken.None);
         Assert.Equal(3_000_000, (await provider.Get("logs/a")).Length);
 

@@ -77,8 +77,6 @@ internal sealed class ContentFiles
 
     public void Remove(string name) => File.Delete(PathOf(name));
 
-    public bool Exists(string name) => File.Exists(PathOf(name));
-
     public CheckedContent Open(string name, long bytes, byte[] blockSums) => new(PathOf(name), bytes, blockSums);
 
     private string PathOf(string name) => Path.Combine(settled, name[..2], name);

@@ -60,13 +60,13 @@ internal sealed class EntryRelocation(SqliteConnection db) : IDisposable
 {
     private readonly SqliteCommand stay = db.Repeated(
         "INSERT OR IGNORE INTO stay(entry, tier, since, until) SELECT id, tier, since, ?2 FROM entry WHERE id = ?1 AND since < ?2", 2);
-    private readonly SqliteCommand move = db.Repeated("UPDATE entry SET tier = ?2, since = ?3, ready = ?4, charged = charged + ?5 WHERE id = ?1", 5);
+    private readonly SqliteCommand move = db.Repeated("UPDATE entry SET tier = ?2, since = ?3, ready = coalesce(?4, ready), charged = charged + ?5 WHERE id = ?1", 5);
 
     /// <param name="id">Of the entry.</param>
     /// <param name="kind">Of the entry.</param>
     /// <param name="tierId">Where it goes.</param>
     /// <param name="today">The day of the move.</param>
-    /// <param name="ready">From when it can be read, after a recall; null for at once.</param>
+    /// <param name="ready">From when it can be read, after a recall; null when the move adds no wait to one that is under way.</param>
     /// <param name="charge">What the move costs, for the object's own account.</param>
     public void Move(long id, int kind, long tierId, DateOnly today, DateTimeOffset? ready, double charge)
     {
