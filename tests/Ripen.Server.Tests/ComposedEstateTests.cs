@@ -78,6 +78,7 @@ public sealed class ComposedEstateTests : IDisposable
             Assert.Single(batch);
             server.Restart();
         }
+        Assert.Empty((await server.Get("/api/buckets/brought-along?stock=false")).Body["stock"]!.AsArray());
         var lot = (await server.Get("/api/buckets/brought-along")).Body["stock"]![0]!;
         Assert.Equal((12, 0.5), (lot["objects"]!.GetValue<int>(), lot["fraction"]!.GetValue<double>()));
     }

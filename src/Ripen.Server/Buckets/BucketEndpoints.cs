@@ -1,3 +1,4 @@
+using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Ageing;
 using Ripen.Core.Estates;
@@ -32,12 +33,13 @@ internal static class BucketEndpoints
     private static async Task<Results<Ok<IReadOnlyList<Bucket>>, ProblemHttpResult>> List(CurrentEstate current, CancellationToken cancel) =>
         await current.Get(cancel) is { } view ? TypedResults.Ok(view.Estate.Buckets) : Problems.NoEstate();
 
-    private static async Task<Results<Ok<Bucket>, ProblemHttpResult>> Read(string name, CurrentEstate current, HttpResponse response, CancellationToken cancel)
+    private static async Task<Results<Ok<Bucket>, ProblemHttpResult>> Read(
+        string name, CurrentEstate current, HttpResponse response, CancellationToken cancel, [Description("Whether to tell its stock as well; a change does not need it.")] bool stock = true)
     {
         if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
         if (view.Estate.Find(name) is not { } bucket) return Problems.NoBucket(name);
         response.SetVersion(view.VersionOf(name));
-        return TypedResults.Ok(bucket);
+        return TypedResults.Ok(stock ? bucket : bucket with { Stock = [] });
     }
 
     private static async Task<Results<Ok<DraftReading>, ProblemHttpResult>> ReadNew(HttpRequest request, CurrentEstate current, CancellationToken cancel) =>

@@ -112,7 +112,9 @@ export async function readEstate(): Promise<Versioned<EstateSummary> | null> {
 
 export const readBoard = (on: string | null) => value(client.GET("/api/estate/board", { params: { query: on ? { on } : {} } }));
 
-export const readBucket = (name: string) => whole(client.GET("/api/buckets/{name}", { params: { path: { name } } }));
+/** Without its stock: that is the provider's, may be very long, and is no part of a draft. */
+export const readBucket = (name: string) =>
+  whole(client.GET("/api/buckets/{name}", { params: { path: { name }, query: { stock: false } } }));
 
 export const readDraft = (bucket: Bucket, replaces: string | null, signal: AbortSignal): Promise<DraftReading> =>
   replaces === null

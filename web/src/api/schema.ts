@@ -1692,7 +1692,10 @@ export interface operations {
     };
     readBucket: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Whether to tell its stock as well; a change does not need it. */
+                stock?: boolean;
+            };
             header?: never;
             path: {
                 name: string;

@@ -15,9 +15,7 @@ export function StreamsEditor({ bucket, edit, problemAt }: EditorProps) {
   return (
     <div>
       <h3 className="text-lg">What arrives</h3>
-      {streams.length === 0 && (
-        <p className="text-ink-soft">No stream of its own{bucket.stock?.length ? "" : ", and nothing here yet"}.</p>
-      )}
+      {streams.length === 0 && <p className="text-ink-soft">No stream of its own.</p>}
       {streams.map((stream, i) => {
         const at = `$.streams[${i}]`;
         return (
