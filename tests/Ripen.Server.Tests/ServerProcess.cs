@@ -36,7 +36,7 @@ internal sealed class ServerProcess : IAsyncDisposable
                 await Http.GetStringAsync("/health");
                 return;
             }
-            catch (HttpRequestException) when (attempt < 300)
+            catch (HttpRequestException) when (attempt < 1200)
             {
                 await Task.Delay(50);
             }
