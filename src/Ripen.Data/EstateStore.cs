@@ -88,9 +88,13 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
         Log(db, "estate-imported", estate.Name, null, EstateDocument.Write(estate));
     }, cancel);
 
-    /// <summary>Forgets the lots that the provider took over with the estate of this version; they are in its index now.</summary>
-    public Task HandedOver(long version, CancellationToken cancel = default) => Change(
-        async db => await db.Set<LotRow>().Where(l => db.Buckets.Any(b => b.Name == EF.Property<string>(l, "Bucket") && b.StockVersion <= version)).ExecuteDeleteAsync(cancel), cancel);
+    /// <summary>Forgets the lots, at rest and waiting, that the provider took over with the estate of this version; they are in its index now.</summary>
+    public Task HandedOver(long version, CancellationToken cancel = default) => Change(async db =>
+    {
+        await db.Set<LotRow>().Where(l => db.Buckets.Any(b => b.Name == EF.Property<string>(l, "Bucket") && b.StockVersion <= version)).ExecuteDeleteAsync(cancel);
+        await db.Set<CopyRow>().Where(c => db.Buckets.Any(b => b.Name == EF.Property<string>(c, "Bucket") && b.StockVersion <= version))
+            .ExecuteUpdateAsync(c => c.SetProperty(x => x.Waiting, (string?)null), cancel);
+    }, cancel);
 
     /// <summary>Adds a bucket that is valid in the estate of this version, and logs what <paramref name="shown"/> said that it would cost.</summary>
     /// <exception cref="StaleVersionException">The estate has another version.</exception>
@@ -177,6 +181,6 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
         Shown = shown is null ? null : JsonSerializer.Serialize(shown, EstateDocument.Json),
     });
 
-    /// <summary>Without the stock, which is no part of what was decided.</summary>
-    private static string Document(Bucket bucket) => JsonSerializer.Serialize(bucket with { Stock = [] }, EstateDocument.Json);
+    /// <summary>Without what lies there and waits, which is no part of what was decided.</summary>
+    private static string Document(Bucket bucket) => JsonSerializer.Serialize(bucket with { Stock = [], CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })] }, EstateDocument.Json);
 }

@@ -71,7 +71,11 @@ internal static class Mapping
         })],
     };
 
-    public static TransferRow ToRow(Transfer t, int position) => new() { FromRegionId = t.From, ToRegionId = t.To, Position = position, Price = t.Price.PerUnit };
+    public static TransferRow ToRow(Transfer t, int position) => new()
+    {
+        FromRegionId = t.From, ToRegionId = t.To, Position = position, Price = t.Price.PerUnit,
+        MegabitsPerSecond = t.MegabitsPerSecond, RoundTripMilliseconds = t.RoundTripMilliseconds,
+    };
 
     /// <param name="bucket">A new bucket; its lots are to be handed to the provider.</param>
     /// <param name="position">Its place in the estate.</param>
@@ -83,13 +87,14 @@ internal static class Mapping
         row.StockVersion = version;
         row.Stock = [.. bucket.Stock.Select((l, i) => new LotRow
         {
-            Position = i, Prefix = l.Prefix, Created = l.Created, TierId = l.Tier, InTierSince = l.InTierSince, Objects = l.Objects, Fraction = l.Fraction,
+            Position = i, Prefix = l.Prefix, Tags = TagText.Write(l.Tags), Created = l.Created, TierId = l.Tier, InTierSince = l.InTierSince, Objects = l.Objects, Fraction = l.Fraction,
             BytesPerObject = l.BytesPerObject,
         })];
+        foreach (var (copy, rule) in row.Copies.Zip(bucket.CopyTo)) copy.Waiting = rule.Waiting.Count == 0 ? null : JsonSerializer.Serialize(rule.Waiting, EstateDocument.Json);
         return row;
     }
 
-    /// <summary>Writes everything but name, position and stock of <paramref name="bucket"/> into the row; its former parts are replaced.</summary>
+    /// <summary>Writes everything but name, position, stock and waiting copies of <paramref name="bucket"/> into the row; its former parts are replaced.</summary>
     public static BucketRow Fill(BucketRow row, Bucket bucket, DateOnly today)
     {
         (row.Versioning, row.StatedOn) = (bucket.Versioning, today);
@@ -98,7 +103,7 @@ internal static class Mapping
         row.KeepStrength = bucket.Keep is { } keep ? Name(keep.Strength) : null;
         row.Streams = [.. bucket.Streams.Select((s, i) => new StreamRow
         {
-            Position = i, Prefix = s.Prefix, ObjectsPerDay = s.ObjectsPerDay, BytesPerObject = s.BytesPerObject, YearlyGrowth = s.YearlyGrowth,
+            Position = i, Prefix = s.Prefix, Tags = TagText.Write(s.Tags), ObjectsPerDay = s.ObjectsPerDay, BytesPerObject = s.BytesPerObject, YearlyGrowth = s.YearlyGrowth,
         })];
         row.Reads = [.. bucket.Reads.Select(r => new ReadBandRow { FromAge = r.FromAge, ShareOfObjectsPerDay = r.ShareOfObjectsPerDay })];
         row.Rules = [.. bucket.Rules.Select((r, i) => new RuleRow
@@ -106,7 +111,11 @@ internal static class Mapping
             Position = i, RuleId = r.Id, Prefix = r.Prefix, SmallestBytes = r.SmallestBytes, ExpireAt = r.ExpireAt,
             Steps = [.. r.Steps.Select((s, j) => new StepRow { Position = j, Age = s.Age, TierId = s.Tier })],
         })];
-        row.Copies = [.. bucket.CopyTo.Select((c, i) => new CopyRow { Position = i, ToBucket = c.Bucket, Prefix = c.Prefix, CatchUp = c.CatchUp })];
+        row.Copies = [.. bucket.CopyTo.Select((c, i) => new CopyRow
+        {
+            Position = i, ToBucket = c.Bucket, Prefix = c.Prefix, Tags = TagText.Write(c.Tags), TierId = c.Tier, CatchUp = c.CatchUp,
+            FollowDeletions = c.FollowDeletions, AllowedLagHours = c.AllowedLagHours,
+        })];
         return row;
     }
 
@@ -128,7 +137,7 @@ internal static class Mapping
             })],
                 Schemes = [.. schemes.Select(ToScheme)],
                 Regions = [.. regions.Select(r => new Region { Id = r.Id, Name = r.Name, Zones = r.Zones, Prices = [.. r.Prices.OrderBy(p => p.Position).Select(ToPrice)] })],
-                Transfers = [.. transfers.Select(t => new Transfer { From = t.FromRegionId, To = t.ToRegionId, Price = new(t.Price) })],
+                Transfers = [.. transfers.Select(t => new Transfer { From = t.FromRegionId, To = t.ToRegionId, Price = new(t.Price), MegabitsPerSecond = t.MegabitsPerSecond, RoundTripMilliseconds = t.RoundTripMilliseconds })],
             },
             Buckets = [.. buckets.Select(ToBucket)],
         };
@@ -152,12 +161,12 @@ internal static class Mapping
         Tier = b.TierId,
         Stock = [.. b.Stock.OrderBy(l => l.Position).Select(l => new Lot
         {
-            Prefix = l.Prefix, Created = l.Created, Tier = l.TierId, InTierSince = l.InTierSince, Objects = l.Objects, Fraction = l.Fraction,
+            Prefix = l.Prefix, Tags = TagText.Read(l.Tags), Created = l.Created, Tier = l.TierId, InTierSince = l.InTierSince, Objects = l.Objects, Fraction = l.Fraction,
             BytesPerObject = l.BytesPerObject,
         })],
         Streams = [.. b.Streams.OrderBy(s => s.Position).Select(s => new ObjectStream
         {
-            Prefix = s.Prefix, ObjectsPerDay = s.ObjectsPerDay, BytesPerObject = s.BytesPerObject, YearlyGrowth = s.YearlyGrowth,
+            Prefix = s.Prefix, Tags = TagText.Read(s.Tags), ObjectsPerDay = s.ObjectsPerDay, BytesPerObject = s.BytesPerObject, YearlyGrowth = s.YearlyGrowth,
         })],
         Reads = [.. b.Reads.OrderBy(r => r.FromAge).Select(r => new ReadBand { FromAge = r.FromAge, ShareOfObjectsPerDay = r.ShareOfObjectsPerDay })],
         Rules = [.. b.Rules.OrderBy(r => r.Position).Select(r => new LifecycleRule
@@ -167,7 +176,12 @@ internal static class Mapping
         })],
         Versioning = b.Versioning,
         Keep = b.KeepStrength is null ? null : new KeepRule { Days = b.KeepDays, Until = b.KeepUntil, Strength = Value<KeepStrength>(b.KeepStrength) },
-        CopyTo = [.. b.Copies.OrderBy(c => c.Position).Select(c => new CopyRule { Bucket = c.ToBucket, Prefix = c.Prefix, CatchUp = c.CatchUp })],
+        CopyTo = [.. b.Copies.OrderBy(c => c.Position).Select(c => new CopyRule
+        {
+            Bucket = c.ToBucket, Prefix = c.Prefix, Tags = TagText.Read(c.Tags), Tier = c.TierId, CatchUp = c.CatchUp,
+            FollowDeletions = c.FollowDeletions, AllowedLagHours = c.AllowedLagHours,
+            Waiting = c.Waiting is null ? [] : JsonSerializer.Deserialize<WaitingLot[]>(c.Waiting, EstateDocument.Json)!,
+        })],
     };
 
     private static string Name<T>(T value) where T : struct, Enum => JsonSerializer.SerializeToElement(value, EstateDocument.Json).GetString()!;

@@ -80,6 +80,8 @@ internal sealed class TransferRow
     public required string ToRegionId { get; set; }
     public required int Position { get; set; }
     public required double Price { get; set; }
+    public double? MegabitsPerSecond { get; set; }
+    public double? RoundTripMilliseconds { get; set; }
 }
 
 internal sealed class BucketRow
@@ -111,6 +113,8 @@ internal sealed class LotRow
     public long Id { get; set; }
     public required int Position { get; set; }
     public required string Prefix { get; set; }
+    /// <summary>In the form of <see cref="Ripen.Core.Estates.TagText"/>.</summary>
+    public string? Tags { get; set; }
     public required DateOnly Created { get; set; }
     public required string TierId { get; set; }
     public required DateOnly InTierSince { get; set; }
@@ -124,6 +128,7 @@ internal sealed class StreamRow
     public long Id { get; set; }
     public required int Position { get; set; }
     public required string Prefix { get; set; }
+    public string? Tags { get; set; }
     public required double ObjectsPerDay { get; set; }
     public required long BytesPerObject { get; set; }
     public required double YearlyGrowth { get; set; }
@@ -161,7 +166,13 @@ internal sealed class CopyRow
     public required int Position { get; set; }
     public required string ToBucket { get; set; }
     public required string Prefix { get; set; }
+    public string? Tags { get; set; }
+    public string? TierId { get; set; }
     public required bool CatchUp { get; set; }
+    public required bool FollowDeletions { get; set; }
+    public double? AllowedLagHours { get; set; }
+    /// <summary>What waits to be copied, as JSON, until it is handed to the provider.</summary>
+    public string? Waiting { get; set; }
 }
 
 internal sealed class ChangeRow

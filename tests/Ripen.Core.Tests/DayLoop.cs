@@ -23,9 +23,23 @@ internal sealed class DayLoop
         public required TierPrice Price;
     }
 
+    /// <summary>Objects on their way to another bucket; the list is in the order in which they came.</summary>
+    private sealed class Waiting
+    {
+        public required Bucket From;
+        public required int Rule;
+        public required string Prefix;
+        public required DateOnly Created;
+        public required long Bytes;
+        public required double Objects;
+        public double Size => Objects * Bytes;
+        public (string, int, bool) Lane => (From.Name, Rule, Bytes > 67_108_864);
+    }
+
     private readonly Estate estate;
     private readonly PriceBook prices;
     private readonly List<Pile> piles = [];
+    private readonly List<Waiting> queue = [];
     private readonly Dictionary<(Month, string Bucket, string Tier, Charge), (double Quantity, double Amount)> booked = [];
     private readonly Dictionary<(Month, string Bucket, string Tier), double> unitMonths = [];
 
@@ -66,15 +80,18 @@ internal sealed class DayLoop
         }
         foreach (var bucket in estate.Buckets)
         {
-            foreach (var copy in bucket.CopyTo.Where(c => c.CatchUp))
+            for (var i = 0; i < bucket.CopyTo.Count; i++)
             {
-                foreach (var lot in bucket.Stock.Where(l => l.Prefix.StartsWith(copy.Prefix, StringComparison.Ordinal)))
-                {
-                    Copy(bucket, copy, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count, estate.Today);
-                }
+                var copy = bucket.CopyTo[i];
+                foreach (var lot in copy.Waiting) Send(bucket, i, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count);
+                if (!copy.CatchUp) continue;
+                foreach (var lot in bucket.Stock.Where(l => Matches(copy, l.Prefix, l.Tags))) Send(bucket, i, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count);
             }
         }
     }
+
+    private static bool Matches(CopyRule copy, string prefix, IReadOnlyDictionary<string, string>? tags) =>
+        prefix.StartsWith(copy.Prefix, StringComparison.Ordinal) && (copy.Tags ?? new Dictionary<string, string>()).All(t => tags is not null && tags.Contains(t));
 
     private void Day(DateOnly day)
     {
@@ -83,13 +100,15 @@ internal sealed class DayLoop
             foreach (var stream in bucket.Streams)
             {
                 var n = stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, (day.DayNumber - estate.Today.DayNumber) / 365.0);
-                Write(bucket, stream.Prefix, day, stream.BytesPerObject, n, day);
-                foreach (var copy in bucket.CopyTo.Where(c => stream.Prefix.StartsWith(c.Prefix, StringComparison.Ordinal)))
+                Write(bucket, stream.Prefix, day, stream.BytesPerObject, n, day, bucket.Tier);
+                for (var i = 0; i < bucket.CopyTo.Count; i++)
                 {
-                    Copy(bucket, copy, stream.Prefix, day, stream.BytesPerObject, n, day);
+                    if (Matches(bucket.CopyTo[i], stream.Prefix, stream.Tags)) Send(bucket, i, stream.Prefix, day, stream.BytesPerObject, n);
                 }
             }
         }
+        foreach (var line in queue.GroupBy(w => (w.From.Region, estate.Find(w.From.CopyTo[w.Rule].Bucket)!.Region)).ToList()) Carry(line.Key.Item1, line.Key.Item2, [.. line], day);
+        queue.RemoveAll(w => w.Objects == 0);
         piles.RemoveAll(pile =>
         {
             if (!Expires(pile, day)) return false;
@@ -122,18 +141,51 @@ internal sealed class DayLoop
         Price = Price(bucket, tier),
     });
 
-    private void Write(Bucket bucket, string prefix, DateOnly created, long bytes, double objects, DateOnly day)
+    private void Write(Bucket bucket, string prefix, DateOnly created, long bytes, double objects, DateOnly day, string tier)
     {
-        Add(bucket, prefix, created, bytes, objects, bucket.Tier, day);
-        Book(day, bucket, bucket.Tier, Charge.Writes, objects, Price(bucket, bucket.Tier).Writes.For(objects));
+        Add(bucket, prefix, created, bytes, objects, tier, day);
+        Book(day, bucket, tier, Charge.Writes, objects, Price(bucket, tier).Writes.For(objects));
     }
 
-    private void Copy(Bucket from, CopyRule rule, string prefix, DateOnly created, long bytes, double objects, DateOnly day)
+    private void Send(Bucket from, int rule, string prefix, DateOnly created, long bytes, double objects) =>
+        queue.Add(new Waiting { From = from, Rule = rule, Prefix = prefix, Created = created, Bytes = bytes, Objects = objects });
+
+    /// <summary>
+    /// A line fills its lanes evenly, like water: every lane that still wants something gets the same, until nothing is left or nobody wants more.
+    /// </summary>
+    private void Carry(string from, string to, List<Waiting> waiting, DateOnly day)
     {
+        var left = prices.Transfers.FirstOrDefault(t => t.From == from && t.To == to)?.MegabitsPerSecond * 1e6 / 8 * 86_400 ?? double.PositiveInfinity;
+        var lanes = waiting.GroupBy(w => w.Lane).Select(l => (Parts: l.ToList(), Want: l.Sum(w => w.Size), Got: new double[1])).ToList();
+        while (left > 0.01 && lanes.Any(l => l.Want - l.Got[0] >= 1))
+        {
+            var open = lanes.Where(l => l.Want - l.Got[0] >= 1).ToList();
+            var each = Math.Min(left / open.Count, open.Min(l => l.Want - l.Got[0]));
+            foreach (var lane in open) lane.Got[0] += each;
+            left -= each * open.Count;
+        }
+        foreach (var (parts, want, got) in lanes)
+        {
+            // All, when less than a byte would be left.
+            var bytes = want - got[0] < 1 ? double.PositiveInfinity : got[0];
+            foreach (var part in parts)
+            {
+                var objects = part.Size <= bytes ? part.Objects : bytes / part.Bytes;
+                bytes -= objects * part.Bytes;
+                Arrive(part, objects, day);
+                part.Objects -= objects;
+                if (part.Objects > 0) break;
+            }
+        }
+    }
+
+    private void Arrive(Waiting part, double objects, DateOnly day)
+    {
+        var rule = part.From.CopyTo[part.Rule];
         var to = estate.Find(rule.Bucket)!;
-        Write(to, prefix, created, bytes, objects, day);
-        var units = objects * bytes / prices.Unit.Bytes();
-        Book(day, from, from.Tier, Charge.Transfer, units, prices.TransferPrice(from.Region, to.Region).For(units));
+        Write(to, part.Prefix, part.Created, part.Bytes, objects, day, rule.Tier ?? to.Tier);
+        var units = objects * part.Bytes / prices.Unit.Bytes();
+        Book(day, part.From, part.From.Tier, Charge.Transfer, units, prices.TransferPrice(part.From.Region, to.Region).For(units));
     }
 
     private static bool Expires(Pile pile, DateOnly day)

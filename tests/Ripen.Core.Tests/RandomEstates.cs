@@ -24,7 +24,10 @@ internal static class RandomEstates
         from month in Gen.Elements(BillingMonth.Calendar, BillingMonth.ThirtyDays)
         from tiers in Gen.CollectToList(TierIds, Tier)
         from regions in Gen.CollectToList(RegionIds, Region)
-        from transfers in Gen.Elements<IReadOnlyList<Transfer>>([], [new Transfer { From = "near", To = "far", Price = new(0.02) }])
+        from near in Line
+        from far in Line
+        from transfers in Gen.Elements<IReadOnlyList<Transfer>>(
+            [], [new Transfer { From = "near", To = "far", Price = new(0.02), MegabitsPerSecond = near }, new Transfer { From = "far", To = "far", Price = new(0), MegabitsPerSecond = far }])
         select new PriceBook
         {
             Currency = "EUR",
@@ -39,6 +42,12 @@ internal static class RandomEstates
                 new Scheme { Id = "wide", Name = "Wide", Copies = 3, Spread = Spread.Zone, StorageFactor = 1.3 },
             ],
         };
+
+    /// <summary>From one that never keeps up (10 MB a day) to one without a limit.</summary>
+    private static Gen<double?> Line { get; } = Gen.Elements<double?>(0.001, 0.3, 5, 700, null);
+
+    private static readonly IReadOnlyDictionary<string, string>?[] TagSets =
+        [null, new Dictionary<string, string> { ["kind"] = "log" }, new Dictionary<string, string> { ["kind"] = "log", ["voyage"] = "12" }];
 
     private static Gen<Tier> Tier(string id) =>
         from stay in Gen.Elements(0, 1, 30, 90, 180)
@@ -69,7 +78,7 @@ internal static class RandomEstates
         from reads in Reads
         from rules in Few(Rule, 3)
         from keep in Keep(today)
-        from copies in Few(Copy(i, count), count > 1 ? 2 : 0)
+        from copies in Few(Copy(i, count, today), count > 1 ? 2 : 0)
         select new Bucket
         {
             Name = $"bucket-{i}",
@@ -91,9 +100,11 @@ internal static class RandomEstates
         from tier in Gen.Elements(TierIds)
         from objects in Gen.Choose(0, 500)
         from bytes in Bytes
+        from tags in Gen.Elements(TagSets)
         select new Lot
         {
             Prefix = prefix,
+            Tags = tags,
             Created = today.AddDays(-age),
             Tier = tier,
             InTierSince = today.AddDays(-inTier),
@@ -106,7 +117,8 @@ internal static class RandomEstates
         from perDay in Gen.Elements(0, 0.5, 1, 7.25, 900)
         from bytes in Bytes
         from growth in Gen.Elements(0, 0.1, 0.9, -0.3, -0.95)
-        select new ObjectStream { Prefix = prefix, ObjectsPerDay = perDay, BytesPerObject = bytes, YearlyGrowth = growth };
+        from tags in Gen.Elements(TagSets)
+        select new ObjectStream { Prefix = prefix, Tags = tags, ObjectsPerDay = perDay, BytesPerObject = bytes, YearlyGrowth = growth };
 
     private static Gen<long> Bytes { get; } = Gen.Elements(0L, 900L, 20_000L, 65_536L, 3_000_000L, 7_000_000_000L);
 
@@ -138,11 +150,21 @@ internal static class RandomEstates
         (1, Gen.Choose(0, 300).Select<int, KeepRule?>(d => new KeepRule { Days = d, Strength = KeepStrength.Sealed })),
         (2, Gen.Choose(-100, 500).Select<int, KeepRule?>(d => new KeepRule { Until = today.AddDays(d), Strength = KeepStrength.Liftable })));
 
-    private static Gen<CopyRule> Copy(int i, int count) =>
+    private static Gen<CopyRule> Copy(int i, int count, DateOnly today) =>
         from to in Gen.Choose(1, Math.Max(1, count - 1))
         from prefix in Gen.Elements(PrefixIds)
+        from tags in Gen.Frequency((3, Gen.Constant(TagSets[0])), (1, Gen.Elements(TagSets)))
+        from tier in Gen.Frequency((2, Gen.Constant<string?>(null)), (1, Gen.Elements<string?>(TierIds)))
         from catchUp in Gen.Elements(true, false)
-        select new CopyRule { Bucket = $"bucket-{(i + to) % count}", Prefix = prefix, CatchUp = catchUp };
+        from waiting in Few(Waiting(prefix, today), 2)
+        select new CopyRule { Bucket = $"bucket-{(i + to) % count}", Prefix = prefix, Tags = tags, Tier = tier, CatchUp = catchUp, Waiting = waiting };
+
+    private static Gen<WaitingLot> Waiting(string prefix, DateOnly today) =>
+        from age in Gen.Choose(0, 400)
+        from since in Gen.Choose(0, age)
+        from objects in Gen.Choose(0, 50)
+        from bytes in Bytes
+        select new WaitingLot { Prefix = prefix, Created = today.AddDays(-age), Since = today.AddDays(-since), Objects = objects, BytesPerObject = bytes };
 
     private static Gen<List<T>> Few<T>(Gen<T> item, int most) =>
         from n in Gen.Choose(0, most)

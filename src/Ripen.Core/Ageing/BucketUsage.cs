@@ -1,5 +1,6 @@
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
+using Ripen.Core.Replication;
 
 namespace Ripen.Core.Ageing;
 
@@ -50,13 +51,13 @@ public sealed class BucketUsage
     public ReadOnlySpan<double> Of(int tier, Measure measure) => Row(tier, measure);
 
     internal static BucketUsage Compute(
-        Bucket bucket, IReadOnlyList<IncomingCopy> incoming, PriceBook prices, BillingCalendar calendar, GrowthTable.Shelf growth)
+        Bucket bucket, IncomingCopies copies, PriceBook prices, BillingCalendar calendar, GrowthTable.Shelf growth)
     {
         var usage = new BucketUsage(bucket, calendar, prices.Tiers.Count);
         var landing = prices.Coldness(bucket.Tier);
-        foreach (var population in Population.Of(bucket, incoming, prices, calendar.Today, calendar.Days, growth))
+        foreach (var population in Population.Of(bucket, copies.Into(bucket.Name), prices, calendar.Today, calendar.Days, growth))
         {
-            if (population.Arrives) usage.AddWrites(population, landing);
+            if (population.Writing is { } writing) usage.AddWrites(population, writing);
             foreach (var life in population.Lives)
             {
                 for (var i = 0; i < life.Stays.Count; i++)
@@ -67,20 +68,19 @@ public sealed class BucketUsage
                 }
             }
         }
-        for (var i = 0; i < bucket.CopyTo.Count; i++) usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], calendar, growth);
+        for (var i = 0; i < bucket.CopyTo.Count; i++) usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], copies.FlowOf(bucket, i), calendar, growth);
         return usage;
     }
 
     private Span<double> Row(int tier, Measure measure) =>
         amounts.AsSpan(((tier * Measures) + (int)measure) * calendar.Months, calendar.Months);
 
-    private void AddWrites(Population population, int landing)
+    private void AddWrites(Population population, Writing writing)
     {
-        var writes = Row(landing, Measure.Writes);
-        if (population.Cohorts.First < 0)
+        var writes = Row(writing.Tier, Measure.Writes);
+        if (writing.On is { } day)
         {
-            // Stock that is copied over keeps its day of creation and is written today.
-            writes[0] += population.Cohorts.Count(population.Cohorts.First, population.Cohorts.End);
+            if (day < calendar.Days) writes[calendar.MonthOf(day)] += population.Cohorts.Count(population.Cohorts.First, population.Cohorts.End);
             return;
         }
         for (var m = 0; m < calendar.Months; m++) writes[m] += population.Cohorts.Count(calendar.Start(m), calendar.Start(m + 1));
@@ -148,22 +148,30 @@ public sealed class BucketUsage
         yield return (from, stay.To, share);
     }
 
-    private static double[] Sent(Bucket bucket, CopyRule rule, BillingCalendar calendar, GrowthTable.Shelf growth)
+    private static double[] Sent(Bucket bucket, CopyRule rule, CopyFlow? flow, BillingCalendar calendar, GrowthTable.Shelf growth)
     {
         var sent = new double[calendar.Months];
-        foreach (var stream in bucket.Streams)
+        if (flow is not null)
         {
-            if (!Prefixes.Covers(rule.Prefix, stream.Prefix)) continue;
-            var arrivals = Cohorts.Stream(stream.ObjectsPerDay, growth.For(stream.YearlyGrowth), calendar.Days);
-            for (var m = 0; m < calendar.Months; m++) sent[m] += arrivals.Count(calendar.Start(m), calendar.Start(m + 1)) * stream.BytesPerObject;
+            foreach (var (stream, first, end) in flow.SameDay) Stream(stream, first, end);
+            foreach (var copies in flow.Dated) sent[calendar.MonthOf(copies.Arrived)] += copies.Objects * copies.BytesPerObject;
+            return sent;
         }
+        foreach (var stream in bucket.Streams.Where(s => rule.Takes(s.Prefix, s.Tags))) Stream(stream, 0, calendar.Days);
+        foreach (var lot in rule.Waiting) sent[0] += lot.Count * lot.BytesPerObject;
         if (rule.CatchUp)
         {
-            foreach (var lot in bucket.Stock)
-            {
-                if (Prefixes.Covers(rule.Prefix, lot.Prefix)) sent[0] += lot.Count * lot.BytesPerObject;
-            }
+            foreach (var lot in bucket.Stock.Where(l => rule.Takes(l.Prefix, l.Tags))) sent[0] += lot.Count * lot.BytesPerObject;
         }
         return sent;
+
+        void Stream(ObjectStream stream, int first, int end)
+        {
+            var arrivals = Cohorts.Stream(stream.ObjectsPerDay, growth.For(stream.YearlyGrowth), calendar.Days).Between(first, end);
+            for (var m = calendar.MonthOf(first); m < calendar.Months && calendar.Start(m) < end; m++)
+            {
+                sent[m] += arrivals.Count(calendar.Start(m), calendar.Start(m + 1)) * stream.BytesPerObject;
+            }
+        }
     }
 }

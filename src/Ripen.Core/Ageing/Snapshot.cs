@@ -1,5 +1,6 @@
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
+using Ripen.Core.Replication;
 
 namespace Ripen.Core.Ageing;
 
@@ -19,7 +20,8 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
     /// <param name="bucket">The bucket to look into.</param>
     /// <param name="estate">The valid estate that it belongs to.</param>
     /// <param name="on">The estate's today or a later day; earlier days count as today.</param>
-    public static Snapshot Of(Bucket bucket, Estate estate, DateOnly on)
+    /// <param name="copies">The estate's copies, at least until that day; null to work them out here.</param>
+    public static Snapshot Of(Bucket bucket, Estate estate, DateOnly on, IncomingCopies? copies = null)
     {
         var day = Math.Max(0, on.DayNumber - estate.Today.DayNumber);
         var tiers = estate.PriceBook.Tiers.Select(_ => new Tally()).ToArray();
@@ -32,7 +34,7 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
         }
         else
         {
-            var incoming = estate.Buckets.SelectMany(from => from.CopyTo.Where(c => c.Bucket == bucket.Name).Select(rule => new IncomingCopy(from, rule))).ToList();
+            var incoming = (copies ?? IncomingCopies.Of(estate, day)).Into(bucket.Name);
             foreach (var population in Population.Of(bucket, incoming, estate.PriceBook, estate.Today, day, new GrowthTable.Shelf(day)))
             {
                 foreach (var life in population.Lives) Count(life, population.BytesPerObject, day - 1, tiers);

@@ -26,6 +26,8 @@ public sealed record Bucket
 public sealed record Lot
 {
     public string Prefix { get; init; } = "";
+    /// <summary>Tags that every object of the lot carries; null for none.</summary>
+    public IReadOnlyDictionary<string, string>? Tags { get; init; }
     public required DateOnly Created { get; init; }
     public required string Tier { get; init; }
     public required DateOnly InTierSince { get; init; }
@@ -43,6 +45,8 @@ public sealed record Lot
 public sealed record ObjectStream
 {
     public string Prefix { get; init; } = "";
+    /// <summary>Tags that every object of the stream carries; null for none.</summary>
+    public IReadOnlyDictionary<string, string>? Tags { get; init; }
     public required double ObjectsPerDay { get; init; }
     public required long BytesPerObject { get; init; }
     /// <summary>Growth of the arrivals in 365 days: 0.1 is ten per cent; greater than -1.</summary>
@@ -86,12 +90,49 @@ public sealed record KeepRule
     public required KeepStrength Strength { get; init; }
 }
 
-/// <summary>What arrives under the prefix arrives in the other bucket too; with catch-up, what is there already does as well.</summary>
+/// <summary>
+/// Replication: what arrives in scope (prefix and tags) arrives in the other bucket too, as soon as the line between the regions has carried it;
+/// with catch-up, what is there already does as well. Copies do not travel further.
+/// </summary>
 public sealed record CopyRule
 {
     public required string Bucket { get; init; }
     public string Prefix { get; init; } = "";
+    /// <summary>Only objects that carry all of these; null for no such condition.</summary>
+    public IReadOnlyDictionary<string, string>? Tags { get; init; }
+    /// <summary>Where copies land; null for the other bucket's landing tier.</summary>
+    public string? Tier { get; init; }
     public bool CatchUp { get; init; }
+    /// <summary>Whether the mark of a deletion is copied as well. Versions that are deleted for good stay on the other side in any case.</summary>
+    public bool FollowDeletions { get; init; }
+    /// <summary>How late a copy may be, in hours above 0; null when nothing was agreed.</summary>
+    public double? AllowedLagHours { get; init; }
+    /// <summary>What waits for the line on the estate's today, first come first.</summary>
+    public IReadOnlyList<WaitingLot> Waiting { get; init; } = [];
+
+    /// <summary>Whether objects under <paramref name="prefix"/> with these tags are copied.</summary>
+    public bool Takes(string prefix, IReadOnlyDictionary<string, string>? tags) =>
+        Prefixes.Covers(Prefix, prefix) && (Tags is null || Tags.All(t => tags is not null && tags.TryGetValue(t.Key, out var value) && value == t.Value));
+
+    /// <summary>Whether this is the rule <paramref name="other"/>, perhaps with other settings: the same scope to the same bucket.</summary>
+    public bool IsSame(CopyRule other) => Bucket == other.Bucket && Prefix == other.Prefix && TagText.Write(Tags) == TagText.Write(other.Tags);
+}
+
+/// <summary>Objects that are alike and wait to be copied.</summary>
+public sealed record WaitingLot
+{
+    public string Prefix { get; init; } = "";
+    public required DateOnly Created { get; init; }
+    /// <summary>The day on which they began to wait; not before <see cref="Created"/>.</summary>
+    public required DateOnly Since { get; init; }
+    public required long Objects { get; init; }
+    /// <summary>The part of one more object: at least 0 and below 1; null for none.</summary>
+    public double? Fraction { get; init; }
+    public required long BytesPerObject { get; init; }
+
+    /// <summary>Whole objects and the fraction together.</summary>
+    [JsonIgnore]
+    public double Count => Objects + (Fraction ?? 0);
 }
 
 public static class Prefixes

@@ -10,10 +10,10 @@ internal static partial class EstateChecks
     {
         CheckPriceBook(estate.PriceBook, findings);
         Unique(estate.Buckets, b => b.Name, i => $"$.buckets[{i}].name", "duplicate-name", findings);
-        var names = Present(estate.Buckets).Select(b => b.Item.Name).ToHashSet();
+        var buckets = Present(estate.Buckets).Select(b => b.Item).ToList();
         foreach (var (bucket, i) in Present(estate.Buckets))
         {
-            CheckBucket(bucket, $"$.buckets[{i}]", estate.PriceBook, estate.Today, names, findings);
+            CheckBucket(bucket, $"$.buckets[{i}]", estate.PriceBook, estate.Today, buckets, findings);
         }
     }
 
@@ -21,9 +21,9 @@ internal static partial class EstateChecks
     /// <param name="path">Its JSON path.</param>
     /// <param name="prices">The price book that it must fit.</param>
     /// <param name="today">The day on which its stock was counted.</param>
-    /// <param name="names">The names of all buckets, this one among them.</param>
+    /// <param name="buckets">All buckets, this one among them.</param>
     /// <param name="findings">Where problems go.</param>
-    public static void CheckBucket(Bucket bucket, string path, PriceBook prices, DateOnly today, HashSet<string> names, Findings findings)
+    public static void CheckBucket(Bucket bucket, string path, PriceBook prices, DateOnly today, IReadOnlyList<Bucket> buckets, Findings findings)
     {
         findings.Require(NameShape().IsMatch(bucket.Name), "invalid-name", $"{path}.name",
             $"'{bucket.Name}' cannot be a bucket's name; use 3 to 63 lower-case letters, digits and hyphens, and begin and end with a letter or digit.");
@@ -52,16 +52,37 @@ internal static partial class EstateChecks
         }
         foreach (var (copy, i) in Present(bucket.CopyTo))
         {
-            var at = $"{path}.copyTo[{i}].bucket";
-            Refer(copy.Bucket, names.Contains(copy.Bucket), "bucket", at, findings);
-            findings.Require(copy.Bucket != bucket.Name, "self-copy", at, "A bucket cannot copy to itself; name another bucket.", $"{path}.name");
+            var at = $"{path}.copyTo[{i}]";
+            Refer(copy.Bucket, buckets.Any(b => b.Name == copy.Bucket), "bucket", $"{at}.bucket", findings);
+            findings.Require(copy.Bucket != bucket.Name, "self-copy", $"{at}.bucket", "A bucket cannot copy to itself; name another bucket.", $"{path}.name");
+            CheckCopy(copy, bucket, at, path, prices, today, buckets.FirstOrDefault(b => b.Name == copy.Bucket), findings);
         }
     }
 
-    /// <summary>What lies in a bucket must have a price where the bucket is to be.</summary>
-    public static void CheckHeld(Bucket bucket, PriceBook prices, Findings findings)
+    private static void CheckCopy(CopyRule copy, Bucket from, string at, string path, PriceBook prices, DateOnly today, Bucket? to, Findings findings)
     {
-        if (prices.FindRegion(bucket.Region) is not { } region) return;
+        if (to is not null && copy.Tier is { } tier) Offered(tier, to, $"{at}.tier", path, prices, findings);
+        findings.Require(!copy.FollowDeletions || (from.Versioning && to is not { Versioning: false }), "needs-versioning", $"{at}.followDeletions",
+            $"Deletions follow only where both sides keep versions; switch versioning on for '{from.Name}' and '{copy.Bucket}'.", $"{path}.versioning");
+        foreach (var (lot, i) in Present(copy.Waiting))
+        {
+            var lotAt = $"{at}.waiting[{i}]";
+            findings.Require(lot.Created <= lot.Since, "date-order", $"{lotAt}.since", "'since' must not be earlier than 'created'.", $"{lotAt}.created");
+            findings.Require(lot.Since <= today, "date-order", $"{lotAt}.since", "'since' must not be later than the estate's 'today'.", "$.today", $"{lotAt}.created");
+        }
+    }
+
+    /// <summary>What lies in a bucket, and what other buckets copy there, must have a price where the bucket is to be, and keep the versions that they count on.</summary>
+    public static void CheckHeld(Bucket bucket, Estate estate, Findings findings)
+    {
+        if (estate.PriceBook.FindRegion(bucket.Region) is not { } region) return;
+        foreach (var (from, rule) in estate.Buckets.SelectMany(b => b.CopyTo.Where(c => c.Bucket == bucket.Name).Select(c => (b, c))))
+        {
+            findings.Require(rule.Tier is null || region.PriceOf(rule.Tier) is not null, "not-offered", "$.region",
+                $"Copies from '{from.Name}' land in tier '{rule.Tier}', which has no price in region '{bucket.Region}'; change that copy rule first, or choose another region.");
+            findings.Require(!rule.FollowDeletions || bucket.Versioning, "needs-versioning", "$.versioning",
+                $"Deletions in '{from.Name}' follow into this bucket, which needs its versions; change that copy rule first.");
+        }
         foreach (var tier in bucket.Stock.Select(l => l.Tier).Distinct().Where(t => region.PriceOf(t) is null))
         {
             findings.Require(false, "not-offered", "$.region",

@@ -48,7 +48,7 @@ public static class EstateDocument
     /// <summary>
     /// Reads one bucket and checks it as a part of <paramref name="estate"/>, in the place of the bucket
     /// <paramref name="replaces"/>, or as a new one when that is null. Paths begin at the bucket.
-    /// A bucket that is replaced keeps the stock that it holds, whatever the JSON says of it; its tiers must have prices in the new region.
+    /// A bucket that is replaced keeps the stock that it holds and what waits to be copied, whatever the JSON says of it; its tiers must have prices in the new region.
     /// </summary>
     public static Checked<Bucket> ReadBucket(string json, Estate estate, string? replaces) => Parse(json, root =>
     {
@@ -56,18 +56,19 @@ public static class EstateDocument
         var reader = new ObjectReader(root, "$", findings);
         var bucket = EstateReader.Bucket(reader, estate.Today);
         reader.Close();
-        var others = estate.Buckets.Where(b => b.Name != replaces).Select(b => b.Name).ToHashSet();
+        var others = estate.Buckets.Where(b => b.Name != replaces).ToList();
         if (replaces is not null)
         {
             findings.Require(bucket.Name == replaces, "renamed", "$.name", $"A bucket keeps its name for life; write '{replaces}'.");
-            bucket = bucket with { Stock = [] };
+            bucket = bucket with { Stock = [], CopyTo = [.. bucket.CopyTo.Select(c => c is null ? null! : c with { Waiting = [] })] };
         }
-        findings.Require(!others.Contains(bucket.Name), "duplicate-name", "$.name", $"'{bucket.Name}' is taken; choose another name.");
-        EstateChecks.CheckBucket(bucket, "$", estate.PriceBook, estate.Today, others.Append(bucket.Name).ToHashSet(), findings);
+        findings.Require(others.All(b => b.Name != bucket.Name), "duplicate-name", "$.name", $"'{bucket.Name}' is taken; choose another name.");
+        EstateChecks.CheckBucket(bucket, "$", estate.PriceBook, estate.Today, [.. others, bucket], findings);
         if (replaces is not null && estate.Find(replaces) is { } held)
         {
             bucket = bucket with { Stock = held.Stock };
-            EstateChecks.CheckHeld(bucket, estate.PriceBook, findings);
+            EstateChecks.CheckHeld(bucket, estate, findings);
+            if (findings.Problems.Count == 0) bucket = bucket with { CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = held.CopyTo.FirstOrDefault(c.IsSame)?.Waiting ?? [] })] };
         }
         return (bucket, findings);
     });
@@ -103,10 +104,17 @@ public static class EstateDocument
         schema.Insert(1, "title", "Ripen estate document, version 1");
         schema["properties"]!.AsObject().Insert(0, "ripen", new JsonObject { ["const"] = Version });
         schema["required"]!.AsArray().Insert(0, "ripen");
-        // Reading fills it in from `created`, so that a document may leave it out.
-        var stock = schema["properties"]!["buckets"]!["items"]!["properties"]!["stock"]!["items"]!["required"]!.AsArray();
-        stock.Remove(stock.First(name => name!.GetValue<string>() == "inTierSince"));
+        var bucket = schema["properties"]!["buckets"]!["items"]!["properties"]!;
+        // Reading fills these in from `created`, so that a document may leave them out.
+        NotRequired(bucket["stock"]!["items"]!, "inTierSince");
+        NotRequired(bucket["copyTo"]!["items"]!["properties"]!["waiting"]!["items"]!, "since");
         return schema.ToJsonString(Json) + "\n";
+    }
+
+    private static void NotRequired(JsonNode shape, string property)
+    {
+        var required = shape["required"]!.AsArray();
+        required.Remove(required.First(name => name!.GetValue<string>() == property));
     }
 
     private static JsonNode DescribePrices(JsonSchemaExporterContext context, JsonNode schema)

@@ -34,8 +34,34 @@ internal static class EstateReader
         Rules = o.List("rules", Rule),
         Keep = o.Object("keep", Keep, optional: true),
         Versioning = o.Flag("versioning"),
-        CopyTo = o.List("copyTo", c => new CopyRule { Bucket = c.Text("bucket"), Prefix = c.Text("prefix", ""), CatchUp = c.Flag("catchUp") }),
+        CopyTo = o.List("copyTo", Copy),
     };
+
+    private static CopyRule Copy(ObjectReader o) => new()
+    {
+        Bucket = o.Text("bucket"),
+        Prefix = o.Text("prefix", ""),
+        Tags = o.Tags("tags"),
+        Tier = o.Has("tier") ? o.Id("tier") : null,
+        CatchUp = o.Flag("catchUp"),
+        FollowDeletions = o.Flag("followDeletions"),
+        AllowedLagHours = o.Optional("allowedLagHours", n => o.Number(n, 0, Limits.Hours, above: true)),
+        Waiting = o.List("waiting", Waiting),
+    };
+
+    private static WaitingLot Waiting(ObjectReader o)
+    {
+        var created = o.Date("created");
+        return new WaitingLot
+        {
+            Prefix = o.Text("prefix", ""),
+            Created = created,
+            Since = o.Date("since", created),
+            Objects = o.Whole("objects"),
+            Fraction = o.Optional("fraction", n => o.Number(n, most: Below1)),
+            BytesPerObject = o.Whole("bytesPerObject"),
+        };
+    }
 
     private static readonly PriceBook Nothing = new()
     {
@@ -55,7 +81,14 @@ internal static class EstateReader
         Tiers = o.List("tiers", Tier, optional: false),
         Schemes = o.List("schemes", Scheme, optional: false),
         Regions = o.List("regions", Region, optional: false),
-        Transfers = o.List("transfers", t => new Transfer { From = t.Id("from"), To = t.Id("to"), Price = Unit(t, "price") }),
+        Transfers = o.List("transfers", t => new Transfer
+        {
+            From = t.Id("from"),
+            To = t.Id("to"),
+            Price = Unit(t, "price"),
+            MegabitsPerSecond = t.Optional("megabitsPerSecond", n => t.Number(n, 0, 1e9, above: true)),
+            RoundTripMilliseconds = t.Optional("roundTripMilliseconds", n => t.Number(n, 0, 1e6)),
+        }),
     };
 
     private static Tier Tier(ObjectReader o) => new()
@@ -124,6 +157,7 @@ internal static class EstateReader
         return new Lot
         {
             Prefix = o.Text("prefix", ""),
+            Tags = o.Tags("tags"),
             Created = created,
             Tier = o.Id("tier"),
             InTierSince = o.Date("inTierSince", created),
@@ -136,6 +170,7 @@ internal static class EstateReader
     private static ObjectStream Stream(ObjectReader o) => new()
     {
         Prefix = o.Text("prefix", ""),
+        Tags = o.Tags("tags"),
         ObjectsPerDay = o.Number("objectsPerDay"),
         BytesPerObject = o.Whole("bytesPerObject"),
         YearlyGrowth = o.Number("yearlyGrowth", -1, Limits.YearlyGrowth, fallback: 0, above: true),

@@ -125,6 +125,22 @@ internal sealed partial class ObjectReader
         return fallback ?? 0;
     }
 
+    /// <summary>Whether the property is there and not null.</summary>
+    public bool Has(string name) => Take(name, true, out _);
+
+    /// <summary>Tags as an object of texts; null where the property is absent or has none.</summary>
+    public IReadOnlyDictionary<string, string>? Tags(string name)
+    {
+        var tags = new SortedDictionary<string, string>(StringComparer.Ordinal);
+        Object(name, o =>
+        {
+            foreach (var tag in o.properties.Keys.ToList()) tags[tag] = o.Text(tag, "");
+            return tags;
+        }, optional: true);
+        if (TagText.Wrong(tags) is { } why) findings.Broken("invalid-tags", At(name), why);
+        return tags.Count == 0 ? null : tags;
+    }
+
     public int Days(string name, int least = 0) => (int)Whole(name, least, Limits.Days);
 
     public DateOnly Date(string name, DateOnly? fallback = null)
@@ -208,6 +224,9 @@ internal static class Limits
 
     /// <summary>Ages and stays in days (2,737 years).</summary>
     public const int Days = 1_000_000;
+
+    /// <summary>A lag: a hundred years.</summary>
+    public const double Hours = 876_600;
 
     /// <summary>Growth in a year: a hundred and one times as much.</summary>
     public const double YearlyGrowth = 100;

@@ -1,6 +1,7 @@
 using Ripen.Core.Ageing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
+using Ripen.Core.Replication;
 
 namespace Ripen.Core.Forecasting;
 
@@ -11,13 +12,12 @@ namespace Ripen.Core.Forecasting;
 public sealed class Projection
 {
     private readonly List<BucketUsage> usages;
-    private readonly List<IReadOnlyList<IncomingCopy>> incoming;
 
-    private Projection(Estate estate, BillingCalendar calendar, List<IReadOnlyList<IncomingCopy>> incoming, List<BucketUsage> usages)
+    private Projection(Estate estate, BillingCalendar calendar, IncomingCopies copies, List<BucketUsage> usages)
     {
         Estate = estate;
         Calendar = calendar;
-        this.incoming = incoming;
+        Copies = copies;
         this.usages = usages;
         Bill = new Bill(estate.PriceBook, calendar, usages);
     }
@@ -27,6 +27,8 @@ public sealed class Projection
     public BillingCalendar Calendar { get; }
 
     public Bill Bill { get; }
+
+    public IncomingCopies Copies { get; }
 
     /// <summary>In the order of the estate's buckets.</summary>
     public IReadOnlyList<BucketUsage> Usages => usages;
@@ -69,31 +71,21 @@ public sealed class Projection
     private static Projection Compute(Estate estate, BillingCalendar calendar, Projection? previous)
     {
         var growth = new GrowthTable.Shelf(calendar.Days);
-        var sources = estate.Buckets.ToDictionary(b => b.Name, _ => new List<IncomingCopy>());
-        foreach (var bucket in estate.Buckets)
-        {
-            foreach (var rule in bucket.CopyTo) sources[rule.Bucket].Add(new IncomingCopy(bucket, rule));
-        }
-        var usages = new List<BucketUsage>(estate.Buckets.Count);
-        var incoming = new List<IReadOnlyList<IncomingCopy>>(estate.Buckets.Count);
-        foreach (var bucket in estate.Buckets)
-        {
-            incoming.Add(sources[bucket.Name]);
-            usages.Add(previous?.Unchanged(bucket, sources[bucket.Name])
-                ?? BucketUsage.Compute(bucket, sources[bucket.Name], estate.PriceBook, calendar, growth));
-        }
-        return new Projection(estate, calendar, incoming, usages);
+        var copies = IncomingCopies.Of(estate, calendar.Days, previous?.Copies);
+        var usages = estate.Buckets
+            .Select(b => previous?.Unchanged(b, copies) ?? BucketUsage.Compute(b, copies, estate.PriceBook, calendar, growth)).ToList();
+        return new Projection(estate, calendar, copies, usages);
     }
 
-    /// <summary>The usage computed before, when the bucket and all that copies into it are the very same records.</summary>
-    private BucketUsage? Unchanged(Bucket bucket, List<IncomingCopy> copies)
+    /// <summary>The usage computed before, when the bucket, all that copies into it and what it sends itself are the very same.</summary>
+    private BucketUsage? Unchanged(Bucket bucket, IncomingCopies copies)
     {
         var i = usages.FindIndex(u => ReferenceEquals(u.Bucket, bucket));
-        if (i < 0 || incoming[i].Count != copies.Count) return null;
-        for (var k = 0; k < copies.Count; k++)
-        {
-            if (!ReferenceEquals(incoming[i][k].From, copies[k].From) || !ReferenceEquals(incoming[i][k].Rule, copies[k].Rule)) return null;
-        }
-        return usages[i];
+        if (i < 0) return null;
+        var (before, now) = (Copies.Into(bucket.Name), copies.Into(bucket.Name));
+        var same = before.Count == now.Count
+            && before.Zip(now).All(p => ReferenceEquals(p.First.From, p.Second.From) && ReferenceEquals(p.First.Rule, p.Second.Rule) && ReferenceEquals(p.First.Flow, p.Second.Flow))
+            && Enumerable.Range(0, bucket.CopyTo.Count).All(i => ReferenceEquals(Copies.FlowOf(bucket, i), copies.FlowOf(bucket, i)));
+        return same ? usages[i] : null;
     }
 }

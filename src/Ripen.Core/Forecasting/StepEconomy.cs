@@ -37,15 +37,16 @@ public static class StepEconomies
     public static IReadOnlyList<StepEconomy> Of(Bucket bucket, Estate estate)
     {
         var copied = estate.Buckets.SelectMany(b => b.CopyTo.Where(c => c.Bucket == bucket.Name)
-            .SelectMany(c => b.Streams.Where(s => Prefixes.Covers(c.Prefix, s.Prefix))));
-        return [.. bucket.Streams.Concat(copied).Where(s => s.ObjectsPerDay > 0).SelectMany(s => Of(s, bucket, estate))];
+            .SelectMany(c => b.Streams.Where(s => c.Takes(s.Prefix, s.Tags)).Select(s => (Stream: s, Landing: c.Tier ?? bucket.Tier))));
+        return [.. bucket.Streams.Select(s => (Stream: s, Landing: bucket.Tier)).Concat(copied).Where(s => s.Stream.ObjectsPerDay > 0)
+            .SelectMany(s => Of(s.Stream, s.Landing, bucket, estate))];
     }
 
-    private static IEnumerable<StepEconomy> Of(ObjectStream stream, Bucket bucket, Estate estate)
+    private static IEnumerable<StepEconomy> Of(ObjectStream stream, string landsIn, Bucket bucket, Estate estate)
     {
         var prices = estate.PriceBook;
         var lifecycle = Lifecycle.Of(bucket, stream.Prefix, stream.BytesPerObject, prices, estate.Today);
-        var landing = prices.Coldness(bucket.Tier);
+        var landing = prices.Coldness(landsIn);
         var steps = lifecycle.Steps.Where(s => s.Tier > landing && s.Age < lifecycle.ExpireAt).ToList();
         for (var i = 0; i < steps.Count; i++)
         {

@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Ripen.Core.Pricing;
 
 /// <summary>What storage costs: access tiers (warm to cold), redundancy schemes, regions with their prices, transfers.</summary>
@@ -28,8 +30,10 @@ public sealed record PriceBook
     public Scheme? FindScheme(string id) => Schemes.FirstOrDefault(s => s.Id == id);
 
     /// <summary>The price of a transfer between two regions; free where none is listed.</summary>
-    public UnitPrice TransferPrice(string from, string to) =>
-        Transfers.FirstOrDefault(t => t.From == from && t.To == to)?.Price ?? default;
+    public UnitPrice TransferPrice(string from, string to) => FindTransfer(from, to)?.Price ?? default;
+
+    /// <summary>The line from one region to another as the price book states it; null where it states none: free, at once and without a limit.</summary>
+    public Transfer? FindTransfer(string from, string to) => Transfers.FirstOrDefault(t => t.From == from && t.To == to);
 }
 
 /// <summary>A way to keep objects. Sizes are whole bytes per object.</summary>
@@ -151,10 +155,18 @@ public sealed record StorageBand
     public required UnitPrice Price { get; init; }
 }
 
-/// <summary>The price per unit carried from one region to another.</summary>
+/// <summary>The line from one region to another: what it carries, how fast, and the price per unit carried.</summary>
 public sealed record Transfer
 {
     public required string From { get; init; }
     public required string To { get; init; }
     public required UnitPrice Price { get; init; }
+    /// <summary>Bandwidth in 10^6 bits a second, above 0; null for no limit.</summary>
+    public double? MegabitsPerSecond { get; init; }
+    /// <summary>Latency there and back, at least 0; null for none.</summary>
+    public double? RoundTripMilliseconds { get; init; }
+
+    /// <summary>Bytes a second; infinite without a limit.</summary>
+    [JsonIgnore]
+    public double BytesPerSecond => MegabitsPerSecond * 1e6 / 8 ?? double.PositiveInfinity;
 }

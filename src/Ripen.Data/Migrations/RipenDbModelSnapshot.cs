@@ -129,11 +129,17 @@ namespace Ripen.Data.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<double?>("AllowedLagHours")
+                        .HasColumnType("REAL");
+
                     b.Property<string>("Bucket")
                         .IsRequired()
                         .HasColumnType("TEXT");
 
                     b.Property<bool>("CatchUp")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("FollowDeletions")
                         .HasColumnType("INTEGER");
 
                     b.Property<int>("Position")
@@ -143,8 +149,17 @@ namespace Ripen.Data.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Tags")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("TierId")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("ToBucket")
                         .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Waiting")
                         .HasColumnType("TEXT");
 
                     b.HasKey("Id");
@@ -225,6 +240,9 @@ namespace Ripen.Data.Migrations
 
                     b.Property<string>("Prefix")
                         .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Tags")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("TierId")
@@ -398,6 +416,9 @@ namespace Ripen.Data.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Tags")
+                        .HasColumnType("TEXT");
+
                     b.Property<double>("YearlyGrowth")
                         .HasColumnType("REAL");
 
@@ -481,10 +502,16 @@ namespace Ripen.Data.Migrations
                     b.Property<string>("ToRegionId")
                         .HasColumnType("TEXT");
 
+                    b.Property<double?>("MegabitsPerSecond")
+                        .HasColumnType("REAL");
+
                     b.Property<int>("Position")
                         .HasColumnType("INTEGER");
 
                     b.Property<double>("Price")
+                        .HasColumnType("REAL");
+
+                    b.Property<double?>("RoundTripMilliseconds")
                         .HasColumnType("REAL");
 
                     b.HasKey("FromRegionId", "ToRegionId");

@@ -37,7 +37,7 @@ internal static class BoardEndpoint
         var month = calendar.MonthOf(day.DayNumber - estate.Today.DayNumber);
         var rows = estate.Buckets.Select(bucket =>
         {
-            var contents = Snapshot.Of(bucket, estate, day);
+            var contents = Snapshot.Of(bucket, estate, day, projection.Copies);
             var trend = ForecastSeries.Of(projection, SplitBy.Bucket, bucket.Name).Money;
             return new BoardRow(bucket.Name, bucket.Region, bucket.Scheme, bucket.Tier, AgeStrip.Of(bucket, estate.PriceBook, estate.Today),
                 contents.Tiers, contents.Objects, contents.Bytes, trend[month], trend);

@@ -1,0 +1,44 @@
+using Ripen.Core.Estates;
+
+namespace Ripen.Core.Replication;
+
+/// <summary>Another bucket's rule that brings copies into this one; <see cref="Flow"/> is null where the line has no limit and copies arrive on the same day.</summary>
+public sealed record IncomingCopy(Bucket From, CopyRule Rule, CopyFlow? Flow);
+
+/// <summary>All copies of an estate, by the bucket that they arrive in, over the days of a projection.</summary>
+public sealed class IncomingCopies
+{
+    private readonly Dictionary<string, List<IncomingCopy>> byTarget;
+    private readonly Dictionary<(string Bucket, int Rule), CopyFlow> flows = [];
+    private readonly Dictionary<(string From, string To), LineFlow> lines = [];
+
+    private IncomingCopies(Estate estate) => byTarget = estate.Buckets.ToDictionary(b => b.Name, _ => new List<IncomingCopy>());
+
+    /// <param name="estate">Valid.</param>
+    /// <param name="days">How far to look, from the estate's today.</param>
+    /// <param name="previous">
+    /// Those of the estate before a change, over the same days, with the same today and price book: lines whose rules and buckets are the very same are taken over.
+    /// </param>
+    public static IncomingCopies Of(Estate estate, int days, IncomingCopies? previous = null)
+    {
+        var copies = new IncomingCopies(estate);
+        var regions = estate.Buckets.ToDictionary(b => b.Name, b => b.Region);
+        var all = estate.Buckets.SelectMany(b => b.CopyTo.Select((rule, i) => (From: b, Rule: rule, Index: i))).ToList();
+        foreach (var line in all.GroupBy(r => (From: r.From.Region, To: regions[r.Rule.Bucket])))
+        {
+            if (estate.PriceBook.FindTransfer(line.Key.From, line.Key.To) is not { MegabitsPerSecond: not null } terms) continue;
+            var rules = line.Select(r => new LineFlow.RuleOnLine(r.From, r.Rule)).ToList();
+            var known = previous?.lines.GetValueOrDefault(line.Key);
+            var flow = copies.lines[line.Key] = known?.IsOf(rules) == true ? known : LineFlow.Of(rules, terms.BytesPerSecond, estate.Today, days);
+            foreach (var (rule, own) in line.Zip(flow.Flows)) copies.flows[(rule.From.Name, rule.Index)] = own;
+        }
+        foreach (var (from, rule, i) in all) copies.byTarget[rule.Bucket].Add(new IncomingCopy(from, rule, copies.FlowOf(from, i)));
+        return copies;
+    }
+
+    /// <summary>In the order of the estate's buckets and their rules.</summary>
+    public IReadOnlyList<IncomingCopy> Into(string bucket) => byTarget[bucket];
+
+    /// <summary>What the rule of this place in the bucket's list brings; null where its line has no limit.</summary>
+    internal CopyFlow? FlowOf(Bucket from, int rule) => flows.GetValueOrDefault((from.Name, rule));
+}
