@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
 using Ripen.Provider.Objects;
 
@@ -13,11 +14,22 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
 
     public ContentFiles Contents => contents;
 
+    /// <summary>What people's clocks show, for the log and for records.</summary>
+    public DateTimeOffset WallClock => wallClock.GetUtcNow();
+
     /// <exception cref="InvalidOperationException">No plan was adopted yet.</exception>
     public Terms Terms
     {
         get => terms ?? throw new InvalidOperationException("The provider has no plan yet.");
         set => terms = value;
+    }
+
+    /// <summary>A bucket whose region can be reached.</summary>
+    /// <exception cref="RefusalException">There is no such bucket, or its region is lost.</exception>
+    public BucketTerms Reach(SqliteConnection db, string bucket)
+    {
+        var own = Terms[bucket];
+        return Lines.IsLost(db, own.Bucket.Region) ? throw RefusalException.Unreachable(own.Bucket) : own;
     }
 
     public static DateTimeOffset Now(SqliteConnection db) => DateTimeOffset.FromUnixTimeMilliseconds(db.Value<long>("SELECT value FROM meta WHERE name = 'now'"));
@@ -31,7 +43,7 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
 
     /// <summary>Notes in the log what somebody did by hand; dated by the wall clock, as everything in the log is.</summary>
     public void Note(SqliteConnection db, string bucket, string what) =>
-        db.Run("INSERT INTO deed(at, bucket, what) VALUES(?1, ?2, ?3)", wallClock.GetUtcNow().ToUnixTimeMilliseconds(), bucket, what);
+        db.Run("INSERT INTO deed(at, bucket, what) VALUES(?1, ?2, ?3)", WallClock.ToUnixTimeMilliseconds(), bucket, what);
 
     /// <summary>Runs a change; files that nothing speaks of after it go from the disk. A full disk becomes a refusal.</summary>
     public T Change<T>(Func<SqliteConnection, T> change, CancellationToken cancel = default)

@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Access;
+using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
 using Ripen.Provider.Inventory;
 using Ripen.Provider.Metering;
@@ -10,8 +11,11 @@ using Ripen.Provider.Time;
 
 namespace Ripen.Provider;
 
-/// <summary>A bucket's lots with the number of changes that it had seen when they were folded.</summary>
-public sealed record BucketStock(long Changes, IReadOnlyList<Lot> Lots);
+/// <summary>A bucket's lots, and what waits on each of its copy rules, with the number of changes that it had seen when they were folded.</summary>
+public sealed record BucketStock(long Changes, IReadOnlyList<Lot> Lots, IReadOnlyList<CopyStock> Copies);
+
+/// <summary>What waits on a bucket's copy rule, and whether its catch-up was queued: asked once, it is done once.</summary>
+public sealed record CopyStock(bool IsCaughtUp, IReadOnlyList<WaitingLot> Waiting);
 
 /// <summary>What the provider holds, as of one moment: its day, and the stock of every bucket.</summary>
 public sealed record ProviderStock(DateOnly Today, IReadOnlyDictionary<string, BucketStock> Buckets);
@@ -47,7 +51,9 @@ public sealed class SimulatedProvider : IDisposable
         Mended = state.Contents.Mend(known.Contains);
         state.EmptyTrash();
         Objects = new LocalObjects(state);
-        Clock = new ProviderClock(state);
+        var probes = new Probes(state, Objects);
+        Copies = new ProviderCopies(state, probes);
+        Clock = new ProviderClock(state, new Carrier(state), probes);
         Access = new AccessBook(state);
         Inventories = new InventoryImports(state, Path.Combine(folder, "inventories"));
     }
@@ -58,6 +64,8 @@ public sealed class SimulatedProvider : IDisposable
     public IObjectStore Objects { get; }
 
     public ProviderClock Clock { get; }
+
+    public ProviderCopies Copies { get; }
 
     public AccessBook Access { get; }
 
@@ -79,11 +87,10 @@ public sealed class SimulatedProvider : IDisposable
         var terms = new Terms(plan,
             tier => db.Value<long>("SELECT id FROM tier WHERE name = ?1", tier),
             name => db.Value<long>("SELECT id FROM bucket WHERE name = ?1", name));
-        foreach (var bucket in terms.Buckets)
-        {
-            PutStock(db, terms, bucket, plan.Buckets[bucket.Bucket.Name].StockVersion);
-            ForgetCatchUps(db, bucket);
-        }
+        var brought = terms.Buckets.Where(b => IsNewStock(db, b, plan.Buckets[b.Bucket.Name].StockVersion)).ToList();
+        foreach (var bucket in brought) PutStock(db, terms, bucket);
+        Routes.Adopt(db, terms);
+        foreach (var bucket in brought) CopyQueue.Put(db, terms, bucket);
         // Other rules cut the stock in other places.
         db.Run("UPDATE bucket SET changes = changes + 1");
         state.Terms = terms;
@@ -95,16 +102,11 @@ public sealed class SimulatedProvider : IDisposable
         state.Terms.Buckets.ToDictionary(b => b.Bucket.Name, b =>
         {
             var changes = Changes(db, b);
-            return known?.Buckets.GetValueOrDefault(b.Bucket.Name) is { } same && same.Changes == changes ? same : new BucketStock(changes, StockFold.Lots(db, state.Terms, b, []));
+            return known?.Buckets.GetValueOrDefault(b.Bucket.Name) is { } same && same.Changes == changes ? same : new BucketStock(changes, StockFold.Lots(db, state.Terms, b, b.Bucket), WaitingFold.Of(db, state.Terms, b));
         })));
 
-    /// <summary>The lots of a bucket, cut so that drafted rules match them exactly.</summary>
-    public IReadOnlyList<Lot> StockFor(string bucket, IReadOnlyList<LifecycleRule> drafted) =>
-        state.Index.Read(db => StockFold.Lots(db, state.Terms, state.Terms[bucket], drafted));
-
-    /// <summary>Whether the rule's catch-up was done: asked once, it is done once.</summary>
-    public bool IsCaughtUp(string bucket, CopyRule rule) => state.Index.Read(db => db.Value<long>(
-        "SELECT count(*) FROM caught_up WHERE bucket = ?1 AND target = ?2 AND prefix = ?3", state.Terms[bucket].Id, rule.Bucket, rule.Prefix) > 0);
+    /// <summary>The lots of a bucket, cut so that the rules of its draft match them exactly.</summary>
+    public IReadOnlyList<Lot> StockFor(string bucket, Bucket draft) => state.Index.Read(db => StockFold.Lots(db, state.Terms, state.Terms[bucket], draft));
 
     public ContentTotals Contents(string? bucket) => state.Index.Read(db => db.List(
         "SELECT count(*), coalesce(sum(bytes), 0) FROM entry WHERE kind = 1 AND (?1 IS NULL OR bucket = ?1)",
@@ -144,40 +146,32 @@ public sealed class SimulatedProvider : IDisposable
     private static void Empty(SqliteConnection db)
     {
         foreach (var name in db.List("SELECT name FROM bucket", r => r.GetString(0))) Drop(db, name);
-        db.Run("DELETE FROM ledger");
-        db.Run("DELETE FROM run");
-        db.Run("DELETE FROM tier");
+        foreach (var table in (string[])["ledger", "run", "tier", "line", "cut", "lost_region"]) db.Run($"DELETE FROM {table}");
     }
 
     private static void Drop(SqliteConnection db, string bucket)
     {
         db.Run("DELETE FROM entry WHERE bucket = (SELECT id FROM bucket WHERE name = ?1)", bucket);
-        db.Run("INSERT OR IGNORE INTO trash SELECT name FROM content WHERE NOT EXISTS (SELECT 1 FROM entry WHERE content = content.name)");
-        db.Run("DELETE FROM content WHERE name IN (SELECT name FROM trash)");
         db.Run("DELETE FROM bucket WHERE name = ?1", bucket);
+        EntryRemoval.Sweep(db);
     }
 
-    private static void PutStock(SqliteConnection db, Terms terms, BucketTerms bucket, long version)
+    private static bool IsNewStock(SqliteConnection db, BucketTerms bucket, long version)
     {
-        if (db.Value<long>("SELECT stock_version FROM bucket WHERE id = ?1", bucket.Id) >= version) return;
-        db.Run("UPDATE bucket SET stock_version = ?2, changes = changes + 1 WHERE id = ?1", bucket.Id, version);
+        if (db.Value<long>("SELECT stock_version FROM bucket WHERE id = ?1", bucket.Id) >= version) return false;
+        db.Run("UPDATE bucket SET stock_version = ?2 WHERE id = ?1", bucket.Id, version);
+        return true;
+    }
+
+    private static void PutStock(SqliteConnection db, Terms terms, BucketTerms bucket)
+    {
         using var insert = db.Repeated(
-            "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)", 8);
+            "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)", 9);
         foreach (var lot in bucket.Bucket.Stock.Where(l => l.Count > 0))
         {
             insert.Again(bucket.Id, lot.Prefix, lot.Count, lot.BytesPerObject, lot.Created.DayNumber,
                 new DateTimeOffset(lot.Created.ToDateTime(TimeOnly.MinValue), TimeSpan.Zero).ToUnixTimeMilliseconds(),
-                terms.TierId(terms.Prices.Coldness(lot.Tier)), lot.InTierSince.DayNumber);
-        }
-    }
-
-    /// <summary>A catch-up that nobody asks for any more can be asked for again.</summary>
-    private static void ForgetCatchUps(SqliteConnection db, BucketTerms bucket)
-    {
-        foreach (var (target, prefix) in db.List("SELECT target, prefix FROM caught_up WHERE bucket = ?1", r => (r.GetString(0), r.GetString(1)), bucket.Id))
-        {
-            if (bucket.Bucket.CopyTo.Any(c => c.CatchUp && c.Bucket == target && c.Prefix == prefix)) continue;
-            db.Run("DELETE FROM caught_up WHERE bucket = ?1 AND target = ?2 AND prefix = ?3", bucket.Id, target, prefix);
+                terms.TierId(terms.Prices.Coldness(lot.Tier)), lot.InTierSince.DayNumber, TagText.Write(lot.Tags));
         }
     }
 }

@@ -38,7 +38,7 @@ public sealed class EstateView
     public Projection Project(int months) =>
         projections.GetOrAdd(months, m => new Lazy<Projection>(() => Projection.Of(Estate, m))).Value;
 
-    internal static EstateView Of(StoredEstate stored, SimulatedProvider provider, ProviderStock stock, EstateView? before)
+    internal static EstateView Of(StoredEstate stored, ProviderStock stock, EstateView? before)
     {
         var buckets = stored.Estate.Buckets.Select(bucket =>
         {
@@ -50,7 +50,7 @@ public sealed class EstateView
             {
                 Stock = lots,
                 Streams = [.. bucket.Streams.Select(s => AsOf(s, stored.Buckets[bucket.Name].StatedOn, stock.Today))],
-                CopyTo = [.. bucket.CopyTo.Select(c => c with { CatchUp = c.CatchUp && !provider.IsCaughtUp(bucket.Name, c) })],
+                CopyTo = [.. bucket.CopyTo.Zip(stock.Buckets[bucket.Name].Copies, (rule, now) => rule with { CatchUp = rule.CatchUp && !now.IsCaughtUp, Waiting = now.Waiting })],
             };
         });
         return new EstateView(stored, stock, stored.Estate with { Today = stock.Today, Buckets = [.. buckets] }, before);
@@ -96,7 +96,7 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
             if (version == 0) return null;
             if (adopted?.Version != version) await Adopt(cancel);
             var stock = provider.Stock(view?.Stock);
-            if (view is null || !ReferenceEquals(view.Stored, adopted) || !Same(view.Stock, stock)) view = EstateView.Of(adopted!, provider, stock, view);
+            if (view is null || !ReferenceEquals(view.Stored, adopted) || !Same(view.Stock, stock)) view = EstateView.Of(adopted!, stock, view);
             return view;
         }
         finally
@@ -124,9 +124,9 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     /// <summary>The draft with the stock that lies in the bucket it replaces, cut so that the drafted rules match it exactly.</summary>
     public Bucket WithStock(Bucket draft, Bucket stored) => draft with
     {
-        Stock = draft.Rules.All(r => stored.Rules.Any(s => s.Prefix == r.Prefix && s.SmallestBytes == r.SmallestBytes))
+        Stock = draft.Rules.All(r => stored.Rules.Any(s => s.Prefix == r.Prefix && s.SmallestBytes == r.SmallestBytes)) && draft.CopyTo.All(c => stored.CopyTo.Any(c.IsSame))
             ? stored.Stock
-            : provider.StockFor(stored.Name, draft.Rules),
+            : provider.StockFor(stored.Name, draft),
     };
 
     public static Estate Demo() =>
@@ -143,7 +143,7 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         var stored = (await store.Load(cancel))!;
         provider.Adopt(new ProviderPlan(stored.Estate, stored.Version, stored.ImportVersion,
             stored.Buckets.ToDictionary(b => b.Key, b => new PlannedBucket(b.Value.StatedOn, b.Value.StockVersion))));
-        if (stored.Estate.Buckets.Any(b => b.Stock.Count > 0)) await store.HandedOver(stored.Version, cancel);
+        if (stored.Estate.Buckets.Any(b => b.Stock.Count > 0 || b.CopyTo.Any(c => c.Waiting.Count > 0))) await store.HandedOver(stored.Version, cancel);
         adopted = stored;
     }
 

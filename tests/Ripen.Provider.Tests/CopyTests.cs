@@ -30,9 +30,12 @@ public sealed class CopyTests
         Assert.Null(provider.Objects.Find("far-away", "old", null));
 
         provider.Adopt(Two(WithCatchUp), version: 3);
-        Assert.False(provider.Inside.IsCaughtUp("harbour", WithCatchUp));
+        // Asked once, it is queued once: what waits now is no longer to be caught up with.
+        var queued = provider.Inside.Stock(null).Buckets["harbour"].Copies.Single();
+        Assert.True(queued.IsCaughtUp);
+        Assert.Equal((2 * 2.5) + 1, queued.Waiting.Sum(w => w.Count));
         provider.PassDays(3);
-        Assert.True(provider.Inside.IsCaughtUp("harbour", WithCatchUp));
+        Assert.Empty(provider.Inside.Stock(null).Buckets["harbour"].Copies.Single().Waiting);
         Assert.Equal([1], await provider.Get("old", bucket: "far-away"));
         // Six days of the stream and the upload, none of it twice.
         Assert.Equal((6 * 2.5) + 1, FarCount(provider));

@@ -1,3 +1,5 @@
+using Ripen.Core.Estates;
+
 namespace Ripen.Core.Replication;
 
 /// <summary>One lane of a line: what waits in it, and what comes to it.</summary>
@@ -20,6 +22,21 @@ public readonly record struct Emptying(double? Seconds, double ShortBytesPerSeco
 /// </summary>
 public static class Backlog
 {
+    /// <summary>The bytes a second that a rule's streams bring to each of its lanes, at their rates of today.</summary>
+    public static double[] Arriving(Bucket from, CopyRule rule)
+    {
+        var rates = new double[Lanes.Count];
+        foreach (var stream in from.Streams.Where(s => rule.Takes(s.Prefix, s.Tags))) rates[(int)Lanes.Of(stream.BytesPerObject)] += stream.ObjectsPerDay * stream.BytesPerObject / 86_400;
+        return rates;
+    }
+
+    /// <summary>A rule is empty when both of its lanes are; what its lanes are short of adds up.</summary>
+    public static Emptying Together(IEnumerable<Emptying> lanes)
+    {
+        var all = lanes.ToList();
+        return all.Any(l => l.Seconds is null) ? new Emptying(null, all.Sum(l => l.ShortBytesPerSecond)) : new Emptying(all.Max(l => l.Seconds), 0);
+    }
+
     /// <param name="lanes">All lanes of the line.</param>
     /// <param name="bytesPerSecond">The line's bandwidth, above 0; infinite empties everything at once.</param>
     /// <returns>One for each lane.</returns>

@@ -5,22 +5,22 @@ namespace Ripen.Provider.Index;
 /// <summary>The tables. Days are day numbers (0001-01-01 is 0), instants milliseconds since 1970 on the provider's clock.</summary>
 internal static class Schema
 {
-    private const int Version = 1;
+    /// <summary>The program's layouts, each the step from the one before.</summary>
+    private static readonly string[] Steps = [Tables, Replication];
 
     public static void Prepare(SqliteConnection db)
     {
-        var version = db.Value<long>("PRAGMA user_version");
-        if (version == Version) return;
-        if (version != 0) throw new InvalidOperationException($"The provider's index has layout {version}; this program knows {Version}.");
+        var version = (int)db.Value<long>("PRAGMA user_version");
+        if (version > Steps.Length) throw new InvalidOperationException($"The provider's index has layout {version}; this program knows {Steps.Length}.");
         using var transaction = db.BeginTransaction();
-        db.Run(Tables);
+        for (; version < Steps.Length; version++) db.Run(Steps[version]);
+        db.Run($"PRAGMA user_version = {Steps.Length}");
         transaction.Commit();
     }
 
     // An entry is an object's version, a mark that the object was deleted, or a batch: alike objects that a simulated workload wrote,
     // with a declared size and no content, under their prefix.
     private const string Tables = """
-        PRAGMA user_version = 1;
         CREATE TABLE meta(name TEXT PRIMARY KEY, value) WITHOUT ROWID;
         CREATE TABLE tier(id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
         CREATE TABLE bucket(
@@ -96,5 +96,91 @@ internal static class Schema
             revoked INTEGER,
             uses INTEGER NOT NULL DEFAULT 0) WITHOUT ROWID;
         CREATE TABLE deed(id INTEGER PRIMARY KEY, at INTEGER NOT NULL, bucket TEXT NOT NULL, what TEXT NOT NULL);
+        """;
+
+    // A route is a copy rule at work; a refill brings back to a bucket what only its partner still has. What waits on a route keeps all that the copy
+    // needs, content too, so that it arrives even when its original has gone meanwhile: lag changes when copies come, and nothing else.
+    // What kind 3 waits for is that the mark of a deletion is taken back.
+    private const string Replication = """
+        ALTER TABLE entry ADD COLUMN tags TEXT;
+        ALTER TABLE entry ADD COLUMN arrived INTEGER;
+        CREATE INDEX entry_root ON entry(coalesce(origin, id), bucket) WHERE kind > 0;
+        CREATE TABLE route(
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            bucket INTEGER NOT NULL REFERENCES bucket(id) ON DELETE CASCADE,
+            target INTEGER NOT NULL REFERENCES bucket(id) ON DELETE CASCADE,
+            prefix TEXT NOT NULL,
+            tags TEXT NOT NULL,
+            place INTEGER NOT NULL,
+            refill INTEGER NOT NULL,
+            caught_up INTEGER NOT NULL,
+            made INTEGER NOT NULL,
+            copied REAL NOT NULL DEFAULT 0,
+            copied_bytes REAL NOT NULL DEFAULT 0,
+            attempts INTEGER NOT NULL DEFAULT 0,
+            next INTEGER,
+            UNIQUE(bucket, target, prefix, tags, place, refill));
+        INSERT INTO route(bucket, target, prefix, tags, place, refill, caught_up, made)
+            SELECT c.bucket, b.id, c.prefix, '', 0, 0, 1, coalesce((SELECT value FROM meta WHERE name = 'now'), 0) FROM caught_up c JOIN bucket b ON b.name = c.target;
+        DROP TABLE caught_up;
+        INSERT INTO meta SELECT 'unqueued', 1 WHERE EXISTS (SELECT 1 FROM entry);
+        CREATE TABLE pending(
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            route INTEGER NOT NULL REFERENCES route(id) ON DELETE CASCADE,
+            lane INTEGER NOT NULL,
+            kind INTEGER NOT NULL CHECK(kind IN (0, 1, 2, 3)),
+            root INTEGER NOT NULL,
+            key TEXT NOT NULL,
+            count REAL NOT NULL,
+            bytes INTEGER NOT NULL,
+            created INTEGER NOT NULL,
+            written INTEGER NOT NULL,
+            content TEXT REFERENCES content(name),
+            media TEXT,
+            tags TEXT,
+            asked INTEGER NOT NULL,
+            sent REAL NOT NULL DEFAULT 0,
+            arrives INTEGER,
+            failed TEXT,
+            attempts INTEGER NOT NULL DEFAULT 0,
+            next INTEGER);
+        CREATE INDEX pending_queue ON pending(route, lane, kind = 0, id) WHERE arrives IS NULL AND failed IS NULL;
+        CREATE INDEX pending_underway ON pending(arrives) WHERE arrives IS NOT NULL;
+        CREATE INDEX pending_failed ON pending(route) WHERE failed IS NOT NULL;
+        CREATE INDEX pending_root ON pending(root, route);
+        CREATE INDEX pending_key ON pending(route, key);
+        CREATE INDEX pending_content ON pending(content) WHERE content IS NOT NULL;
+        CREATE TABLE route_day(
+            route INTEGER NOT NULL REFERENCES route(id) ON DELETE CASCADE,
+            day INTEGER NOT NULL,
+            worst INTEGER NOT NULL,
+            copied REAL NOT NULL,
+            bytes REAL NOT NULL,
+            PRIMARY KEY(route, day)) WITHOUT ROWID;
+        CREATE TABLE line(
+            origin TEXT NOT NULL,
+            target TEXT NOT NULL,
+            carried_until INTEGER NOT NULL,
+            day INTEGER NOT NULL,
+            spent REAL NOT NULL,
+            PRIMARY KEY(origin, target)) WITHOUT ROWID;
+        CREATE TABLE cut(one TEXT NOT NULL, other TEXT NOT NULL, since INTEGER NOT NULL, until INTEGER, PRIMARY KEY(one, other)) WITHOUT ROWID;
+        CREATE TABLE lost_region(region TEXT PRIMARY KEY, since INTEGER NOT NULL) WITHOUT ROWID;
+        CREATE TABLE probe(
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            route INTEGER NOT NULL REFERENCES route(id) ON DELETE CASCADE,
+            key TEXT NOT NULL,
+            version INTEGER NOT NULL,
+            written INTEGER NOT NULL);
+        CREATE TABLE proof(
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            at INTEGER NOT NULL,
+            clock INTEGER NOT NULL,
+            kind TEXT NOT NULL,
+            bucket TEXT NOT NULL,
+            target TEXT,
+            good INTEGER NOT NULL,
+            summary TEXT NOT NULL,
+            record TEXT NOT NULL);
         """;
 }

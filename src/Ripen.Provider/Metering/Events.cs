@@ -6,10 +6,10 @@ namespace Ripen.Provider.Metering;
 /// <summary>Charges for what happens to objects, booked at once; each returns the money. The meter of a day at rest is <see cref="Midnight"/>'s.</summary>
 internal static class Events
 {
-    public static double Written(SqliteConnection db, DateOnly day, BucketTerms bucket, double objects)
+    public static double Written(SqliteConnection db, Terms terms, DateOnly day, BucketTerms bucket, int tier, double objects)
     {
-        var amount = bucket.Prices[bucket.Landing]!.Writes.For(objects);
-        Ledger.Book(db, day, bucket, bucket.Bucket.Tier, Charge.Writes, objects, amount);
+        var amount = bucket.Prices[tier]!.Writes.For(objects);
+        Ledger.Book(db, day, bucket, terms.Prices.Tiers[tier].Id, Charge.Writes, objects, amount);
         return amount;
     }
 

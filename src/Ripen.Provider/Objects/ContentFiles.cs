@@ -77,6 +77,41 @@ internal sealed class ContentFiles
 
     public void Remove(string name) => File.Delete(PathOf(name));
 
+    /// <summary>
+    /// A copy of settled content under a name of its own, every block checked on the way. It is on the disk for good after <see cref="Settle"/>; until
+    /// the index speaks of it, a start takes it for something half done.
+    /// </summary>
+    /// <exception cref="RefusalException">The content is damaged; no copy is left.</exception>
+    public async Task<string> Copy(string name, long bytes, byte[] blockSums, CancellationToken cancel)
+    {
+        var copy = Guid.NewGuid().ToString("N");
+        Directory.CreateDirectory(Path.GetDirectoryName(PathOf(copy))!);
+        try
+        {
+            using var from = Open(name, bytes, blockSums);
+            await using var to = new FileStream(PathOf(copy), FileMode.CreateNew, FileAccess.Write, FileShare.None, 0);
+            await from.Send(0, bytes, to, cancel);
+        }
+        catch
+        {
+            File.Delete(PathOf(copy));
+            throw;
+        }
+        return copy;
+    }
+
+    /// <summary>Forces all copies made so far to the disk.</summary>
+    public void Settle() => Durable.Everything(settled);
+
+    /// <summary>Writes the bytes of settled content anew, from another content with the same ones.</summary>
+    public async Task Mend(string damaged, string good, long bytes, byte[] blockSums, CancellationToken cancel)
+    {
+        var copy = await Copy(good, bytes, blockSums, cancel);
+        Settle();
+        File.Move(PathOf(copy), PathOf(damaged), overwrite: true);
+        Durable.Folder(Path.GetDirectoryName(PathOf(damaged))!);
+    }
+
     public CheckedContent Open(string name, long bytes, byte[] blockSums) => new(PathOf(name), bytes, blockSums);
 
     private string PathOf(string name) => Path.Combine(settled, name[..2], name);

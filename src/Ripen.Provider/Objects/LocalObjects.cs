@@ -1,4 +1,6 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Estates;
+using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
 
@@ -17,7 +19,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         // Before the body is taken, so that a refusal is quick; again in the transaction, where it counts.
         state.Index.Read(db =>
         {
-            CheckConditions(Current(db, state.Terms[bucket].Id, key), key, conditions);
+            CheckConditions(Current(db, state.Reach(db, bucket).Id, key), key, conditions);
             return true;
         });
         WrittenContent content;
@@ -44,9 +46,9 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     public IOpenedObject Open(string bucket, string key, long? version)
     {
         var terms = state.Terms;
-        var own = terms[bucket];
         return state.Index.Read<IOpenedObject>(db =>
         {
+            var own = state.Reach(db, bucket);
             var (id, kind) = version is { } wanted
                 ? (wanted, KindOf(db, own.Id, key, wanted) ?? throw RefusalException.NoVersion(key, wanted))
                 : Current(db, own.Id, key) ?? throw RefusalException.NoObject(key);
@@ -72,9 +74,9 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     public StoredVersion? Find(string bucket, string key, long? version)
     {
         var terms = state.Terms;
-        var own = terms[bucket];
         return state.Index.Read(db =>
         {
+            var own = state.Reach(db, bucket);
             if (version is { } wanted) return KindOf(db, own.Id, key, wanted) is null ? null : Row(db, terms, own, wanted);
             return Current(db, own.Id, key) is { Kind: EntryRows.Object } current ? Row(db, terms, own, current.Id) : null;
         });
@@ -83,36 +85,41 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     public IReadOnlyList<StoredVersion> Versions(string bucket, string key)
     {
         var terms = state.Terms;
-        var own = terms[bucket];
-        return state.Index.Read(db => db.List(
-            $"SELECT {EntryRows.Columns} FROM {EntryRows.From} WHERE e.bucket = ?1 AND e.key = ?2 AND e.kind > 0 ORDER BY e.id DESC",
-            r => EntryRows.Read(r, terms, own), own.Id, key));
+        return state.Index.Read(db =>
+        {
+            var own = state.Reach(db, bucket);
+            return db.List(
+                $"SELECT {EntryRows.Columns} FROM {EntryRows.From} WHERE e.bucket = ?1 AND e.key = ?2 AND e.kind > 0 ORDER BY e.written DESC, coalesce(e.origin, e.id) DESC",
+                r => EntryRows.Read(r, terms, own), own.Id, key);
+        });
     }
 
     public ListingPage List(string bucket, string prefix, string? delimiter, string? after, int most)
     {
         var terms = state.Terms;
-        var own = terms[bucket];
-        return state.Index.Read(db => new Listing(db, terms, own).Page(prefix, delimiter, after, most));
+        return state.Index.Read(db => new Listing(db, terms, state.Reach(db, bucket)).Page(prefix, delimiter, after, most));
     }
 
     public IReadOnlyList<StoredVersion> Deletions(string bucket, string prefix, int most)
     {
         var terms = state.Terms;
-        var own = terms[bucket];
-        return state.Index.Read(db => db.List(
-            $"""
-            SELECT {EntryRows.Columns} FROM {EntryRows.From}
-            WHERE e.bucket = ?1 AND e.current = 1 AND e.kind = 2 AND e.key >= ?2 AND (?3 IS NULL OR e.key < ?3) ORDER BY e.key LIMIT ?4
-            """,
-            r => EntryRows.Read(r, terms, own), own.Id, prefix, ObjectKeys.After(prefix), most));
+        return state.Index.Read(db =>
+        {
+            var own = state.Reach(db, bucket);
+            return db.List(
+                $"""
+                SELECT {EntryRows.Columns} FROM {EntryRows.From}
+                WHERE e.bucket = ?1 AND e.current = 1 AND e.kind = 2 AND e.key >= ?2 AND (?3 IS NULL OR e.key < ?3) ORDER BY e.key LIMIT ?4
+                """,
+                r => EntryRows.Read(r, terms, own), own.Id, prefix, ObjectKeys.After(prefix), most);
+        });
     }
 
     public Deletion Delete(string bucket, string key, long? version, long? ifVersion)
     {
-        var own = state.Terms[bucket];
         return state.Change(db =>
         {
+            var own = state.Reach(db, bucket);
             var now = ProviderState.Now(db);
             ProviderState.Touch(db, own);
             if (version is { } one) return DeleteVersion(db, own, key, one);
@@ -123,10 +130,12 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             db.Run("UPDATE entry SET current = 0 WHERE id = ?1", found.Id);
             var today = DateOnly.FromDateTime(now.UtcDateTime).DayNumber;
             db.Run("""
-                INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since)
-                SELECT bucket, 2, 1, key, 0, 0, ?2, ?3, tier, ?2 FROM entry WHERE id = ?1
+                INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags)
+                SELECT bucket, 2, 1, key, 0, 0, ?2, ?3, tier, ?2, tags FROM entry WHERE id = ?1
                 """, found.Id, today, now.ToUnixTimeMilliseconds());
-            return new Deletion(key, db.Value<long>("SELECT last_insert_rowid()"), false, 0);
+            var mark = db.Value<long>("SELECT last_insert_rowid()");
+            CopyQueue.Deleted(db, state.Terms, own, mark, key, db.Value<string>("SELECT tags FROM entry WHERE id = ?1", mark), takenBack: false);
+            return new Deletion(key, mark, false, 0);
         });
     }
 
@@ -180,7 +189,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     private long Store(SqliteConnection db, string bucket, string key, WrittenContent content, WriteConditions conditions)
     {
         var terms = state.Terms;
-        var own = terms[bucket];
+        var own = state.Reach(db, bucket);
         var now = ProviderState.Now(db);
         var today = DateOnly.FromDateTime(now.UtcDateTime);
         var current = Current(db, own.Id, key);
@@ -188,12 +197,14 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         db.Run("INSERT INTO content VALUES(?1, ?2, ?3, ?4)", content.Name, content.Bytes, content.Sha256, content.BlockSums);
         MakeWay(db, own, current, key);
         db.Run("""
-            INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content, media, charged)
-            VALUES(?1, 1, 1, ?2, 1, ?3, ?4, ?5, ?6, ?4, ?7, ?8, ?9)
+            INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content, media, charged, tags)
+            VALUES(?1, 1, 1, ?2, 1, ?3, ?4, ?5, ?6, ?4, ?7, ?8, ?9, ?10)
             """, own.Id, key, content.Bytes, today.DayNumber, now.ToUnixTimeMilliseconds(), terms.TierId(own.Landing), content.Name, conditions.MediaType,
-            Events.Written(db, today, own, 1));
+            Events.Written(db, terms, today, own, own.Landing, 1), TagText.Write(conditions.Tags));
+        var entry = db.Value<long>("SELECT last_insert_rowid()");
+        CopyQueue.Written(db, terms, own, entry, key, TagText.Write(conditions.Tags), content.Bytes);
         ProviderState.Touch(db, own);
-        return db.Value<long>("SELECT last_insert_rowid()");
+        return entry;
     }
 
     /// <summary>With versioning the current version becomes an earlier one; without, it goes.</summary>
@@ -207,12 +218,9 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     private Deletion DeleteVersion(SqliteConnection db, BucketTerms own, string key, long version)
     {
         var kind = KindOf(db, own.Id, key, version) ?? throw RefusalException.NoVersion(key, version);
-        var wasCurrent = db.Value<long>("SELECT current FROM entry WHERE id = ?1", version) == 1;
+        if (kind == EntryRows.Deleted) CopyQueue.Deleted(db, state.Terms, own, version, key, db.Value<string>("SELECT tags FROM entry WHERE id = ?1", version), takenBack: true);
         var charge = RemoveForGood(db, own, version, key);
-        if (wasCurrent && kind != EntryRows.Batch)
-        {
-            db.Run("UPDATE entry SET current = 1 WHERE id = (SELECT max(id) FROM entry WHERE bucket = ?1 AND key = ?2 AND kind > 0)", own.Id, key);
-        }
+        if (kind != EntryRows.Batch) EntryRows.PutNewestOnTop(db, own.Id, key);
         return new Deletion(key, null, true, charge);
     }
 

@@ -20,9 +20,12 @@ namespace Ripen.Provider.Objects;
 /// <param name="MediaType">As the writer declared it; null when it did not.</param>
 /// <param name="KeptUntil">The first day on which it may be deleted; null when nothing keeps it.</param>
 /// <param name="ReadyFrom">The provider's instant from which a recalled object can be read; null when it did not have to wait.</param>
+/// <param name="Tags">Null for none.</param>
+/// <param name="Arrived">The provider's instant at which a copy came here; null for an original.</param>
 public sealed record StoredVersion(
     long Version, string Key, double Count, long Bytes, DateOnly Created, DateTimeOffset Written, string Tier, DateOnly InTierSince, DateOnly? LastRead,
-    bool IsCurrent, bool IsBatch, bool IsDeletion, bool IsCopy, string? Sha256, string? MediaType, DateOnly? KeptUntil, DateTimeOffset? ReadyFrom);
+    bool IsCurrent, bool IsBatch, bool IsDeletion, bool IsCopy, string? Sha256, string? MediaType, DateOnly? KeptUntil, DateTimeOffset? ReadyFrom,
+    IReadOnlyDictionary<string, string>? Tags, DateTimeOffset? Arrived);
 
 /// <summary>What a write demands. Nulls demand nothing.</summary>
 /// <param name="IfVersion">The current version must be this one (If-Match).</param>
@@ -30,7 +33,9 @@ public sealed record StoredVersion(
 /// <param name="Sha256">The body must have this SHA-256.</param>
 /// <param name="Length">The body must have so many bytes.</param>
 /// <param name="MediaType">To be given back with the object.</param>
-public sealed record WriteConditions(long? IfVersion = null, bool IfNone = false, byte[]? Sha256 = null, long? Length = null, string? MediaType = null);
+/// <param name="Tags">To be kept with the object.</param>
+public sealed record WriteConditions(
+    long? IfVersion = null, bool IfNone = false, byte[]? Sha256 = null, long? Length = null, string? MediaType = null, IReadOnlyDictionary<string, string>? Tags = null);
 
 /// <summary>Weightless objects of one prefix and tier, together: how many, their bytes, the days of creation from first to last.</summary>
 public sealed record BatchSum(string Key, string Tier, double Count, double Bytes, DateOnly Oldest, DateOnly Newest);

@@ -12,14 +12,14 @@ internal sealed class TierMoves(ProviderState state)
 
     public TierMove Foresee(string bucket, string scope, bool wholePrefix, string tier) => state.Index.Read(db =>
     {
-        var (own, target) = Target(bucket, tier);
+        var (own, target) = Target(db, bucket, tier);
         return Weigh(own, Candidates(db, own, scope, wholePrefix), target, ProviderState.Today(db));
     });
 
     public TierMove Make(string bucket, string scope, bool wholePrefix, string tier) => state.Change(db =>
     {
         var terms = state.Terms;
-        var (own, target) = Target(bucket, tier);
+        var (own, target) = Target(db, bucket, tier);
         var now = ProviderState.Now(db);
         var today = DateOnly.FromDateTime(now.UtcDateTime);
         var candidates = Candidates(db, own, scope, wholePrefix);
@@ -36,10 +36,10 @@ internal sealed class TierMoves(ProviderState state)
         return Weigh(own, candidates, target, today);
     });
 
-    private (BucketTerms Own, int Target) Target(string bucket, string tier)
+    private (BucketTerms Own, int Target) Target(SqliteConnection db, string bucket, string tier)
     {
         var terms = state.Terms;
-        var own = terms[bucket];
+        var own = state.Reach(db, bucket);
         var target = terms.Prices.Coldness(tier);
         if (target < 0) throw new RefusalException(RefusalKind.Invalid, "unknown-reference", $"There is no tier '{tier}'; write one of {string.Join(", ", terms.Prices.Tiers.Select(t => t.Id))}.", "$.tier");
         return own.Prices[target] is null

@@ -10,23 +10,25 @@ internal static class StockFold
     /// <summary>More sizes than this, of one prefix, day and tier, are put together by class.</summary>
     private const int MostSizes = 24;
 
-    private readonly record struct Group(string Prefix, int Created, int Tier, int Since);
+    private readonly record struct Group(string Prefix, int Created, int Tier, int Since, string? Tags);
 
     /// <param name="db">To read from.</param>
     /// <param name="terms">The plan in force.</param>
     /// <param name="bucket">Whose entries.</param>
-    /// <param name="drafted">Rules that are being considered: lots are cut so that these match them exactly as well.</param>
-    public static IReadOnlyList<Lot> Lots(SqliteConnection db, Terms terms, BucketTerms bucket, IReadOnlyList<LifecycleRule> drafted)
+    /// <param name="draft">The bucket as it is being considered: lots are cut so that its rules match them exactly as well.</param>
+    public static IReadOnlyList<Lot> Lots(SqliteConnection db, Terms terms, BucketTerms bucket, Bucket draft)
     {
-        var cuts = bucket.Bucket.Rules.Concat(drafted).Select(r => r.Prefix).Concat(bucket.Bucket.CopyTo.Select(c => c.Prefix)).Distinct().ToArray();
+        var copies = bucket.Bucket.CopyTo.Concat(draft.CopyTo).ToList();
+        var cuts = Cuts(bucket.Bucket).Concat(Cuts(draft)).Distinct().ToArray();
+        var asked = copies.SelectMany(c => c.Tags?.Keys ?? []).ToHashSet();
         var groups = new Dictionary<Group, Dictionary<long, double>>();
         var order = new List<Group>();
-        using var command = db.Statement("SELECT key, kind, count, bytes, created, tier, since FROM entry WHERE bucket = ?1 AND kind < 2 ORDER BY id", bucket.Id);
+        using var command = db.Statement("SELECT key, kind, count, bytes, created, tier, since, tags FROM entry WHERE bucket = ?1 AND kind < 2 ORDER BY id", bucket.Id);
         using var row = command.ExecuteReader();
         while (row.Read())
         {
             var key = row.GetString(0);
-            var group = new Group(row.GetInt32(1) == 0 ? key : LotPrefix(key, cuts), row.GetInt32(4), terms.Place(row.GetInt64(5)), row.GetInt32(6));
+            var group = new Group(row.GetInt32(1) == 0 ? key : LotPrefix(key, cuts), row.GetInt32(4), terms.Place(row.GetInt64(5)), row.GetInt32(6), asked.Count == 0 ? null : Asked(row.Text(7), asked));
             if (!groups.TryGetValue(group, out var sizes))
             {
                 groups[group] = sizes = [];
@@ -35,11 +37,20 @@ internal static class StockFold
             var bytes = row.GetInt64(3);
             sizes[bytes] = sizes.GetValueOrDefault(bytes) + row.GetDouble(2);
         }
-        var classes = new SizeClasses(bucket.Bucket, terms.Prices, drafted);
+        var classes = new SizeClasses(bucket.Bucket, terms.Prices, draft.Rules);
         return [.. order.SelectMany(g => Sizes(groups[g], classes).Select(size => ToLot(g, size.Count, size.Bytes, terms)))];
     }
 
-    private static IEnumerable<(double Count, long Bytes)> Sizes(Dictionary<long, double> sizes, SizeClasses classes) => sizes.Count <= MostSizes
+    /// <summary>Where the prefixes of lots must be cut for this bucket's rules.</summary>
+    public static IEnumerable<string> Cuts(Bucket bucket) => bucket.Rules.Select(r => r.Prefix).Concat(bucket.CopyTo.Select(c => c.Prefix));
+
+    /// <summary>Of an object's tags those that a copy rule asks for.</summary>
+    private static string? Asked(string? tags, HashSet<string> asked) => tags is null
+        ? null
+        : TagText.Write(TagText.Read(tags)!.Where(t => asked.Contains(t.Key)).ToDictionary());
+
+    /// <summary>So many of each size; by class when there are too many sizes.</summary>
+    public static IEnumerable<(double Count, long Bytes)> Sizes(Dictionary<long, double> sizes, SizeClasses classes) => sizes.Count <= MostSizes
         ? sizes.Select(s => (s.Value, s.Key))
         : sizes.GroupBy(s => classes.Of(s.Key)).SelectMany(g => SizeClasses.Exactly(g.Sum(s => s.Value), g.Sum(s => s.Value * s.Key)));
 
@@ -47,7 +58,7 @@ internal static class StockFold
     /// The longest of the key's folder and the rules' prefixes that it begins with. A prefix that the key begins with is then one that its lot
     /// begins with too, and no other is: both are beginnings of the same key.
     /// </summary>
-    private static string LotPrefix(string key, string[] cuts)
+    public static string LotPrefix(string key, string[] cuts)
     {
         var prefix = key[..(key.LastIndexOf('/') + 1)];
         foreach (var cut in cuts)
@@ -69,6 +80,7 @@ internal static class StockFold
             Objects = (long)whole,
             Fraction = count == whole ? null : count - whole,
             BytesPerObject = bytes,
+            Tags = TagText.Read(group.Tags),
         };
     }
 }

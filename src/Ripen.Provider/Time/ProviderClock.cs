@@ -1,3 +1,4 @@
+using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
 
 namespace Ripen.Provider.Time;
@@ -7,7 +8,10 @@ public sealed class ProviderClock
 {
     private readonly ProviderState state;
 
-    internal ProviderClock(ProviderState state) => this.state = state;
+    private readonly Carrier carrier;
+    private readonly Probes probes;
+
+    internal ProviderClock(ProviderState state, Carrier carrier, Probes probes) => (this.state, this.carrier, this.probes) = (state, carrier, probes);
 
     public DateTimeOffset Now => state.Index.Read(ProviderState.Now);
 
@@ -33,15 +37,24 @@ public sealed class ProviderClock
             while (Today < DateOnly.FromDateTime(until.UtcDateTime))
             {
                 cancel.ThrowIfCancellationRequested();
+                Carry(Today.AddDays(1), TimeOnly.MinValue, cancel);
                 var run = state.Change(db => Midnight.Close(db, state.Terms, ProviderState.Today(db), cancel), cancel);
                 passed?.Invoke(run);
             }
+            Carry(DateOnly.FromDateTime(until.UtcDateTime), TimeOnly.FromDateTime(until.UtcDateTime), cancel);
             state.Change(db => ProviderState.SetNow(db, until), cancel);
         }
         finally
         {
             state.Change(db => db.Run("DELETE FROM meta WHERE name = 'until'"), CancellationToken.None);
         }
+    }
+
+    private void Carry(DateOnly day, TimeOnly time, CancellationToken cancel)
+    {
+        var until = new DateTimeOffset(day.ToDateTime(time), TimeSpan.Zero);
+        carrier.CarryUntil(until.ToUnixTimeMilliseconds(), cancel);
+        probes.Settle(until);
     }
 
     /// <exception cref="RefusalException">The clock would run backwards, or further than 100 years.</exception>

@@ -56,6 +56,7 @@ public static class Problems
             RefusalKind.Forbidden => StatusCodes.Status403Forbidden,
             RefusalKind.Unauthorized => StatusCodes.Status401Unauthorized,
             RefusalKind.Full => StatusCodes.Status507InsufficientStorage,
+            RefusalKind.Unavailable => StatusCodes.Status503ServiceUnavailable,
             _ => StatusCodes.Status500InternalServerError,
         },
         refusal.Code, refusal.Message, refusal.Path is { } path ? [new Problem(refusal.Code, path, refusal.Message)] : null);

@@ -1,0 +1,145 @@
+using System.Security.Cryptography;
+using Microsoft.Data.Sqlite;
+using Ripen.Core.Estates;
+using Ripen.Provider.Index;
+using Ripen.Provider.Metering;
+using Ripen.Provider.Objects;
+
+namespace Ripen.Provider.Copying;
+
+/// <summary>A probe on its way, and when it was written.</summary>
+public sealed record ProbeUnderWay(long Id, long Rule, string Key, DateTimeOffset Written);
+
+/// <summary>
+/// Probes: an object of random bytes is written, seen arriving on the other side, compared byte for byte and removed on both. Each leaves a record.
+/// </summary>
+internal sealed class Probes(ProviderState state, IObjectStore objects)
+{
+    private const int ProbeBytes = 4096;
+
+    private sealed record Probe(long Id, long Route, string Key, long Version, DateTimeOffset Written);
+
+    private sealed record Side(long Entry, string Content, long Bytes, byte[] Sums, DateTimeOffset? Arrived);
+
+    public async Task<ProbeUnderWay> Start(long route, CancellationToken cancel)
+    {
+        var (bucket, key, tags) = state.Index.Read(db =>
+        {
+            var own = Routes.Find(db, state.Terms, route);
+            var at = ProviderState.Now(db).ToString("yyyyMMdd'T'HHmmss'Z'", System.Globalization.CultureInfo.InvariantCulture);
+            return CopyQueue.Wanting(db, state.Terms, own.From, own.Rule.Prefix, TagText.Write(own.Rule.Tags)).Any(r => r.Id == route)
+                ? (own.From.Bucket.Name, $"{own.Rule.Prefix}probe-{at}-{Guid.NewGuid().ToString("N")[..6]}", own.Rule.Tags)
+                : throw new RefusalException(RefusalKind.Conflict, "other-rule-copies", "Another rule to the same bucket takes everything of this one; prove that one.");
+        });
+        var written = await objects.Write(bucket, key, new MemoryStream(RandomNumberGenerator.GetBytes(ProbeBytes)), new WriteConditions(Tags: tags), cancel);
+        return state.Change(db =>
+        {
+            db.Run("INSERT INTO probe(route, key, version, written) VALUES(?1, ?2, ?3, ?4)", route, key, written.Version, written.Written.ToUnixTimeMilliseconds());
+            state.Note(db, bucket, $"wrote the probe '{key}'");
+            return new ProbeUnderWay(db.Value<long>("SELECT last_insert_rowid()"), route, key, written.Written);
+        }, cancel);
+    }
+
+    public static List<ProbeUnderWay> UnderWay(SqliteConnection db) => [.. All(db).Select(p => new ProbeUnderWay(p.Id, p.Route, p.Key, p.Written))];
+
+    /// <summary>Compares and removes what has arrived by now.</summary>
+    public void Settle(DateTimeOffset now)
+    {
+        foreach (var probe in state.Index.Read(All))
+        {
+            var (route, here, there, waits) = state.Index.Read(db =>
+            {
+                var own = Routes.Find(db, state.Terms, probe.Route);
+                return (own, Find(db, own.From, probe.Version), Find(db, own.To, probe.Version),
+                    db.Value<long>("SELECT count(*) FROM pending WHERE route = ?1 AND root = ?2", probe.Route, probe.Version) > 0);
+            });
+            if (there is null && waits) continue;
+            var equal = here is not null && there is not null && Content(here) is { } a && Content(there) is { } b && a.AsSpan().SequenceEqual(b);
+            var failure = here is null ? "Somebody removed the probe before it was compared." : there is null ? "The probe did not arrive." : equal ? null : "The bytes on the two sides differ.";
+            Finish(probe, route, now, here, there, failure);
+        }
+    }
+
+    /// <summary>Ends a probe that nobody wants to wait for; its record says that it had not arrived.</summary>
+    public void GiveUp(long id)
+    {
+        var probe = state.Index.Read(db => All(db).SingleOrDefault(p => p.Id == id)) ?? throw new RefusalException(RefusalKind.NotFound, "no-probe", "There is no such probe under way.");
+        var (route, now, here, there) = state.Index.Read(db =>
+        {
+            var own = Routes.Find(db, state.Terms, probe.Route);
+            return (own, ProviderState.Now(db), Find(db, own.From, probe.Version), Find(db, own.To, probe.Version));
+        });
+        Finish(probe, route, now, here, there, $"It had not arrived after {(now - probe.Written).TotalHours:0.#} hours and was given up.");
+    }
+
+    /// <summary>Removes the probes of a route that goes.</summary>
+    public static void Forget(SqliteConnection db, long route)
+    {
+        using var removal = new EntryRemoval(db);
+        foreach (var probe in All(db).Where(p => p.Route == route))
+        {
+            foreach (var entry in db.List("SELECT id FROM entry WHERE kind > 0 AND coalesce(origin, id) = ?1", r => r.GetInt64(0), probe.Version)) removal.Remove(entry);
+        }
+    }
+
+    private void Finish(Probe probe, Route route, DateTimeOffset now, Side? here, Side? there, string? failure) => state.Change(db =>
+    {
+        var steps = new List<ProofStep> { new("written", probe.Written) };
+        if (there?.Arrived is { } arrived) steps.Add(new ProofStep("arrived", arrived));
+        if (failure is null) steps.Add(new ProofStep("compared byte for byte", now));
+        db.Run("DELETE FROM pending WHERE root = ?1", probe.Version);
+        Remove(db, route.To, there, "removed there");
+        Remove(db, route.From, here, "removed here");
+        db.Run("DELETE FROM probe WHERE id = ?1", probe.Id);
+        EntryRemoval.Sweep(db);
+        var lag = there?.Arrived is { } at ? at - probe.Written : (TimeSpan?)null;
+        var late = lag?.TotalHours > route.Rule.AllowedLagHours;
+        var summary = failure ?? $"Arrived after {Span(lag!.Value)}{(late ? $", later than the {route.Rule.AllowedLagHours:0.##} h that are allowed" : "")}; {ProbeBytes} bytes compared, all the same.";
+        Proofs.Keep(db, state, now, ProofKind.Probe, route.From.Bucket.Name, route.To.Bucket.Name, failure is null && !late, summary, steps,
+            [new ProofItem(failure is null ? "equal" : "failed", route.From.Bucket.Name, probe.Key, probe.Version, 1, ProbeBytes, probe.Written, failure)]);
+
+        void Remove(SqliteConnection inside, BucketTerms bucket, Side? side, string what)
+        {
+            if (side is null) return;
+            var (created, tier, since) = inside.List("SELECT created, tier, since FROM entry WHERE id = ?1",
+                r => (DateOnly.FromDayNumber(r.GetInt32(0)), state.Terms.Place(r.GetInt64(1)), DateOnly.FromDayNumber(r.GetInt32(2))), side.Entry).Single();
+            var day = DateOnly.FromDateTime(now.AddTicks(-1).UtcDateTime);
+            if (Lines.IsLost(inside, bucket.Bucket.Region) || bucket.IsKept(created, day))
+            {
+                steps.Add(new ProofStep($"{what.Replace("removed", "left", StringComparison.Ordinal)}, {(bucket.IsKept(created, day) ? $"kept until {bucket.KeptUntil(created):yyyy-MM-dd}" : "its region is lost")}", now));
+                return;
+            }
+            Events.LeftEarly(inside, state.Terms, day, bucket, tier, since, 1, side.Bytes);
+            using var removal = new EntryRemoval(inside);
+            removal.Remove(side.Entry);
+            EntryRows.PutNewestOnTop(inside, bucket.Id, probe.Key);
+            ProviderState.Touch(inside, bucket);
+            steps.Add(new ProofStep(what, now));
+        }
+    });
+
+    private static string Span(TimeSpan span) => span.TotalHours >= 1 ? $"{span.TotalHours:0.#} h" : span.TotalMinutes >= 1 ? $"{span.TotalMinutes:0.#} min" : $"{span.TotalSeconds:0.###} s";
+
+    private static List<Probe> All(SqliteConnection db) =>
+        db.List("SELECT id, route, key, version, written FROM probe ORDER BY id", r => new Probe(r.GetInt64(0), r.GetInt64(1), r.GetString(2), r.GetInt64(3), Lines.Instant(r.GetInt64(4))));
+
+    private static Side? Find(SqliteConnection db, BucketTerms bucket, long root) => db.List(
+        "SELECT e.id, c.name, c.bytes, c.sums, e.arrived FROM entry e JOIN content c ON c.name = e.content WHERE e.bucket = ?1 AND e.kind = 1 AND coalesce(e.origin, e.id) = ?2",
+        r => new Side(r.GetInt64(0), r.GetString(1), r.GetInt64(2), r.GetFieldValue<byte[]>(3), r.Long(4) is { } at ? Lines.Instant(at) : null), bucket.Id, root).SingleOrDefault();
+
+    /// <summary>Null when it is damaged.</summary>
+    private byte[]? Content(Side side)
+    {
+        try
+        {
+            using var file = state.Contents.Open(side.Content, side.Bytes, side.Sums);
+            using var bytes = new MemoryStream();
+            file.Send(0, side.Bytes, bytes, CancellationToken.None).GetAwaiter().GetResult();
+            return bytes.ToArray();
+        }
+        catch (RefusalException)
+        {
+            return null;
+        }
+    }
+}
