@@ -115,8 +115,8 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
         var to = route.To;
         if (Has(to, copy.Root)) return null;
         var current = Current(to, copy.Key);
-        // Nothing to mark: neither there nor on its way, in the lane of the large ones.
-        if (current is null && db.Value<long>("SELECT count(*) FROM pending WHERE route = ?1 AND kind = 1 AND key = ?2", route.Id, copy.Key) == 0) return null;
+        // Nothing to mark: neither there nor on its way, in the lane of the large ones or on another route.
+        if (current is null && db.Value<long>("SELECT count(*) FROM route r JOIN pending p ON p.route = r.id WHERE r.target = ?1 AND p.key = ?2 AND p.kind = 1", to.Id, copy.Key) == 0) return null;
         var newer = current is null || (current.Value.Written, current.Value.Root).CompareTo((copy.Written, copy.Root)) < 0;
         if (newer && current is { } old) db.Run("UPDATE entry SET current = 0 WHERE id = ?1", old.Id);
         var home = ComesHome(route, copy.Root);

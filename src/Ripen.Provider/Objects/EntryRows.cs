@@ -25,7 +25,7 @@ internal static class EntryRows
             r.GetInt32(9) == 1, r.GetInt32(10) == Batch, r.GetInt32(10) == Deleted, !r.IsDBNull(11),
             r.Blob(12) is { } sha ? Convert.ToHexStringLower(sha) : null, r.Text(13), bucket.KeptUntil(created),
             r.Long(14) is { } ready ? DateTimeOffset.FromUnixTimeMilliseconds(ready) : null,
-            TagText.Read(r.Text(15)), r.Long(16) is { } arrived ? DateTimeOffset.FromUnixTimeMilliseconds(arrived) : null);
+            TagText.Read(r.Text(15)), r.Long(16) is { } arrived ? DateTimeOffset.FromUnixTimeMilliseconds(arrived) : null, r.Long(11) ?? r.GetInt64(0));
     }
 
     /// <summary>Makes the newest version or mark of a key the current one, if none is.</summary>

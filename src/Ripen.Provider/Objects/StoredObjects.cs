@@ -22,10 +22,11 @@ namespace Ripen.Provider.Objects;
 /// <param name="ReadyFrom">The provider's instant from which a recalled object can be read; null when it did not have to wait.</param>
 /// <param name="Tags">Null for none.</param>
 /// <param name="Arrived">The provider's instant at which a copy came here; null for an original.</param>
+/// <param name="Root">The original's number, the same wherever a copy lies.</param>
 public sealed record StoredVersion(
     long Version, string Key, double Count, long Bytes, DateOnly Created, DateTimeOffset Written, string Tier, DateOnly InTierSince, DateOnly? LastRead,
     bool IsCurrent, bool IsBatch, bool IsDeletion, bool IsCopy, string? Sha256, string? MediaType, DateOnly? KeptUntil, DateTimeOffset? ReadyFrom,
-    IReadOnlyDictionary<string, string>? Tags, DateTimeOffset? Arrived);
+    IReadOnlyDictionary<string, string>? Tags, DateTimeOffset? Arrived, long Root);
 
 /// <summary>What a write demands. Nulls demand nothing.</summary>
 /// <param name="IfVersion">The current version must be this one (If-Match).</param>
