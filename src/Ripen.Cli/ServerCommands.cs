@@ -24,15 +24,17 @@ internal static class ServerCommands
         },
     };
 
-    public static IEnumerable<Command> All() => [Put(), Get(), List(), Delete(), Clock(), Pass(), Ledger(), Schemes()];
+    public static IEnumerable<Command> All() => [Put(), Get(), List(), Delete(), Clock(), Pass(), Ledger(), Schemes(), .. CopyCommands.All()];
 
     private static Argument<string> Object() => new("BUCKET/KEY") { Description = "a bucket's name, a slash and the object's key" };
 
     private static Command Put()
     {
         var (file, target) = (new Argument<FileInfo>("FILE") { Description = "what to upload" }, Object());
-        return Make("put", "Upload a file as an object.", [file, target], async (http, parsed) =>
+        var tags = new Option<string?>("--tags") { Description = "name=value, with & between them" };
+        return Make("put", "Upload a file as an object.", [file, target, tags], async (http, parsed) =>
         {
+            if (parsed.GetValue(tags) is { } text) http.DefaultRequestHeaders.Add("Ripen-Tags", text);
             await using var body = parsed.GetRequiredValue(file).OpenRead();
             using var content = new StreamContent(body);
             var stored = await Answer(await http.PutAsync(Address(parsed.GetRequiredValue(target), "objects"), content));
@@ -134,7 +136,7 @@ internal static class ServerCommands
         }
     });
 
-    private static Command Make(string name, string description, IReadOnlyList<Symbol> symbols, Func<HttpClient, ParseResult, Task> act)
+    internal static Command Make(string name, string description, IReadOnlyList<Symbol> symbols, Func<HttpClient, ParseResult, Task> act)
     {
         var command = new Command(name, description) { Server };
         foreach (var symbol in symbols)
@@ -167,7 +169,7 @@ internal static class ServerCommands
         return new Uri($"/api/buckets/{bucketAndKey[..slash]}/{part}/{key}", UriKind.Relative);
     }
 
-    private static async Task<JsonNode?> Answer(HttpResponseMessage response)
+    internal static async Task<JsonNode?> Answer(HttpResponseMessage response)
     {
         var text = await response.Content.ReadAsStringAsync();
         if (response.IsSuccessStatusCode) return text.Length == 0 ? null : JsonNode.Parse(text);
@@ -183,5 +185,5 @@ internal static class ServerCommands
         throw new RefusedException(detail ?? $"The server answered {(int)response.StatusCode}.");
     }
 
-    private sealed class RefusedException(string message) : Exception(message);
+    internal sealed class RefusedException(string message) : Exception(message);
 }

@@ -2,6 +2,7 @@ using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
 
 namespace Ripen.Data;
 
@@ -128,6 +129,55 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
         await Bump(db, estateVersion, cancel);
         db.Remove(await Find(db, bucket.Name, version, cancel));
         Log(db, "bucket-deleted", bucket.Name, Document(bucket), null);
+    }, cancel);
+
+    /// <summary>Stores changes of several buckets that belong together: all of them or none. Their lines in the log are of one kind.</summary>
+    /// <param name="before">The estate of version <paramref name="estateVersion"/>.</param>
+    /// <param name="after">Valid; buckets that are the very same as before are left alone.</param>
+    /// <param name="kind">What the log calls the change.</param>
+    /// <param name="estateVersion">The version that was changed.</param>
+    /// <param name="shown">What was said that it would cost, by bucket.</param>
+    /// <param name="cancel">Stops; nothing is stored.</param>
+    /// <exception cref="StaleVersionException">The estate has another version.</exception>
+    public Task ChangeTogether(
+        Estate before, Estate after, string kind, long estateVersion, Func<string, IReadOnlyList<YearChange>> shown, CancellationToken cancel = default) => Change(async db =>
+    {
+        await Bump(db, estateVersion, cancel);
+        var rows = await Whole(db.Buckets).ToListAsync(cancel);
+        var last = rows.Select(r => r.Position).DefaultIfEmpty(-1).Max();
+        foreach (var gone in before.Buckets.Where(b => after.Find(b.Name) is null))
+        {
+            db.Remove(rows.Single(r => r.Name == gone.Name));
+            Log(db, "bucket-deleted", gone.Name, Document(gone), null);
+        }
+        foreach (var bucket in after.Buckets)
+        {
+            var was = before.Find(bucket.Name);
+            if (ReferenceEquals(was, bucket)) continue;
+            if (was is null)
+            {
+                db.Add(Mapping.ToRow(bucket, ++last, before.Today, estateVersion + 1));
+            }
+            else
+            {
+                var row = rows.Single(r => r.Name == bucket.Name);
+                Mapping.Fill(row, bucket, before.Today);
+                row.Version++;
+            }
+            Log(db, was is null ? "bucket-made" : kind, bucket.Name, was is null ? null : Document(was), Document(bucket), shown(bucket.Name));
+        }
+    }, cancel);
+
+    /// <summary>Puts a line between two regions into the price book, in the place of the one there is.</summary>
+    /// <exception cref="StaleVersionException">The estate has another version.</exception>
+    public Task SetTransfer(Transfer? before, Transfer after, long estateVersion, CancellationToken cancel = default) => Change(async db =>
+    {
+        await Bump(db, estateVersion, cancel);
+        var rows = await db.Transfers.ToListAsync(cancel);
+        var row = rows.SingleOrDefault(t => t.FromRegionId == after.From && t.ToRegionId == after.To);
+        if (row is null) db.Add(Mapping.ToRow(after, rows.Select(r => r.Position).DefaultIfEmpty(-1).Max() + 1));
+        else (row.Price, row.MegabitsPerSecond, row.RoundTripMilliseconds) = (after.Price.PerUnit, after.MegabitsPerSecond, after.RoundTripMilliseconds);
+        Log(db, "line-changed", $"{after.From} – {after.To}", before is null ? null : JsonSerializer.Serialize(before, EstateDocument.Json), JsonSerializer.Serialize(after, EstateDocument.Json));
     }, cancel);
 
     /// <summary>The newest changes first, at most <paramref name="most"/>.</summary>

@@ -7,6 +7,7 @@ using Ripen.Server.Access;
 using Ripen.Server.Advice;
 using Ripen.Server.Buckets;
 using Ripen.Server.Clock;
+using Ripen.Server.Copies;
 using Ripen.Server.Estates;
 using Ripen.Server.Forecasts;
 using Ripen.Server.Http;
@@ -60,6 +61,7 @@ api.MapAccess();
 api.MapInventories();
 api.MapSchemes();
 api.MapAdvice();
+api.MapCopies();
 // For reading only, so that a wrong method or media type elsewhere still gets its own answer.
 api.MapGet("{**rest}", () => Problems.NotFound("unknown-address", "There is nothing at this address; /openapi/v1.json lists what there is.")).ExcludeFromDescription();
 app.MapFallbackToFile("index.html");

@@ -6,6 +6,7 @@ using System.Text.Json.Schema;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
 using Ripen.Core.Pricing;
+using Ripen.Core.Replication;
 
 namespace Ripen.Core.Estates;
 
@@ -71,6 +72,16 @@ public static class EstateDocument
             if (findings.Problems.Count == 0) bucket = bucket with { CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = held.CopyTo.FirstOrDefault(c.IsSame)?.Waiting ?? [] })] };
         }
         return (bucket, findings);
+    });
+
+    /// <summary>Reads an order for a copy rule; whether it fits the estate is <see cref="CopyPlans.WithRule"/>'s to say.</summary>
+    public static Checked<CopyOrder> ReadCopyOrder(string json, DateOnly today) => Parse(json, root =>
+    {
+        var findings = new Findings();
+        var reader = new ObjectReader(root, "$", findings);
+        var order = EstateReader.CopyOrder(reader, today);
+        reader.Close();
+        return (order, findings);
     });
 
     /// <summary>What is wrong with a scheme by itself, by the same rules as in a document. Paths begin at <c>$.scheme</c>.</summary>

@@ -1,4 +1,5 @@
 using Ripen.Core.Pricing;
+using Ripen.Core.Replication;
 
 namespace Ripen.Core.Estates;
 
@@ -35,6 +36,14 @@ internal static class EstateReader
         Keep = o.Object("keep", Keep, optional: true),
         Versioning = o.Flag("versioning"),
         CopyTo = o.List("copyTo", Copy),
+    };
+
+    public static CopyOrder CopyOrder(ObjectReader o, DateOnly today) => new()
+    {
+        Source = o.Text("source"),
+        Rule = o.Object("rule", Copy) ?? new CopyRule { Bucket = "" },
+        NewBucket = o.Object("newBucket", b => Bucket(b, today), optional: true),
+        SwitchVersioningOn = o.Flag("switchVersioningOn"),
     };
 
     private static CopyRule Copy(ObjectReader o) => new()

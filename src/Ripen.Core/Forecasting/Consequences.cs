@@ -52,9 +52,7 @@ public sealed record Consequences
         var (was, will) = (Costs.Of(before, replaces), Costs.Of(after, draft.Name));
         return new Consequences
         {
-            Cost = [.. Years.Select(y => new YearChange(
-                y, Month.Of(before.Calendar.Date((y - 1) * 12)), Month.Of(before.Calendar.Date((y * 12) - 1)),
-                Costs.InYear(y, was.Bucket), Costs.InYear(y, will.Bucket), Costs.InYear(y, was.Estate), Costs.InYear(y, will.Estate)))],
+            Cost = Changes(before.Calendar, was, will),
             Charges = [.. Enum.GetValues<Charge>().Select(c => new ChargeChange(c, was.ByCharge[(int)c], will.ByCharge[(int)c])).Where(c => c.Before != 0 || c.After != 0)],
             Now = [.. TodaysRun.Of(draft, estate).Select(m => Price(m, draft, estate))],
             BrokenStays = [.. Broken(AgeStrip.Of(draft, estate.PriceBook, estate.Today), will)],
@@ -63,6 +61,17 @@ public sealed record Consequences
             Doubts = Forecasting.Doubts.Of(draft, estate),
         };
     }
+
+    /// <summary>What a change of several buckets costs, for one of them and for the estate.</summary>
+    /// <param name="before">The projection of the estate as it is, over <see cref="Months"/> months.</param>
+    /// <param name="after">The estate as it would be; valid.</param>
+    /// <param name="bucket">Before and after; a bucket that is not there costs nothing.</param>
+    public static IReadOnlyList<YearChange> CostOf(Projection before, Estate after, string bucket) =>
+        Changes(before.Calendar, Costs.Of(before, bucket), Costs.Of(before.With(after), bucket));
+
+    private static YearChange[] Changes(BillingCalendar calendar, Costs was, Costs will) => [.. Years.Select(y => new YearChange(
+        y, Month.Of(calendar.Date((y - 1) * 12)), Month.Of(calendar.Date((y * 12) - 1)),
+        Costs.InYear(y, was.Bucket), Costs.InYear(y, will.Bucket), Costs.InYear(y, was.Estate), Costs.InYear(y, will.Estate)))];
 
     private static IEnumerable<BrokenStay> Broken(AgeStrip strip, Costs costs) =>
         from lane in strip.Lanes

@@ -1,6 +1,7 @@
 using Ripen.Core.Ageing;
 using Ripen.Core.Estates;
 using Ripen.Core.Redundancy;
+using Ripen.Core.Replication;
 
 namespace Ripen.Core.Forecasting;
 
@@ -46,6 +47,7 @@ public static class Doubts
                     $"Expiry at day {expiry} has to wait for objects created before {until.AddDays(-expiry):yyyy-MM-dd}: the keep rule holds everything until {until:yyyy-MM-dd}."));
             }
         }
+        for (var i = 0; i < bucket.CopyTo.Count; i++) Copies(bucket, bucket.CopyTo[i], $"$.copyTo[{i}]", estate, doubts);
         var (region, scheme) = (prices.FindRegion(bucket.Region)!, prices.FindScheme(bucket.Scheme)!);
         var needed = Placement.Of(scheme).ZonesNeeded;
         if (region.Zones < needed)
@@ -63,5 +65,21 @@ public static class Doubts
             }
         }
         return doubts;
+    }
+
+    private static void Copies(Bucket bucket, CopyRule rule, string at, Estate estate, List<Problem> doubts)
+    {
+        if (estate.Find(rule.Bucket) is not { } target) return;
+        foreach (var side in new[] { bucket, target }.Where(b => !b.Versioning))
+        {
+            doubts.Add(new("copies-without-versions", at, $"'{side.Name}' keeps no versions: what is overwritten there is gone before anybody can compare; switch versioning on for both sides."));
+        }
+        if (estate.PriceBook.FindTransfer(bucket.Region, target.Region) is not { MegabitsPerSecond: not null } line) return;
+        var arriving = Backlog.Arriving(bucket, rule).Sum();
+        if (arriving > line.BytesPerSecond)
+        {
+            doubts.Add(new("line-too-thin", at,
+                $"The line from '{bucket.Region}' to '{target.Region}' carries {line.BytesPerSecond * 86400:0.###e+0} bytes a day, and {arriving * 86400:0.###e+0} arrive: copies fall behind for good."));
+        }
     }
 }

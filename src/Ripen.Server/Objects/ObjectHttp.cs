@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.Headers;
 using Microsoft.Extensions.Primitives;
 using Microsoft.Net.Http.Headers;
+using Ripen.Core.Estates;
 using Ripen.Provider;
 using Ripen.Provider.Objects;
 using Ripen.Server.Http;
@@ -66,7 +67,7 @@ internal static class ObjectHttp
         var headers = context.Request.GetTypedHeaders();
         var conditions = new WriteConditions(
             headers.IfMatch.Count == 0 ? null : IfVersion(headers.IfMatch, key), headers.IfNoneMatch.Any(t => t.Equals(EntityTagHeaderValue.Any)),
-            Digest(context.Request.Headers["Content-Digest"]) ?? Digest(context.Request.Headers["Repr-Digest"]), context.Request.ContentLength, context.Request.ContentType);
+            Digest(context.Request.Headers["Content-Digest"]) ?? Digest(context.Request.Headers["Repr-Digest"]), context.Request.ContentLength, context.Request.ContentType, Tags(context.Request));
         StoredVersion stored;
         try
         {
@@ -94,6 +95,18 @@ internal static class ObjectHttp
         return objects.List(bucket, query["prefix"].FirstOrDefault() ?? "", query["delimiter"].FirstOrDefault(), query["after"].FirstOrDefault(), (int)Math.Min(most, int.MaxValue));
     }
 
+    private static IReadOnlyDictionary<string, string>? Tags(HttpRequest request)
+    {
+        try
+        {
+            return TagText.Read(request.Headers["Ripen-Tags"].FirstOrDefault());
+        }
+        catch (FormatException wrong)
+        {
+            throw new RefusalException(RefusalKind.Invalid, "invalid-tags", $"{wrong.Message} Nothing was stored.", "Ripen-Tags");
+        }
+    }
+
     private static long? Version(HttpRequest request) => request.Query["version"].FirstOrDefault() is { } text ? Whole(text, "version") : null;
 
     private static long Whole(string text, string name) => long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
@@ -109,6 +122,7 @@ internal static class ObjectHttp
         response.ContentType = version.MediaType ?? "application/octet-stream";
         if (version.Sha256 is { } sha) response.Headers["Repr-Digest"] = $"sha-256=:{Convert.ToBase64String(Convert.FromHexString(sha))}:";
         response.Headers["Ripen-Tier"] = version.Tier;
+        if (TagText.Write(version.Tags) is { } tags) response.Headers["Ripen-Tags"] = tags;
         // What somebody uploaded is shown as it is and runs nothing here.
         response.Headers.ContentSecurityPolicy = "sandbox; default-src 'none'";
         if (response.HttpContext.Request.Query.ContainsKey("download"))

@@ -712,6 +712,350 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Regions, copy rules, lines and proofs, as they stand. The ETag is the estate's. */
+        get: operations["readCopies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/of/{bucket}/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where else a version of an object is, or will be. */
+        get: operations["readCopiesOfObject"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a copy rule would take and cost. Nothing is stored. */
+        post: operations["readCopyDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a copy rule, its target and both sides' versioning in one change. If-Match: the estate's ETag. */
+        post: operations["makeCopyRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/rules/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Puts a copy rule in the place of another of the same source. */
+        put: operations["changeCopyRule"];
+        post?: never;
+        /** Removes a copy rule and what waits on it; copies stay where they are. */
+        delete: operations["removeCopyRule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/refills/{bucket}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings back to a bucket everything that only its copies have. */
+        post: operations["refillBucket"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/promotions/{from}/{to}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A copy takes the place of its original: workload and reads move, and what is written there is copied back. If-Match: the estate's ETag. */
+        post: operations["promoteCopy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/rules/{id}/probes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Writes an object to see it arrive, be compared byte for byte, and be removed. */
+        post: operations["sendProbe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/probes/{probe}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Ends a probe that has not arrived. */
+        delete: operations["giveUpProbe"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/rules/{id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Both sides of a rule, compared by key, version and checksum. No record is kept. */
+        get: operations["compareSides"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/rules/{id}/audits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The same, with a record; with readEverything every byte on both sides is read. */
+        post: operations["auditRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/rules/{id}/mends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Does something about differences; looks again first. */
+        post: operations["mendDifferences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/records/{record}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A dated record: what was done, and what was found. */
+        get: operations["readProof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/records/{record}.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as RFC 4180 CSV. */
+        get: operations["readProofCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/lines/{from}/{to}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets the price, bandwidth and latency between two regions. If-Match: the estate's ETag. */
+        put: operations["changeLine"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/lines/{from}/{to}/cut": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Cuts the line between two regions, in both directions. */
+        put: operations["cutLine"];
+        post?: never;
+        /** Restores the line; what waits is tried at once when time passes. */
+        delete: operations["restoreLine"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/regions/{region}/loss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the loss of the region means: unreadable buckets, who serves, what is nowhere else. */
+        get: operations["readRegionLoss"];
+        /** Marks the region as lost. */
+        put: operations["loseRegion"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/regions/{region}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The region can be reached again; what is gone is listed in a record. */
+        post: operations["returnRegion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/moves/{from}/{to}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the move from one bucket into another is, and what its next steps would do. */
+        get: operations["readMove"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/moves/{from}/{to}/{step}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Does a step. If-Match: the estate's ETag. */
+        post: operations["doMoveStep"];
+        /** Takes a step back. If-Match: the estate's ETag. */
+        delete: operations["undoMoveStep"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -770,6 +1114,25 @@ export interface components {
             keepDays: null | number;
             /** Format: date */
             keepUntil: null | string;
+        };
+        AuditDifference: {
+            item: components["schemas"]["ProofItem"];
+            mends: components["schemas"]["Mending"][];
+        };
+        AuditResult: {
+            /** Format: int64 */
+            record: null | number;
+            /** Format: double */
+            compared: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            same: number;
+            /** Format: double */
+            waiting: number;
+            wasRead: boolean;
+            good: boolean;
+            differences: components["schemas"]["AuditDifference"][];
         };
         BatchSum: {
             key: string;
@@ -841,11 +1204,47 @@ export interface components {
             versioning?: boolean;
             copyTo?: components["schemas"]["CopyRule"][];
         };
+        BucketAtRisk: {
+            bucket: string;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            lostObjects: number;
+            /** Format: double */
+            lostBytes: number;
+            servedBy: string[];
+        };
+        BucketInRegion: {
+            name: string;
+            versioning: boolean;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+        };
         BucketMoney: {
             /** Format: date */
             today: string;
             metered: components["schemas"]["MonthlyAmount"][];
             projected: components["schemas"]["MonthlyAmount"][];
+        };
+        CatchUpCost: {
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            writeCharge: number;
+            /** Format: double */
+            transferCharge: number;
+            /** Format: double */
+            storageAMonth: number;
+            /** Format: double */
+            hours: null | number;
+            /** Format: double */
+            shortBytesPerSecond: number;
         };
         /** @enum {unknown} */
         Charge: "early-leave" | "moves" | "reads" | "recall" | "storage" | "transfer" | "writes";
@@ -903,10 +1302,106 @@ export interface components {
             /** Format: int64 */
             bytes: number;
         };
+        CopiesReading: {
+            /** Format: date-time */
+            now: string;
+            regions: components["schemas"]["RegionReading"][];
+            rules: components["schemas"]["CopyRuleStatus"][];
+            lines: components["schemas"]["LineStatus"][];
+            probes: components["schemas"]["ProbeUnderWay"][];
+            records: components["schemas"]["ProofHead"][];
+        };
+        CopyDraftReading: {
+            problems: components["schemas"]["Problem"][];
+            versioning: components["schemas"]["VersioningCost"][];
+            catchUp: null | components["schemas"]["CatchUpCost"];
+            costWithout: components["schemas"]["YearChange"][];
+            costWith: components["schemas"]["YearChange"][];
+            line: null | components["schemas"]["Transfer"];
+            /** Format: double */
+            arrivingBytesADay: number;
+        };
+        CopyFailure: {
+            code: string;
+            why: string;
+            /** Format: double */
+            objects: number;
+            /** Format: date-time */
+            nextTry: string;
+        };
+        CopyOfObject: {
+            bucket: string;
+            region: string;
+            state: components["schemas"]["CopyState"];
+            /** Format: date-time */
+            since: string;
+            /** Format: int64 */
+            version: null | number;
+            tier: null | string;
+            why: null | string;
+        };
+        CopyOrder: {
+            source: string;
+            rule: components["schemas"]["CopyRule"];
+            newBucket?: null | components["schemas"]["Bucket"];
+            switchVersioningOn?: boolean;
+        };
         CopyRule: {
             bucket: string;
             prefix?: string;
+            tags?: null | {
+                [key: string]: string;
+            };
+            tier?: null | string;
             catchUp?: boolean;
+            followDeletions?: boolean;
+            /** Format: double */
+            allowedLagHours?: null | number;
+            waiting?: components["schemas"]["WaitingLot"][];
+        };
+        CopyRuleStatus: {
+            /** Format: int64 */
+            id: number;
+            bucket: string;
+            target: string;
+            rule: components["schemas"]["CopyRule"];
+            bringsBack: boolean;
+            /** Format: date-time */
+            made: string;
+            /** Format: double */
+            waiting: number;
+            /** Format: double */
+            waitingBytes: number;
+            /** Format: double */
+            copied: number;
+            /** Format: double */
+            copiedBytes: number;
+            /** Format: double */
+            bytesADay: number;
+            failures: components["schemas"]["CopyFailure"][];
+            /** Format: date-time */
+            oldest: null | string;
+            /** Format: double */
+            lagHours: number;
+            /** Format: double */
+            worstLagHours: number;
+            line: components["schemas"]["LineState"];
+            /** Format: date-time */
+            lineOpens: null | string;
+            /** Format: date-time */
+            nextTry: null | string;
+            /** Format: int32 */
+            failedTries: number;
+            /** Format: double */
+            emptyAfterHours: null | number;
+            /** Format: double */
+            shortBytesPerSecond: number;
+        };
+        /** @enum {unknown} */
+        CopyState: "original" | "there" | "unreachable" | "waiting" | "failed";
+        CutOrder: {
+            /** Format: double */
+            hours?: null | number;
         };
         /** @enum {unknown} */
         DataUse: "whole-objects" | "shared-files" | "machine-disk";
@@ -1056,6 +1551,33 @@ export interface components {
             /** Format: double */
             roundTripMilliseconds: number;
         };
+        /** @enum {unknown} */
+        LineState: "open" | "cut" | "lost";
+        LineStatus: {
+            from: string;
+            to: string;
+            /** Format: double */
+            megabitsPerSecond: null | number;
+            /** Format: double */
+            roundTripMilliseconds: number;
+            /** Format: double */
+            perUnit: number;
+            state: components["schemas"]["LineState"];
+            /** Format: date-time */
+            since: null | string;
+            /** Format: date-time */
+            until: null | string;
+            /** Format: int32 */
+            rules: number;
+        };
+        LineTerms: {
+            /** Format: double */
+            price: number;
+            /** Format: double */
+            megabitsPerSecond?: null | number;
+            /** Format: double */
+            roundTripMilliseconds?: null | number;
+        };
         Lines: {
             uplink: components["schemas"]["Line"];
             betweenZones: components["schemas"]["Line"];
@@ -1087,6 +1609,9 @@ export interface components {
         };
         Lot: {
             prefix?: string;
+            tags?: null | {
+                [key: string]: string;
+            };
             /** Format: date */
             created: string;
             tier: string;
@@ -1099,6 +1624,18 @@ export interface components {
             /** Format: int64 */
             bytesPerObject: number;
         };
+        MendOrder: {
+            kind: string;
+            mend: components["schemas"]["Mending"];
+            /** Format: int64 */
+            version?: null | number;
+        };
+        Mended: {
+            /** Format: int32 */
+            differences: number;
+        };
+        /** @enum {unknown} */
+        Mending: "copy" | "bring-back" | "remove" | "mend" | "try-again";
         Month: string;
         MonthlyAmount: {
             month: components["schemas"]["Month"];
@@ -1116,6 +1653,30 @@ export interface components {
             moveCharge: number;
             /** Format: double */
             earlyLeaveCharge: number;
+        };
+        MoveOrder: {
+            confirm: null | string;
+        };
+        MoveReading: {
+            from: string;
+            to: string;
+            oldIsGone: boolean;
+            forward: null | components["schemas"]["CopyRuleStatus"];
+            back: null | components["schemas"]["CopyRuleStatus"];
+            /** Format: double */
+            missing: null | number;
+            differ: string[];
+            steps: components["schemas"]["MoveStepReading"][];
+        };
+        /** @enum {unknown} */
+        MoveStep: "keep-equal" | "be-equal" | "switch-over" | "drop-old";
+        MoveStepReading: {
+            step: components["schemas"]["MoveStep"];
+            done: boolean;
+            ready: boolean;
+            canUndo: boolean;
+            why: null | string;
+            cost: components["schemas"]["YearChange"][];
         };
         NewAccess: {
             access: components["schemas"]["AccessGrant"];
@@ -1135,6 +1696,9 @@ export interface components {
         };
         ObjectStream: {
             prefix?: string;
+            tags?: null | {
+                [key: string]: string;
+            };
             /** Format: double */
             objectsPerDay: number;
             /** Format: int64 */
@@ -1172,13 +1736,65 @@ export interface components {
         };
         /** @description Money per 1,000. */
         PricePerThousand: number;
+        ProbeUnderWay: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            rule: number;
+            key: string;
+            /** Format: date-time */
+            written: string;
+        };
         Problem: {
             code: string;
             path: string;
             message: string;
         };
+        ProofHead: {
+            /** Format: int64 */
+            id: number;
+            /** Format: date-time */
+            at: string;
+            /** Format: date-time */
+            clock: string;
+            kind: components["schemas"]["ProofKind"];
+            subject: string;
+            target: null | string;
+            good: boolean;
+            summary: string;
+        };
+        ProofItem: {
+            kind: string;
+            bucket: string;
+            key: string;
+            /** Format: int64 */
+            version: number;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: date-time */
+            written: string;
+            note: null | string;
+        };
+        /** @enum {unknown} */
+        ProofKind: "probe" | "audit" | "region-lost" | "region-back";
+        ProofRecord: {
+            head: components["schemas"]["ProofHead"];
+            steps: components["schemas"]["ProofStep"][];
+            items: components["schemas"]["ProofItem"][];
+        };
+        ProofStep: {
+            what: string;
+            /** Format: date-time */
+            at: string;
+        };
         PublicOrder: {
             confirm: string;
+        };
+        Queued: {
+            /** Format: int32 */
+            entries: number;
         };
         ReadBand: {
             /** Format: int32 */
@@ -1192,6 +1808,24 @@ export interface components {
             /** Format: int32 */
             zones?: null | number;
             prices: components["schemas"]["TierPrice"][];
+        };
+        RegionLoss: {
+            region: string;
+            /** Format: date-time */
+            since: null | string;
+            buckets: components["schemas"]["BucketAtRisk"][];
+            items: components["schemas"]["ProofItem"][];
+        };
+        RegionReading: {
+            id: string;
+            name: string;
+            /** Format: date-time */
+            lostSince: null | string;
+            buckets: components["schemas"]["BucketInRegion"][];
+        };
+        ReturnOrder: {
+            withItsData: boolean;
+            confirm?: null | string;
         };
         /** @enum {unknown} */
         Right: "read" | "write" | "list";
@@ -1362,6 +1996,13 @@ export interface components {
             keptUntil: null | string;
             /** Format: date-time */
             readyFrom: null | string;
+            tags: null | {
+                [key: string]: string;
+            };
+            /** Format: date-time */
+            arrived: null | string;
+            /** Format: int64 */
+            root: number;
         };
         StripBand: {
             tier: string;
@@ -1467,6 +2108,10 @@ export interface components {
             from: string;
             to: string;
             price: components["schemas"]["UnitPrice"];
+            /** Format: double */
+            megabitsPerSecond?: null | number;
+            /** Format: double */
+            roundTripMilliseconds?: null | number;
         };
         /** @description Money per unit. */
         UnitPrice: number;
@@ -1483,6 +2128,24 @@ export interface components {
         UntouchedPrefix: {
             prefix: string;
             for: components["schemas"]["UntouchedFor"][];
+        };
+        VersioningCost: {
+            bucket: string;
+            /** Format: double */
+            replacedOnceAMonth: number;
+        };
+        WaitingLot: {
+            prefix?: string;
+            /** Format: date */
+            created: string;
+            /** Format: date */
+            since: string;
+            /** Format: int64 */
+            objects: number;
+            /** Format: double */
+            fraction?: null | number;
+            /** Format: int64 */
+            bytesPerObject: number;
         };
         YearChange: {
             /** Format: int32 */
@@ -2656,6 +3319,566 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InventoryReading"];
+                };
+            };
+        };
+    };
+    readCopies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopiesReading"];
+                };
+            };
+        };
+    };
+    readCopiesOfObject: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bucket: string;
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopyOfObject"][];
+                };
+            };
+        };
+    };
+    readCopyDraft: {
+        parameters: {
+            query?: {
+                replaces?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopyDraftReading"];
+                };
+            };
+        };
+    };
+    makeCopyRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopyRuleStatus"];
+                };
+            };
+        };
+    };
+    changeCopyRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopyRuleStatus"];
+                };
+            };
+        };
+    };
+    removeCopyRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    refillBucket: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bucket: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Queued"];
+                };
+            };
+        };
+    };
+    promoteCopy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                from: string;
+                to: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    sendProbe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeUnderWay"];
+                };
+            };
+        };
+    };
+    giveUpProbe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                probe: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    compareSides: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditResult"];
+                };
+            };
+        };
+    };
+    auditRule: {
+        parameters: {
+            query?: {
+                readEverything?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditResult"];
+                };
+            };
+        };
+    };
+    mendDifferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mended"];
+                };
+            };
+        };
+    };
+    readProof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                record: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofRecord"];
+                };
+            };
+        };
+    };
+    readProofCsv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                record: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    changeLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                from: string;
+                to: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineTerms"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    cutLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                from: string;
+                to: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineStatus"][];
+                };
+            };
+        };
+    };
+    restoreLine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                from: string;
+                to: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineStatus"][];
+                };
+            };
+        };
+    };
+    readRegionLoss: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                region: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegionLoss"];
+                };
+            };
+        };
+    };
+    loseRegion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                region: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegionLoss"];
+                };
+            };
+        };
+    };
+    returnRegion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                region: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReturnOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofHead"];
+                };
+            };
+        };
+    };
+    readMove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                from: string;
+                to: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveReading"];
+                };
+            };
+        };
+    };
+    doMoveStep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                from: string;
+                to: string;
+                step: components["schemas"]["MoveStep"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveReading"];
+                };
+            };
+        };
+    };
+    undoMoveStep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                from: string;
+                to: string;
+                step: components["schemas"]["MoveStep"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveReading"];
                 };
             };
         };
