@@ -43,10 +43,12 @@ public sealed class MeterTests
                 {
                     Stock = stock.Buckets[b.Name].Lots,
                     Streams = [.. b.Streams.Select(s => s with { ObjectsPerDay = s.ObjectsPerDay * Math.Pow(1 + s.YearlyGrowth, since) })],
+                    CopyTo = [.. b.CopyTo.Zip(stock.Buckets[b.Name].Copies, (rule, now) => rule with { Waiting = now.Waiting })],
                 }),
             ],
         };
         Assert.Equal(new DateOnly(2027, 3, 1), stock.Today);
+        Assert.Contains(later.Buckets, b => b.CopyTo.Any(c => c.Waiting.Count > 0));
         var again = Projection.Of(EstateDocument.Read(EstateDocument.Write(later)).Value, 10).Rows().ToList();
         Assert.Null(Compare.Difference([.. first.Where(r => string.CompareOrdinal(r.Month.ToString(), "2027-03") >= 0)], again));
     }

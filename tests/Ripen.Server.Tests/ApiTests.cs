@@ -24,11 +24,12 @@ public sealed class ApiTests : IDisposable
     {
         var demo = CurrentEstate.Demo();
         var document = await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative));
-        // The demo's uploaded notices are folded into the stock of their bucket, earlier versions too.
+        // The demo's uploaded notices are folded into the stock of their bucket, earlier versions too, and wait to be copied.
         var read = EstateDocument.Read(document).Value;
         var notices = read.Find("harbour-notices")!;
         Assert.Equal(8, notices.Stock.Sum(l => l.Count));
-        Assert.Equal(EstateDocument.Write(demo), EstateDocument.Write(read.With(notices with { Stock = [] }, notices.Name)));
+        Assert.Equal(8, notices.CopyTo.Single().Waiting.Sum(w => w.Count));
+        Assert.Equal(EstateDocument.Write(demo), EstateDocument.Write(read.With(notices with { Stock = [], CopyTo = [notices.CopyTo[0] with { Waiting = [] }] }, notices.Name)));
         (await server.Send(HttpMethod.Post, "/api/buckets", HarbourLogs)).EnsureSuccessStatusCode();
         var before = await server.Get("/api/buckets/harbour-logs");
 
@@ -62,7 +63,7 @@ public sealed class ApiTests : IDisposable
 
         var (bucket, tag) = await server.Get("/api/buckets/harbour-logs");
         bucket["rules"]![0]!["steps"]![0]!["age"] = 45;
-        bucket["copyTo"] = new JsonArray(new JsonObject { ["bucket"] = "telemetry-far", ["prefix"] = "", ["catchUp"] = true });
+        bucket["copyTo"] = new JsonArray(new JsonObject { ["bucket"] = "telemetry-far", ["prefix"] = "logs/", ["catchUp"] = false, ["followDeletions"] = false, ["waiting"] = new JsonArray() });
         var changed = await server.Send(HttpMethod.Put, "/api/buckets/harbour-logs", bucket.ToJsonString(), tag);
         Assert.Equal(HttpStatusCode.OK, changed.StatusCode);
         var (stored, newTag) = await server.Get("/api/buckets/harbour-logs");

@@ -32,22 +32,27 @@ public sealed class ComposedEstateTests : IDisposable
     }
 
     [Fact]
-    public async Task A_catch_up_is_shown_until_it_was_done_and_outlives_a_restart()
+    public async Task A_catch_up_is_queued_once_and_what_waits_outlives_a_restart()
     {
-        var (bucket, tag) = await server.Get("/api/buckets/port-sonar");
+        var (bucket, tag) = await server.Get("/api/buckets/crew-records");
         bucket["copyTo"] = new JsonArray(new JsonObject { ["bucket"] = "ticketing-backups", ["prefix"] = "", ["catchUp"] = true });
-        (await server.Send(HttpMethod.Put, "/api/buckets/port-sonar", bucket.ToJsonString(), tag)).EnsureSuccessStatusCode();
-        Assert.True(await CatchUp());
+        (await server.Send(HttpMethod.Put, "/api/buckets/crew-records", bucket.ToJsonString(), tag)).EnsureSuccessStatusCode();
+        var stock = await Objects("crew-records");
         var before = await Objects("ticketing-backups");
-        await PassUntil("2026-11-02");
-        Assert.False(await CatchUp());
-        var after = await Objects("ticketing-backups");
-        Assert.InRange(after - before, 870, 890);
+        Assert.Equal((false, stock), await Rule());
         server.Restart();
-        Assert.False(await CatchUp());
-        Assert.Equal(after, await Objects("ticketing-backups"));
+        Assert.Equal((false, stock), await Rule());
+        await PassUntil("2026-11-02");
+        Assert.Equal((false, 0), await Rule());
+        // The day's own 140 come along, and five nightly backups arrive.
+        Assert.InRange(await Objects("ticketing-backups") - before - stock, 140, 146);
 
-        async Task<bool> CatchUp() => (await server.Get("/api/buckets/port-sonar")).Body["copyTo"]![0]!["catchUp"]!.GetValue<bool>();
+        async Task<(bool CatchUp, double Waiting)> Rule()
+        {
+            var rule = (await server.Get("/api/buckets/crew-records")).Body["copyTo"]![0]!;
+            return (rule["catchUp"]!.GetValue<bool>(), rule["waiting"]!.AsArray().Sum(w => w!["objects"]!.GetValue<double>()));
+        }
+
         async Task<double> Objects(string name) => (await server.Get("/api/estate/board")).Body["buckets"]!.AsArray().Single(b => b!["name"]!.GetValue<string>() == name)!["objects"]!.GetValue<double>();
     }
 

@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
@@ -55,19 +56,20 @@ internal static class MoveEndpoints
     }
 
     private static async Task<Results<Ok<MoveReading>, ProblemHttpResult>> Do(
-        string from, string to, MoveStep step, MoveOrder order, HttpRequest request, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel)
+        string from, string to, string step, MoveOrder order, HttpRequest request, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel)
     {
+        if (Step(step) is not { } which) return NoStep(step);
         var refused = await current.Change(async view =>
         {
             if (Plans.Refusal(view, request) is { } refusal) return refusal;
             var estate = view!.Estate;
             if (estate.Find(to) is null) return Problems.NoBucket(to);
-            if (Reading(view, provider, from, to).Steps.Single(s => s.Step == step) is { Ready: false } notYet)
+            if (Reading(view, provider, from, to).Steps.Single(s => s.Step == which) is { Ready: false } notYet)
             {
                 return Problems.Conflict("not-ready", notYet.Why ?? "This step was done already.");
             }
-            if (step == MoveStep.DropOld && order.Confirm != from) return Problems.Invalid("not-confirmed", "$.confirm", $"The old bucket goes for good; write '{from}' to confirm.");
-            return step switch
+            if (which == MoveStep.DropOld && order.Confirm != from) return Problems.Invalid("not-confirmed", "$.confirm", $"The old bucket goes for good; write '{from}' to confirm.");
+            return which switch
             {
                 MoveStep.KeepEqual => await Plans.Store(view, CopyPlans.WithRule(estate, EqualOrder(from, to), Existing(estate, from, to)), "bucket-changed", store, cancel),
                 MoveStep.SwitchOver => await Plans.Store(view, CopyPlans.SwitchOver(estate, from, to), "switched-over", store, cancel),
@@ -79,20 +81,26 @@ internal static class MoveEndpoints
     }
 
     private static async Task<Results<Ok<MoveReading>, ProblemHttpResult>> Undo(
-        string from, string to, MoveStep step, HttpRequest request, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel)
+        string from, string to, string step, HttpRequest request, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel)
     {
+        if (Step(step) is not { } which) return NoStep(step);
         var refused = await current.Change(async view =>
         {
             if (Plans.Refusal(view, request) is { } refusal) return refusal;
             var estate = view!.Estate;
             if (estate.Find(from) is null || estate.Find(to) is null) return Problems.NoBucket(estate.Find(from) is null ? from : to);
-            if (!Reading(view, provider, from, to).Steps.Single(s => s.Step == step).CanUndo) return Problems.Conflict("cannot-undo", "There is nothing to take back here, or a later step has to be taken back first.");
-            return step == MoveStep.SwitchOver
+            if (!Reading(view, provider, from, to).Steps.Single(s => s.Step == which).CanUndo) return Problems.Conflict("cannot-undo", "There is nothing to take back here, or a later step has to be taken back first.");
+            return which == MoveStep.SwitchOver
                 ? await Plans.Store(view, CopyPlans.SwitchBack(estate, from, to), "switched-back", store, cancel)
                 : await Plans.Store(view, new Checked<Estate>(CopyPlans.WithoutRule(estate, from, Existing(estate, from, to)!)), "bucket-changed", store, cancel);
         }, cancel);
         return refused is not null ? refused : TypedResults.Ok(Reading((await current.Get(cancel))!, provider, from, to));
     }
+
+    /// <summary>Named in the address as in answers: in kebab case.</summary>
+    private static MoveStep? Step(string name) => Enum.GetValues<MoveStep>().Cast<MoveStep?>().FirstOrDefault(s => JsonNamingPolicy.KebabCaseLower.ConvertName(s!.Value.ToString()) == name);
+
+    private static ProblemHttpResult NoStep(string name) => Problems.NotFound("no-step", $"There is no step '{name}'.");
 
     private static CopyOrder EqualOrder(string from, string to) => new()
     {
