@@ -16,11 +16,18 @@ const ForecastPlace = lazy(() => import("./places/forecast/forecast-place").then
 const AdvicePlace = lazy(() => import("./places/advice/advice-place").then((m) => ({ default: m.AdvicePlace })));
 const ClockPlace = lazy(() => import("./places/clock/clock-place").then((m) => ({ default: m.ClockPlace })));
 const SchemesPlace = lazy(() => import("./places/schemes/schemes-place").then((m) => ({ default: m.SchemesPlace })));
+const CopiesPlace = lazy(() => import("./places/copies/copies-place").then((m) => ({ default: m.CopiesPlace })));
+const RuleForm = lazy(() => import("./places/copies/rule-form").then((m) => ({ default: m.RuleForm })));
+const RegionPage = lazy(() => import("./places/copies/region-page").then((m) => ({ default: m.RegionPage })));
+const RecordPage = lazy(() => import("./places/copies/record-page").then((m) => ({ default: m.RecordPage })));
+const MoveChoice = lazy(() => import("./places/copies/move-page").then((m) => ({ default: m.MoveChoice })));
+const MovePage = lazy(() => import("./places/copies/move-page").then((m) => ({ default: m.MovePage })));
 const LogPlace = lazy(() => import("./places/log/log-place").then((m) => ({ default: m.LogPlace })));
 const ReferencePlace = lazy(() => import("./places/reference/reference-place").then((m) => ({ default: m.ReferencePlace })));
 
 const places = [
   { to: "/", label: "Estate" },
+  { to: "/copies", label: "Copies" },
   { to: "/forecast", label: "Forecast" },
   { to: "/log", label: "Log" },
 ];
@@ -46,7 +53,7 @@ export function App() {
               const here =
                 place.to === "/"
                   ? pathname === "/" || pathname.startsWith("/buckets") || pathname === "/new"
-                  : pathname === place.to;
+                  : pathname === place.to || pathname.startsWith(`${place.to}/`);
               return (
                 <NavLink
                   key={place.to}
@@ -79,6 +86,14 @@ export function App() {
               {estate.data ? (
                 <>
                   <Route path="/forecast" element={<ForecastPlace />} />
+                  <Route path="/copies" element={<CopiesPlace />} />
+                  <Route path="/copies/rules/:rule" element={<CopiesPlace />} />
+                  <Route path="/copies/new" element={<RuleForm />} />
+                  <Route path="/copies/change/:rule" element={<RuleForm />} />
+                  <Route path="/copies/regions/:region" element={<RegionPage />} />
+                  <Route path="/copies/records/:record" element={<RecordPage />} />
+                  <Route path="/copies/move" element={<MoveChoice />} />
+                  <Route path="/copies/moves/:from/:to" element={<MovePage />} />
                   <Route path="/log" element={<LogPlace />} />
                   <Route path="/clock" element={<ClockPlace />} />
                   <Route path="/schemes" element={<SchemesPlace />} />

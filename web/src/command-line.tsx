@@ -18,7 +18,7 @@ const keyList = [
 
 /** Ctrl+K: type where to go or what to do; and the list of keys on `?`. */
 export function CommandLine() {
-  const { estate } = useEstate();
+  const { estate, prices } = useEstate();
   const navigate = useNavigate();
   const keep = useLocation().search;
   const [open, setOpen] = useState<"line" | "keys" | null>(null);
@@ -32,6 +32,10 @@ export function CommandLine() {
     ...estate.buckets.map((name) => ({ label: `open ${name}`, run: () => navigate(`/buckets/${name}${keep}`) })),
     { label: "new bucket", run: () => navigate(`/new${keep}`) },
     { label: "estate", run: () => navigate(`/${keep}`) },
+    { label: "copies", run: () => navigate("/copies") },
+    { label: "new copy rule", run: () => navigate("/copies/new") },
+    { label: "move house", run: () => navigate("/copies/move") },
+    ...prices.regions.map((r) => ({ label: `lose or return ${r.id}`, run: () => navigate(`/copies/regions/${r.id}`) })),
     { label: "forecast", run: () => navigate(`/forecast${keep}`) },
     { label: "log", run: () => navigate(`/log${keep}`) },
     { label: "clock: let time pass", run: () => navigate("/clock") },

@@ -317,8 +317,7 @@ const ofRule = (id: number) => ({ params: { path: { id } } });
 
 export const sendProbe = (id: number) => value(client.POST("/api/copies/rules/{id}/probes", ofRule(id)));
 
-export const giveUpProbe = (probe: number) =>
-  value(client.DELETE("/api/copies/probes/{probe}", { params: { path: { probe } } }));
+export const giveUpProbe = (probe: number) => value(client.DELETE("/api/copies/probes/{probe}", { params: { path: { probe } } }));
 
 export const auditRule = (id: number, readEverything: boolean) =>
   value(client.POST("/api/copies/rules/{id}/audits", { params: { path: { id }, query: { readEverything } } }));
@@ -326,8 +325,7 @@ export const auditRule = (id: number, readEverything: boolean) =>
 export const mendDifferences = (id: number, order: MendOrder) =>
   value(client.POST("/api/copies/rules/{id}/mends", { ...ofRule(id), body: order }));
 
-export const readProof = (record: number) =>
-  value(client.GET("/api/copies/records/{record}", { params: { path: { record } } }));
+export const readProof = (record: number) => value(client.GET("/api/copies/records/{record}", { params: { path: { record } } }));
 
 export const readMove = (from: string, to: string) => whole(client.GET("/api/copies/moves/{from}/{to}", line(from, to)));
 

@@ -3838,7 +3838,7 @@ export interface operations {
             path: {
                 from: string;
                 to: string;
-                step: components["schemas"]["MoveStep"];
+                step: string;
             };
             cookie?: never;
         };
@@ -3866,7 +3866,7 @@ export interface operations {
             path: {
                 from: string;
                 to: string;
-                step: components["schemas"]["MoveStep"];
+                step: string;
             };
             cookie?: never;
         };

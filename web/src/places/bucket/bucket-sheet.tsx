@@ -1,13 +1,13 @@
 import { type MouseEvent, useEffect, useRef } from "react";
 import { useLocation } from "react-router";
 import type { AgeAxis, TierContents } from "../../api/client";
-import { useEstate } from "../../estate-context";
 import { StripEditor } from "../../strip/strip-editor";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { AccessSection } from "./access/access-section";
 import { ConsequencesPanel } from "./consequences-panel";
 import { ContentsSection } from "./contents/contents-section";
+import { CopiesSection } from "./copies-section";
 import { DeleteBucket } from "./delete-bucket";
 import { UntouchedSection } from "./inventory/untouched-section";
 import { KeepEditor } from "./keep-editor";
@@ -27,10 +27,8 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
   const strip = good?.strip;
   const sheet = useScrollToOpened(bucket !== undefined);
   const problemAt = useProblems(reading.data?.problems);
-  const { tierName } = useEstate();
   if (draft.stored.error) return <ErrorNote error={draft.stored.error} />;
   if (!bucket) return <div className="h-96" />;
-  const copies = bucket.copyTo ?? [];
   return (
     <section
       ref={sheet}
@@ -58,19 +56,7 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
         <StreamsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
         <ReadsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
         <KeepEditor bucket={bucket} edit={edit} problemAt={problemAt} />
-        {copies.length > 0 && (
-          <div>
-            <h3 className="text-lg">Copies elsewhere</h3>
-            {copies.map((copy) => (
-              <p key={copy.bucket + copy.prefix}>
-                {copy.prefix ? `What arrives under ${copy.prefix}` : "Everything that arrives"} is copied to {copy.bucket} on the
-                same day
-                {copy.catchUp ? ", and what is here already as well" : "; what was here already is not"}. It lands here in{" "}
-                {tierName(bucket.tier)}.
-              </p>
-            ))}
-          </div>
-        )}
+        <CopiesSection bucket={bucket} />
         <MoneyChart bucket={name} />
         <ContentsSection bucket={draft.stored.data?.value ?? bucket} />
         <AccessSection bucket={name} />
@@ -116,6 +102,7 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
 
 const parts = [
   { id: "ageing", label: "ageing" },
+  { id: "copies", label: "copies" },
   { id: "money", label: "money" },
   { id: "contents", label: "contents" },
   { id: "access", label: "access" },

@@ -34,7 +34,12 @@ export function AuditSection({ rule, onClose }: { rule: CopyRuleStatus; onClose:
       </p>
       <p className="mt-2 flex items-baseline gap-5">
         <label className="inline-flex items-center gap-2">
-          <input type="checkbox" className="accent-(--accent)" checked={readEverything} onChange={(e) => setReadEverything(e.target.checked)} />
+          <input
+            type="checkbox"
+            className="accent-(--accent)"
+            checked={readEverything}
+            onChange={(e) => setReadEverything(e.target.checked)}
+          />
           Read every byte
         </label>
         <Button kind="primary" disabled={audit.isPending} onClick={() => audit.mutate(undefined)}>
@@ -55,9 +60,13 @@ function Result({ result, busy, onMend }: ResultProps) {
   return (
     <div className="mt-4" role="status">
       <p className={`border-l-4 px-3 ${result.good ? "border-good" : "border-bad"}`}>
-        {count(result.compared)} objects, {bytes(result.bytes)}: {count(result.same)} the same on both sides, {count(result.waiting)}{" "}
-        waiting.{" "}
-        {result.differences.length === 0 ? "No difference." : result.good ? "Nothing that has to be there is missing." : "The two sides differ."}{" "}
+        {count(result.compared)} objects, {bytes(result.bytes)}: {count(result.same)} the same on both sides,{" "}
+        {count(result.waiting)} waiting.{" "}
+        {result.differences.length === 0
+          ? "No difference."
+          : result.good
+            ? "Nothing that has to be there is missing."
+            : "The two sides differ."}{" "}
         {result.record != null && <Link to={`/copies/records/${result.record}`}>The record</Link>}
       </p>
       {kinds.map((kind) => {
@@ -70,7 +79,12 @@ function Result({ result, busy, onMend }: ResultProps) {
                 {count(differences.reduce((sum, d) => sum + d.item.objects, 0))} {inWords(kind)}
               </strong>
               {mends.map((one) => (
-                <Button key={one} disabled={busy} aria-label={`${mendWords[one]}: all ${inWords(kind)}`} onClick={() => onMend({ kind, mend: one, version: null })}>
+                <Button
+                  key={one}
+                  disabled={busy}
+                  aria-label={`${mendWords[one]}: all ${inWords(kind)}`}
+                  onClick={() => onMend({ kind, mend: one, version: null })}
+                >
                   {mendWords[one]}, all of them
                 </Button>
               ))}

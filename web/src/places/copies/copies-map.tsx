@@ -1,49 +1,63 @@
-import { useNavigate } from "react-router";
+import { Link } from "react-router";
 import type { CopyRuleStatus, RegionReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { useWidth } from "../../ui/use-width";
 import { type PlacedRule, placeCopies } from "./map-geometry";
 import { lateness, span } from "./words";
 
-type MapProps = { regions: RegionReading[]; rules: CopyRuleStatus[]; open: number | null; onOpen: (rule: number) => void };
+type MapProps = { regions: RegionReading[]; rules: CopyRuleStatus[]; open: number };
 
 const strokes = { even: "var(--good)", behind: "var(--ripe-1)", late: "var(--bad)" };
 
 /** Regions as columns, buckets in them, rules as lines: thick for many bytes, with a mark that says how late. The list below says the same in words. */
-export function CopiesMap({ regions, rules, open, onOpen }: MapProps) {
+export function CopiesMap({ regions, rules, open }: MapProps) {
   const { bytes } = useEstate();
-  const navigate = useNavigate();
-  const { ref, width } = useWidth<HTMLDivElement>();
+  const [ref, width] = useWidth<HTMLDivElement>();
   const map = placeCopies(regions, rules, width);
   return (
     <div ref={ref} data-testid="copies-map">
-      {/* biome-ignore lint/a11y/noSvgWithoutTitle: hidden, because the list of rules says all of it in words */}
-      <svg aria-hidden="true" width={width} height={map.height} className="block">
+      <svg role="group" aria-label="Map of copies" width={width} height={map.height} className="block">
         {map.regions.map(({ region, x }) => (
           <g key={region.id}>
-            {region.lostSince && <rect x={x - 8} y={0} width={width / regions.length - 8} height={map.height} fill="var(--paper-deep)" />}
-            <text x={x} y={22} className="cursor-pointer font-serif text-[19px]" fill="var(--ink)" onClick={() => navigate(`/copies/regions/${region.id}`)}>
-              {region.name}
-              {region.lostSince && <tspan fill="var(--bad)"> · lost</tspan>}
-            </text>
+            {region.lostSince && (
+              <rect x={x - 8} y={0} width={width / regions.length - 8} height={map.height} fill="var(--paper-deep)" />
+            )}
+            <Link to={`/copies/regions/${region.id}`} tabIndex={-1}>
+              <text x={x} y={22} className="font-serif text-[19px]" fill="var(--ink)">
+                {region.name}
+                {region.lostSince && <tspan fill="var(--bad)"> · lost</tspan>}
+              </text>
+            </Link>
             <line x1={x} x2={x + width / regions.length - 24} y1={34} y2={34} stroke="var(--hairline-strong)" />
           </g>
         ))}
         {map.rules.map((placed) => (
-          <RuleLine key={placed.rule.id} placed={placed} open={placed.rule.id === open} onOpen={() => onOpen(placed.rule.id)} />
+          <RuleLine key={placed.rule.id} placed={placed} open={placed.rule.id === open} />
         ))}
         {map.regions.map(({ region, buckets, width: reach }) => (
           <g key={region.id} opacity={region.lostSince ? 0.55 : 1}>
             {buckets.map((b) => (
-              <g key={b.name} className="cursor-pointer" onClick={() => navigate(`/buckets/${b.name}`)}>
-                <rect x={b.x - 4} y={b.y - 13} width={reach} height={26} fill={region.lostSince ? "var(--paper-deep)" : "var(--paper)"} />
-                <text x={b.x} y={b.y + 5} fill="var(--ink)" className="text-[15px]" textDecoration={region.lostSince ? "line-through" : undefined}>
+              <Link key={b.name} to={`/buckets/${b.name}`} tabIndex={-1}>
+                <rect
+                  x={b.x - 4}
+                  y={b.y - 13}
+                  width={reach}
+                  height={26}
+                  fill={region.lostSince ? "var(--paper-deep)" : "var(--paper)"}
+                />
+                <text
+                  x={b.x}
+                  y={b.y + 5}
+                  fill="var(--ink)"
+                  className="text-[15px]"
+                  textDecoration={region.lostSince ? "line-through" : undefined}
+                >
                   {b.name}
                 </text>
                 <text x={b.x + reach - 12} y={b.y + 5} textAnchor="end" fill="var(--ink-soft)" className="text-[13px]">
                   {bytes(b.bytes)}
                 </text>
-              </g>
+              </Link>
             ))}
           </g>
         ))}
@@ -55,11 +69,11 @@ export function CopiesMap({ regions, rules, open, onOpen }: MapProps) {
   );
 }
 
-function RuleLine({ placed, open, onOpen }: { placed: PlacedRule; open: boolean; onOpen: () => void }) {
+function RuleLine({ placed, open }: { placed: PlacedRule; open: boolean }) {
   const { rule, path, width } = placed;
   const closed = rule.line !== "open";
   return (
-    <g className="cursor-pointer" onClick={onOpen}>
+    <Link to={open ? "/copies" : `/copies/rules/${rule.id}`} tabIndex={-1} aria-label={`${rule.bucket} to ${rule.target}`}>
       <title>{`${rule.bucket} to ${rule.target}`}</title>
       <path d={path} fill="none" stroke="transparent" strokeWidth={18} />
       {open && <path d={path} fill="none" stroke="var(--ink)" strokeWidth={width + 3} />}
@@ -71,7 +85,7 @@ function RuleLine({ placed, open, onOpen }: { placed: PlacedRule; open: boolean;
         strokeDasharray={closed ? "3 9" : rule.bringsBack ? "12 5" : undefined}
       />
       <circle cx={endOf(path).x} cy={endOf(path).y} r={4.5} fill={strokes[lateness(rule)]} />
-    </g>
+    </Link>
   );
 }
 
@@ -92,7 +106,12 @@ function LagMark({ placed: { rule, middle } }: { placed: PlacedRule }) {
       ) : (
         <circle cx={middle.x} cy={middle.y} r={5.5} fill="var(--paper)" stroke={strokes[late]} strokeWidth={2.5} />
       )}
-      <text x={middle.x + 12} y={middle.y + 5} className="text-[13px] font-semibold" fill={late === "late" ? "var(--bad)" : "var(--ink)"}>
+      <text
+        x={middle.x + 12}
+        y={middle.y + 5}
+        className="text-[13px] font-semibold"
+        fill={late === "late" ? "var(--bad)" : "var(--ink)"}
+      >
         {words}
       </text>
     </g>

@@ -1,4 +1,4 @@
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useParams } from "react-router";
 import { useEstate } from "../../estate-context";
 import { instant } from "../../format";
 import { ErrorNote } from "../../ui/error-note";
@@ -12,7 +12,6 @@ import { useCopies } from "./use-copies";
 /** Copies elsewhere: which objects are safe, how late the rest is, and how to prove it. A rule opens in the list (/copies/rules/…). */
 export function CopiesPlace() {
   const copies = useCopies();
-  const navigate = useNavigate();
   const { estate } = useEstate();
   const open = Number(useParams().rule ?? Number.NaN);
   if (copies.error) return <ErrorNote error={copies.error} />;
@@ -35,7 +34,10 @@ export function CopiesPlace() {
           <PassTime />
           <Link to="/copies/move">Move house…</Link>
           {estate.buckets.length > 0 && (
-            <Link to="/copies/new" className="rounded-sm border border-accent bg-accent px-3 py-1 font-medium text-paper no-underline">
+            <Link
+              to="/copies/new"
+              className="rounded-sm border border-accent bg-accent px-3 py-1 font-medium text-paper no-underline"
+            >
               New copy rule
             </Link>
           )}
@@ -43,17 +45,12 @@ export function CopiesPlace() {
       </div>
       {rules.length === 0 && (
         <p className="mt-3 max-w-3xl">
-          A copy rule protects a bucket against the loss of its region: what arrives there is copied to a bucket in another region,
-          and you see at any moment which objects are safe and how late the rest is.
+          A copy rule protects a bucket against the loss of its region: what arrives there is copied to a bucket in another
+          region, and you see at any moment which objects are safe and how late the rest is.
         </p>
       )}
       <div className="mt-5">
-        <CopiesMap
-          regions={regions}
-          rules={rules}
-          open={open}
-          onOpen={(rule) => navigate(rule === open ? "/copies" : `/copies/rules/${rule}`)}
-        />
+        <CopiesMap regions={regions} rules={rules} open={open} />
       </div>
       {rules.length > 0 && <RuleList rules={rules} probes={probes} records={records} open={open} etag={copies.data.etag} />}
       <LineList lines={lines} regions={regions} etag={copies.data.etag} />

@@ -21,7 +21,15 @@ export const inWords = (kind: string) => words[kind] ?? kind;
 const most = 500;
 
 /** Objects by name and size, with what is the matter with them. */
-export function ItemTable({ items, label, mends }: { items: ProofItem[]; label: string; mends?: (item: ProofItem) => ReactNode }) {
+export function ItemTable({
+  items,
+  label,
+  mends,
+}: {
+  items: ProofItem[];
+  label: string;
+  mends?: (item: ProofItem) => ReactNode;
+}) {
   const { bytes } = useEstate();
   return (
     <section aria-label={label} className="mt-4">
@@ -40,7 +48,10 @@ export function ItemTable({ items, label, mends }: { items: ProofItem[]; label: 
           </thead>
           <tbody>
             {items.slice(0, most).map((item) => (
-              <tr key={`${item.kind} ${item.bucket} ${item.key} ${item.version} ${item.written} ${item.bytes}`} className="border-b border-hairline align-top">
+              <tr
+                key={`${item.kind} ${item.bucket} ${item.key} ${item.version} ${item.written} ${item.bytes}`}
+                className="border-b border-hairline align-top"
+              >
                 <th scope="row" className="max-w-md py-1 text-left font-normal break-all">
                   {item.key === "" ? "(no prefix)" : item.key}
                   {item.version > 0 && <span className="text-sm text-ink-soft"> version {item.version}</span>}

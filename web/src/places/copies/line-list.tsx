@@ -68,13 +68,28 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
         {terms ? (
           <>
             <td>
-              <NumberInput aria-label={`Mbit/s of ${name}; empty without a limit`} className="w-24" value={terms.mbit} onChange={(mbit) => setTerms({ ...terms, mbit })} />
+              <NumberInput
+                aria-label={`Mbit/s of ${name}; empty without a limit`}
+                className="w-24"
+                value={terms.mbit}
+                onChange={(mbit) => setTerms({ ...terms, mbit })}
+              />
             </td>
             <td>
-              <NumberInput aria-label={`Milliseconds of ${name}`} className="w-24" value={terms.ms} onChange={(ms) => setTerms({ ...terms, ms })} />
+              <NumberInput
+                aria-label={`Milliseconds of ${name}`}
+                className="w-24"
+                value={terms.ms}
+                onChange={(ms) => setTerms({ ...terms, ms })}
+              />
             </td>
             <td>
-              <NumberInput aria-label={`Price of ${name}`} className="w-24" value={terms.price} onChange={(price) => setTerms({ ...terms, price })} />
+              <NumberInput
+                aria-label={`Price of ${name}`}
+                className="w-24"
+                value={terms.price}
+                onChange={(price) => setTerms({ ...terms, price })}
+              />
             </td>
           </>
         ) : (
@@ -86,7 +101,9 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
         )}
         <td>{line.rules}</td>
         <td className={`pl-8 text-left ${line.state === "open" ? "" : "font-semibold text-bad"}`}>
-          {line.state === "open" ? "open" : `${line.state} since ${instant(line.since ?? "")}${line.until ? `, until ${instant(line.until)}` : ""}`}
+          {line.state === "open"
+            ? "open"
+            : `${line.state} since ${instant(line.since ?? "")}${line.until ? `, until ${instant(line.until)}` : ""}`}
         </td>
         <td>
           {terms ? (
@@ -103,7 +120,9 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
               <Button
                 kind="quiet"
                 aria-label={`Change the terms of ${name}`}
-                onClick={() => setTerms({ mbit: line.megabitsPerSecond ?? null, ms: line.roundTripMilliseconds, price: line.perUnit })}
+                onClick={() =>
+                  setTerms({ mbit: line.megabitsPerSecond ?? null, ms: line.roundTripMilliseconds, price: line.perUnit })
+                }
               >
                 Terms
               </Button>

@@ -63,7 +63,9 @@ function Row({ rule, open }: { rule: CopyRuleStatus; open: boolean }) {
           {rule.bucket} – {rule.target}
         </Link>
         {rule.bringsBack && <span className="text-sm text-ink-soft"> (brings back)</span>}
-        {rule.line !== "open" && <span className="font-semibold text-bad"> · {rule.line === "cut" ? "line cut" : "region lost"}</span>}
+        {rule.line !== "open" && (
+          <span className="font-semibold text-bad"> · {rule.line === "cut" ? "line cut" : "region lost"}</span>
+        )}
       </th>
       <td className="text-left text-sm">{scope(rule.rule)}</td>
       <td data-testid="waiting">

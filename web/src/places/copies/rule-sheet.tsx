@@ -89,7 +89,9 @@ export function RuleSheet({ rule, probes, records, etag }: SheetProps) {
           </p>
         )}
         {probes.length === 0 && !last && <p className="text-ink-soft">It was never proved by a probe.</p>}
-        {rule.worstLagHours > 0 && <p className="text-ink-soft">The latest copy of the last 30 days was {span(rule.worstLagHours)} late.</p>}
+        {rule.worstLagHours > 0 && (
+          <p className="text-ink-soft">The latest copy of the last 30 days was {span(rule.worstLagHours)} late.</p>
+        )}
       </div>
       {auditing && <AuditSection rule={rule} onClose={() => setAuditing(false)} />}
     </div>

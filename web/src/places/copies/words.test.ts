@@ -3,7 +3,15 @@ import type { CopyRuleStatus } from "../../api/client";
 import { lateness, readTags, scope, span, writeTags } from "./words";
 
 test("a time is told in the largest unit that says something", () => {
-  expect([0, 0.001, 0.5, 3.26, 47, 100, 9999].map(span)).toEqual(["0", "3.6 s", "30 min", "3.3 h", "47 h", "4.2 days", "417 days"]);
+  expect([0, 0.001, 0.5, 3.26, 47, 100, 9999].map(span)).toEqual([
+    "0",
+    "3.6 s",
+    "30 min",
+    "3.3 h",
+    "47 h",
+    "4.2 days",
+    "417 days",
+  ]);
 });
 
 test("late is what is over the allowed lag, or failed", () => {

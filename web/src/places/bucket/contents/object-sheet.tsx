@@ -8,8 +8,10 @@ import { ConfirmButton } from "../../../ui/confirm-button";
 import { Button } from "../../../ui/controls";
 import { Dialog } from "../../../ui/dialog";
 import { ErrorNote } from "../../../ui/error-note";
+import { writeTags } from "../../copies/words";
 import { LinkDialog } from "../access/link-dialog";
 import { MoveDialog } from "./move-dialog";
+import { ObjectCopies } from "./object-copies";
 
 /** One object: what it is, where it rests, what it has cost, its versions; out it comes, or it goes. */
 export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: string; onClose: () => void }) {
@@ -37,6 +39,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
         ["Written", `${instant(chosen.written)} UTC`],
         ["Last read", chosen.lastRead == null ? "never" : day(chosen.lastRead)],
         ["Kept until", chosen.keptUntil == null ? "nothing keeps it" : day(chosen.keptUntil)],
+        ...(chosen.tags ? [["Tags", writeTags(chosen.tags)] as [string, React.ReactNode]] : []),
         ["Charged so far", money(details.data?.chargedSoFar ?? 0)],
         [
           "SHA-256",
@@ -100,6 +103,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
         )
       )}
       {remove.error && <ErrorNote error={remove.error} />}
+      {chosen && <ObjectCopies bucket={bucket.name} version={chosen.version} />}
       {details.data && (details.data.versions.length > 1 || bucket.versioning) && (
         <Versions
           bucket={bucket}
