@@ -1,4 +1,6 @@
 using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
 using Ripen.Core.Replication;
 using Ripen.Data;
 using Ripen.Provider;
@@ -17,6 +19,9 @@ public sealed record ReturnOrder
 /// <summary>How many entries were queued.</summary>
 public sealed record Queued(int Entries);
 
+/// <summary>A promotion looked at and not done: what stands in the way, what the estate would cost, and the rule that brought the copies.</summary>
+public sealed record PromotionReading(IReadOnlyList<Problem> Problems, IReadOnlyList<YearChange> Cost, CopyRuleStatus? Rule);
+
 internal static class RegionEndpoints
 {
     public static void MapRegions(this RouteGroupBuilder copies)
@@ -26,6 +31,7 @@ internal static class RegionEndpoints
         region.MapPut("/loss", Lose).WithName("loseRegion").WithSummary("Marks the region as lost.");
         region.MapPost("/return", Return).WithName("returnRegion").WithSummary("The region can be reached again; what is gone is listed in a record.");
         copies.MapPost("/refills/{bucket}", Refill).WithName("refillBucket").WithSummary("Brings back to a bucket everything that only its copies have.");
+        copies.MapGet("/promotions/{from}/{to}", ReadPromotion).WithName("readPromotion").WithSummary("What promoting a copy would do. Nothing is stored.");
         copies.MapPost("/promotions/{from}/{to}", Promote).WithName("promoteCopy")
             .WithSummary("A copy takes the place of its original: workload and reads move, and what is written there is copied back. If-Match: the estate's ETag.");
     }
@@ -46,6 +52,16 @@ internal static class RegionEndpoints
 
     private static async Task<Results<Ok<Queued>, ProblemHttpResult>> Refill(string bucket, CurrentEstate current, SimulatedProvider provider, CancellationToken cancel) =>
         await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(new Queued(provider.Copies.Refill(bucket)));
+
+    private static async Task<Results<Ok<PromotionReading>, ProblemHttpResult>> ReadPromotion(
+        string from, string to, CurrentEstate current, SimulatedProvider provider, HttpResponse response, CancellationToken cancel)
+    {
+        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
+        response.SetVersion(view.Version);
+        var after = CopyPlans.SwitchOver(view.Estate, from, to);
+        var rule = provider.Copies.Rules().FirstOrDefault(r => r.Bucket == from && r.Target == to && !r.BringsBack);
+        return TypedResults.Ok(new PromotionReading(after.Problems, after.Ok ? Consequences.CostOf(view.Project(Consequences.Months), after.Value, from) : [], rule));
+    }
 
     private static async Task<Results<NoContent, ProblemHttpResult>> Promote(
         string from, string to, HttpRequest request, CurrentEstate current, EstateStore store, CancellationToken cancel)

@@ -310,6 +310,9 @@ export const returnRegion = (region: string, withItsData: boolean, confirm: stri
 export const refillBucket = (bucket: string) =>
   value(client.POST("/api/copies/refills/{bucket}", { params: { path: { bucket } } }));
 
+export const readPromotion = (from: string, to: string) =>
+  whole(client.GET("/api/copies/promotions/{from}/{to}", line(from, to)));
+
 export const promoteCopy = (from: string, to: string, etag: string) =>
   value(client.POST("/api/copies/promotions/{from}/{to}", { ...line(from, to), ...ifMatch(etag) }));
 

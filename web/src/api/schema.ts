@@ -822,7 +822,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** What promoting a copy would do. Nothing is stored. */
+        get: operations["readPromotion"];
         put?: never;
         /** A copy takes the place of its original: workload and reads move, and what is written there is copied back. If-Match: the estate's ETag. */
         post: operations["promoteCopy"];
@@ -1749,6 +1750,11 @@ export interface components {
             code: string;
             path: string;
             message: string;
+        };
+        PromotionReading: {
+            problems: components["schemas"]["Problem"][];
+            cost: components["schemas"]["YearChange"][];
+            rule: null | components["schemas"]["CopyRuleStatus"];
         };
         ProofHead: {
             /** Format: int64 */
@@ -3480,6 +3486,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Queued"];
+                };
+            };
+        };
+    };
+    readPromotion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                from: string;
+                to: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromotionReading"];
                 };
             };
         };

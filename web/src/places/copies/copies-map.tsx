@@ -22,7 +22,7 @@ export function CopiesMap({ regions, rules, open }: MapProps) {
             {region.lostSince && (
               <rect x={x - 8} y={0} width={width / regions.length - 8} height={map.height} fill="var(--paper-deep)" />
             )}
-            <Link to={`/copies/regions/${region.id}`} tabIndex={-1}>
+            <Link to={`/copies/regions/${region.id}`} tabIndex={-1} className="no-underline">
               <text x={x} y={22} className="font-serif text-[19px]" fill="var(--ink)">
                 {region.name}
                 {region.lostSince && <tspan fill="var(--bad)"> · lost</tspan>}
@@ -35,16 +35,11 @@ export function CopiesMap({ regions, rules, open }: MapProps) {
           <RuleLine key={placed.rule.id} placed={placed} open={placed.rule.id === open} />
         ))}
         {map.regions.map(({ region, buckets, width: reach }) => (
-          <g key={region.id} opacity={region.lostSince ? 0.55 : 1}>
+          <g key={region.id} opacity={region.lostSince ? 0.8 : 1}>
             {buckets.map((b) => (
-              <Link key={b.name} to={`/buckets/${b.name}`} tabIndex={-1}>
-                <rect
-                  x={b.x - 4}
-                  y={b.y - 13}
-                  width={reach}
-                  height={26}
-                  fill={region.lostSince ? "var(--paper-deep)" : "var(--paper)"}
-                />
+              <Link key={b.name} to={`/buckets/${b.name}`} tabIndex={-1} className="no-underline">
+                <Ground x={b.x} y={b.y} characters={b.name.length} lost={region.lostSince != null} />
+                <Ground x={b.x + reach - 76} y={b.y} characters={7} lost={region.lostSince != null} />
                 <text
                   x={b.x}
                   y={b.y + 5}
@@ -65,7 +60,18 @@ export function CopiesMap({ regions, rules, open }: MapProps) {
           <LagMark key={placed.rule.id} placed={placed} />
         ))}
       </svg>
+      <p className="mt-1 text-sm text-ink-soft">
+        A thicker line has copied more. <span className="text-bad">◆</span> later than allowed, or failed · ○ behind, within what
+        is allowed · dotted: nothing passes.
+      </p>
     </div>
+  );
+}
+
+/** Paper under a text, so that a line which passes behind it does not cross it out. */
+function Ground({ x, y, characters, lost }: { x: number; y: number; characters: number; lost: boolean }) {
+  return (
+    <rect x={x - 4} y={y - 12} width={characters * 8.2 + 8} height={24} fill={lost ? "var(--paper-deep)" : "var(--paper)"} />
   );
 }
 
@@ -76,7 +82,7 @@ function RuleLine({ placed, open }: { placed: PlacedRule; open: boolean }) {
     <Link to={open ? "/copies" : `/copies/rules/${rule.id}`} tabIndex={-1} aria-label={`${rule.bucket} to ${rule.target}`}>
       <title>{`${rule.bucket} to ${rule.target}`}</title>
       <path d={path} fill="none" stroke="transparent" strokeWidth={18} />
-      {open && <path d={path} fill="none" stroke="var(--ink)" strokeWidth={width + 3} />}
+      {open && <path d={path} fill="none" stroke="var(--ink)" strokeOpacity={0.18} strokeWidth={width + 12} />}
       <path
         d={path}
         fill="none"
@@ -90,7 +96,7 @@ function RuleLine({ placed, open }: { placed: PlacedRule; open: boolean }) {
 }
 
 /** Nothing for a rule that is even; a ring with the lag for one that is behind, a filled lozenge for one that is later than allowed. */
-function LagMark({ placed: { rule, middle } }: { placed: PlacedRule }) {
+function LagMark({ placed: { rule, mark } }: { placed: PlacedRule }) {
   const late = lateness(rule);
   if (late === "even" && rule.line === "open") return null;
   const failed = rule.failures.reduce((sum, f) => sum + f.objects, 0);
@@ -100,15 +106,15 @@ function LagMark({ placed: { rule, middle } }: { placed: PlacedRule }) {
   if (!words) return null;
   return (
     <g pointerEvents="none">
-      <rect x={middle.x - 12} y={middle.y - 11} width={words.length * 7.2 + 26} height={22} fill="var(--paper)" opacity={0.92} />
+      <rect x={mark.x - 12} y={mark.y - 11} width={words.length * 7.2 + 26} height={22} fill="var(--paper)" />
       {late === "late" ? (
-        <path d={`M${middle.x},${middle.y - 7} l7,7 l-7,7 l-7,-7 Z`} fill={strokes.late} />
+        <path d={`M${mark.x},${mark.y - 7} l7,7 l-7,7 l-7,-7 Z`} fill={strokes.late} />
       ) : (
-        <circle cx={middle.x} cy={middle.y} r={5.5} fill="var(--paper)" stroke={strokes[late]} strokeWidth={2.5} />
+        <circle cx={mark.x} cy={mark.y} r={5.5} fill="var(--paper)" stroke={strokes[late]} strokeWidth={2.5} />
       )}
       <text
-        x={middle.x + 12}
-        y={middle.y + 5}
+        x={mark.x + 12}
+        y={mark.y + 5}
         className="text-[13px] font-semibold"
         fill={late === "late" ? "var(--bad)" : "var(--ink)"}
       >

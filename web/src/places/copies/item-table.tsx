@@ -52,17 +52,17 @@ export function ItemTable({
                 key={`${item.kind} ${item.bucket} ${item.key} ${item.version} ${item.written} ${item.bytes}`}
                 className="border-b border-hairline align-top"
               >
-                <th scope="row" className="max-w-md py-1 text-left font-normal break-all">
+                <th scope="row" className="max-w-md py-1 pr-4 text-left font-normal break-all">
                   {item.key === "" ? "(no prefix)" : item.key}
                   {item.version > 0 && <span className="text-sm text-ink-soft"> version {item.version}</span>}
                 </th>
-                <td>{item.bucket}</td>
+                <td className="pr-4">{item.bucket}</td>
                 <td className="max-w-xs text-sm">
                   {inWords(item.kind)}
                   {item.note && <span className="block text-ink-soft">{item.note}</span>}
                 </td>
-                <td className="text-right">{count(item.objects)}</td>
-                <td className="text-right whitespace-nowrap">{bytes(item.bytes)}</td>
+                <td className="pl-4 text-right">{count(item.objects)}</td>
+                <td className="pl-4 text-right whitespace-nowrap">{bytes(item.bytes)}</td>
                 <td className="pl-6 text-sm whitespace-nowrap">{instant(item.written)}</td>
                 {mends && <td className="text-right">{mends(item)}</td>}
               </tr>

@@ -29,10 +29,10 @@ export function LineList({ lines, regions, etag }: LinesProps) {
         <thead className="text-sm text-ink-soft">
           <tr className="border-b border-hairline-strong">
             <th className="py-1 text-left font-normal">line</th>
-            <th className="font-normal">Mbit/s</th>
-            <th className="font-normal">ms there and back</th>
-            <th className="font-normal">price of a unit</th>
-            <th className="font-normal">rules</th>
+            <th className="pl-6 font-normal">Mbit/s</th>
+            <th className="pl-6 font-normal">ms there and back</th>
+            <th className="pl-6 font-normal">price of a unit</th>
+            <th className="pl-6 font-normal">rules</th>
             <th className="pl-8 text-left font-normal">state</th>
             <th />
           </tr>

@@ -23,7 +23,15 @@ test("a rule leaves on the side that faces its target, and there and back do not
   if (!there || !back) throw new Error("Both rules have a place.");
   expect(there.path).toMatch(/^M310,.* 494,/);
   expect(back.path).toMatch(/^M494,.* 310,/);
-  expect(back.middle.y - there.middle.y).toBe(10);
+  // The curves lie ten apart, their marks a line of text.
+  expect(back.mark.y - there.mark.y).toBe(20);
+});
+
+test("the mark of a rule that passes over a column lies before it", () => {
+  const map = placeCopies([region("a", "one"), region("b", "two"), region("c", "three")], [rule("one", "three")], 900);
+  const mark = map.rules[0]?.mark.x ?? 0;
+  expect(mark).toBeGreaterThan(300 * 0.62);
+  expect(mark).toBeLessThan(300);
 });
 
 test("a rule to a bucket that nobody knows is left out", () => {

@@ -1,13 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
-import { loseRegion, promoteCopy, type RegionLoss, readLoss, refillBucket, returnRegion } from "../../api/client";
+import { loseRegion, type RegionLoss, readLoss, refillBucket, returnRegion } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count, instant } from "../../format";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
 import { ItemTable } from "./item-table";
+import { PromoteDialog } from "./promote-dialog";
 import { useCopies, useDeed } from "./use-copies";
 
 /** A region, and what its loss would mean, or means: what cannot be read, who serves, what is nowhere else; and the way back. */
@@ -116,12 +117,11 @@ function Deeds({ loss }: { loss: RegionLoss }) {
 function Buckets({ loss }: { loss: RegionLoss }) {
   const { bytes, estate } = useEstate();
   const copies = useCopies();
-  const promote = useDeed((pair: { from: string; to: string }) => promoteCopy(pair.from, pair.to, copies.data?.etag ?? ""));
+  const [promoting, setPromoting] = useState<{ from: string; to: string } | null>(null);
   const refill = useDeed((bucket: string) => refillBucket(bucket));
   const rules = copies.data?.value.rules ?? [];
   const copiedTo = (bucket: string) =>
     estate.buckets.filter((b) => rules.some((r) => r.bucket === bucket && r.target === b && !r.bringsBack));
-  const error = promote.error ?? refill.error;
   return (
     <section aria-label="Buckets" className="mt-8">
       <h2 className="text-xl">Buckets here</h2>
@@ -162,13 +162,8 @@ function Buckets({ loss }: { loss: RegionLoss }) {
                 {copiedTo(b.bucket)
                   .filter((to) => !rules.some((r) => r.bucket === to && r.target === b.bucket && !r.bringsBack))
                   .map((to) => (
-                    <Button
-                      key={to}
-                      kind="quiet"
-                      disabled={promote.isPending}
-                      onClick={() => promote.mutate({ from: b.bucket, to })}
-                    >
-                      Promote {to}
+                    <Button key={to} kind="quiet" onClick={() => setPromoting({ from: b.bucket, to })}>
+                      Promote {to}…
                     </Button>
                   ))}
                 {!loss.since && b.servedBy.length > 0 && (
@@ -197,7 +192,8 @@ function Buckets({ loss }: { loss: RegionLoss }) {
             : `${count(refill.data.entries)} entries are on their way; let time pass, then compare both sides.`}
         </p>
       )}
-      {error && <ErrorNote error={error} />}
+      {refill.error && <ErrorNote error={refill.error} />}
+      {promoting && <PromoteDialog {...promoting} onClose={() => setPromoting(null)} />}
     </section>
   );
 }

@@ -43,7 +43,7 @@ function Form({ rule, regions, etag }: { rule: CopyRuleStatus | undefined; regio
   const elsewhere = estate.buckets
     .filter((b) => b !== source)
     .sort((a, b) => Number(regionOf(a) === regionOf(source)) - Number(regionOf(b) === regionOf(source)));
-  const [target, setTarget] = useState(rule?.target ?? params.get("to") ?? elsewhere[0] ?? newBucket);
+  const [target, setTarget] = useState(rule?.target ?? params.get("to") ?? newBucket);
   const [made, setMade] = useState<Bucket>(() => beginning(source, regionOf(source), prices));
   const [prefix, setPrefix] = useState(rule?.rule.prefix ?? "");
   const [tags, setTags] = useState(writeTags(rule?.rule.tags));

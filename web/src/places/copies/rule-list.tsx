@@ -17,14 +17,14 @@ export function RuleList({ rules, probes, records, open, etag }: ListProps) {
           <tr className="border-b border-hairline-strong">
             <th className="py-1 text-left font-normal">from – to</th>
             <th className="text-left font-normal">takes</th>
-            <th className="font-normal">waiting</th>
-            <th className="font-normal">copied</th>
-            <th className="font-normal">failed</th>
-            <th className="font-normal">oldest waiting since</th>
-            <th className="font-normal">lag now</th>
-            <th className="font-normal">worst of 30 days</th>
-            <th className="font-normal">allowed</th>
-            <th className="font-normal">backlog gone</th>
+            <th className="pl-3 font-normal">waiting</th>
+            <th className="pl-3 font-normal">copied</th>
+            <th className="pl-3 font-normal">failed</th>
+            <th className="pl-3 font-normal">oldest waiting since</th>
+            <th className="pl-3 font-normal">lag now</th>
+            <th className="pl-3 font-normal">worst of 30 days</th>
+            <th className="pl-3 font-normal">allowed</th>
+            <th className="pl-3 font-normal">backlog gone</th>
           </tr>
         </thead>
         <tbody>

@@ -3,8 +3,9 @@ import type { CopyRuleStatus } from "../../api/client";
 import { lateness, readTags, scope, span, writeTags } from "./words";
 
 test("a time is told in the largest unit that says something", () => {
-  expect([0, 0.001, 0.5, 3.26, 47, 100, 9999].map(span)).toEqual([
+  expect([0, 0.0001, 0.001, 0.5, 3.26, 47, 100, 9999].map(span)).toEqual([
     "0",
+    "under 1 s",
     "3.6 s",
     "30 min",
     "3.3 h",

@@ -5,6 +5,7 @@ import { count } from "../../format";
 export function span(hours: number): string {
   const seconds = hours * 3600;
   if (seconds === 0) return "0";
+  if (seconds < 1) return "under 1 s";
   if (seconds < 60) return `${count(seconds, seconds < 10 ? 1 : 0)} s`;
   if (seconds < 3600) return `${count(seconds / 60, 0)} min`;
   if (hours < 48) return `${count(hours, hours < 10 ? 1 : 0)} h`;
