@@ -156,7 +156,7 @@ internal sealed class Audits(ProviderState state)
     }
 
     /// <summary>What was there before a rule without catch-up stays behind because somebody decided so.</summary>
-    private static string KindOfMissing(Route route, Held own) => !route.Rule.CatchUp && own.Written < route.Made.ToUnixTimeMilliseconds() ? LeftBehind : MissingThere;
+    private static string KindOfMissing(Route route, Held own) => !route.Rule.CatchUp && own.Entry <= route.NewestBefore ? LeftBehind : MissingThere;
 
     /// <summary>Whether a copy without an original here came from here: nobody else has the original.</summary>
     private static bool IsFrom(SqliteConnection db, Route route, long root) =>

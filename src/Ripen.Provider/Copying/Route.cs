@@ -4,8 +4,11 @@ using Ripen.Provider.Index;
 
 namespace Ripen.Provider.Copying;
 
-/// <summary>A copy rule at work between two buckets; a refill has no rule in the plan and goes when nothing waits on it any more.</summary>
-internal sealed record Route(long Id, BucketTerms From, BucketTerms To, CopyRule Rule, bool IsRefill, DateTimeOffset Made)
+/// <summary>
+/// A copy rule at work between two buckets; a refill has no rule in the plan and goes when nothing waits on it any more. Entries up to
+/// <see cref="NewestBefore"/> were there before it.
+/// </summary>
+internal sealed record Route(long Id, BucketTerms From, BucketTerms To, CopyRule Rule, bool IsRefill, DateTimeOffset Made, long NewestBefore)
 {
     /// <summary>Where copies land, from warm (0) to cold.</summary>
     public int Landing(Terms terms) => terms.Prices.Coldness(Rule.Tier ?? To.Bucket.Tier);
@@ -36,10 +39,13 @@ internal static class Routes
             foreach (var (rule, place) in Places(bucket.Bucket.CopyTo))
             {
                 object[] key = [bucket.Id, terms[rule.Bucket].Id, rule.Prefix, TagText.Write(rule.Tags) ?? "", place];
-                db.Run("INSERT OR IGNORE INTO route(bucket, target, prefix, tags, place, refill, caught_up, made) VALUES(?1, ?2, ?3, ?4, ?5, 0, 0, ?6)", [.. key, now]);
+                db.Run("""
+                    INSERT OR IGNORE INTO route(bucket, target, prefix, tags, place, refill, caught_up, made, newest)
+                    VALUES(?1, ?2, ?3, ?4, ?5, 0, 0, ?6, coalesce((SELECT seq FROM sqlite_sequence WHERE name = 'entry'), 0))
+                    """, [.. key, now]);
                 var id = db.Value<long>("SELECT id FROM route WHERE bucket = ?1 AND target = ?2 AND prefix = ?3 AND tags = ?4 AND place = ?5 AND refill = 0", key);
                 wanted.Add(id);
-                CopyQueue.CatchUp(db, terms, new Route(id, bucket, terms[rule.Bucket], rule, false, default), now);
+                CopyQueue.CatchUp(db, terms, new Route(id, bucket, terms[rule.Bucket], rule, false, default, 0), now);
             }
         }
         foreach (var id in db.List("SELECT id FROM route WHERE refill = 0", r => r.GetInt64(0)).Where(id => !wanted.Contains(id)))
@@ -79,12 +85,12 @@ internal static class Routes
         rules.Select((rule, i) => (rule, rules.Take(i).Count(rule.IsSame)));
 
     private static List<Route> Read(SqliteConnection db, Terms terms, string where, params ReadOnlySpan<object?> values) => db.List(
-        $"SELECT r.id, b.name, t.name, r.prefix, r.tags, r.place, r.refill, r.made FROM route r JOIN bucket b ON b.id = r.bucket JOIN bucket t ON t.id = r.target {where} ORDER BY r.id",
+        $"SELECT r.id, b.name, t.name, r.prefix, r.tags, r.place, r.refill, r.made, r.newest FROM route r JOIN bucket b ON b.id = r.bucket JOIN bucket t ON t.id = r.target {where} ORDER BY r.id",
         r =>
         {
             var scope = new CopyRule { Bucket = r.GetString(2), Prefix = r.GetString(3), Tags = TagText.Read(r.GetString(4)) };
             var (from, refill) = (terms[r.GetString(1)], r.GetInt32(6) == 1);
             var rule = refill ? scope : Places(from.Bucket.CopyTo).Single(p => p.Rule.IsSame(scope) && p.Place == r.GetInt32(5)).Rule;
-            return new Route(r.GetInt64(0), from, terms[scope.Bucket], rule, refill, DateTimeOffset.FromUnixTimeMilliseconds(r.GetInt64(7)));
+            return new Route(r.GetInt64(0), from, terms[scope.Bucket], rule, refill, DateTimeOffset.FromUnixTimeMilliseconds(r.GetInt64(7)), r.GetInt64(8));
         }, values);
 }

@@ -100,6 +100,7 @@ internal static class Schema
 
     // A route is a copy rule at work; a refill brings back to a bucket what only its partner still has. What waits on a route keeps all that the copy
     // needs, content too, so that it arrives even when its original has gone meanwhile: lag changes when copies come, and nothing else.
+    // A route's "newest" is the newest entry when it was made: what is older stays behind without catch-up.
     // What kind 3 waits for is that the mark of a deletion is taken back.
     private const string Replication = """
         ALTER TABLE entry ADD COLUMN tags TEXT;
@@ -115,6 +116,7 @@ internal static class Schema
             refill INTEGER NOT NULL,
             caught_up INTEGER NOT NULL,
             made INTEGER NOT NULL,
+            newest INTEGER NOT NULL DEFAULT 0,
             copied REAL NOT NULL DEFAULT 0,
             copied_bytes REAL NOT NULL DEFAULT 0,
             attempts INTEGER NOT NULL DEFAULT 0,

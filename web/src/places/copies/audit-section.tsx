@@ -82,7 +82,7 @@ function Result({ result, busy, onMend }: ResultProps) {
                 <Button
                   key={one}
                   disabled={busy}
-                  aria-label={`${mendWords[one]}: all ${inWords(kind)}`}
+                  aria-label={`${mendWords[one]}, all of them: ${inWords(kind)}`}
                   onClick={() => onMend({ kind, mend: one, version: null })}
                 >
                   {mendWords[one]}, all of them

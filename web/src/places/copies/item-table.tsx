@@ -32,8 +32,8 @@ export function ItemTable({
 }) {
   const { bytes } = useEstate();
   return (
-    <section aria-label={label} className="mt-4">
-      <div className="max-h-[26rem] overflow-y-auto">
+    <div className="mt-4">
+      <section aria-label={label} tabIndex={0} className="max-h-[26rem] overflow-y-auto">
         <table className="w-full">
           <thead className="sticky top-0 bg-paper text-sm text-ink-soft">
             <tr className="border-b border-hairline-strong">
@@ -69,10 +69,10 @@ export function ItemTable({
             ))}
           </tbody>
         </table>
-      </div>
+      </section>
       {items.length > most && (
         <p className="text-sm text-ink-soft">And {count(items.length - most)} more; the record's files list all of them.</p>
       )}
-    </section>
+    </div>
   );
 }

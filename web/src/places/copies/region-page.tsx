@@ -170,7 +170,7 @@ function Buckets({ loss }: { loss: RegionLoss }) {
                   <Button
                     kind="quiet"
                     disabled={refill.isPending}
-                    aria-label={`Bring back to ${b.bucket} what only its copies have`}
+                    aria-label={`Bring back from copies to ${b.bucket}`}
                     onClick={() => refill.mutate(b.bucket)}
                   >
                     Bring back from copies
