@@ -152,6 +152,8 @@ public sealed class SimulatedProvider : IDisposable
     private static void Drop(SqliteConnection db, string bucket)
     {
         db.Run("DELETE FROM entry WHERE bucket = (SELECT id FROM bucket WHERE name = ?1)", bucket);
+        // What was copied from it is at home where it lies now.
+        db.Run("UPDATE entry SET home = NULL WHERE home = (SELECT id FROM bucket WHERE name = ?1)", bucket);
         db.Run("DELETE FROM bucket WHERE name = ?1", bucket);
         EntryRemoval.Sweep(db);
     }

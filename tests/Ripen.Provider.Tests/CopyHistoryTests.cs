@@ -63,7 +63,7 @@ public sealed class CopyHistoryTests
 
         Assert.Equal(before.Except(left).Select(e => (e.Key, e.Root)).Order(), record.Items.Select(i => (i.Key, i.Version)).Order());
         var listed = record.Items.Select(i => i.Version).ToHashSet();
-        provider.Inside.Copies.Refill("harbour");
+        provider.Inside.Copies.Refill("harbour", CancellationToken.None);
         provider.Inside.Copies.Restore("aldmouth", "kestrel-sound");
         provider.PassDays(8);
         Assert.Equal(Side(provider, "harbour"), Side(provider, "far-away"));

@@ -32,6 +32,19 @@ public sealed class ProofTests
     }
 
     [Fact]
+    public async Task A_probe_that_one_side_keeps_stays_on_both_until_it_may_go()
+    {
+        using var provider = new TestProvider(TwoPlaces.Estate(TwoPlaces.Plain, harbour: b => b with { Keep = new KeepRule { Days = 9, Strength = KeepStrength.Sealed } }));
+        await provider.Inside.Copies.Probe(Rule(provider), CancellationToken.None);
+        provider.PassHours(1);
+        var record = provider.Inside.Copies.Record(provider.Inside.Copies.Records(1).Single().Id);
+        Assert.Equal(["left there: kept until 2026-11-10", "left here: kept until 2026-11-10"], record.Steps.Skip(3).Select(s => s.What));
+        var audit = provider.Inside.Copies.Audit(Rule(provider), true, CancellationToken.None);
+        Assert.Equal((true, 1), (audit.Good, audit.Same));
+        Assert.Empty(audit.Differences);
+    }
+
+    [Fact]
     public async Task A_probe_that_was_damaged_on_the_way_fails_and_one_that_nobody_waits_for_says_so()
     {
         using var provider = new TestProvider(TwoPlaces.Estate(TwoPlaces.Plain, 0.008));
@@ -135,7 +148,7 @@ public sealed class ProofTests
         Assert.Equal((ProofKind.RegionBack, false), (head.Kind, head.Good));
         Assert.Equal(["late"], provider.Inside.Copies.Record(head.Id).Items.Select(i => i.Key));
         Assert.Empty(provider.Objects.List("harbour", "", null, null, 10).Objects);
-        Assert.Equal(2, provider.Inside.Copies.Refill("harbour"));
+        Assert.Equal(2, provider.Inside.Copies.Refill("harbour", CancellationToken.None));
         provider.PassHours(24);
         Assert.Equal(TestProvider.Bytes(100), await provider.Get("safe"));
         Assert.True(provider.Inside.Copies.Audit(Rule(provider), true, CancellationToken.None).Good);

@@ -43,6 +43,34 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
     }
 
     [Fact]
+    public async Task Copies_are_made_proved_and_survive_a_lost_region()
+    {
+        var file = Path.Combine(server.Folder, "copied.txt");
+        await File.WriteAllTextAsync(file, "copied\n");
+        var refused = await Ripen("copy", "deck-cameras", "recorders-far", "--catch-up", "false");
+        Assert.Equal(3, refused.Code);
+        Assert.Contains("switch versioning on for 'deck-cameras'", refused.Errors, StringComparison.Ordinal);
+        Assert.Equal(0, (await Ripen("copy", "deck-cameras", "recorders-far", "--prefix", "notes/", "--catch-up", "false", "--switch-versioning-on")).Code);
+        Assert.Equal(0, (await Ripen("put", file, "deck-cameras/notes/copied.txt", "--tags", "kind=note")).Code);
+        Assert.Equal(0, (await Ripen("cut", "aldmouth", "kestrel-sound")).Code);
+        await Ripen("pass", "hour");
+        Assert.Contains("deck-cameras\trecorders-far\t1\t7\t0\t0\t1\t1\t", (await Ripen("copies")).Output, StringComparison.Ordinal);
+        Assert.Equal(0, (await Ripen("restore", "kestrel-sound", "aldmouth")).Code);
+        Assert.Contains("was written at", (await Ripen("prove", "deck-cameras", "recorders-far")).Output, StringComparison.Ordinal);
+        await Ripen("pass", "hour");
+        var audit = await Ripen("audit", "deck-cameras", "recorders-far", "--read-everything");
+        Assert.Equal(0, audit.Code);
+        Assert.Contains("2 objects compared by key, version and checksum, every byte read: 2 the same", audit.Output, StringComparison.Ordinal);
+        var lost = await Ripen("lose-region", "aldmouth");
+        Assert.Contains("deck-cameras\tbow/\t", lost.Output, StringComparison.Ordinal);
+        Assert.DoesNotContain("notes/copied.txt", lost.Output, StringComparison.Ordinal);
+        Assert.Equal((0, "copied\n", ""), await Ripen("get", "recorders-far/notes/copied.txt"));
+        Assert.Equal(3, (await Ripen("get", "deck-cameras/notes/copied.txt")).Code);
+        Assert.Equal("Back with all its data.\n", (await Ripen("return-region", "aldmouth")).Output);
+        Assert.Equal("0 queued\n", (await Ripen("refill", "deck-cameras")).Output);
+    }
+
+    [Fact]
     public async Task Schemes_are_told_and_a_server_that_is_not_there_is_an_error()
     {
         Assert.Contains("ten-and-four\t4\t0\t0\t", (await Ripen("schemes")).Output, StringComparison.Ordinal);

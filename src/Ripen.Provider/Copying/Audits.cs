@@ -39,7 +39,7 @@ internal sealed class Audits(ProviderState state)
     public const string DamagedThere = "damaged-there";
     public const string Failed = "failed";
 
-    private sealed record Held(long Entry, long Root, bool IsOriginal, string Key, int Kind, double Count, long Bytes, int Created, long Written, string? Tags, string? Content, byte[]? Sha, byte[]? Sums);
+    private sealed record Held(long Entry, long Root, long? Home, string Key, int Kind, double Count, long Bytes, int Created, long Written, string? Tags, string? Content, byte[]? Sha, byte[]? Sums);
 
     private sealed record Finding(string Kind, Held Here, Held? There, double Count, string? Note);
 
@@ -86,6 +86,23 @@ internal sealed class Audits(ProviderState state)
         }, cancel);
     }
 
+    /// <summary>Queues all that a bucket has not and its copies have: what only they have, and what they have to copy here.</summary>
+    public int Refill(string bucket, CancellationToken cancel)
+    {
+        var routes = state.Index.Read(db =>
+        {
+            var own = state.Reach(db, bucket);
+            return Routes.All(db, state.Terms).Where(r => !r.IsRefill && (r.From == own || r.To == own) && !Lines.IsLost(db, r.Line.From) && !Lines.IsLost(db, r.Line.To)).ToList();
+        });
+        var queued = 0;
+        foreach (var route in routes)
+        {
+            if (route.From.Bucket.Name == bucket) queued += Mend(route.Id, OnlyThere, Mending.BringBack, null, cancel);
+            else queued += Mend(route.Id, MissingThere, Mending.Copy, null, cancel) + Mend(route.Id, LeftBehind, Mending.Copy, null, cancel);
+        }
+        return queued;
+    }
+
     public static Mending[] Mends(string kind) => kind switch
     {
         MissingThere or LeftBehind or Differs => [Mending.Copy],
@@ -113,11 +130,11 @@ internal sealed class Audits(ProviderState state)
         var found = new List<Finding>();
         var pairs = new List<(Held Here, Held There)>();
         var (compared, bytes, same, waiting) = (0.0, 0.0, 0.0, 0.0);
-        var queued = db.List("SELECT root, failed FROM pending WHERE route = ?1 AND kind IN (1, 2)", r => (Root: r.GetInt64(0), Why: r.Text(1)), route.Id)
+        var queued = db.List("SELECT p.root, p.failed FROM pending p JOIN route r ON r.id = p.route WHERE r.target = ?1 AND p.kind IN (1, 2)", r => (Root: r.GetInt64(0), Why: r.Text(1)), route.To.Id)
             .GroupBy(p => p.Root).ToDictionary(p => p.Key, p => p.First().Why);
         var byRoot = there.Where(t => t.Kind != EntryRows.Batch).ToDictionary(t => t.Root);
         // Copies from elsewhere do not travel further.
-        foreach (Held own in here.Where(h => h.Kind != EntryRows.Batch && (h.IsOriginal || byRoot.ContainsKey(h.Root))))
+        foreach (Held own in here.Where(h => h.Kind != EntryRows.Batch && (h.Home is null || byRoot.ContainsKey(h.Root))))
         {
             if (own.Kind == EntryRows.Object) (compared, bytes) = (compared + 1, bytes + own.Bytes);
             if (byRoot.TryGetValue(own.Root, out var other))
@@ -131,14 +148,15 @@ internal sealed class Audits(ProviderState state)
             else if (why is not null) found.Add(new Finding(Failed, own, null, 1, CopyStatuses.Why(why, route)));
             else waiting += own.Kind == EntryRows.Object ? 1 : 0;
         }
-        var known = here.Select(h => h.Root).ToHashSet();
-        found.AddRange(there.Where(t => t.Kind == EntryRows.Object && !t.IsOriginal && !known.Contains(t.Root) && route.Rule.Takes(t.Key, TagText.Read(t.Tags)) && IsFrom(db, route, t.Root))
+        // A mark that is being taken back is on its way out.
+        var known = here.Select(h => h.Root).Concat(db.List("SELECT root FROM pending WHERE route = ?1 AND kind = 3", r => r.GetInt64(0), route.Id)).ToHashSet();
+        found.AddRange(there.Where(t => t.Kind != EntryRows.Batch && t.Home == route.From.Id && !known.Contains(t.Root) && route.Rule.Takes(t.Key, TagText.Read(t.Tags)))
             .Select(t => new Finding(OnlyThere, t, null, 1, "The source has it no more.")));
 
-        var onTheWay = db.List("SELECT key, created, bytes, sum(count) FROM pending WHERE route = ?1 AND kind = 0 GROUP BY key, created, bytes",
-            r => (Key: new Alike(r.GetString(0), r.GetInt32(1), r.GetInt64(2)), Count: r.GetDouble(3)), route.Id).ToDictionary(p => p.Key, p => p.Count);
+        var onTheWay = db.List("SELECT p.key, p.created, p.bytes, sum(p.count) FROM pending p JOIN route r ON r.id = p.route WHERE r.target = ?1 AND p.kind = 0 GROUP BY p.key, p.created, p.bytes",
+            r => (Key: new Alike(r.GetString(0), r.GetInt32(1), r.GetInt64(2)), Count: r.GetDouble(3)), route.To.Id).ToDictionary(p => p.Key, p => p.Count);
         var batchesThere = there.Where(t => t.Kind == EntryRows.Batch).GroupBy(Alikeness).ToDictionary(g => g.Key, g => g.Sum(t => t.Count));
-        foreach (var group in here.Where(h => h.Kind == EntryRows.Batch).GroupBy(Alikeness))
+        foreach (var group in here.Where(h => h.Kind == EntryRows.Batch && h.Home is null).GroupBy(Alikeness))
         {
             var (count, arrived, moving) = (group.Sum(h => h.Count), batchesThere.GetValueOrDefault(group.Key), onTheWay.GetValueOrDefault(group.Key));
             (compared, bytes) = (compared + count, bytes + (count * group.Key.Bytes));
@@ -147,7 +165,7 @@ internal sealed class Audits(ProviderState state)
             if (missing > Rounding(count)) found.Add(new Finding(KindOfMissing(route, group.First()), group.First(), null, missing, null));
         }
         var batchesHere = here.Where(h => h.Kind == EntryRows.Batch).GroupBy(Alikeness).ToDictionary(g => g.Key, g => g.Sum(h => h.Count));
-        foreach (var group in there.Where(t => t.Kind == EntryRows.Batch && !t.IsOriginal && route.Rule.Takes(t.Key, TagText.Read(t.Tags))).GroupBy(Alikeness))
+        foreach (var group in there.Where(t => t.Kind == EntryRows.Batch && IsFrom(route, t) && route.Rule.Takes(t.Key, TagText.Read(t.Tags))).GroupBy(Alikeness))
         {
             var more = group.Sum(t => t.Count) - batchesHere.GetValueOrDefault(group.Key);
             if (more > Rounding(more)) found.Add(new Finding(OnlyThere, group.First(), null, more, "The source has it no more."));
@@ -158,9 +176,8 @@ internal sealed class Audits(ProviderState state)
     /// <summary>What was there before a rule without catch-up stays behind because somebody decided so.</summary>
     private static string KindOfMissing(Route route, Held own) => !route.Rule.CatchUp && own.Entry <= route.NewestBefore ? LeftBehind : MissingThere;
 
-    /// <summary>Whether a copy without an original here came from here: nobody else has the original.</summary>
-    private static bool IsFrom(SqliteConnection db, Route route, long root) =>
-        db.Value<long>("SELECT count(*) FROM entry WHERE id = ?1 AND bucket <> ?2 AND origin IS NULL", root, route.From.Id) == 0;
+    /// <summary>Whether weightless objects there came from here. What an import brought tells of no home: in a bucket without a workload of its own it is a copy.</summary>
+    private static bool IsFrom(Route route, Held there) => there.Home is null ? route.To.Bucket.Streams.Count == 0 : there.Home == route.From.Id;
 
     private static Alike Alikeness(Held held) => new(held.Key, held.Created, held.Bytes);
 
@@ -168,10 +185,10 @@ internal sealed class Audits(ProviderState state)
 
     private static List<Held> Side(SqliteConnection db, BucketTerms bucket) => db.List(
         """
-        SELECT e.id, coalesce(e.origin, e.id), e.origin IS NULL, e.key, e.kind, e.count, e.bytes, e.created, e.written, e.tags, c.name, c.sha256, c.sums
+        SELECT e.id, coalesce(e.origin, e.id), e.home, e.key, e.kind, e.count, e.bytes, e.created, e.written, e.tags, c.name, c.sha256, c.sums
         FROM entry e LEFT JOIN content c ON c.name = e.content WHERE e.bucket = ?1 ORDER BY e.key, e.id
         """,
-        r => new Held(r.GetInt64(0), r.GetInt64(1), r.GetInt32(2) == 1, r.GetString(3), r.GetInt32(4), r.GetDouble(5), r.GetInt64(6), r.GetInt32(7), r.GetInt64(8), r.Text(9), r.Text(10), r.Blob(11), r.Blob(12)),
+        r => new Held(r.GetInt64(0), r.GetInt64(1), r.Long(2), r.GetString(3), r.GetInt32(4), r.GetDouble(5), r.GetInt64(6), r.GetInt32(7), r.GetInt64(8), r.Text(9), r.Text(10), r.Blob(11), r.Blob(12)),
         bucket.Id);
 
     private List<Finding> Damaged(List<(Held Here, Held There)> pairs, CancellationToken cancel)
@@ -222,7 +239,7 @@ internal sealed class Audits(ProviderState state)
             throw new RefusalException(RefusalKind.Conflict, "kept", $"'{held.Key}' is kept in '{bucket.Bucket.Name}' until {bucket.KeptUntil(DateOnly.FromDayNumber(held.Created)):yyyy-MM-dd}; nothing was removed.");
         }
         var same = held.Kind == EntryRows.Batch
-            ? db.List("SELECT id, tier, since, count FROM entry WHERE bucket = ?1 AND kind = 0 AND origin IS NOT NULL AND key = ?2 AND created = ?3 AND bytes = ?4",
+            ? db.List("SELECT id, tier, since, count FROM entry WHERE bucket = ?1 AND kind = 0 AND home IS NOT NULL AND key = ?2 AND created = ?3 AND bytes = ?4",
                 r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3)), bucket.Id, held.Key, held.Created, held.Bytes)
             : db.List("SELECT id, tier, since, count FROM entry WHERE id = ?1", r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3)), held.Entry);
         using var removal = new EntryRemoval(db);

@@ -9,7 +9,7 @@ namespace Ripen.Provider.Copying;
 /// </summary>
 internal static class BatchRun
 {
-    private sealed record Waiting(long Id, Route Route, int Lane, long Root, string Key, double Count, long Bytes, int Created, long Written, string? Tags, long Asked);
+    private sealed record Waiting(long Id, Route Route, int Lane, long Root, long Home, string Key, double Count, long Bytes, int Created, long Written, string? Tags, long Asked);
 
     /// <param name="db">Inside the transaction that closes the day.</param>
     /// <param name="routes">All routes of the line.</param>
@@ -19,8 +19,8 @@ internal static class BatchRun
     public static void Go(SqliteConnection db, IReadOnlyList<Route> routes, double capacity, CopyArrivals arrivals, DateOnly day)
     {
         var lanes = routes.SelectMany(route => db.List(
-                "SELECT id, lane, root, key, count, bytes, created, written, tags, asked FROM pending WHERE route = ?1 AND kind = 0 ORDER BY id",
-                r => new Waiting(r.GetInt64(0), route, r.GetInt32(1), r.GetInt64(2), r.GetString(3), r.GetDouble(4), r.GetInt64(5), r.GetInt32(6), r.GetInt64(7), r.Text(8), r.GetInt64(9)), route.Id))
+                "SELECT id, lane, root, home, key, count, bytes, created, written, tags, asked FROM pending WHERE route = ?1 AND kind = 0 ORDER BY id",
+                r => new Waiting(r.GetInt64(0), route, r.GetInt32(1), r.GetInt64(2), r.GetInt64(3), r.GetString(4), r.GetDouble(5), r.GetInt64(6), r.GetInt32(7), r.GetInt64(8), r.Text(9), r.GetInt64(10)), route.Id))
             .GroupBy(w => (w.Route.Id, w.Lane)).Select(l => l.ToList()).ToList();
         var left = Math.Max(0, capacity);
         // From the smallest want to the largest: each takes all it wants or an equal part of what is left.
@@ -41,7 +41,7 @@ internal static class BatchRun
         {
             var size = first.Count * first.Bytes;
             var part = size <= bytes ? first.Count : bytes / first.Bytes;
-            if (part > 0) arrivals.PutBatch(first.Route, first.Root, first.Key, part, first.Bytes, first.Created, first.Written, first.Tags, first.Asked, day);
+            if (part > 0) arrivals.PutBatch(first.Route, first.Root, first.Home, first.Key, part, first.Bytes, first.Created, first.Written, first.Tags, first.Asked, day);
             if (size > bytes)
             {
                 db.Run("UPDATE pending SET count = ?2 WHERE id = ?1", first.Id, first.Count - part);

@@ -11,7 +11,7 @@ namespace Ripen.Provider.Copying;
 /// </summary>
 internal sealed class Carrier(ProviderState state)
 {
-    private const int ObjectsInAPiece = 2000;
+    private const int ObjectsInAPiece = 4000;
 
     /// <summary>Waiting objects that are read of each lane at a time, at least.</summary>
     private const int LeastRead = 50;
@@ -62,13 +62,13 @@ internal sealed class Carrier(ProviderState state)
         var (sent, reached, bytes) = LineRun.Go(lanes, rate, until - from, ObjectsInAPiece);
         var carriedUntil = Math.Min(until, from + (long)Math.Ceiling(reached));
         var over = sent.Select(s => (s.Id, At: from + (long)Math.Round(s.At) + latency)).ToList();
-        var landings = state.Index.Read(db => underWay.Concat(over.Where(o => o.At <= until)).Select(o => Find(db, routes, o.Id, o.At)).OfType<Landing>().ToList());
+        var landings = state.Index.Read(db => Find(db, routes, underWay.Concat(over.Where(o => o.At <= until))));
         CopyContents(landings, cancel);
         try
         {
             state.Change(db =>
             {
-                foreach (var (id, at) in over) db.Run("UPDATE pending SET sent = bytes, arrives = ?2 WHERE id = ?1", id, at);
+                foreach (var (id, at) in over.Where(o => o.At > until)) db.Run("UPDATE pending SET sent = bytes, arrives = ?2 WHERE id = ?1", id, at);
                 foreach (var lane in lanes.Where(l => l.Waiting.Count > 0)) db.Run("UPDATE pending SET sent = bytes - ?2 WHERE id = ?1", lane.Waiting.Peek().Id, lane.FirstLeft);
                 foreach (var route in tries) route.Store(db);
                 PutDown(db, terms, landings, until);
@@ -106,14 +106,19 @@ internal sealed class Carrier(ProviderState state)
             .Where(p => own.Contains(p.Route)).Take(ObjectsInAPiece).Select(p => (p.Id, p.At))];
     }
 
-    private static Landing? Find(SqliteConnection db, List<Route> routes, long id, long at) => db.List(
-        """
-        SELECT p.route, p.kind, p.root, p.key, p.bytes, p.created, p.written, p.content, p.media, p.tags, p.asked, c.sha256, c.sums, p.attempts
-        FROM pending p LEFT JOIN content c ON c.name = p.content WHERE p.id = ?1
-        """,
-        r => new Landing(routes.First(route => route.Id == r.GetInt64(0)),
-            new ArrivingCopy(id, r.GetInt32(1), r.GetInt64(2), r.GetString(3), r.GetInt64(4), r.GetInt32(5), r.GetInt64(6), r.Text(7), r.Text(8), r.Text(9), r.GetInt64(10)),
-            at, r.Blob(11), r.Blob(12), r.GetInt32(13)), id).SingleOrDefault();
+    private static List<Landing> Find(SqliteConnection db, List<Route> routes, IEnumerable<(long Id, long At)> arriving)
+    {
+        using var find = db.Repeated(
+            """
+            SELECT p.route, p.kind, p.root, p.home, p.key, p.bytes, p.created, p.written, p.content, p.media, p.tags, p.asked, c.sha256, c.sums, p.attempts
+            FROM pending p LEFT JOIN content c ON c.name = p.content WHERE p.id = ?1
+            """, 1);
+        var byId = routes.ToDictionary(r => r.Id);
+        return [.. arriving.SelectMany(one => find.RowsAgain(
+            r => new Landing(byId[r.GetInt64(0)],
+                new ArrivingCopy(one.Id, r.GetInt32(1), r.GetInt64(2), r.GetInt64(3), r.GetString(4), r.GetInt64(5), r.GetInt32(6), r.GetInt64(7), r.Text(8), r.Text(9), r.Text(10), r.GetInt64(11)),
+                one.At, r.Blob(12), r.Blob(13), r.GetInt32(14)), one.Id))];
+    }
 
     private void CopyContents(List<Landing> landings, CancellationToken cancel)
     {
@@ -139,13 +144,14 @@ internal sealed class Carrier(ProviderState state)
         using var arrivals = new CopyArrivals(db, terms);
         using var removal = new EntryRemoval(db);
         using var content = db.Repeated("INSERT INTO content VALUES(?1, ?2, ?3, ?4)", 4);
+        using var waits = db.Repeated("SELECT 1 FROM pending WHERE id = ?1", 1);
         foreach (var landing in landings)
         {
             // A copy that comes with the last stroke of midnight belongs to the day that ends.
             var day = DateOnly.FromDayNumber(Lines.DayOf(Math.Min(landing.At, until - 1)));
             if (landing.NewContent is { } name) content.Again(name, landing.Copy.Bytes, landing.Sha256, landing.Sums);
             // A rule that was removed a moment ago took what waited with it.
-            var stillWanted = db.Value<long>("SELECT count(*) FROM pending WHERE id = ?1", landing.Copy.Pending) > 0;
+            var stillWanted = waits.RowsAgain(_ => true, landing.Copy.Pending).Count > 0;
             var failure = landing.Failure ?? (stillWanted ? arrivals.Put(landing.Route, landing.Copy with { Content = landing.NewContent }, landing.At, day) : null);
             if (failure is not null) Failed(db, landing, failure);
             if (landing.NewContent is { } copy) removal.Release(copy);

@@ -9,7 +9,7 @@ namespace Ripen.Provider.Copying;
 
 /// <summary>What waited on a route, as it is put down on the other side.</summary>
 /// <param name="Content">The name of the copy's own content; null for marks.</param>
-internal sealed record ArrivingCopy(long Pending, int Kind, long Root, string Key, long Bytes, int Created, long Written, string? Content, string? Media, string? Tags, long Asked);
+internal sealed record ArrivingCopy(long Pending, int Kind, long Root, long Home, string Key, long Bytes, int Created, long Written, string? Content, string? Media, string? Tags, long Asked);
 
 /// <summary>
 /// Puts copies down, and books what they cost, inside one transaction. Versions of a key are ordered by the instant at which they were written and
@@ -19,10 +19,12 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
 {
     private readonly EntryRemoval removal = new(db);
     private readonly SqliteCommand insert = db.Repeated("""
-        INSERT INTO entry(id, bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content, media, tags, charged, arrived)
-        VALUES(?17, ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16)
-        """, 17);
+        INSERT INTO entry(id, bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content, media, tags, charged, arrived, home)
+        VALUES(?17, ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?18)
+        """, 18);
     private readonly SqliteCommand done = db.Repeated("DELETE FROM pending WHERE id = ?1", 1);
+    private readonly SqliteCommand has = db.Repeated("SELECT 1 FROM entry WHERE bucket = ?1 AND kind > 0 AND coalesce(origin, id) = ?2", 2);
+    private readonly SqliteCommand currentOf = db.Repeated("SELECT id, written, coalesce(origin, id) FROM entry WHERE bucket = ?1 AND key = ?2 AND current = 1 AND kind > 0", 2);
     private readonly Dictionary<(Route, int Day), RouteDay> days = [];
 
     private sealed class RouteDay
@@ -47,10 +49,10 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
     }
 
     /// <summary>Weightless objects come on <paramref name="day"/>.</summary>
-    public void PutBatch(Route route, long root, string prefix, double objects, long bytes, int created, long written, string? tags, long asked, DateOnly day)
+    public void PutBatch(Route route, long root, long home, string prefix, double objects, long bytes, int created, long written, string? tags, long asked, DateOnly day)
     {
-        var home = ComesHome(route, root);
-        insert.Again(route.To.Id, EntryRows.Batch, 1, prefix, objects, bytes, created, written, terms.TierId(route.Landing(terms)), day.DayNumber, home is null ? (long?)root : null, null, null, tags, 0, null, home);
+        var own = OwnNumber(route, root);
+        insert.Again(route.To.Id, EntryRows.Batch, 1, prefix, objects, bytes, created, written, terms.TierId(route.Landing(terms)), day.DayNumber, own is null ? (long?)root : null, null, null, tags, 0, null, own, Abroad(route, home));
         Count(route, day, objects, objects * bytes, (day.DayNumber - Lines.DayOf(asked)) * 86_400_000L);
     }
 
@@ -74,6 +76,8 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
         removal.Dispose();
         insert.Dispose();
         done.Dispose();
+        has.Dispose();
+        currentOf.Dispose();
     }
 
     private string? PutObject(Route route, ArrivingCopy copy, long at, DateOnly day)
@@ -87,9 +91,9 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
         if (newer && current is { } old && Retire(to, old, day) is { } kept) return kept;
         var landing = route.Landing(terms);
         var charge = to.Prices[landing]!.Writes.For(1) + terms.Prices.TransferPrice(route.From.Bucket.Region, to.Bucket.Region).For(copy.Bytes / terms.Prices.Unit.Bytes());
-        var home = ComesHome(route, copy.Root);
-        insert.Again(to.Id, EntryRows.Object, newer ? 1 : 0, copy.Key, 1.0, copy.Bytes, copy.Created, copy.Written, terms.TierId(landing), day.DayNumber, home is null ? (long?)copy.Root : null,
-            copy.Content, copy.Media, copy.Tags, charge, at, home);
+        var own = OwnNumber(route, copy.Root);
+        insert.Again(to.Id, EntryRows.Object, newer ? 1 : 0, copy.Key, 1.0, copy.Bytes, copy.Created, copy.Written, terms.TierId(landing), day.DayNumber, own is null ? (long?)copy.Root : null,
+            copy.Content, copy.Media, copy.Tags, charge, at, own, Abroad(route, copy.Home));
         Count(route, day, 1, copy.Bytes, at - copy.Asked);
         return null;
     }
@@ -119,9 +123,9 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
         if (current is null && db.Value<long>("SELECT count(*) FROM route r JOIN pending p ON p.route = r.id WHERE r.target = ?1 AND p.key = ?2 AND p.kind = 1", to.Id, copy.Key) == 0) return null;
         var newer = current is null || (current.Value.Written, current.Value.Root).CompareTo((copy.Written, copy.Root)) < 0;
         if (newer && current is { } old) db.Run("UPDATE entry SET current = 0 WHERE id = ?1", old.Id);
-        var home = ComesHome(route, copy.Root);
-        insert.Again(to.Id, EntryRows.Deleted, newer ? 1 : 0, copy.Key, 0.0, 0L, copy.Created, copy.Written, terms.TierId(route.Landing(terms)), day.DayNumber, home is null ? (long?)copy.Root : null,
-            null, null, copy.Tags, 0.0, at, home);
+        var own = OwnNumber(route, copy.Root);
+        insert.Again(to.Id, EntryRows.Deleted, newer ? 1 : 0, copy.Key, 0.0, 0L, copy.Created, copy.Written, terms.TierId(route.Landing(terms)), day.DayNumber, own is null ? (long?)copy.Root : null,
+            null, null, copy.Tags, 0.0, at, own, Abroad(route, copy.Home));
         return null;
     }
 
@@ -133,18 +137,19 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
     }
 
     /// <summary>The number of an original that a refill brings back, when nothing bears it any more: it is the original again.</summary>
-    private long? ComesHome(Route route, long root) =>
+    private long? OwnNumber(Route route, long root) =>
         route.IsRefill && root > 0 && db.Value<long>("SELECT count(*) FROM entry WHERE id = ?1", root) == 0 ? root : null;
 
-    private bool Has(BucketTerms bucket, long root) =>
-        db.Value<long>("SELECT count(*) FROM entry WHERE bucket = ?1 AND kind > 0 AND coalesce(origin, id) = ?2", bucket.Id, root) > 0;
+    /// <summary>Null where a copy comes home: it is an original there.</summary>
+    private static long? Abroad(Route route, long home) => home == route.To.Id ? null : home;
+
+    private bool Has(BucketTerms bucket, long root) => has.RowsAgain(_ => true, bucket.Id, root).Count > 0;
 
     private readonly record struct Version(long Id, long Written, long Root);
 
     private Version? Current(BucketTerms bucket, string key)
     {
-        var rows = db.List("SELECT id, written, coalesce(origin, id) FROM entry WHERE bucket = ?1 AND key = ?2 AND current = 1 AND kind > 0",
-            r => new Version(r.GetInt64(0), r.GetInt64(1), r.GetInt64(2)), bucket.Id, key);
+        var rows = currentOf.RowsAgain(r => new Version(r.GetInt64(0), r.GetInt64(1), r.GetInt64(2)), bucket.Id, key);
         return rows.Count == 0 ? null : rows[0];
     }
 

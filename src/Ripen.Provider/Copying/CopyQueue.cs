@@ -12,7 +12,7 @@ internal static class CopyQueue
     /// <summary>Kind of a waiting row: the mark of a deletion is taken back on the other side as well.</summary>
     public const int Unmark = 3;
 
-    private const string Columns = "route, lane, kind, root, key, count, bytes, created, written, content, media, tags, asked";
+    private const string Columns = "route, lane, kind, root, home, key, count, bytes, created, written, content, media, tags, asked";
 
     /// <summary>An object was written: it waits on one route to each bucket that wants it. Copies do not travel further.</summary>
     public static void Written(SqliteConnection db, Terms terms, BucketTerms bucket, long entry, string key, string? tags, long bytes)
@@ -28,7 +28,7 @@ internal static class CopyQueue
             if (!takenBack) Add(db, route, mark, Lane.Small);
             else
             {
-                db.Run($"INSERT INTO pending({Columns}) SELECT ?1, 0, ?3, coalesce(origin, id), key, 0, 0, created, written, NULL, NULL, tags, ?4 FROM entry WHERE id = ?2",
+                db.Run($"INSERT INTO pending({Columns}) SELECT ?1, 0, ?3, coalesce(origin, id), coalesce(home, bucket), key, 0, 0, created, written, NULL, NULL, tags, ?4 FROM entry WHERE id = ?2",
                     route.Id, mark, Unmark, ProviderState.Now(db).ToUnixTimeMilliseconds());
             }
         }
@@ -38,8 +38,8 @@ internal static class CopyQueue
     public static void Arrived(SqliteConnection db, Route route, long batch, ObjectStream stream, double objects, DateOnly day)
     {
         var written = Midnight(day);
-        db.Run($"INSERT INTO pending({Columns}) VALUES(?1, ?2, 0, ?3, ?4, ?5, ?6, ?7, ?8, NULL, NULL, ?9, ?8)",
-            route.Id, (int)Lanes.Of(stream.BytesPerObject), batch, stream.Prefix, objects, stream.BytesPerObject, day.DayNumber, written, TagText.Write(stream.Tags));
+        db.Run($"INSERT INTO pending({Columns}) VALUES(?1, ?2, 0, ?3, ?10, ?4, ?5, ?6, ?7, ?8, NULL, NULL, ?9, ?8)",
+            route.Id, (int)Lanes.Of(stream.BytesPerObject), batch, stream.Prefix, objects, stream.BytesPerObject, day.DayNumber, written, TagText.Write(stream.Tags), route.From.Id);
     }
 
     /// <summary>What an estate says that already waits.</summary>
@@ -50,8 +50,8 @@ internal static class CopyQueue
             foreach (var lot in route.Rule.Waiting.Where(w => w.Count > 0))
             {
                 // Its originals are not known: the document tells stock and what waits in sums.
-                db.Run($"INSERT INTO pending({Columns}) VALUES(?1, ?2, 0, 0, ?3, ?4, ?5, ?6, ?7, NULL, NULL, NULL, ?8)",
-                    route.Id, (int)Lanes.Of(lot.BytesPerObject), lot.Prefix, lot.Count, lot.BytesPerObject, lot.Created.DayNumber, Midnight(lot.Created), Midnight(lot.Since));
+                db.Run($"INSERT INTO pending({Columns}) VALUES(?1, ?2, 0, 0, ?9, ?3, ?4, ?5, ?6, ?7, NULL, NULL, NULL, ?8)",
+                    route.Id, (int)Lanes.Of(lot.BytesPerObject), lot.Prefix, lot.Count, lot.BytesPerObject, lot.Created.DayNumber, Midnight(lot.Created), Midnight(lot.Since), bucket.Id);
             }
         }
     }
@@ -59,30 +59,27 @@ internal static class CopyQueue
     private static long Midnight(DateOnly day) => new DateTimeOffset(day.ToDateTime(TimeOnly.MinValue), TimeSpan.Zero).ToUnixTimeMilliseconds();
 
     /// <summary>What lies there when a rule with catch-up is taken up waits as well; asked once, it is done once.</summary>
-    public static void CatchUp(SqliteConnection db, Terms terms, Route route, long now)
+    public static void CatchUp(SqliteConnection db, Route route, long now)
     {
         var done = db.Value<long>("SELECT caught_up FROM route WHERE id = ?1", route.Id) == 1;
         if (done != route.Rule.CatchUp) db.Run("UPDATE route SET caught_up = ?2 WHERE id = ?1", route.Id, route.Rule.CatchUp ? 1 : 0);
-        if (!done && route.Rule.CatchUp) Missing(db, route, terms, now);
+        if (!done && route.Rule.CatchUp) Missing(db, route, now);
     }
 
-    /// <summary>Queues all in the route's scope that the target neither has nor will get from this route; the number of rows queued.</summary>
-    public static int Missing(SqliteConnection db, Route route, Terms terms, long now)
+    /// <summary>Queues all in the route's scope that the target neither has nor will get from this route.</summary>
+    private static void Missing(SqliteConnection db, Route route, long now)
     {
-        var queued = 0;
         foreach (var row in Candidates(db, route))
         {
             // Expectations are sums of parts: what is left of a millionth of an object is rounding.
             if (row.Missing <= 1e-6 || !route.Rule.Takes(row.Key, TagText.Read(row.Tags))) continue;
             Add(db, route, row.Id, Lanes.Of(row.Bytes), row.Missing, now);
-            queued++;
         }
-        return queued;
     }
 
     /// <summary>Queues one entry of the route's source, unless it waits there already.</summary>
     public static void Add(SqliteConnection db, Route route, long entry, Lane lane, double? count = null, long? now = null) => db.Run(
-        $"INSERT INTO pending({Columns}) SELECT ?1, ?3, kind, coalesce(origin, id), key, coalesce(?4, count), bytes, created, written, content, media, tags, ?5 FROM entry WHERE id = ?2",
+        $"INSERT INTO pending({Columns}) SELECT ?1, ?3, kind, coalesce(origin, id), coalesce(home, bucket), key, coalesce(?4, count), bytes, created, written, content, media, tags, ?5 FROM entry WHERE id = ?2",
         route.Id, entry, (int)lane, count, now ?? ProviderState.Now(db).ToUnixTimeMilliseconds());
 
     private sealed record Candidate(long Id, string Key, long Bytes, string? Tags, double Missing);
@@ -99,7 +96,7 @@ internal static class CopyQueue
         FROM entry e WHERE e.bucket = ?1 AND e.key >= ?3 AND (?4 IS NULL OR e.key < ?4) AND e.kind <= ?6 ORDER BY e.id
         """,
         r => new Candidate(r.GetInt64(0), r.GetString(1), r.GetInt64(2), r.Text(3), r.GetDouble(4)),
-        route.From.Id, route.To.Id, route.Rule.Prefix, ObjectKeys.After(route.Rule.Prefix), route.Id, route.Rule.FollowDeletions || route.IsRefill ? EntryRows.Deleted : EntryRows.Object);
+        route.From.Id, route.To.Id, route.Rule.Prefix, ObjectKeys.After(route.Rule.Prefix), route.Id, route.Rule.FollowDeletions ? EntryRows.Deleted : EntryRows.Object);
 
     /// <summary>Of several rules to one bucket the first that takes the object copies it.</summary>
     public static IEnumerable<Route> Wanting(SqliteConnection db, Terms terms, BucketTerms bucket, string key, string? tags) => bucket.Bucket.CopyTo.Count == 0

@@ -69,21 +69,6 @@ internal sealed class Losses(ProviderState state)
         return Proofs.Find(db, id).Head;
     });
 
-    /// <summary>Queues everything that only other buckets have of what lay in a bucket; the number of rows queued.</summary>
-    public int Refill(string bucket) => state.Change(db =>
-    {
-        var own = state.Reach(db, bucket);
-        var now = ProviderState.Now(db).ToUnixTimeMilliseconds();
-        var queued = 0;
-        foreach (var partner in Partners(db, own).Where(p => !Lines.IsLost(db, p.Bucket.Region)))
-        {
-            queued += CopyQueue.Missing(db, Routes.Refill(db, state.Terms, partner, own), state.Terms, now);
-        }
-        ProviderState.Touch(db, own);
-        state.Note(db, bucket, "asked for everything that its copies have");
-        return queued;
-    });
-
     private string Known(string region) => state.Terms.Prices.FindRegion(region) is null
         ? throw new RefusalException(RefusalKind.NotFound, "no-region", $"There is no region '{region}'.")
         : region;

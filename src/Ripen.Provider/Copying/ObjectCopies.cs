@@ -26,8 +26,8 @@ internal static class ObjectCopies
         if (root < 0) throw RefusalException.NoVersion("the object", version);
         var there = db.List(
             """
-            SELECT b.name, e.id, e.tier, coalesce(e.arrived, e.written), e.origin IS NULL FROM entry e JOIN bucket b ON b.id = e.bucket
-            WHERE e.kind > 0 AND coalesce(e.origin, e.id) = ?1 AND e.id <> ?2 ORDER BY e.origin IS NULL DESC, b.name
+            SELECT b.name, e.id, e.tier, coalesce(e.arrived, e.written), e.home IS NULL FROM entry e JOIN bucket b ON b.id = e.bucket
+            WHERE e.kind > 0 AND coalesce(e.origin, e.id) = ?1 AND e.id <> ?2 ORDER BY e.home IS NULL DESC, b.name
             """,
             r =>
             {

@@ -19,7 +19,7 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
 
     private sealed record Probe(long Id, long Route, string Key, long Version, DateTimeOffset Written);
 
-    private sealed record Side(long Entry, string Content, long Bytes, byte[] Sums, DateTimeOffset? Arrived);
+    private sealed record Side(long Entry, string Content, long Bytes, byte[] Sums, DateTimeOffset? Arrived, DateOnly Created, int Tier, DateOnly Since);
 
     public async Task<ProbeUnderWay> Start(long route, CancellationToken cancel)
     {
@@ -88,6 +88,9 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
         if (there?.Arrived is { } arrived) steps.Add(new ProofStep("arrived", arrived));
         if (failure is null) steps.Add(new ProofStep("compared byte for byte", now));
         db.Run("DELETE FROM pending WHERE root = ?1", probe.Version);
+        // What one side has to keep stays on both, so that they are equal.
+        var day = DateOnly.FromDateTime(now.AddTicks(-1).UtcDateTime);
+        var kept = new[] { (route.From, here), (route.To, there) }.Select(s => s.Item2 is { } side && s.Item1.IsKept(side.Created, day) ? s.Item1.KeptUntil(side.Created) : null).Max();
         Remove(db, route.To, there, "removed there");
         Remove(db, route.From, here, "removed here");
         db.Run("DELETE FROM probe WHERE id = ?1", probe.Id);
@@ -101,15 +104,13 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
         void Remove(SqliteConnection inside, BucketTerms bucket, Side? side, string what)
         {
             if (side is null) return;
-            var (created, tier, since) = inside.List("SELECT created, tier, since FROM entry WHERE id = ?1",
-                r => (DateOnly.FromDayNumber(r.GetInt32(0)), state.Terms.Place(r.GetInt64(1)), DateOnly.FromDayNumber(r.GetInt32(2))), side.Entry).Single();
-            var day = DateOnly.FromDateTime(now.AddTicks(-1).UtcDateTime);
-            if (Lines.IsLost(inside, bucket.Bucket.Region) || bucket.IsKept(created, day))
+            var why = kept is { } until ? $"kept until {until:yyyy-MM-dd}" : Lines.IsLost(inside, bucket.Bucket.Region) ? "its region is lost" : null;
+            if (why is not null)
             {
-                steps.Add(new ProofStep($"{what.Replace("removed", "left", StringComparison.Ordinal)}, {(bucket.IsKept(created, day) ? $"kept until {bucket.KeptUntil(created):yyyy-MM-dd}" : "its region is lost")}", now));
+                steps.Add(new ProofStep($"{what.Replace("removed", "left", StringComparison.Ordinal)}: {why}", now));
                 return;
             }
-            Events.LeftEarly(inside, state.Terms, day, bucket, tier, since, 1, side.Bytes);
+            Events.LeftEarly(inside, state.Terms, day, bucket, side.Tier, side.Since, 1, side.Bytes);
             using var removal = new EntryRemoval(inside);
             removal.Remove(side.Entry);
             EntryRows.PutNewestOnTop(inside, bucket.Id, probe.Key);
@@ -123,9 +124,10 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
     private static List<Probe> All(SqliteConnection db) =>
         db.List("SELECT id, route, key, version, written FROM probe ORDER BY id", r => new Probe(r.GetInt64(0), r.GetInt64(1), r.GetString(2), r.GetInt64(3), Lines.Instant(r.GetInt64(4))));
 
-    private static Side? Find(SqliteConnection db, BucketTerms bucket, long root) => db.List(
-        "SELECT e.id, c.name, c.bytes, c.sums, e.arrived FROM entry e JOIN content c ON c.name = e.content WHERE e.bucket = ?1 AND e.kind = 1 AND coalesce(e.origin, e.id) = ?2",
-        r => new Side(r.GetInt64(0), r.GetString(1), r.GetInt64(2), r.GetFieldValue<byte[]>(3), r.Long(4) is { } at ? Lines.Instant(at) : null), bucket.Id, root).SingleOrDefault();
+    private Side? Find(SqliteConnection db, BucketTerms bucket, long root) => db.List(
+        "SELECT e.id, c.name, c.bytes, c.sums, e.arrived, e.created, e.tier, e.since FROM entry e JOIN content c ON c.name = e.content WHERE e.bucket = ?1 AND e.kind = 1 AND coalesce(e.origin, e.id) = ?2",
+        r => new Side(r.GetInt64(0), r.GetString(1), r.GetInt64(2), r.GetFieldValue<byte[]>(3), r.Long(4) is { } at ? Lines.Instant(at) : null,
+            DateOnly.FromDayNumber(r.GetInt32(5)), state.Terms.Place(r.GetInt64(6)), DateOnly.FromDayNumber(r.GetInt32(7))), bucket.Id, root).SingleOrDefault();
 
     /// <summary>Null when it is damaged.</summary>
     private byte[]? Content(Side side)

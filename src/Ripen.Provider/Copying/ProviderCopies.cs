@@ -79,7 +79,7 @@ public sealed class ProviderCopies
     public ProofHead BringBack(string region, bool withItsData) => losses.BringBack(region, withItsData);
 
     /// <summary>Queues everything that only a bucket's copies have; the number of entries queued.</summary>
-    public int Refill(string bucket) => losses.Refill(bucket);
+    public int Refill(string bucket, CancellationToken cancel) => audits.Refill(bucket, cancel);
 
     /// <summary>All other places of a version.</summary>
     public IReadOnlyList<CopyOfObject> Of(string bucket, long version) => state.Index.Read(db => ObjectCopies.Of(db, state.Terms, bucket, version));

@@ -45,7 +45,7 @@ internal static class Routes
                     """, [.. key, now]);
                 var id = db.Value<long>("SELECT id FROM route WHERE bucket = ?1 AND target = ?2 AND prefix = ?3 AND tags = ?4 AND place = ?5 AND refill = 0", key);
                 wanted.Add(id);
-                CopyQueue.CatchUp(db, terms, new Route(id, bucket, terms[rule.Bucket], rule, false, default, 0), now);
+                CopyQueue.CatchUp(db, new Route(id, bucket, terms[rule.Bucket], rule, false, default, 0), now);
             }
         }
         foreach (var id in db.List("SELECT id FROM route WHERE refill = 0", r => r.GetInt64(0)).Where(id => !wanted.Contains(id)))
@@ -64,7 +64,7 @@ internal static class Routes
         var today = ProviderState.Today(db).DayNumber;
         foreach (var bucket in terms.Buckets)
         {
-            foreach (var (entry, key, bytes) in db.List("SELECT id, key, bytes FROM entry WHERE bucket = ?1 AND kind = 1 AND origin IS NULL AND created = ?2 ORDER BY id",
+            foreach (var (entry, key, bytes) in db.List("SELECT id, key, bytes FROM entry WHERE bucket = ?1 AND kind = 1 AND home IS NULL AND created = ?2 ORDER BY id",
                 r => (r.GetInt64(0), r.GetString(1), r.GetInt64(2)), bucket.Id, today))
             {
                 CopyQueue.Written(db, terms, bucket, entry, key, null, bytes);

@@ -101,10 +101,13 @@ internal static class Schema
     // A route is a copy rule at work; a refill brings back to a bucket what only its partner still has. What waits on a route keeps all that the copy
     // needs, content too, so that it arrives even when its original has gone meanwhile: lag changes when copies come, and nothing else.
     // A route's "newest" is the newest entry when it was made: what is older stays behind without catch-up.
+    // A copy's "home" is the bucket in which its original was written; an original has none.
     // What kind 3 waits for is that the mark of a deletion is taken back.
     private const string Replication = """
         ALTER TABLE entry ADD COLUMN tags TEXT;
         ALTER TABLE entry ADD COLUMN arrived INTEGER;
+        ALTER TABLE entry ADD COLUMN home INTEGER;
+        UPDATE entry SET home = (SELECT o.bucket FROM entry o WHERE o.id = entry.origin) WHERE origin IS NOT NULL;
         CREATE INDEX entry_root ON entry(coalesce(origin, id), bucket) WHERE kind > 0;
         CREATE TABLE route(
             id INTEGER PRIMARY KEY AUTOINCREMENT,
@@ -132,6 +135,7 @@ internal static class Schema
             lane INTEGER NOT NULL,
             kind INTEGER NOT NULL CHECK(kind IN (0, 1, 2, 3)),
             root INTEGER NOT NULL,
+            home INTEGER NOT NULL,
             key TEXT NOT NULL,
             count REAL NOT NULL,
             bytes INTEGER NOT NULL,

@@ -52,6 +52,16 @@ internal static class Sql
         command.ExecuteNonQuery();
     }
 
+    /// <summary>The rows of a repeated statement.</summary>
+    public static List<T> RowsAgain<T>(this SqliteCommand command, Func<SqliteDataReader, T> row, params ReadOnlySpan<object?> values)
+    {
+        for (var i = 0; i < values.Length; i++) command.Parameters[i].Value = values[i] ?? DBNull.Value;
+        using var reader = command.ExecuteReader();
+        var rows = new List<T>();
+        while (reader.Read()) rows.Add(row(reader));
+        return rows;
+    }
+
     public static int? Int(this SqliteDataReader row, int column) => row.IsDBNull(column) ? null : row.GetInt32(column);
 
     public static long? Long(this SqliteDataReader row, int column) => row.IsDBNull(column) ? null : row.GetInt64(column);

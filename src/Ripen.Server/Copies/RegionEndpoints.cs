@@ -51,7 +51,7 @@ internal static class RegionEndpoints
     }
 
     private static async Task<Results<Ok<Queued>, ProblemHttpResult>> Refill(string bucket, CurrentEstate current, SimulatedProvider provider, CancellationToken cancel) =>
-        await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(new Queued(provider.Copies.Refill(bucket)));
+        await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(new Queued(provider.Copies.Refill(bucket, cancel)));
 
     private static async Task<Results<Ok<PromotionReading>, ProblemHttpResult>> ReadPromotion(
         string from, string to, CurrentEstate current, SimulatedProvider provider, HttpResponse response, CancellationToken cancel)
