@@ -56,6 +56,8 @@ schema: build
 
 bench: build
 	cd artifacts && ../bench/Ripen.Benchmarks/$(OUTPUT)/Ripen.Benchmarks
+	scripts/need browser
+	scripts/paint-copies
 
 screenshots: build
 	scripts/need browser

@@ -31,7 +31,8 @@ public sealed class CopyHistoryTests
         select deeds.ToList();
 
     private static readonly Estate Estate = TwoPlaces.Estate(
-        new CopyRule { Bucket = "far-away", FollowDeletions = true, Tier = "pantry" }, 0.001, new CopyRule { Bucket = "harbour", FollowDeletions = true }, roundTrip: 90);
+        new CopyRule { Bucket = "far-away", FollowDeletions = true, Tier = "pantry" }, 0.001, new CopyRule { Bucket = "harbour", FollowDeletions = true }, roundTrip: 90,
+        harbour: b => b with { Streams = [new ObjectStream { Prefix = "s/", ObjectsPerDay = 2.5, BytesPerObject = 100_000 }] });
 
     [Fact]
     public void After_quiet_time_both_sides_are_equal_and_nothing_acknowledged_is_missing() => Prop.ForAll(Arb.From(Histories), history =>
@@ -47,6 +48,7 @@ public sealed class CopyHistoryTests
         Assert.Equal(here, there);
         Assert.Empty(acknowledged.Except(here.Where(e => !e.IsDeletion).Select(e => (e.Root, e.Sha!))));
         Assert.Equal(Current(provider, "harbour"), Current(provider, "far-away"));
+        Assert.Equal(Weightless(provider, "harbour"), Weightless(provider, "far-away"), 6);
         foreach (var rule in provider.Inside.Copies.Rules()) Assert.Empty(provider.Inside.Copies.Audit(rule.Id, true, CancellationToken.None).Differences);
     }).Check(Config.QuickThrowOnFailure.WithMaxTest(40));
 
@@ -57,16 +59,19 @@ public sealed class CopyHistoryTests
         var acknowledged = Live(provider, history);
         foreach (var lost in provider.Inside.Copies.LostRegions()) provider.Inside.Copies.BringBack(lost.Region, withItsData: true);
         var before = Buckets.SelectMany(b => Side(provider, b)).ToHashSet();
+        var weightless = Weightless(provider, "harbour") - Weightless(provider, "far-away");
         provider.Inside.Copies.Lose("aldmouth");
         var record = provider.Inside.Copies.Record(provider.Inside.Copies.BringBack("aldmouth", withItsData: false).Id);
         var left = Side(provider, "far-away").ToHashSet();
 
-        Assert.Equal(before.Except(left).Select(e => (e.Key, e.Root)).Order(), record.Items.Select(i => (i.Key, i.Version)).Order());
+        Assert.Equal(before.Except(left).Select(e => (e.Key, e.Root)).Order(), record.Items.Where(i => i.Version > 0).Select(i => (i.Key, i.Version)).Order());
+        Assert.Equal(weightless, record.Items.Where(i => i.Version == 0).Sum(i => i.Objects), 6);
         var listed = record.Items.Select(i => i.Version).ToHashSet();
         provider.Inside.Copies.Refill("harbour", CancellationToken.None);
         provider.Inside.Copies.Restore("aldmouth", "kestrel-sound");
         provider.PassDays(8);
         Assert.Equal(Side(provider, "harbour"), Side(provider, "far-away"));
+        Assert.Equal(Weightless(provider, "harbour"), Weightless(provider, "far-away"), 6);
         Assert.Equal(acknowledged.Where(a => !listed.Contains(a.Root)).Order(), Side(provider, "harbour").Where(e => !e.IsDeletion).Select(e => (e.Root, e.Sha!)).Order());
     }).Check(Config.QuickThrowOnFailure.WithMaxTest(40));
 
@@ -125,6 +130,8 @@ public sealed class CopyHistoryTests
 
     private static List<Entry> Side(TestProvider provider, string bucket) =>
         [.. Keys.SelectMany(k => provider.Objects.Versions(bucket, k)).Select(v => new Entry(v.Key, v.Root, v.IsDeletion, v.Sha256)).OrderBy(e => e.Key, StringComparer.Ordinal).ThenBy(e => e.Root)];
+
+    private static double Weightless(TestProvider provider, string bucket) => provider.Objects.List(bucket, "s/", null, null, 10).Batches.Sum(b => b.Count);
 
     private static List<(string, long?)> Current(TestProvider provider, string bucket) =>
         [.. Keys.Select(k => (k, provider.Objects.Versions(bucket, k).SingleOrDefault(v => v.IsCurrent)?.Root))];

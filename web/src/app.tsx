@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { NavLink, Route, Routes, useLocation } from "react-router";
-import { readBoard, readEstate } from "./api/client";
+import { readBoard, readCopies, readEstate } from "./api/client";
 import { CommandLine } from "./command-line";
 import { EstateContext } from "./estate-context";
 import { ClockLink } from "./places/clock/clock-link";
+import { CopiesPlace } from "./places/copies/copies-place";
 import { EmptyEstate } from "./places/estate/empty-estate";
 import { EstatePlace } from "./places/estate/estate-place";
 import { AsOfRail } from "./rail/as-of-rail";
@@ -16,7 +17,6 @@ const ForecastPlace = lazy(() => import("./places/forecast/forecast-place").then
 const AdvicePlace = lazy(() => import("./places/advice/advice-place").then((m) => ({ default: m.AdvicePlace })));
 const ClockPlace = lazy(() => import("./places/clock/clock-place").then((m) => ({ default: m.ClockPlace })));
 const SchemesPlace = lazy(() => import("./places/schemes/schemes-place").then((m) => ({ default: m.SchemesPlace })));
-const CopiesPlace = lazy(() => import("./places/copies/copies-place").then((m) => ({ default: m.CopiesPlace })));
 const RuleForm = lazy(() => import("./places/copies/rule-form").then((m) => ({ default: m.RuleForm })));
 const RegionPage = lazy(() => import("./places/copies/region-page").then((m) => ({ default: m.RegionPage })));
 const RecordPage = lazy(() => import("./places/copies/record-page").then((m) => ({ default: m.RecordPage })));
@@ -37,6 +37,8 @@ export function App() {
   const months = useQuery({ queryKey: ["board", null], queryFn: () => readBoard(null), enabled: estate.data != null }).data
     ?.months;
   const { search, pathname } = useLocation();
+  // Asked for together with the estate, not after it.
+  useQuery({ queryKey: ["copies"], queryFn: readCopies, enabled: pathname.startsWith("/copies"), retry: false });
   const on = new URLSearchParams(search).get("on");
   const keep = on ? `?on=${on}` : "";
 

@@ -2,12 +2,29 @@ import type { PriceBook } from "./api/client";
 
 const language = "en-GB";
 
+/** Makes each formatter once: making one costs far more than using it. */
+function once<Options extends object, Formatter>(make: (options: Options) => Formatter) {
+  const made = new Map<string, Formatter>();
+  return (options: Options): Formatter => {
+    const key = JSON.stringify(options);
+    let formatter = made.get(key);
+    if (formatter === undefined) {
+      formatter = make(options);
+      made.set(key, formatter);
+    }
+    return formatter;
+  };
+}
+
+const numbers = once((options: Intl.NumberFormatOptions) => new Intl.NumberFormat(language, options));
+const dates = once((options: Intl.DateTimeFormatOptions) => new Intl.DateTimeFormat(language, { ...options, timeZone: "UTC" }));
+
 /** Money in the price book's currency: no cents from a thousand on, and three significant digits where cents would say nothing. */
 export function money(amount: number, currency: string): string {
   const size = Math.abs(amount);
   const small = size > 0 && size < 0.0995;
   const cents = size > 0 && size < 1000 ? 2 : 0;
-  return new Intl.NumberFormat(language, {
+  return numbers({
     style: "currency",
     currency,
     ...(small ? { maximumSignificantDigits: 3 } : { minimumFractionDigits: cents, maximumFractionDigits: cents }),
@@ -32,26 +49,22 @@ export function bytes(size: number, unit: PriceBook["unit"]): string {
 
 /** A count; expectations keep no more digits than say something. */
 export function count(n: number, digits = n !== 0 && Math.abs(n) < 10 ? 2 : 0): string {
-  return new Intl.NumberFormat(language, { maximumFractionDigits: digits }).format(n);
+  return numbers({ maximumFractionDigits: digits }).format(n);
 }
 
 /** yyyy-MM-dd as a date in words. */
 export function day(date: string): string {
-  return new Intl.DateTimeFormat(language, { day: "numeric", month: "long", year: "numeric", timeZone: "UTC" }).format(
-    new Date(date),
-  );
+  return dates({ day: "numeric", month: "long", year: "numeric" }).format(new Date(date));
 }
 
 /** An instant of the provider's clock, UTC, to the minute. */
 export function instant(at: string): string {
-  return new Intl.DateTimeFormat(language, { dateStyle: "medium", timeStyle: "short", timeZone: "UTC" }).format(new Date(at));
+  return dates({ dateStyle: "medium", timeStyle: "short" }).format(new Date(at));
 }
 
 /** yyyy-MM as a month in words. */
 export function month(yearMonth: string, style: "long" | "short" = "long"): string {
-  return new Intl.DateTimeFormat(language, { month: style, year: "numeric", timeZone: "UTC" }).format(
-    new Date(`${yearMonth}-01`),
-  );
+  return dates({ month: style, year: "numeric" }).format(new Date(`${yearMonth}-01`));
 }
 
 /** An age in days, with the years where there are whole ones. */

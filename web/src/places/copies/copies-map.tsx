@@ -1,70 +1,87 @@
+import { useMemo } from "react";
 import { Link } from "react-router";
 import type { CopyRuleStatus, RegionReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { useWidth } from "../../ui/use-width";
-import { type PlacedRule, placeCopies } from "./map-geometry";
+import { type CopyMap, type PlacedRule, placeCopies } from "./map-geometry";
 import { lateness, span } from "./words";
 
 type MapProps = { regions: RegionReading[]; rules: CopyRuleStatus[]; open: number };
+
+/** Pixels; more is scrolled. */
+const tallest = 480;
 
 const strokes = { even: "var(--good)", behind: "var(--ripe-1)", late: "var(--bad)" };
 
 /** Regions as columns, buckets in them, rules as lines: thick for many bytes, with a mark that says how late. The list below says the same in words. */
 export function CopiesMap({ regions, rules, open }: MapProps) {
-  const { bytes } = useEstate();
   const [ref, width] = useWidth<HTMLDivElement>();
-  const map = placeCopies(regions, rules, width);
+  const map = useMemo(() => placeCopies(regions, rules, width), [regions, rules, width]);
+  const tall = map.height > tallest;
   return (
     <div ref={ref} data-testid="copies-map">
-      <svg role="group" aria-label="Map of copies" width={width} height={map.height} className="block">
-        {map.regions.map(({ region, x }) => (
-          <g key={region.id}>
-            {region.lostSince && (
-              <rect x={x - 8} y={0} width={width / regions.length - 8} height={map.height} fill="var(--paper-deep)" />
-            )}
-            <Link to={`/copies/regions/${region.id}`} tabIndex={-1} className="no-underline">
-              <text x={x} y={22} className="font-serif text-[19px]" fill="var(--ink)">
-                {region.name}
-                {region.lostSince && <tspan fill="var(--bad)"> · lost</tspan>}
-              </text>
-            </Link>
-            <line x1={x} x2={x + width / regions.length - 24} y1={34} y2={34} stroke="var(--hairline-strong)" />
-          </g>
-        ))}
-        {map.rules.map((placed) => (
-          <RuleLine key={placed.rule.id} placed={placed} open={placed.rule.id === open} />
-        ))}
-        {map.regions.map(({ region, buckets, width: reach }) => (
-          <g key={region.id} opacity={region.lostSince ? 0.8 : 1}>
-            {buckets.map((b) => (
-              <Link key={b.name} to={`/buckets/${b.name}`} tabIndex={-1} className="no-underline">
-                <Ground x={b.x} y={b.y} characters={b.name.length} lost={region.lostSince != null} />
-                <Ground x={b.x + reach - 76} y={b.y} characters={7} lost={region.lostSince != null} />
-                <text
-                  x={b.x}
-                  y={b.y + 5}
-                  fill="var(--ink)"
-                  className="text-[15px]"
-                  textDecoration={region.lostSince ? "line-through" : undefined}
-                >
-                  {b.name}
-                </text>
-                <text x={b.x + reach - 12} y={b.y + 5} textAnchor="end" fill="var(--ink-soft)" className="text-[13px]">
-                  {bytes(b.bytes)}
-                </text>
-              </Link>
-            ))}
-          </g>
-        ))}
-        {map.rules.map((placed) => (
-          <LagMark key={placed.rule.id} placed={placed} />
-        ))}
-      </svg>
+      <section
+        aria-label="Map of copies"
+        tabIndex={tall ? 0 : undefined}
+        className={tall ? "overflow-y-auto" : ""}
+        style={{ height: Math.min(map.height, tallest) }}
+      >
+        {width > 0 && <Picture map={map} width={width} open={open} />}
+      </section>
       <p className="mt-1 text-sm text-ink-soft">
         A thicker line has copied more. <span className="text-bad">◆</span> later than allowed, or failed · ○ behind, within what
         is allowed · dotted: nothing passes.
       </p>
     </div>
+  );
+}
+
+function Picture({ map, width, open }: { map: CopyMap; width: number; open: number }) {
+  const { bytes } = useEstate();
+  const column = width / map.regions.length;
+  return (
+    <svg role="group" aria-label="Regions, buckets and rules" width={width} height={map.height} className="block">
+      {map.regions.map(({ region, x }) => (
+        <g key={region.id}>
+          {region.lostSince && <rect x={x - 8} y={0} width={column - 8} height={map.height} fill="var(--paper-deep)" />}
+          <Link to={`/copies/regions/${region.id}`} tabIndex={-1} className="no-underline">
+            <text x={x} y={22} className="font-serif text-[19px]" fill="var(--ink)">
+              {region.name}
+              {region.lostSince && <tspan fill="var(--bad)"> · lost</tspan>}
+            </text>
+          </Link>
+          <line x1={x} x2={x + column - 24} y1={34} y2={34} stroke="var(--hairline-strong)" />
+        </g>
+      ))}
+      {map.rules.map((placed) => (
+        <RuleLine key={placed.rule.id} placed={placed} open={placed.rule.id === open} />
+      ))}
+      {map.regions.map(({ region, buckets, width: reach }) => (
+        <g key={region.id} opacity={region.lostSince ? 0.8 : 1}>
+          {buckets.map((b) => (
+            <Link key={b.name} to={`/buckets/${b.name}`} tabIndex={-1} className="no-underline">
+              <Ground x={b.x} y={b.y} characters={b.name.length} lost={region.lostSince != null} />
+              <Ground x={b.x + reach - 76} y={b.y} characters={7} lost={region.lostSince != null} />
+              <text
+                x={b.x}
+                y={b.y + 5}
+                fill="var(--ink)"
+                className="text-[15px]"
+                textDecoration={region.lostSince ? "line-through" : undefined}
+              >
+                {b.name}
+              </text>
+              <text x={b.x + reach - 12} y={b.y + 5} textAnchor="end" fill="var(--ink-soft)" className="text-[13px]">
+                {bytes(b.bytes)}
+              </text>
+            </Link>
+          ))}
+        </g>
+      ))}
+      {map.rules.map((placed) => (
+        <LagMark key={placed.rule.id} placed={placed} />
+      ))}
+    </svg>
   );
 }
 

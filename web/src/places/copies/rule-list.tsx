@@ -1,4 +1,4 @@
-import { Fragment } from "react";
+import { Fragment, useDeferredValue } from "react";
 import { Link } from "react-router";
 import type { CopiesReading, CopyRuleStatus } from "../../api/client";
 import { useEstate } from "../../estate-context";
@@ -8,27 +8,32 @@ import { lateness, scope, span } from "./words";
 
 type ListProps = Pick<CopiesReading, "rules" | "probes" | "records"> & { open: number; etag: string };
 
+const atOnce = 40;
+
 /** Every rule in a row, with what a person has to know of it; the open one with its sheet. */
 export function RuleList({ rules, probes, records, open, etag }: ListProps) {
+  // A long list is drawn from its beginning, so that the page is there before its end is.
+  const drawn = useDeferredValue(rules, rules.slice(0, atOnce));
+  const shown = drawn.length < rules.length ? drawn : rules;
   return (
     <section aria-label="Copy rules" className="mt-6">
-      <table className="w-full text-right">
+      <table className="w-full table-fixed text-right">
         <thead className="text-sm text-ink-soft">
           <tr className="border-b border-hairline-strong">
-            <th className="py-1 text-left font-normal">from – to</th>
-            <th className="text-left font-normal">takes</th>
-            <th className="pl-3 font-normal">waiting</th>
-            <th className="pl-3 font-normal">copied</th>
-            <th className="pl-3 font-normal">failed</th>
-            <th className="pl-3 font-normal">oldest waiting since</th>
-            <th className="pl-3 font-normal">lag now</th>
-            <th className="pl-3 font-normal">worst of 30 days</th>
-            <th className="pl-3 font-normal">allowed</th>
+            <th className="w-[22%] py-1 text-left font-normal">from – to</th>
+            <th className="w-[10%] text-left font-normal">takes</th>
+            <th className="w-[10%] pl-3 font-normal">waiting</th>
+            <th className="w-[7%] pl-3 font-normal">copied</th>
+            <th className="w-[5%] pl-3 font-normal">failed</th>
+            <th className="w-[12%] pl-3 font-normal">oldest waiting since</th>
+            <th className="w-[7%] pl-3 font-normal">lag now</th>
+            <th className="w-[10%] pl-3 font-normal">worst of 30 days</th>
+            <th className="w-[6%] pl-3 font-normal">allowed</th>
             <th className="pl-3 font-normal">backlog gone</th>
           </tr>
         </thead>
         <tbody>
-          {rules.map((rule) => (
+          {shown.map((rule) => (
             <Fragment key={rule.id}>
               <Row rule={rule} open={rule.id === open} />
               {rule.id === open && (
@@ -67,7 +72,7 @@ function Row({ rule, open }: { rule: CopyRuleStatus; open: boolean }) {
           <span className="font-semibold text-bad"> · {rule.line === "cut" ? "line cut" : "region lost"}</span>
         )}
       </th>
-      <td className="text-left text-sm">{scope(rule.rule)}</td>
+      <td className="text-left text-sm break-words">{scope(rule.rule)}</td>
       <td data-testid="waiting">
         {count(rule.waiting)}
         {rule.waitingBytes >= 1 && <span className="text-sm text-ink-soft"> · {bytes(rule.waitingBytes)}</span>}
