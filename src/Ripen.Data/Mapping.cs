@@ -73,8 +73,12 @@ internal static class Mapping
 
     public static TransferRow ToRow(Transfer t, int position) => new()
     {
-        FromRegionId = t.From, ToRegionId = t.To, Position = position, Price = t.Price.PerUnit,
-        MegabitsPerSecond = t.MegabitsPerSecond, RoundTripMilliseconds = t.RoundTripMilliseconds,
+        FromRegionId = t.From,
+        ToRegionId = t.To,
+        Position = position,
+        Price = t.Price.PerUnit,
+        MegabitsPerSecond = t.MegabitsPerSecond,
+        RoundTripMilliseconds = t.RoundTripMilliseconds,
     };
 
     /// <param name="bucket">A new bucket; its lots are to be handed to the provider.</param>

@@ -93,7 +93,11 @@ public class CopyPlanTests
         // 40,000 objects of 1 MB at 8 Mbit/s, of which 0.4 are taken by 34.56 GB that arrive a day: 40e9 / 0.6e6 s.
         var source = new Bucket
         {
-            Name = "from", Region = "aldmouth", Scheme = "one-site", Tier = "counter", Versioning = true,
+            Name = "from",
+            Region = "aldmouth",
+            Scheme = "one-site",
+            Tier = "counter",
+            Versioning = true,
             Stock = [new Lot { Prefix = "a/", Created = Demo.Today, InTierSince = Demo.Today, Tier = "counter", Objects = 40_000, BytesPerObject = 1_000_000 }],
             Streams = [new ObjectStream { Prefix = "a/", ObjectsPerDay = 34_560, BytesPerObject = 1_000_000 }],
         };

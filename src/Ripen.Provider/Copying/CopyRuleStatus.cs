@@ -26,6 +26,7 @@ public enum LineState { Open, Cut, Lost }
 /// <param name="BytesADay">What it copied on a day, on average of the last thirty, or since it was made.</param>
 /// <param name="Failures">By reason.</param>
 /// <param name="Oldest">Since when the first of those that wait or failed has waited.</param>
+/// <param name="OldestKey">Its key, or the prefix of a weightless one.</param>
 /// <param name="LagHours">Its age now; 0 when all is copied.</param>
 /// <param name="WorstLagHours">The worst of the last thirty days, now among them.</param>
 /// <param name="Line">Whether anything can pass.</param>
@@ -39,7 +40,7 @@ public enum LineState { Open, Cut, Lost }
 /// <param name="ShortBytesPerSecond">By how much the line is too thin for it; 0 when it is not.</param>
 public sealed record CopyRuleStatus(
     long Id, string Bucket, string Target, CopyRule Rule, bool BringsBack, DateTimeOffset Made, double Waiting, double WaitingBytes, double Copied, double CopiedBytes,
-    double BytesADay, IReadOnlyList<CopyFailure> Failures, DateTimeOffset? Oldest, double LagHours, double WorstLagHours, LineState Line, DateTimeOffset? LineOpens,
+    double BytesADay, IReadOnlyList<CopyFailure> Failures, DateTimeOffset? Oldest, string? OldestKey, double LagHours, double WorstLagHours, LineState Line, DateTimeOffset? LineOpens,
     DateTimeOffset? NextTry, int FailedTries, double? EmptyAfterHours, double ShortBytesPerSecond);
 
 internal static class CopyStatuses
@@ -48,17 +49,17 @@ internal static class CopyStatuses
 
     private const double MillisecondsPerHour = 3_600_000;
 
-    private sealed record Queued(Lane Lane, bool Failed, double Objects, double Bytes, long Asked);
+    private sealed record Queued(Lane Lane, bool Failed, double Objects, double Bytes, long Asked, string FirstKey);
 
     public static List<CopyRuleStatus> All(SqliteConnection db, Terms terms)
     {
         var now = ProviderState.Now(db);
         var queues = db.List(
             """
-            SELECT route, lane, failed IS NOT NULL, sum(CASE kind WHEN 0 THEN count ELSE 1 END), sum(count * bytes - sent), min(asked)
+            SELECT route, lane, failed IS NOT NULL, sum(CASE kind WHEN 0 THEN count ELSE 1 END), sum(count * bytes - sent), min(asked), key
             FROM pending GROUP BY route, lane, failed IS NOT NULL
             """,
-            r => (Route: r.GetInt64(0), Queue: new Queued((Lane)r.GetInt32(1), r.GetInt32(2) == 1, r.GetDouble(3), Math.Max(0, r.GetDouble(4)), r.GetInt64(5)))).ToLookup(q => q.Route, q => q.Queue);
+            r => (Route: r.GetInt64(0), Queue: new Queued((Lane)r.GetInt32(1), r.GetInt32(2) == 1, r.GetDouble(3), Math.Max(0, r.GetDouble(4)), r.GetInt64(5), r.GetString(6)))).ToLookup(q => q.Route, q => q.Queue);
         var routes = Routes.All(db, terms);
         var emptyings = routes.GroupBy(r => r.Line).SelectMany(line => Emptyings(db, terms, line.Key, [.. line], queues, now)).ToDictionary(e => e.Route, e => e.Emptying);
         return [.. routes.Select(route => Status(db, route, [.. queues[route.Id]], emptyings[route.Id], now))];
@@ -98,8 +99,9 @@ internal static class CopyStatuses
         var since = DateOnly.FromDateTime(now.UtcDateTime).DayNumber - DaysLookedAt;
         var (worst, recent) = db.List("SELECT coalesce(max(worst), 0), coalesce(sum(bytes), 0.0) FROM route_day WHERE route = ?1 AND day >= ?2",
             r => (r.GetInt64(0), r.GetDouble(1)), route.Id, since).Single();
-        var oldest = queue.Count == 0 ? (DateTimeOffset?)null : Lines.Instant(queue.Min(q => q.Asked));
-        var lag = oldest is { } first ? (now - first).TotalHours : 0;
+        var first = queue.MinBy(q => q.Asked);
+        var oldest = first is null ? (DateTimeOffset?)null : Lines.Instant(first.Asked);
+        var lag = oldest is { } waits ? (now - waits).TotalHours : 0;
         var closed = Lines.ClosedUntil(db, route.Line);
         var lost = Lines.IsLost(db, route.Line.From) || Lines.IsLost(db, route.Line.To);
         var isClosed = closed > now.ToUnixTimeMilliseconds();
@@ -107,7 +109,7 @@ internal static class CopyStatuses
             route.Id, route.From.Bucket.Name, route.To.Bucket.Name, route.Rule with { Waiting = [] }, route.IsRefill, route.Made,
             queue.Where(q => !q.Failed).Sum(q => q.Objects), queue.Where(q => !q.Failed).Sum(q => q.Bytes), copied, bytes,
             recent / Math.Clamp(Math.Ceiling((now - route.Made).TotalDays), 1, DaysLookedAt), queue.Any(q => q.Failed) ? Failures(db, route) : [],
-            oldest, lag, Math.Max(lag, worst / MillisecondsPerHour), lost ? LineState.Lost : isClosed ? LineState.Cut : LineState.Open,
+            oldest, first?.FirstKey, lag, Math.Max(lag, worst / MillisecondsPerHour), lost ? LineState.Lost : isClosed ? LineState.Cut : LineState.Open,
             isClosed && closed < long.MaxValue ? Lines.Instant(closed) : null, isClosed && attempts > 0 && next is { } at ? Lines.Instant(at) : null, attempts,
             emptying.Seconds / 3600, emptying.ShortBytesPerSecond);
     }

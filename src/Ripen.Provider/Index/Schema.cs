@@ -6,7 +6,7 @@ namespace Ripen.Provider.Index;
 internal static class Schema
 {
     /// <summary>The program's layouts, each the step from the one before.</summary>
-    private static readonly string[] Steps = [Tables, Replication];
+    public static readonly string[] Steps = [Tables, Replication];
 
     public static void Prepare(SqliteConnection db)
     {

@@ -34,12 +34,12 @@ internal static class BucketEndpoints
         await current.Get(cancel) is { } view ? TypedResults.Ok(view.Estate.Buckets) : Problems.NoEstate();
 
     private static async Task<Results<Ok<Bucket>, ProblemHttpResult>> Read(
-        string name, CurrentEstate current, HttpResponse response, CancellationToken cancel, [Description("Whether to tell its stock as well; a change does not need it.")] bool stock = true)
+        string name, CurrentEstate current, HttpResponse response, CancellationToken cancel, [Description("Whether to tell its stock, and what waits to be copied, as well; a change does not need it.")] bool stock = true)
     {
         if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
         if (view.Estate.Find(name) is not { } bucket) return Problems.NoBucket(name);
         response.SetVersion(view.VersionOf(name));
-        return TypedResults.Ok(stock ? bucket : bucket with { Stock = [] });
+        return TypedResults.Ok(stock ? bucket : bucket with { Stock = [], CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })] });
     }
 
     private static async Task<Results<Ok<DraftReading>, ProblemHttpResult>> ReadNew(HttpRequest request, CurrentEstate current, CancellationToken cancel) =>

@@ -1382,6 +1382,7 @@ export interface components {
             failures: components["schemas"]["CopyFailure"][];
             /** Format: date-time */
             oldest: null | string;
+            oldestKey: null | string;
             /** Format: double */
             lagHours: number;
             /** Format: double */
@@ -2362,7 +2363,7 @@ export interface operations {
     readBucket: {
         parameters: {
             query?: {
-                /** @description Whether to tell its stock as well; a change does not need it. */
+                /** @description Whether to tell its stock, and what waits to be copied, as well; a change does not need it. */
                 stock?: boolean;
             };
             header?: never;

@@ -32,7 +32,7 @@ export function LineControls({ rule }: { rule: CopyRuleStatus }) {
             The backlog is gone: <Emptying rule={rule} />.{" "}
           </>
         )}
-        {rule.lagHours > 0 && `The oldest has waited for ${span(rule.lagHours)}.`}
+        {rule.lagHours > 0 && `The oldest${rule.oldestKey ? ` (${rule.oldestKey})` : ""} has waited for ${span(rule.lagHours)}.`}
       </p>
       {rule.line !== "lost" && (
         <p className="mt-1 flex gap-3">

@@ -12,6 +12,7 @@ import {
   readCopyDraft,
 } from "../../api/client";
 import { useEstate } from "../../estate-context";
+import { count } from "../../format";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { useProblems } from "../bucket/use-draft";
@@ -68,6 +69,9 @@ function Form({ rule, regions, etag }: { rule: CopyRuleStatus | undefined; regio
     newBucket: target === newBucket ? made : null,
     switchVersioningOn,
   };
+  const isOther =
+    rule !== undefined &&
+    (order.rule.bucket !== rule.target || prefix !== rule.rule.prefix || tags !== writeTags(rule.rule.tags));
   const draft = useQuery({
     queryKey: ["draft", "copy", order, rule?.id],
     queryFn: () => readCopyDraft(order, rule?.id ?? null),
@@ -167,6 +171,12 @@ function Form({ rule, regions, etag }: { rule: CopyRuleStatus | undefined; regio
               {(ids) => <NumberInput {...ids} className="w-20" value={allowed} onChange={setAllowed} />}
             </Field>
           </div>
+          {rule && isOther && (
+            <p className="border-l-4 border-accent px-3">
+              Another scope is another rule: {count(rule.waiting)} objects that wait for the old one are not copied any more,
+              unless the new one is told to catch up.
+            </p>
+          )}
           <Choice
             label="Deletions follow"
             hint={
@@ -187,7 +197,9 @@ function Form({ rule, regions, etag }: { rule: CopyRuleStatus | undefined; regio
               onChange={setSwitch}
             />
           )}
-          {!rule && draft.data?.catchUp && <CatchUpChoice reading={draft.data} value={catchUp} onChange={setCatchUp} />}
+          {draft.data?.catchUp && (!rule || isOther) && (
+            <CatchUpChoice reading={draft.data} value={catchUp} onChange={setCatchUp} />
+          )}
         </form>
         <aside aria-label="Consequences" className="min-w-0 border-l border-hairline pl-6">
           <div className="flex items-center gap-3 pb-2">

@@ -4,6 +4,7 @@ import type { CopiesReading, CopyRuleStatus } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count, instant } from "../../format";
 import { RuleSheet } from "./rule-sheet";
+import { useCopies } from "./use-copies";
 import { lateness, scope, span } from "./words";
 
 type ListProps = Pick<CopiesReading, "rules" | "probes" | "records"> & { open: number; etag: string };
@@ -79,7 +80,9 @@ function Row({ rule, open }: { rule: CopyRuleStatus; open: boolean }) {
       </td>
       <td data-testid="copied">{count(rule.copied)}</td>
       <td className={failed > 0 ? "font-semibold text-bad" : ""}>{count(failed)}</td>
-      <td className="text-sm">{rule.oldest ? instant(rule.oldest) : "–"}</td>
+      <td className="text-sm" title={rule.oldestKey ?? undefined}>
+        {rule.oldest ? instant(rule.oldest) : "–"}
+      </td>
       <td className={late ? "font-semibold text-bad" : ""} data-testid="lag">
         {span(rule.lagHours)}
       </td>
@@ -92,9 +95,10 @@ function Row({ rule, open }: { rule: CopyRuleStatus; open: boolean }) {
   );
 }
 
-/** When nothing waits any more, given what keeps coming and the line; in closed form, by the server. */
+/** The hour at which nothing waits any more, given what keeps coming and the line; in closed form, by the server. */
 export function Emptying({ rule }: { rule: CopyRuleStatus }) {
   const { bytes } = useEstate();
+  const now = useCopies().data?.value.now;
   if (rule.emptyAfterHours == null) {
     return (
       <span className="font-semibold text-bad" title="More arrives than the line carries.">
@@ -104,6 +108,12 @@ export function Emptying({ rule }: { rule: CopyRuleStatus }) {
   }
   if (rule.waiting === 0) return "it is";
   if (rule.emptyAfterHours === 0) return "as time passes";
-  const words = <span className="figure-projected">in {span(rule.emptyAfterHours)}</span>;
-  return rule.line === "open" || rule.lineOpens ? words : <>{words} of an open line</>;
+  const after = span(rule.emptyAfterHours);
+  if (rule.line !== "open" && !rule.lineOpens) return <>in {after} of an open line</>;
+  const hour = new Date(Date.parse(now ?? rule.made) + rule.emptyAfterHours * 3.6e6).toISOString();
+  return (
+    <span className="figure-projected" title={`in ${after}`}>
+      {instant(hour)}
+    </span>
+  );
 }

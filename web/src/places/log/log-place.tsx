@@ -9,6 +9,9 @@ const deeds: Record<string, string> = {
   "bucket-made": "Bucket made",
   "bucket-changed": "Bucket changed",
   "bucket-deleted": "Bucket deleted",
+  "switched-over": "Copy took over",
+  "switched-back": "Taken back",
+  "line-changed": "Line changed",
   "done-by-hand": "Done by hand",
 };
 
@@ -42,7 +45,8 @@ export function LogPlace() {
 function Details({ change }: { change: LoggedChange }) {
   return change.kind === "done-by-hand" ? (
     <p>
-      {change.subject}: {change.after}
+      {change.subject && `${change.subject}: `}
+      {change.after}
     </p>
   ) : (
     <Decision change={change} />
@@ -52,7 +56,7 @@ function Details({ change }: { change: LoggedChange }) {
 function Decision({ change }: { change: LoggedChange }) {
   const { money } = useEstate();
   const parts = changedParts(change);
-  const aboutBucket = change.kind.startsWith("bucket");
+  const aboutBucket = change.kind.startsWith("bucket") || change.kind.startsWith("switched");
   return (
     <div className="min-w-0">
       {aboutBucket && change.kind !== "bucket-deleted" ? (

@@ -1,0 +1,58 @@
+using Microsoft.Data.Sqlite;
+using Ripen.Core.Estates;
+using Ripen.Provider.Index;
+
+namespace Ripen.Provider.Tests;
+
+/// <summary>A folder that an older program left.</summary>
+public sealed class UpgradeTests
+{
+    [Fact]
+    public async Task An_index_of_the_first_layout_keeps_its_copies_and_catch_ups_and_copies_what_it_had_not()
+    {
+        using var provider = new TestProvider(TwoPlaces.Estate(null));
+        await provider.Put("copied", [1]);
+        await provider.Put("not-yet", [2]);
+        var (copied, notYet) = (provider.Objects.Find("harbour", "copied", null)!.Version, provider.Objects.Find("harbour", "not-yet", null)!.Version);
+        provider.Inside.Dispose();
+        SqliteConnection.ClearAllPools();
+        var file = Path.Combine(provider.Folder, "index.db");
+        BackToFirstLayout(file, $"""
+            INSERT INTO caught_up VALUES((SELECT id FROM bucket WHERE name = 'harbour'), 'far-away', '');
+            INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content)
+                SELECT (SELECT id FROM bucket WHERE name = 'far-away'), 1, 1, key, count, bytes, created, written, tier, since, id, content FROM entry WHERE id = {copied};
+            """);
+
+        provider.Reopen(TwoPlaces.Estate(TwoPlaces.Plain with { CatchUp = true }));
+        Assert.True(provider.Inside.Stock(null).Buckets["harbour"].Copies.Single().IsCaughtUp);
+        provider.PassHours(1);
+        Assert.Equal(["copied", "not-yet"], provider.Objects.List("far-away", "", null, null, 10).Objects.Select(o => o.Key));
+        Assert.Equal((copied, true), (provider.Objects.Find("far-away", "copied", null)!.Root, provider.Objects.Find("far-away", "copied", null)!.IsCopy));
+        Assert.Equal(notYet, provider.Objects.Find("far-away", "not-yet", null)!.Root);
+        var rule = provider.Inside.Copies.Rules().Single();
+        Assert.Equal(1, rule.Copied);
+        Assert.Empty(provider.Inside.Copies.Audit(rule.Id, true, CancellationToken.None).Differences);
+    }
+
+    /// <summary>Puts everything into an index of the first layout, and then <paramref name="more"/>.</summary>
+    private static void BackToFirstLayout(string file, string more)
+    {
+        using (var newer = new SqliteConnection($"Data Source={file};Pooling=False"))
+        {
+            newer.Open();
+            newer.Run($"VACUUM INTO '{file}.new'");
+        }
+        foreach (var part in Directory.GetFiles(Path.GetDirectoryName(file)!, "index.db*").Where(f => !f.EndsWith(".new", StringComparison.Ordinal))) File.Delete(part);
+        using var old = new SqliteConnection($"Data Source={file};Pooling=False");
+        old.Open();
+        old.Run(Schema.Steps[0]);
+        old.Run($"ATTACH '{file}.new' AS newer");
+        foreach (var table in old.List("SELECT name FROM main.sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite%' AND name <> 'caught_up'", r => r.GetString(0)))
+        {
+            var columns = string.Join(", ", old.List($"SELECT name FROM pragma_table_info('{table}')", r => r.GetString(0)));
+            old.Run($"INSERT INTO main.{table}({columns}) SELECT {columns} FROM newer.{table}");
+        }
+        old.Run(more);
+        old.Run("PRAGMA user_version = 1");
+    }
+}
