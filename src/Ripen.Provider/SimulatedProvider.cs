@@ -89,8 +89,7 @@ public sealed class SimulatedProvider : IDisposable
             name => db.Value<long>("SELECT id FROM bucket WHERE name = ?1", name));
         var brought = terms.Buckets.Where(b => IsNewStock(db, b, plan.Buckets[b.Bucket.Name].StockVersion)).ToList();
         foreach (var bucket in brought) PutStock(db, terms, bucket);
-        Routes.Adopt(db, terms);
-        foreach (var bucket in brought) CopyQueue.Put(db, terms, bucket);
+        Routes.Adopt(db, terms, brought);
         // Other rules cut the stock in other places.
         db.Run("UPDATE bucket SET changes = changes + 1");
         state.Terms = terms;

@@ -167,7 +167,7 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Open("/");
         page.See("port-sonar");
         page.Press("/");
-        page.Press("kestrel far");
+        page.Press("kestrel telemetry");
         page.Until(() => Names() == "telemetry-far", "the one bucket found");
         page.Type(page.Find("input[type=search]"), "");
         page.Open("/?sort=cost");

@@ -17,6 +17,7 @@ public sealed class TimeTests(DemoFixture demo) : IClassFixture<DemoFixture>
             "const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set; set.call(arguments[0], '2046-11-01'); arguments[0].dispatchEvent(new Event('input', { bubbles: true }))", date);
         page.Click(page.Button("Go there"));
         page.Find("[role=progressbar]");
+        page.Find("[aria-label='Midnight runs'] tbody tr");
         page.Click(page.Button("Stop here"));
         page.See("Stopped on");
         var rows = page.Browser.FindElements(By.CssSelector("[aria-label='Midnight runs'] tbody tr")).Count;

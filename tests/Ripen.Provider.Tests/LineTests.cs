@@ -132,6 +132,24 @@ public sealed class LineTests
     }
 
     [Fact]
+    public void What_waits_already_is_ahead_of_what_is_to_be_caught_up_with()
+    {
+        // A day carries 86.4 MB at 8 kbit/s: the 86 objects that wait, and 0.4 of the two that lie there.
+        var today = TestProvider.Demo.Today;
+        var rule = TwoPlaces.Plain with { CatchUp = true, Waiting = [new WaitingLot { Prefix = "w/", Created = today.AddDays(-9), Since = today.AddDays(-9), Objects = 86, BytesPerObject = 1_000_000 }] };
+        using var provider = new TestProvider(TwoPlaces.Estate(rule, 0.008, harbour: b => b with
+        {
+            Stock = [new Lot { Prefix = "s/", Created = today, InTierSince = today, Tier = "counter", Objects = 2, BytesPerObject = 1_000_000 }],
+        }));
+        provider.PassDays(1);
+        var arrived = provider.Inside.Stock(null).Buckets["far-away"].Lots;
+        Assert.Equal(86, arrived.Single(l => l.Prefix == "w/").Count);
+        Assert.Equal(0.4, arrived.Where(l => l.Prefix == "s/").Sum(l => l.Count), 9);
+        provider.PassDays(1);
+        Assert.Equal(2, provider.Inside.Stock(null).Buckets["far-away"].Lots.Where(l => l.Prefix == "s/").Sum(l => l.Count), 9);
+    }
+
+    [Fact]
     public async Task A_rule_takes_what_carries_its_tags_and_puts_it_into_its_tier_and_deletions_follow_if_they_shall()
     {
         var tags = new Dictionary<string, string> { ["keep"] = "yes" };

@@ -43,16 +43,13 @@ internal static class CopyQueue
     }
 
     /// <summary>What an estate says that already waits.</summary>
-    public static void Put(SqliteConnection db, Terms terms, BucketTerms bucket)
+    public static void Put(SqliteConnection db, Route route)
     {
-        foreach (var route in Routes.From(db, terms, bucket).Where(r => !r.IsRefill))
+        foreach (var lot in route.Rule.Waiting.Where(w => w.Count > 0))
         {
-            foreach (var lot in route.Rule.Waiting.Where(w => w.Count > 0))
-            {
-                // Its originals are not known: the document tells stock and what waits in sums.
-                db.Run($"INSERT INTO pending({Columns}) VALUES(?1, ?2, 0, 0, ?9, ?3, ?4, ?5, ?6, ?7, NULL, NULL, NULL, ?8)",
-                    route.Id, (int)Lanes.Of(lot.BytesPerObject), lot.Prefix, lot.Count, lot.BytesPerObject, lot.Created.DayNumber, Midnight(lot.Created), Midnight(lot.Since), bucket.Id);
-            }
+            // Its originals are not known: the document tells stock and what waits in sums.
+            db.Run($"INSERT INTO pending({Columns}) VALUES(?1, ?2, 0, 0, ?9, ?3, ?4, ?5, ?6, ?7, NULL, NULL, NULL, ?8)",
+                route.Id, (int)Lanes.Of(lot.BytesPerObject), lot.Prefix, lot.Count, lot.BytesPerObject, lot.Created.DayNumber, Midnight(lot.Created), Midnight(lot.Since), route.From.Id);
         }
     }
 

@@ -30,7 +30,10 @@ internal static class Routes
         Read(db, terms, "WHERE r.id = ?1", id).SingleOrDefault() ?? throw new RefusalException(RefusalKind.NotFound, "no-copy-rule", "There is no such copy rule any more.");
 
     /// <summary>Makes a route for every rule of the plan that has none, and removes those, with all that waits on them, whose rule is gone.</summary>
-    public static void Adopt(SqliteConnection db, Terms terms)
+    /// <param name="db">Inside a transaction.</param>
+    /// <param name="terms">The plan.</param>
+    /// <param name="brought">Buckets whose stock, and what waits on their rules, the plan brings.</param>
+    public static void Adopt(SqliteConnection db, Terms terms, IReadOnlyCollection<BucketTerms> brought)
     {
         var now = ProviderState.Now(db).ToUnixTimeMilliseconds();
         var wanted = new HashSet<long>();
@@ -45,7 +48,10 @@ internal static class Routes
                     """, [.. key, now]);
                 var id = db.Value<long>("SELECT id FROM route WHERE bucket = ?1 AND target = ?2 AND prefix = ?3 AND tags = ?4 AND place = ?5 AND refill = 0", key);
                 wanted.Add(id);
-                CopyQueue.CatchUp(db, new Route(id, bucket, terms[rule.Bucket], rule, false, default, 0), now);
+                var route = new Route(id, bucket, terms[rule.Bucket], rule, false, default, 0);
+                // What waits already is ahead of what is to be caught up with.
+                if (brought.Contains(bucket)) CopyQueue.Put(db, route);
+                CopyQueue.CatchUp(db, route, now);
             }
         }
         foreach (var id in db.List("SELECT id FROM route WHERE refill = 0", r => r.GetInt64(0)).Where(id => !wanted.Contains(id)))
