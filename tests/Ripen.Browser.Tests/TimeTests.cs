@@ -27,7 +27,7 @@ public sealed class TimeTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Open("/buckets/port-sonar#money");
         page.See("The ledger as CSV");
         page.Find("[aria-label='Money'] svg");
-        page.Gone("1 November 2026\ntoday, as counted");
+        page.Gone("\n1 November 2026\ntoday, as counted");
     }
 
     [Fact]

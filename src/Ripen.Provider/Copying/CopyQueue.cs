@@ -74,7 +74,7 @@ internal static class CopyQueue
         }
     }
 
-    /// <summary>Queues one entry of the route's source, unless it waits there already.</summary>
+    /// <summary>Queues one entry, or <paramref name="count"/> of its weightless objects, since now.</summary>
     public static void Add(SqliteConnection db, Route route, long entry, Lane lane, double? count = null, long? now = null) => db.Run(
         $"INSERT INTO pending({Columns}) SELECT ?1, ?3, kind, coalesce(origin, id), coalesce(home, bucket), key, coalesce(?4, count), bytes, created, written, content, media, tags, ?5 FROM entry WHERE id = ?2",
         route.Id, entry, (int)lane, count, now ?? ProviderState.Now(db).ToUnixTimeMilliseconds());

@@ -88,7 +88,7 @@ function Row({ rule, open }: { rule: CopyRuleStatus; open: boolean }) {
       </td>
       <td className={allowed != null && rule.worstLagHours > allowed ? "text-bad" : ""}>{span(rule.worstLagHours)}</td>
       <td>{allowed == null ? "–" : span(allowed)}</td>
-      <td data-testid="empty">
+      <td className="pl-4" data-testid="empty">
         <Emptying rule={rule} />
       </td>
     </tr>
