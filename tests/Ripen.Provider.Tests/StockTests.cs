@@ -1,6 +1,7 @@
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Tests;
+using Ripen.Provider.Objects;
 
 namespace Ripen.Provider.Tests;
 
@@ -40,6 +41,30 @@ public sealed class StockTests
 
         static List<ForecastRow> Bill(Estate estate, IReadOnlyList<Lot> stock) =>
             [.. Projection.Of(estate with { Buckets = [estate.Buckets[0] with { Stock = stock }] }, 6).Rows()];
+    }
+
+    [Fact]
+    public async Task A_rule_that_asks_for_tags_finds_exactly_what_carries_them_also_while_it_is_drafted()
+    {
+        var estate = TwoPlaces.Estate(null);
+        using var provider = new TestProvider(estate);
+        var log = new Dictionary<string, string> { ["kind"] = "log", ["voyage"] = "12" };
+        await provider.Put("a/1", new byte[100], new WriteConditions(Tags: log));
+        await provider.Put("a/2", new byte[100], new WriteConditions(Tags: new Dictionary<string, string> { ["kind"] = "film" }));
+        await provider.Put("a/3", new byte[100]);
+        // Tags that no rule asks for do not split lots.
+        Assert.Equal(3, provider.Inside.Stock(null).Buckets["harbour"].Lots.Single().Count);
+        var rule = TwoPlaces.Plain with { Tags = new Dictionary<string, string> { ["kind"] = "log" }, CatchUp = true };
+        var draft = estate.Buckets[0] with { CopyTo = [rule] };
+        var taken = provider.Inside.StockFor("harbour", draft).Where(l => rule.Takes(l.Prefix, l.Tags)).ToList();
+        Assert.Equal((1, 100), (taken.Single().Count, taken.Single().BytesPerObject));
+        Assert.Equal("kind", taken.Single().Tags!.Keys.Single());
+
+        provider.Adopt(estate with { Buckets = [draft, estate.Buckets[1]] }, version: 2);
+        Assert.Equal(1, provider.Inside.Stock(null).Buckets["harbour"].Copies.Single().Waiting.Sum(w => w.Count));
+        provider.PassHours(1);
+        Assert.Equal("a/1", provider.Objects.List("far-away", "", null, null, 10).Objects.Single().Key);
+        Assert.Equal(log, provider.Objects.Find("far-away", "a/1", null)!.Tags);
     }
 
     [Fact]

@@ -76,6 +76,50 @@ public sealed class EstateStoreTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Several_buckets_change_together_or_not_at_all()
+    {
+        var estate = CurrentEstate.Demo();
+        await store.Replace(estate, 0);
+        var far = new Bucket { Name = "cameras-far", Region = "kestrel-sound", Scheme = "one-site", Tier = "counter", Versioning = true };
+        var cameras = estate.Find("deck-cameras")!;
+        var after = estate.With(cameras with { Versioning = true, CopyTo = [new CopyRule { Bucket = far.Name, CatchUp = true, Tags = new Dictionary<string, string> { ["deck"] = "bow" } }] }, cameras.Name).With(far, null);
+        await store.ChangeTogether(estate, after, "bucket-changed", 1, _ => []);
+        var stored = (await store.Load())!;
+        Assert.Equal((2, 2, 1), (stored.Version, stored.Buckets["deck-cameras"].Version, stored.Buckets["cameras-far"].Version));
+        Assert.Equal(1, stored.Buckets["port-sonar"].Version);
+        Assert.Equal("bow", stored.Estate.Find("deck-cameras")!.CopyTo.Single().Tags!["deck"]);
+        Assert.Equal(["bucket-made", "bucket-changed"], (await store.Changes(2)).Select(c => c.Kind));
+
+        // The second of the two is refused by a foreign key after the first was written.
+        var now = stored.Estate;
+        var impossible = now.With(now.Find("port-sonar")! with { Keep = null, Versioning = false }, "port-sonar").With(now.Find("crew-records")! with { Tier = "no-such-tier" }, "crew-records");
+        await Assert.ThrowsAnyAsync<Exception>(() => store.ChangeTogether(now, impossible, "bucket-changed", 2, _ => []));
+        Assert.Equal(EstateDocument.Write(now), EstateDocument.Write((await store.Load())!.Estate));
+        await Assert.ThrowsAsync<StaleVersionException>(() => store.ChangeTogether(estate, estate, "bucket-changed", 1, _ => []));
+
+        // Dropped together with the rule that leads to it.
+        var dropped = now.With(now.Find("deck-cameras")! with { CopyTo = [] }, "deck-cameras");
+        dropped = dropped with { Buckets = [.. dropped.Buckets.Where(b => b.Name != far.Name)] };
+        await store.ChangeTogether(now, dropped, "bucket-changed", 2, _ => []);
+        Assert.Null((await store.Load())!.Estate.Find(far.Name));
+    }
+
+    [Fact]
+    public async Task A_line_is_put_in_the_place_of_the_one_there_is_or_added()
+    {
+        var estate = CurrentEstate.Demo();
+        await store.Replace(estate, 0);
+        var line = estate.PriceBook.FindTransfer("aldmouth", "kestrel-sound")!;
+        await store.SetTransfer(line, line with { MegabitsPerSecond = null, RoundTripMilliseconds = 3 }, 1);
+        await store.SetTransfer(null, line with { From = "kestrel-sound", To = "quarrydown", MegabitsPerSecond = 7 }, 2);
+        var book = (await store.Load())!.Estate.PriceBook;
+        Assert.Equal((null, 3), (book.FindTransfer("aldmouth", "kestrel-sound")!.MegabitsPerSecond, book.FindTransfer("aldmouth", "kestrel-sound")!.RoundTripMilliseconds));
+        Assert.Equal(7, book.FindTransfer("kestrel-sound", "quarrydown")!.MegabitsPerSecond);
+        Assert.Equal(estate.PriceBook.Transfers.Count + 1, book.Transfers.Count);
+        await Assert.ThrowsAsync<StaleVersionException>(() => store.SetTransfer(line, line, 2));
+    }
+
+    [Fact]
     public async Task An_empty_database_has_no_estate_and_no_version()
     {
         Assert.Null(await store.Load());
