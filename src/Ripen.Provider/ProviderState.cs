@@ -37,6 +37,9 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
     public static void SetNow(SqliteConnection db, DateTimeOffset now) =>
         db.Run("INSERT INTO meta VALUES('now', ?1) ON CONFLICT DO UPDATE SET value = excluded.value", now.ToUnixTimeMilliseconds());
 
+    /// <summary>The instant at which a day begins.</summary>
+    public static DateTimeOffset Midnight(DateOnly day) => new(day.ToDateTime(TimeOnly.MinValue), TimeSpan.Zero);
+
     public static DateOnly Today(SqliteConnection db) => DateOnly.FromDateTime(Now(db).UtcDateTime);
 
     public static void Touch(SqliteConnection db, BucketTerms bucket) => db.Run("UPDATE bucket SET changes = changes + 1 WHERE id = ?1", bucket.Id);
@@ -77,6 +80,9 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
             foreach (var name in names) db.Run("DELETE FROM trash WHERE name = ?1", name);
         });
     }
+
+    /// <summary>Whether the disk had no room (ENOSPC).</summary>
+    public static bool IsFull(IOException error) => error.HResult == 28;
 
     public static RefusalException DiskFull() =>
         new(RefusalKind.Full, "disk-full", "The provider's disk is full; nothing was stored. Make room and send it again.");

@@ -78,7 +78,7 @@ public sealed class SimulatedProvider : IDisposable
         {
             Empty(db);
             db.Run("INSERT INTO meta VALUES('import', ?1) ON CONFLICT DO UPDATE SET value = excluded.value", plan.ImportVersion);
-            ProviderState.SetNow(db, new DateTimeOffset(plan.Estate.Today.ToDateTime(TimeOnly.MinValue), TimeSpan.Zero));
+            ProviderState.SetNow(db, ProviderState.Midnight(plan.Estate.Today));
         }
         foreach (var tier in plan.Estate.PriceBook.Tiers) db.Run("INSERT OR IGNORE INTO tier(name) VALUES(?1)", tier.Id);
         var wanted = plan.Estate.Buckets.Select(b => b.Name).ToHashSet();
@@ -171,7 +171,7 @@ public sealed class SimulatedProvider : IDisposable
         foreach (var lot in bucket.Bucket.Stock.Where(l => l.Count > 0))
         {
             insert.Again(bucket.Id, lot.Prefix, lot.Count, lot.BytesPerObject, lot.Created.DayNumber,
-                new DateTimeOffset(lot.Created.ToDateTime(TimeOnly.MinValue), TimeSpan.Zero).ToUnixTimeMilliseconds(),
+                ProviderState.Midnight(lot.Created).ToUnixTimeMilliseconds(),
                 terms.TierId(terms.Prices.Coldness(lot.Tier)), lot.InTierSince.DayNumber, TagText.Write(lot.Tags));
         }
     }

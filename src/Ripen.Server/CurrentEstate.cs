@@ -49,17 +49,12 @@ public sealed class EstateView
             return same ?? bucket with
             {
                 Stock = lots,
-                Streams = [.. bucket.Streams.Select(s => AsOf(s, stored.Buckets[bucket.Name].StatedOn, stock.Today))],
+                Streams = [.. bucket.Streams.Select(s => s.AsOf(stock.Today, stored.Buckets[bucket.Name].StatedOn))],
                 CopyTo = [.. bucket.CopyTo.Zip(stock.Buckets[bucket.Name].Copies, (rule, now) => rule with { CatchUp = rule.CatchUp && !now.IsCaughtUp, Waiting = now.Waiting })],
             };
         });
         return new EstateView(stored, stock, stored.Estate with { Today = stock.Today, Buckets = [.. buckets] }, before);
     }
-
-    /// <summary>A stream's rate has grown since the day on which it was stated.</summary>
-    private static ObjectStream AsOf(ObjectStream stream, DateOnly statedOn, DateOnly today) => statedOn == today || stream.YearlyGrowth == 0
-        ? stream
-        : stream with { ObjectsPerDay = stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, (today.DayNumber - statedOn.DayNumber) / 365.0) };
 }
 
 /// <summary>

@@ -36,6 +36,7 @@ public sealed class LineTests
         provider.PassHours(1);
         Assert.Equal((1, 1_800_000), (Status(provider).Waiting, Math.Round(Status(provider).WaitingBytes)));
         Assert.Equal(0.5, Status(provider).EmptyAfterHours!.Value, 6);
+        Assert.Equal((CopyStanding.Behind, begin.AddHours(1.5)), (Status(provider).Standing, Status(provider).EmptyAt!.Value));
         provider.Reopen(estate);
         provider.PassHours(1);
         Assert.Equal(begin.AddHours(1.5), Arrived(provider, "one"));
@@ -64,6 +65,7 @@ public sealed class LineTests
         var cut = Status(provider);
         Assert.Equal((LineState.Cut, 2, 3_000_000, 5), (cut.Line, cut.Waiting, cut.WaitingBytes, cut.LagHours));
         Assert.Equal(3.0 / 3600, cut.EmptyAfterHours!.Value, 9);
+        Assert.Equal((CopyStanding.Late, "a", (DateTimeOffset?)null), (cut.Standing, cut.OldestKey, cut.EmptyAt));
         // 1, 2, 4, …, 32 minutes and then every hour: tries at 0, 1, 3, 7, 15, 31, 63, 123, 183, 243 and 303 minutes.
         Assert.Equal((10, provider.Inside.Clock.Now.AddMinutes(3)), (cut.FailedTries, cut.NextTry));
         provider.PassDays(1);
@@ -75,6 +77,7 @@ public sealed class LineTests
         provider.PassHours(1);
         Assert.Equal((restored.AddSeconds(1), restored.AddSeconds(3)), (Arrived(provider, "a"), Arrived(provider, "b")));
         var drained = Status(provider);
+        Assert.Equal((CopyStanding.Even, (DateTimeOffset?)null), (drained.Standing, drained.EmptyAt));
         Assert.Equal((LineState.Open, 0, 0, 0), (drained.Line, drained.Waiting, drained.LagHours, drained.FailedTries));
         Assert.Equal(29 + (3.0 / 3600), drained.WorstLagHours, 6);
     }
@@ -114,6 +117,24 @@ public sealed class LineTests
         provider.PassDays(5);
         Assert.Equal([2], await provider.Get("a", bucket: "far-away"));
         Assert.Empty(Status(provider).Failures);
+    }
+
+    [Fact]
+    public async Task A_full_disk_is_a_failure_with_a_reason_leaves_nothing_and_goes_on_when_there_is_room()
+    {
+        var full = false;
+        using var provider = new TestProvider(TwoPlaces.Estate(TwoPlaces.Plain),
+            path => full && path.Contains("content", StringComparison.Ordinal) ? throw new IOException("no room", 28) : File.Create(path));
+        await provider.Put("a", [1]);
+        full = true;
+        provider.PassHours(1);
+        var failed = Status(provider);
+        Assert.Equal((CopyStanding.Late, "disk-full", 0), (failed.Standing, failed.Failures.Single().Code, failed.Waiting));
+        Assert.Equal(1, provider.FilesOnDisk);
+        full = false;
+        Assert.Equal(1, provider.Inside.Copies.Mend(failed.Id, "failed", Mending.TryAgain, null, CancellationToken.None));
+        provider.PassHours(1);
+        Assert.Equal([1], await provider.Get("a", bucket: "far-away"));
     }
 
     [Fact]

@@ -51,6 +51,11 @@ public sealed record ObjectStream
     public required long BytesPerObject { get; init; }
     /// <summary>Growth of the arrivals in 365 days: 0.1 is ten per cent; greater than -1.</summary>
     public double YearlyGrowth { get; init; }
+
+    /// <summary>The stream with its rate of <paramref name="day"/>, when this one's holds on <paramref name="statedOn"/>.</summary>
+    public ObjectStream AsOf(DateOnly day, DateOnly statedOn) => statedOn == day || YearlyGrowth == 0
+        ? this
+        : this with { ObjectsPerDay = ObjectsPerDay * Math.Pow(1 + YearlyGrowth, (day.DayNumber - statedOn.DayNumber) / 365.0) };
 }
 
 /// <summary>From this age on (days), this share of the objects is read every day; holds until the next entry.</summary>

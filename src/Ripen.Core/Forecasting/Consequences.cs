@@ -9,8 +9,10 @@ public sealed record YearChange(int Year, Month From, Month To, double BucketBef
 {
     public double BucketChange => BucketAfter - BucketBefore;
 
+    public double EstateChange => EstateAfter - EstateBefore;
+
     /// <summary>What the draft changes in other buckets' bills, through copies and shared price bands.</summary>
-    public double ElsewhereChange => EstateAfter - EstateBefore - BucketChange;
+    public double ElsewhereChange => EstateChange - BucketChange;
 }
 
 /// <summary>One charge of the bucket over the first twelve months, before and after a draft. Money.</summary>

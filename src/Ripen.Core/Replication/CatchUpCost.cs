@@ -13,6 +13,9 @@ namespace Ripen.Core.Replication;
 /// <param name="ShortBytesPerSecond">By how much the line is too thin then.</param>
 public sealed record CatchUpCost(double Objects, double Bytes, double WriteCharge, double TransferCharge, double StorageAMonth, double? Hours, double ShortBytesPerSecond)
 {
+    /// <summary>What catching up costs once.</summary>
+    public double OnceCharge => WriteCharge + TransferCharge;
+
     /// <param name="estate">Valid, with the rule in its source.</param>
     /// <param name="source">Where the rule is.</param>
     /// <param name="rule">Whether it catches up or not.</param>

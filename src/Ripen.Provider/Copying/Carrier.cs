@@ -63,9 +63,9 @@ internal sealed class Carrier(ProviderState state)
         var carriedUntil = Math.Min(until, from + (long)Math.Ceiling(reached));
         var over = sent.Select(s => (s.Id, At: from + (long)Math.Round(s.At) + latency)).ToList();
         var landings = state.Index.Read(db => Find(db, routes, underWay.Concat(over.Where(o => o.At <= until))));
-        CopyContents(landings, cancel);
         try
         {
+            CopyContents(landings, cancel);
             state.Change(db =>
             {
                 foreach (var (id, at) in over.Where(o => o.At > until)) db.Run("UPDATE pending SET sent = bytes, arrives = ?2 WHERE id = ?1", id, at);
@@ -133,6 +133,10 @@ internal sealed class Carrier(ProviderState state)
             catch (RefusalException damaged)
             {
                 landing.Failure = damaged.Code;
+            }
+            catch (IOException full) when (ProviderState.IsFull(full))
+            {
+                landing.Failure = ProviderState.DiskFull().Code;
             }
         });
         state.Contents.Settle();

@@ -173,7 +173,7 @@ internal static class RouteDays
     /// <summary>What still waits at the end of a day is late as well.</summary>
     public static void NoteWaiting(SqliteConnection db, DateOnly day)
     {
-        var end = new DateTimeOffset(day.AddDays(1).ToDateTime(TimeOnly.MinValue), TimeSpan.Zero).ToUnixTimeMilliseconds();
+        var end = ProviderState.Midnight(day.AddDays(1)).ToUnixTimeMilliseconds();
         foreach (var (route, asked) in db.List("SELECT route, min(asked) FROM pending GROUP BY route", r => (r.GetInt64(0), r.GetInt64(1)))) Note(db, route, day.DayNumber, end - asked, 0, 0);
     }
 }

@@ -37,7 +37,7 @@ internal static class CopyQueue
     /// <summary>A simulated workload's objects arrived: they wait on every route that takes them.</summary>
     public static void Arrived(SqliteConnection db, Route route, long batch, ObjectStream stream, double objects, DateOnly day)
     {
-        var written = Midnight(day);
+        var written = ProviderState.Midnight(day).ToUnixTimeMilliseconds();
         db.Run($"INSERT INTO pending({Columns}) VALUES(?1, ?2, 0, ?3, ?10, ?4, ?5, ?6, ?7, ?8, NULL, NULL, ?9, ?8)",
             route.Id, (int)Lanes.Of(stream.BytesPerObject), batch, stream.Prefix, objects, stream.BytesPerObject, day.DayNumber, written, TagText.Write(stream.Tags), route.From.Id);
     }
@@ -49,11 +49,10 @@ internal static class CopyQueue
         {
             // Its originals are not known: the document tells stock and what waits in sums.
             db.Run($"INSERT INTO pending({Columns}) VALUES(?1, ?2, 0, 0, ?9, ?3, ?4, ?5, ?6, ?7, NULL, NULL, NULL, ?8)",
-                route.Id, (int)Lanes.Of(lot.BytesPerObject), lot.Prefix, lot.Count, lot.BytesPerObject, lot.Created.DayNumber, Midnight(lot.Created), Midnight(lot.Since), route.From.Id);
+                route.Id, (int)Lanes.Of(lot.BytesPerObject), lot.Prefix, lot.Count, lot.BytesPerObject, lot.Created.DayNumber,
+                ProviderState.Midnight(lot.Created).ToUnixTimeMilliseconds(), ProviderState.Midnight(lot.Since).ToUnixTimeMilliseconds(), route.From.Id);
         }
     }
-
-    private static long Midnight(DateOnly day) => new DateTimeOffset(day.ToDateTime(TimeOnly.MinValue), TimeSpan.Zero).ToUnixTimeMilliseconds();
 
     /// <summary>What lies there when a rule with catch-up is taken up waits as well; asked once, it is done once.</summary>
     public static void CatchUp(SqliteConnection db, Route route, long now)

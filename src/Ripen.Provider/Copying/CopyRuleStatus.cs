@@ -9,6 +9,9 @@ namespace Ripen.Provider.Copying;
 /// <summary>Why copies failed, how many of them, and when the first of them is tried again.</summary>
 public sealed record CopyFailure(string Code, string Why, double Objects, DateTimeOffset NextTry);
 
+/// <summary>Even: all is copied. Behind: something waits, within what is allowed. Late: longer than allowed, or something failed.</summary>
+public enum CopyStanding { Even, Behind, Late }
+
 /// <summary>Whether a line is open, cut, or ends in a region that is lost.</summary>
 public enum LineState { Open, Cut, Lost }
 
@@ -27,6 +30,7 @@ public enum LineState { Open, Cut, Lost }
 /// <param name="Failures">By reason.</param>
 /// <param name="Oldest">Since when the first of those that wait or failed has waited.</param>
 /// <param name="OldestKey">Its key, or the prefix of a weightless one.</param>
+/// <param name="Standing">Against the lag that is allowed.</param>
 /// <param name="LagHours">Its age now; 0 when all is copied.</param>
 /// <param name="WorstLagHours">The worst of the last thirty days, now among them.</param>
 /// <param name="Line">Whether anything can pass.</param>
@@ -37,11 +41,12 @@ public enum LineState { Open, Cut, Lost }
 /// When all that waits now or comes meanwhile is copied, given today's arrivals and the line: from now, or from when somebody restores it.
 /// Null for never.
 /// </param>
+/// <param name="EmptyAt">The same as an instant; null as well while nobody knows when the line opens, and when nothing waits.</param>
 /// <param name="ShortBytesPerSecond">By how much the line is too thin for it; 0 when it is not.</param>
 public sealed record CopyRuleStatus(
     long Id, string Bucket, string Target, CopyRule Rule, bool BringsBack, DateTimeOffset Made, double Waiting, double WaitingBytes, double Copied, double CopiedBytes,
-    double BytesADay, IReadOnlyList<CopyFailure> Failures, DateTimeOffset? Oldest, string? OldestKey, double LagHours, double WorstLagHours, LineState Line, DateTimeOffset? LineOpens,
-    DateTimeOffset? NextTry, int FailedTries, double? EmptyAfterHours, double ShortBytesPerSecond);
+    double BytesADay, IReadOnlyList<CopyFailure> Failures, DateTimeOffset? Oldest, string? OldestKey, CopyStanding Standing, double LagHours, double WorstLagHours, LineState Line, DateTimeOffset? LineOpens,
+    DateTimeOffset? NextTry, int FailedTries, double? EmptyAfterHours, DateTimeOffset? EmptyAt, double ShortBytesPerSecond);
 
 internal static class CopyStatuses
 {
@@ -49,12 +54,16 @@ internal static class CopyStatuses
 
     private const double MillisecondsPerHour = 3_600_000;
 
+    /// <summary>A thousand years; later instants are told as hours only.</summary>
+    private const double LongestForeseen = 1000 * 365.25 * 86_400;
+
     private sealed record Queued(Lane Lane, bool Failed, double Objects, double Bytes, long Asked, string FirstKey);
 
     public static List<CopyRuleStatus> All(SqliteConnection db, Terms terms)
     {
         var now = ProviderState.Now(db);
         var queues = db.List(
+            // The key is that of the oldest: beside one min() SQLite takes a bare column from the row that has the least (sqlite.org/lang_select.html, 2.4).
             """
             SELECT route, lane, failed IS NOT NULL, sum(CASE kind WHEN 0 THEN count ELSE 1 END), sum(count * bytes - sent), min(asked), key
             FROM pending GROUP BY route, lane, failed IS NOT NULL
@@ -74,7 +83,7 @@ internal static class CopyStatuses
         var wait = closed is long.MinValue or long.MaxValue ? 0 : Math.Max(0, closed - now.ToUnixTimeMilliseconds()) / 1000.0;
         var loads = routes.SelectMany(route =>
         {
-            var arriving = route.IsRefill ? new double[Lanes.Count] : Backlog.Arriving(AsOf(route.From, now), route.Rule);
+            var arriving = route.IsRefill ? new double[Lanes.Count] : Backlog.Arriving(AsOf(route.From, DateOnly.FromDateTime(now.UtcDateTime)), route.Rule);
             return Enum.GetValues<Lane>().Select(lane => new LaneLoad(queues[route.Id].Where(q => q.Lane == lane && !q.Failed).Sum(q => q.Bytes) + (wait * arriving[(int)lane]), arriving[(int)lane]));
         }).ToList();
         var lanes = Backlog.Empties(loads, rate);
@@ -85,12 +94,7 @@ internal static class CopyStatuses
         });
     }
 
-    /// <summary>The bucket with its streams' rates of today.</summary>
-    private static Bucket AsOf(BucketTerms bucket, DateTimeOffset now)
-    {
-        var years = (DateOnly.FromDateTime(now.UtcDateTime).DayNumber - bucket.StatedOn.DayNumber) / 365.0;
-        return bucket.Bucket with { Streams = [.. bucket.Bucket.Streams.Select(s => s with { ObjectsPerDay = s.ObjectsPerDay * Math.Pow(1 + s.YearlyGrowth, years) })] };
-    }
+    private static Bucket AsOf(BucketTerms bucket, DateOnly today) => bucket.Bucket with { Streams = [.. bucket.Bucket.Streams.Select(s => s.AsOf(today, bucket.StatedOn))] };
 
     private static CopyRuleStatus Status(SqliteConnection db, Route route, List<Queued> queue, Emptying emptying, DateTimeOffset now)
     {
@@ -109,10 +113,14 @@ internal static class CopyStatuses
             route.Id, route.From.Bucket.Name, route.To.Bucket.Name, route.Rule with { Waiting = [] }, route.IsRefill, route.Made,
             queue.Where(q => !q.Failed).Sum(q => q.Objects), queue.Where(q => !q.Failed).Sum(q => q.Bytes), copied, bytes,
             recent / Math.Clamp(Math.Ceiling((now - route.Made).TotalDays), 1, DaysLookedAt), queue.Any(q => q.Failed) ? Failures(db, route) : [],
-            oldest, first?.FirstKey, lag, Math.Max(lag, worst / MillisecondsPerHour), lost ? LineState.Lost : isClosed ? LineState.Cut : LineState.Open,
+            oldest, first?.FirstKey, Standing(route, lag, queue), lag, Math.Max(lag, worst / MillisecondsPerHour), lost ? LineState.Lost : isClosed ? LineState.Cut : LineState.Open,
             isClosed && closed < long.MaxValue ? Lines.Instant(closed) : null, isClosed && attempts > 0 && next is { } at ? Lines.Instant(at) : null, attempts,
-            emptying.Seconds / 3600, emptying.ShortBytesPerSecond);
+            emptying.Seconds / 3600, emptying.Seconds is { } seconds and <= LongestForeseen && queue.Any(q => !q.Failed) && closed < long.MaxValue ? now.AddSeconds(seconds) : null,
+            emptying.ShortBytesPerSecond);
     }
+
+    private static CopyStanding Standing(Route route, double lagHours, List<Queued> queue) =>
+        queue.Any(q => q.Failed) || lagHours > route.Rule.AllowedLagHours ? CopyStanding.Late : lagHours > 0 ? CopyStanding.Behind : CopyStanding.Even;
 
     private static List<CopyFailure> Failures(SqliteConnection db, Route route) => db.List(
         "SELECT failed, count(*), min(next) FROM pending WHERE route = ?1 AND failed IS NOT NULL GROUP BY failed ORDER BY failed",
@@ -122,6 +130,7 @@ internal static class CopyStatuses
     {
         "kept-there" => $"'{route.To.Bucket.Name}' has no versioning and keeps what lies there under the same key; switch versioning on there, and try again.",
         "damaged-content" => $"The content in '{route.From.Bucket.Name}' is damaged: its SHA-256 differs. Write the object anew, or mend it from another copy; then try again.",
+        "disk-full" => "The provider's disk was full; make room, and try again.",
         _ => "It could not be put down; look at the other bucket, and try again.",
     };
 }

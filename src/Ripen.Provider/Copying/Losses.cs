@@ -18,7 +18,12 @@ public sealed record BucketAtRisk(string Bucket, double Objects, double Bytes, d
 /// <param name="Since">When it was lost; null when it is not.</param>
 /// <param name="Buckets">In the region.</param>
 /// <param name="Items">By name and size, the largest first: everything that is nowhere else.</param>
-public sealed record RegionLoss(string Region, DateTimeOffset? Since, IReadOnlyList<BucketAtRisk> Buckets, IReadOnlyList<ProofItem> Items);
+public sealed record RegionLoss(string Region, DateTimeOffset? Since, IReadOnlyList<BucketAtRisk> Buckets, IReadOnlyList<ProofItem> Items)
+{
+    public double LostObjects => Items.Sum(i => i.Objects);
+
+    public double LostBytes => Items.Sum(i => i.Bytes);
+}
 
 /// <summary>Losing a region and getting it back, with its data or without.</summary>
 internal sealed class Losses(ProviderState state)
@@ -114,7 +119,7 @@ internal sealed class Losses(ProviderState state)
         var elsewhere = Partners(db, bucket).Where(live.Contains).Select(p => Alikes(db, p)).ToList();
         return Alikes(db, bucket).Select(own => (own.Key, Lost: own.Value - elsewhere.Select(e => e.GetValueOrDefault(own.Key)).DefaultIfEmpty(0).Max())).Where(l => l.Lost > 1e-6)
             .GroupBy(l => l.Key.Key).Select(g => new ProofItem("lost", bucket.Bucket.Name, g.Key, 0, g.Sum(l => l.Lost), g.Sum(l => l.Lost * l.Key.Bytes),
-                new DateTimeOffset(DateOnly.FromDayNumber(g.Min(l => l.Key.Created)).ToDateTime(TimeOnly.MinValue), TimeSpan.Zero), "Weightless objects of the simulated workload."));
+                ProviderState.Midnight(DateOnly.FromDayNumber(g.Min(l => l.Key.Created))), "Weightless objects of the simulated workload."));
     }
 
     private static Dictionary<Alike, double> Alikes(SqliteConnection db, BucketTerms bucket) => db.List(
@@ -126,5 +131,5 @@ internal sealed class Losses(ProviderState state)
 
     private static string Summary(RegionLoss loss, string what) => loss.Items.Count == 0
         ? "Everything that lay there is elsewhere as well."
-        : $"{loss.Items.Sum(i => i.Objects):#,0.##} objects with {loss.Items.Sum(i => i.Bytes):#,0} bytes are {what}; they are listed.";
+        : $"{loss.LostObjects:#,0.##} objects with {loss.LostBytes:#,0} bytes are {what}; they are listed.";
 }

@@ -76,7 +76,7 @@ public sealed class InventoryImports
             foreach (var lot in lots.Lots())
             {
                 insert.Again(own.Id, lot.Prefix, (double)lot.Objects, lot.Bytes, lot.Created.DayNumber,
-                    new DateTimeOffset(lot.Created.ToDateTime(TimeOnly.MinValue), TimeSpan.Zero).ToUnixTimeMilliseconds(), terms.TierId(lot.Tier), lot.LastRead?.DayNumber);
+                    ProviderState.Midnight(lot.Created).ToUnixTimeMilliseconds(), terms.TierId(lot.Tier), lot.LastRead?.DayNumber);
             }
             ProviderState.Touch(db, own);
             state.Note(db, bucket, $"imported an inventory of {reading.Objects} objects");

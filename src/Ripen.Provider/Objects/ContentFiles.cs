@@ -89,7 +89,7 @@ internal sealed class ContentFiles
         try
         {
             using var from = Open(name, bytes, blockSums);
-            await using var to = new FileStream(PathOf(copy), FileMode.CreateNew, FileAccess.Write, FileShare.None, 0);
+            await using var to = create(PathOf(copy));
             await from.Send(0, bytes, to, cancel);
         }
         catch

@@ -9,8 +9,6 @@ namespace Ripen.Provider.Objects;
 /// <summary>The object store on the local disk. A change of the index, its charge and its place on the clock are one transaction.</summary>
 internal sealed class LocalObjects(ProviderState state) : IObjectStore
 {
-    private const int NoSpace = 28; // ENOSPC
-
     private readonly TierMoves moves = new(state);
 
     public async Task<StoredVersion> Write(string bucket, string key, Stream body, WriteConditions conditions, CancellationToken cancel)
@@ -27,7 +25,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         {
             content = await state.Contents.Write(body, cancel);
         }
-        catch (IOException full) when (full.HResult == NoSpace)
+        catch (IOException full) when (ProviderState.IsFull(full))
         {
             throw ProviderState.DiskFull();
         }

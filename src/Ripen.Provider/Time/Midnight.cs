@@ -36,7 +36,7 @@ internal sealed class Midnight : IDisposable
         removal = new EntryRemoval(db);
         routes = Routes.All(db, terms);
         lost = [.. Lines.Lost(db).Select(l => l.Region)];
-        written = new DateTimeOffset(day.ToDateTime(TimeOnly.MinValue), TimeSpan.Zero).ToUnixTimeMilliseconds();
+        written = ProviderState.Midnight(day).ToUnixTimeMilliseconds();
         uses = terms.Buckets.ToDictionary(b => b, b => new DayUse(terms.Prices.Tiers.Count));
     }
 
@@ -55,7 +55,7 @@ internal sealed class Midnight : IDisposable
         db.Run("INSERT INTO run VALUES(?1, ?2, ?3, ?4, ?5, ?6)", day.DayNumber, run.arrived, copied, run.expired, run.moved, amount);
         db.Run("UPDATE bucket SET changes = changes + 1");
         RouteDays.NoteWaiting(db, day);
-        ProviderState.SetNow(db, new DateTimeOffset(day.AddDays(1).ToDateTime(TimeOnly.MinValue), TimeSpan.Zero));
+        ProviderState.SetNow(db, ProviderState.Midnight(day.AddDays(1)));
         return new DayRun(day, run.arrived, copied, run.expired, run.moved, amount);
     }
 

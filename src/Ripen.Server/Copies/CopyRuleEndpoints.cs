@@ -22,10 +22,11 @@ public sealed record VersioningCost(string Bucket, double ReplacedOnceAMonth);
 /// <param name="CostWithout">Of the source and the estate, when only what comes from now on is copied.</param>
 /// <param name="CostWith">The same with catch-up.</param>
 /// <param name="Line">Between the two regions; null where the price book names none: free and without a limit.</param>
+/// <param name="LineBytesADay">What the line carries for all its rules; null without a limit.</param>
 /// <param name="ArrivingBytesADay">What the source's streams bring into its scope.</param>
 public sealed record CopyDraftReading(
     IReadOnlyList<Problem> Problems, IReadOnlyList<VersioningCost> Versioning, CatchUpCost? CatchUp, IReadOnlyList<YearChange> CostWithout, IReadOnlyList<YearChange> CostWith,
-    Transfer? Line, double ArrivingBytesADay);
+    Transfer? Line, double? LineBytesADay, double ArrivingBytesADay);
 
 internal static class CopyRuleEndpoints
 {
@@ -51,13 +52,13 @@ internal static class CopyRuleEndpoints
         var without = CopyPlans.WithRule(estate, order with { SwitchVersioningOn = true, Rule = order.Rule with { CatchUp = false } }, old).Value;
         var before = view.Project(Consequences.Months);
         var source = with.Value.Find(order.Source)!;
-        var target = with.Value.Find(order.Rule.Bucket)!;
+        var line = view.Estate.PriceBook.FindTransfer(source.Region, with.Value.Find(order.Rule.Bucket)!.Region);
         return TypedResults.Ok(new CopyDraftReading(
             CopyPlans.WithRule(estate, order, old).Problems,
             [.. new[] { view.Estate.Find(order.Source), view.Estate.Find(order.Rule.Bucket) }.OfType<Bucket>().Where(b => !b.Versioning).Select(b => Versioning(b, view.Estate.PriceBook))],
             CatchUpCost.Of(with.Value, order.Source, order.Rule),
             Consequences.CostOf(before, without, order.Source), Consequences.CostOf(before, with.Value, order.Source),
-            view.Estate.PriceBook.FindTransfer(source.Region, target.Region), Backlog.Arriving(source, order.Rule).Sum() * 86_400));
+            line, line is { MegabitsPerSecond: not null } ? line.BytesPerSecond * 86_400 : null, Backlog.Arriving(source, order.Rule).Sum() * 86_400));
     }
 
     private static async Task<Results<Ok<CopyRuleStatus>, ProblemHttpResult>> Make(
@@ -119,5 +120,5 @@ internal static class CopyRuleEndpoints
         return new VersioningCost(bucket.Name, money * prices.FindScheme(bucket.Scheme)!.StorageFactor);
     }
 
-    private static CopyDraftReading Refused(IReadOnlyList<Problem> problems) => new(problems, [], null, [], [], null, 0);
+    private static CopyDraftReading Refused(IReadOnlyList<Problem> problems) => new(problems, [], null, [], [], null, null, 0);
 }

@@ -1246,6 +1246,8 @@ export interface components {
             hours: null | number;
             /** Format: double */
             shortBytesPerSecond: number;
+            /** Format: double */
+            onceCharge: number;
         };
         /** @enum {unknown} */
         Charge: "early-leave" | "moves" | "reads" | "recall" | "storage" | "transfer" | "writes";
@@ -1320,6 +1322,8 @@ export interface components {
             costWith: components["schemas"]["YearChange"][];
             line: null | components["schemas"]["Transfer"];
             /** Format: double */
+            lineBytesADay: null | number;
+            /** Format: double */
             arrivingBytesADay: number;
         };
         CopyFailure: {
@@ -1383,6 +1387,7 @@ export interface components {
             /** Format: date-time */
             oldest: null | string;
             oldestKey: null | string;
+            standing: components["schemas"]["CopyStanding"];
             /** Format: double */
             lagHours: number;
             /** Format: double */
@@ -1396,9 +1401,13 @@ export interface components {
             failedTries: number;
             /** Format: double */
             emptyAfterHours: null | number;
+            /** Format: date-time */
+            emptyAt: null | string;
             /** Format: double */
             shortBytesPerSecond: number;
         };
+        /** @enum {unknown} */
+        CopyStanding: "even" | "behind" | "late";
         /** @enum {unknown} */
         CopyState: "original" | "there" | "unreachable" | "waiting" | "failed";
         CutOrder: {
@@ -1822,6 +1831,10 @@ export interface components {
             since: null | string;
             buckets: components["schemas"]["BucketAtRisk"][];
             items: components["schemas"]["ProofItem"][];
+            /** Format: double */
+            lostObjects: number;
+            /** Format: double */
+            lostBytes: number;
         };
         RegionReading: {
             id: string;
@@ -2169,6 +2182,8 @@ export interface components {
             estateAfter: number;
             /** Format: double */
             bucketChange: number;
+            /** Format: double */
+            estateChange: number;
             /** Format: double */
             elsewhereChange: number;
         };

@@ -25,9 +25,7 @@ export function CopiesSection({ bucket }: { bucket: Bucket }) {
           {r.rule.tier ? `, landing in ${tierName(r.rule.tier)}` : ""}
           {r.rule.followDeletions ? ", deletions too" : ""}:{" "}
           {r.lagHours > 0 ? (
-            <span className={r.rule.allowedLagHours != null && r.lagHours > r.rule.allowedLagHours ? "text-bad" : ""}>
-              {span(r.lagHours)} late
-            </span>
+            <span className={r.standing === "late" ? "text-bad" : ""}>{span(r.lagHours)} late</span>
           ) : (
             "nothing waits"
           )}

@@ -11,8 +11,6 @@ export function CatchUpChoice({ reading, value, onChange }: CatchUpProps) {
   const { money, bytes } = useEstate();
   const cost = reading.catchUp;
   if (!cost) return null;
-  const year = (costs: CopyDraftReading["costWith"]) => costs[0]?.estateAfter ?? 0;
-  const before = reading.costWith[0]?.estateBefore ?? 0;
   const answers = [
     {
       catchUp: true,
@@ -24,9 +22,9 @@ export function CatchUpChoice({ reading, value, onChange }: CatchUpProps) {
           : cost.hours === 0
             ? "the line has no limit: as soon as time passes"
             : `all there after ${span(cost.hours)}`,
-        `once ${money(cost.writeCharge + cost.transferCharge)} (writes ${money(cost.writeCharge)}, transfer ${money(cost.transferCharge)}); storage ${money(cost.storageAMonth)} a month`,
+        `once ${money(cost.onceCharge)} (writes ${money(cost.writeCharge)}, transfer ${money(cost.transferCharge)}); storage ${money(cost.storageAMonth)} a month`,
       ],
-      year: year(reading.costWith) - before,
+      year: reading.costWith[0]?.estateChange ?? 0,
     },
     {
       catchUp: false,
@@ -36,7 +34,7 @@ export function CatchUpChoice({ reading, value, onChange }: CatchUpProps) {
         "nothing to wait for",
         "once nothing",
       ],
-      year: year(reading.costWithout) - before,
+      year: reading.costWithout[0]?.estateChange ?? 0,
     },
   ];
   return (

@@ -4,7 +4,7 @@ import type { CopyRuleStatus, RegionReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { useWidth } from "../../ui/use-width";
 import { type CopyMap, type PlacedRule, placeCopies } from "./map-geometry";
-import { lateness, span } from "./words";
+import { span } from "./words";
 
 type MapProps = { regions: RegionReading[]; rules: CopyRuleStatus[]; open: number };
 
@@ -103,18 +103,18 @@ function RuleLine({ placed, open }: { placed: PlacedRule; open: boolean }) {
       <path
         d={path}
         fill="none"
-        stroke={strokes[lateness(rule)]}
+        stroke={strokes[rule.standing]}
         strokeWidth={width}
         strokeDasharray={closed ? "3 9" : rule.bringsBack ? "12 5" : undefined}
       />
-      <circle cx={endOf(path).x} cy={endOf(path).y} r={4.5} fill={strokes[lateness(rule)]} />
+      <circle cx={endOf(path).x} cy={endOf(path).y} r={4.5} fill={strokes[rule.standing]} />
     </Link>
   );
 }
 
 /** Nothing for a rule that is even; a ring with the lag for one that is behind, a filled lozenge for one that is later than allowed. */
 function LagMark({ placed: { rule, mark } }: { placed: PlacedRule }) {
-  const late = lateness(rule);
+  const late = rule.standing;
   if (late === "even" && rule.line === "open") return null;
   const failed = rule.failures.reduce((sum, f) => sum + f.objects, 0);
   const words = [rule.lagHours > 0 && span(rule.lagHours), failed > 0 && `${failed} failed`, rule.line === "cut" && "cut"]

@@ -17,7 +17,7 @@ export function CopiesPlace() {
   if (copies.error) return <ErrorNote error={copies.error} />;
   if (!copies.data) return <div className="h-96" />;
   const { now, regions, rules, lines, probes, records } = copies.data.value;
-  const late = rules.filter((r) => r.rule.allowedLagHours != null && r.lagHours > r.rule.allowedLagHours).length;
+  const late = rules.filter((r) => r.standing === "late").length;
   return (
     <div className="px-6 pb-24">
       <div className="flex flex-wrap items-baseline gap-x-6 gap-y-1 pt-5">
@@ -27,8 +27,8 @@ export function CopiesPlace() {
           {rules.length === 0
             ? "Nothing is copied."
             : late === 0
-              ? "No rule is later than allowed."
-              : `${late} of ${rules.length} rules ${late === 1 ? "is" : "are"} later than allowed.`}
+              ? "No rule is later than allowed, and nothing failed."
+              : `${late} of ${rules.length} rules ${late === 1 ? "is" : "are"} later than allowed, or have failures.`}
         </p>
         <span className="ml-auto flex items-baseline gap-4">
           <PassTime />

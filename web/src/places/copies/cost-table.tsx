@@ -21,7 +21,7 @@ export function CostTable({ cost }: { cost: YearChange[] }) {
         </thead>
         <tbody>
           {cost.map((c) => {
-            const change = c.estateAfter - c.estateBefore;
+            const change = c.estateChange;
             return (
               <tr key={c.year} className="border-b border-hairline">
                 <th scope="row" className="text-left font-normal" title={`${month(c.from)} to ${month(c.to)}`}>

@@ -18,9 +18,7 @@ export function RegionPage() {
   const loss = useQuery({ queryKey: ["loss", region], queryFn: () => readLoss(region), retry: false });
   if (loss.error) return <ErrorNote error={loss.error} />;
   if (!loss.data) return <div className="h-96" />;
-  const { since, buckets, items } = loss.data;
-  const gone = items.reduce((sum, i) => sum + i.bytes, 0);
-  const objects = items.reduce((sum, i) => sum + i.objects, 0);
+  const { since, buckets, items, lostObjects, lostBytes } = loss.data;
   return (
     <div className="max-w-6xl px-6 pb-24">
       <p className="pt-5">
@@ -38,7 +36,7 @@ export function RegionPage() {
           ? "no bucket lies here."
           : items.length === 0
             ? "everything that lies here is elsewhere as well."
-            : `${count(objects)} objects, ${bytes(gone)}, are nowhere else.`}
+            : `${count(lostObjects)} objects, ${bytes(lostBytes)}, are nowhere else.`}
       </p>
       <Deeds loss={loss.data} />
       {buckets.length > 0 && <Buckets loss={loss.data} />}

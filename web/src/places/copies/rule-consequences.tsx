@@ -6,7 +6,7 @@ import { CostTable } from "./cost-table";
 export function RuleConsequences({ reading, catchUp }: { reading: CopyDraftReading; catchUp: boolean }) {
   const { money, bytes } = useEstate();
   const { problems, line, versioning, arrivingBytesADay } = reading;
-  const carries = line?.megabitsPerSecond == null ? null : (line.megabitsPerSecond * 1e6 * 86400) / 8;
+  const carries = reading.lineBytesADay ?? null;
   return (
     <div className="mt-3 space-y-4 text-sm" data-testid="copy-consequences">
       {problems.length > 0 && (

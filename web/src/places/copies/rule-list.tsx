@@ -4,8 +4,7 @@ import type { CopiesReading, CopyRuleStatus } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count, instant } from "../../format";
 import { RuleSheet } from "./rule-sheet";
-import { useCopies } from "./use-copies";
-import { lateness, scope, span } from "./words";
+import { scope, span } from "./words";
 
 type ListProps = Pick<CopiesReading, "rules" | "probes" | "records"> & { open: number; etag: string };
 
@@ -60,7 +59,7 @@ export function RuleList({ rules, probes, records, open, etag }: ListProps) {
 function Row({ rule, open }: { rule: CopyRuleStatus; open: boolean }) {
   const { bytes } = useEstate();
   const failed = rule.failures.reduce((sum, f) => sum + f.objects, 0);
-  const late = lateness(rule) === "late";
+  const late = rule.standing === "late";
   const allowed = rule.rule.allowedLagHours;
   return (
     <tr className={open ? "" : "border-b border-hairline"} data-testid={`rule-${rule.bucket}-${rule.target}`}>
@@ -98,7 +97,6 @@ function Row({ rule, open }: { rule: CopyRuleStatus; open: boolean }) {
 /** The hour at which nothing waits any more, given what keeps coming and the line; in closed form, by the server. */
 export function Emptying({ rule }: { rule: CopyRuleStatus }) {
   const { bytes } = useEstate();
-  const now = useCopies().data?.value.now;
   if (rule.emptyAfterHours == null) {
     return (
       <span className="font-semibold text-bad" title="More arrives than the line carries.">
@@ -109,11 +107,16 @@ export function Emptying({ rule }: { rule: CopyRuleStatus }) {
   if (rule.waiting === 0) return "it is";
   if (rule.emptyAfterHours === 0) return "as time passes";
   const after = span(rule.emptyAfterHours);
-  if (rule.line !== "open" && !rule.lineOpens) return <>in {after} of an open line</>;
-  const hour = new Date(Date.parse(now ?? rule.made) + rule.emptyAfterHours * 3.6e6).toISOString();
+  if (!rule.emptyAt)
+    return (
+      <>
+        in {after}
+        {rule.line === "open" ? "" : " of an open line"}
+      </>
+    );
   return (
     <span className="figure-projected" title={`in ${after}`}>
-      {instant(hour)}
+      {instant(rule.emptyAt)}
     </span>
   );
 }

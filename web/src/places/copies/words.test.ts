@@ -1,6 +1,5 @@
 import { expect, test } from "vitest";
-import type { CopyRuleStatus } from "../../api/client";
-import { lateness, readTags, scope, span, writeTags } from "./words";
+import { readTags, scope, span, writeTags } from "./words";
 
 test("a time is told in the largest unit that says something", () => {
   expect([0, 0.0001, 0.001, 0.5, 3.26, 47, 100, 9999].map(span)).toEqual([
@@ -13,16 +12,6 @@ test("a time is told in the largest unit that says something", () => {
     "4.2 days",
     "417 days",
   ]);
-});
-
-test("late is what is over the allowed lag, or failed", () => {
-  const rule = (lagHours: number, allowedLagHours: number | null, failures = 0) =>
-    ({ lagHours, rule: { allowedLagHours }, failures: Array(failures).fill({}) }) as unknown as CopyRuleStatus;
-  expect(lateness(rule(0, 1))).toBe("even");
-  expect(lateness(rule(0.5, 1))).toBe("behind");
-  expect(lateness(rule(2, 1))).toBe("late");
-  expect(lateness(rule(2, null))).toBe("behind");
-  expect(lateness(rule(0, null, 1))).toBe("late");
 });
 
 test("tags are read as they are written", () => {

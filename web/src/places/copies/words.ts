@@ -1,4 +1,4 @@
-import type { CopyRule, CopyRuleStatus } from "../../api/client";
+import type { CopyRule } from "../../api/client";
 import { count } from "../../format";
 
 /** A time in the largest unit that says something: 40 s, 12 min, 3.5 h, 4 days. */
@@ -10,13 +10,6 @@ export function span(hours: number): string {
   if (seconds < 3600) return `${count(seconds / 60, 0)} min`;
   if (hours < 48) return `${count(hours, hours < 10 ? 1 : 0)} h`;
   return `${count(hours / 24, hours < 240 ? 1 : 0)} days`;
-}
-
-/** How a rule stands against the lag that is allowed. */
-export function lateness(rule: CopyRuleStatus): "late" | "behind" | "even" {
-  const allowed = rule.rule.allowedLagHours;
-  if (rule.failures.length > 0 || (allowed != null && rule.lagHours > allowed)) return "late";
-  return rule.lagHours > 0 ? "behind" : "even";
 }
 
 /** What a rule takes, in words. */
