@@ -42,11 +42,12 @@ public enum LineState { Open, Cut, Lost }
 /// Null for never.
 /// </param>
 /// <param name="EmptyAt">The same as an instant; null as well while nobody knows when the line opens, and when nothing waits.</param>
+/// <param name="ProbeStaysUntil">Until when a probe sent now would have to stay on both sides, by a keep rule; null when it can go at once.</param>
 /// <param name="ShortBytesPerSecond">By how much the line is too thin for it; 0 when it is not.</param>
 public sealed record CopyRuleStatus(
     long Id, string Bucket, string Target, CopyRule Rule, bool BringsBack, DateTimeOffset Made, double Waiting, double WaitingBytes, double Copied, double CopiedBytes,
     double BytesADay, IReadOnlyList<CopyFailure> Failures, DateTimeOffset? Oldest, string? OldestKey, CopyStanding Standing, double LagHours, double WorstLagHours, LineState Line, DateTimeOffset? LineOpens,
-    DateTimeOffset? NextTry, int FailedTries, double? EmptyAfterHours, DateTimeOffset? EmptyAt, double ShortBytesPerSecond);
+    DateTimeOffset? NextTry, int FailedTries, double? EmptyAfterHours, DateTimeOffset? EmptyAt, DateOnly? ProbeStaysUntil, double ShortBytesPerSecond);
 
 internal static class CopyStatuses
 {
@@ -116,7 +117,7 @@ internal static class CopyStatuses
             oldest, first?.FirstKey, Standing(route, lag, queue), lag, Math.Max(lag, worst / MillisecondsPerHour), lost ? LineState.Lost : isClosed ? LineState.Cut : LineState.Open,
             isClosed && closed < long.MaxValue ? Lines.Instant(closed) : null, isClosed && attempts > 0 && next is { } at ? Lines.Instant(at) : null, attempts,
             emptying.Seconds / 3600, emptying.Seconds is { } seconds and <= LongestForeseen && queue.Any(q => !q.Failed) && closed < long.MaxValue ? now.AddSeconds(seconds) : null,
-            emptying.ShortBytesPerSecond);
+            Probes.StaysUntil(route, DateOnly.FromDateTime(now.UtcDateTime)), emptying.ShortBytesPerSecond);
     }
 
     private static CopyStanding Standing(Route route, double lagHours, List<Queued> queue) =>

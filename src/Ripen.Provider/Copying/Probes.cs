@@ -35,8 +35,9 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
         return state.Change(db =>
         {
             db.Run("INSERT INTO probe(route, key, version, written) VALUES(?1, ?2, ?3, ?4)", route, key, written.Version, written.Written.ToUnixTimeMilliseconds());
+            var id = db.Value<long>("SELECT last_insert_rowid()");
             state.Note(db, bucket, $"wrote the probe '{key}'");
-            return new ProbeUnderWay(db.Value<long>("SELECT last_insert_rowid()"), route, key, written.Written);
+            return new ProbeUnderWay(id, route, key, written.Written);
         }, cancel);
     }
 
@@ -72,6 +73,9 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
         Finish(probe, route, now, here, there, $"It had not arrived after {(now - probe.Written).TotalHours:0.#} hours and was given up.");
     }
 
+    /// <summary>Until when a probe written on this day has to stay: the later of what the two sides' keep rules say. Null when neither has one.</summary>
+    public static DateOnly? StaysUntil(Route route, DateOnly written) => new[] { route.From.KeptUntil(written), route.To.KeptUntil(written) }.Max();
+
     /// <summary>Removes the probes of a route that goes.</summary>
     public static void Forget(SqliteConnection db, long route)
     {
@@ -87,17 +91,18 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
         var steps = new List<ProofStep> { new("written", probe.Written) };
         if (there?.Arrived is { } arrived) steps.Add(new ProofStep("arrived", arrived));
         if (failure is null) steps.Add(new ProofStep("compared byte for byte", now));
-        db.Run("DELETE FROM pending WHERE root = ?1", probe.Version);
-        // What one side has to keep stays on both, so that they are equal.
         var day = DateOnly.FromDateTime(now.AddTicks(-1).UtcDateTime);
-        var kept = new[] { (route.From, here), (route.To, there) }.Select(s => s.Item2 is { } side && s.Item1.IsKept(side.Created, day) ? s.Item1.KeptUntil(side.Created) : null).Max();
+        // What one side has to keep stays on both, or still goes there, so that they are equal.
+        var kept = new[] { here is null ? null : route.From.KeptUntil(here.Created), there is null ? null : route.To.KeptUntil(there.Created) }.Max();
+        if (kept <= day) kept = null;
+        if (kept is null) db.Run("DELETE FROM pending WHERE root = ?1", probe.Version);
         Remove(db, route.To, there, "removed there");
         Remove(db, route.From, here, "removed here");
         db.Run("DELETE FROM probe WHERE id = ?1", probe.Id);
         EntryRemoval.Sweep(db);
         var lag = there?.Arrived is { } at ? at - probe.Written : (TimeSpan?)null;
         var late = lag?.TotalHours > route.Rule.AllowedLagHours;
-        var summary = failure ?? $"Arrived after {Span(lag!.Value)}{(late ? $", later than the {route.Rule.AllowedLagHours:0.##} h that are allowed" : "")}; {ProbeBytes} bytes compared, all the same.";
+        var summary = failure ?? $"Arrived after {Span(lag!.Value)}{(late ? $", later than the {route.Rule.AllowedLagHours:0.##} h that are allowed" : "")}; {ProbeBytes} bytes compared, all the same.{(kept is { } stays ? $" A keep rule has it stay on both sides until {stays:yyyy-MM-dd}." : "")}";
         Proofs.Keep(db, state, now, ProofKind.Probe, route.From.Bucket.Name, route.To.Bucket.Name, failure is null && !late, summary, steps,
             [new ProofItem(failure is null ? "equal" : "failed", route.From.Bucket.Name, probe.Key, probe.Version, 1, ProbeBytes, probe.Written, failure)]);
 

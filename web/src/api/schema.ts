@@ -1403,6 +1403,8 @@ export interface components {
             emptyAfterHours: null | number;
             /** Format: date-time */
             emptyAt: null | string;
+            /** Format: date */
+            probeStaysUntil: null | string;
             /** Format: double */
             shortBytesPerSecond: number;
         };

@@ -27,8 +27,8 @@ export function CopiesPlace() {
           {rules.length === 0
             ? "Nothing is copied."
             : late === 0
-              ? "No rule is later than allowed, and nothing failed."
-              : `${late} of ${rules.length} rules ${late === 1 ? "is" : "are"} later than allowed, or have failures.`}
+              ? "No rule is late."
+              : `${late} of ${rules.length} rules ${late === 1 ? "is" : "are"} late.`}
         </p>
         <span className="ml-auto flex items-baseline gap-4">
           <PassTime />

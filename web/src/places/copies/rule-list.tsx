@@ -20,14 +20,14 @@ export function RuleList({ rules, probes, records, open, etag }: ListProps) {
       <table className="w-full table-fixed text-right">
         <thead className="text-sm text-ink-soft">
           <tr className="border-b border-hairline-strong">
-            <th className="w-[22%] py-1 text-left font-normal">from – to</th>
-            <th className="w-[10%] text-left font-normal">takes</th>
-            <th className="w-[10%] pl-3 font-normal">waiting</th>
+            <th className="w-[20%] py-1 text-left font-normal">from – to</th>
+            <th className="w-[9%] text-left font-normal">takes</th>
+            <th className="w-[11%] pl-3 font-normal">waiting</th>
             <th className="w-[7%] pl-3 font-normal">copied</th>
             <th className="w-[5%] pl-3 font-normal">failed</th>
             <th className="w-[12%] pl-3 font-normal">oldest waiting since</th>
-            <th className="w-[7%] pl-3 font-normal">lag now</th>
-            <th className="w-[10%] pl-3 font-normal">worst of 30 days</th>
+            <th className="w-[6%] pl-3 font-normal">lag now</th>
+            <th className="w-[9%] pl-3 font-normal">worst of 30 days</th>
             <th className="w-[6%] pl-3 font-normal">allowed</th>
             <th className="pl-3 font-normal">backlog gone</th>
           </tr>

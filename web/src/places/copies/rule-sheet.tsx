@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { type CopyRuleStatus, giveUpProbe, mendDifferences, type ProofHead, removeCopyRule, sendProbe } from "../../api/client";
 import { useEstate } from "../../estate-context";
-import { count, instant } from "../../format";
+import { count, day, instant } from "../../format";
 import { ConfirmButton } from "../../ui/confirm-button";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
@@ -74,10 +74,15 @@ export function RuleSheet({ rule, probes, records, etag }: SheetProps) {
             Compare both sides…
           </Button>
         </p>
+        {rule.probeStaysUntil && (
+          <p className="text-ink-soft">
+            A keep rule has every probe sent now stay on both sides until {day(rule.probeStaysUntil)}.
+          </p>
+        )}
         {probes.map((p) => (
           <p key={p.id} role="status">
-            The probe {p.key} was written on {instant(p.written)}. When it has arrived it is compared byte for byte and removed on
-            both sides: let time pass.{" "}
+            The probe {p.key} was written on {instant(p.written)}. When it has arrived it is compared byte for byte and, unless a
+            keep rule forbids it, removed on both sides: let time pass.{" "}
             <Button kind="quiet" onClick={() => giveUp.mutate(p.id)}>
               Give it up
             </Button>
