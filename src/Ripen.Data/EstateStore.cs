@@ -10,39 +10,58 @@ namespace Ripen.Data;
 /// An estate as stored, with the versions that a change must name. The provider holds the stock: lots are here only from when an estate or bucket
 /// brought them until <see cref="EstateStore.HandedOver"/> says that the provider has them.
 /// </summary>
-public sealed record StoredEstate(Estate Estate, long Version, long ImportVersion, IReadOnlyDictionary<string, StoredBucket> Buckets);
+/// <param name="Estate">As decided.</param>
+/// <param name="Version">Rises with every change.</param>
+/// <param name="ImportVersion">In which the whole estate was replaced.</param>
+/// <param name="Buckets">By name.</param>
+/// <param name="Identity">The database's for life.</param>
+/// <param name="Mark">Random, of this version.</param>
+public sealed record StoredEstate(
+    Estate Estate, long Version, long ImportVersion, IReadOnlyDictionary<string, StoredBucket> Buckets, string Identity, string Mark);
+
+/// <summary>What a database says of itself, without its estate.</summary>
+/// <param name="Identity">For life.</param>
+/// <param name="Version">Of the estate; 0 when there is none.</param>
+/// <param name="Mark">Of that version.</param>
+/// <param name="ImportVersion">Of the last import.</param>
+/// <param name="AdoptedVersion">The newest that a provider's folder is known to have taken up; 0 for none.</param>
+/// <param name="AdoptedMark">Of that version.</param>
+/// <param name="DemoSteps">Steps of the demo's past that were done; null when it is whole, or no demo.</param>
+public sealed record StoreStanding(string Identity, long Version, string Mark, long ImportVersion, long AdoptedVersion, string AdoptedMark, int? DemoSteps);
 
 /// <param name="Version">What a change must name.</param>
 /// <param name="StatedOn">The day on which the rates of its streams hold.</param>
 /// <param name="StockVersion">The version of the estate that brought its lots.</param>
-public sealed record StoredBucket(long Version, DateOnly StatedOn, long StockVersion);
+/// <param name="LiftVersion">The version in which its liftable keep rule was last lifted; 0 for never.</param>
+public sealed record StoredBucket(long Version, DateOnly StatedOn, long StockVersion, long LiftVersion);
 
 /// <summary>A line of the change log. Before and after are documents of the bucket or estate; shown is the cost that was seen before applying.</summary>
 public sealed record LoggedChange(
-    long Id, DateTimeOffset At, string Kind, string Subject, string? Before, string? After, IReadOnlyList<YearChange>? Shown);
-
-/// <summary>Somebody else changed the same thing in the meantime; nothing was stored.</summary>
-public sealed class StaleVersionException(string what) : Exception($"{what} was changed in the meantime.");
+    long Id, DateTimeOffset At, string Actor, string Kind, string Subject, string? Reason, string? Before, string? After, IReadOnlyList<YearChange>? Shown);
 
 /// <summary>
 /// Keeps the estate in SQLite. Every call that changes something is one transaction: all of it is stored, its line in the
 /// change log too, or nothing is.
 /// </summary>
-public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvider time)
+public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvider time, IActors actors)
 {
     /// <summary>Creates the database or brings it to the newest migration; write-ahead logging is on from then.</summary>
     public async Task Prepare(CancellationToken cancel = default)
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
+        await ReleaseAbandonedLock(db, cancel);
         await db.Database.MigrateAsync(cancel);
         await db.Database.ExecuteSqlRawAsync("PRAGMA journal_mode = WAL;", cancel);
     }
 
     /// <summary>The version of the stored estate, or 0 when there is none.</summary>
-    public async Task<long> Version(CancellationToken cancel = default)
+    public async Task<long> Version(CancellationToken cancel = default) => (await Standing(cancel))?.Version ?? 0;
+
+    /// <summary>Null when there is no estate.</summary>
+    public async Task<StoreStanding?> Standing(CancellationToken cancel = default)
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
-        return await db.Estates.Select(e => e.Version).SingleOrDefaultAsync(cancel);
+        return await db.Estates.Select(e => new StoreStanding(e.Identity, e.Version, e.Mark, e.ImportVersion, e.AdoptedVersion, e.AdoptedMark, e.DemoSteps)).SingleOrDefaultAsync(cancel);
     }
 
     /// <summary>The whole estate, or null when there is none.</summary>
@@ -59,35 +78,64 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
             await db.Regions.Include(r => r.Prices).ThenInclude(p => p.Bands).AsSplitQuery().AsNoTracking().OrderBy(r => r.Position).ToListAsync(cancel),
             await db.Transfers.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel),
             buckets);
-        return new StoredEstate(estate, row.Version, row.ImportVersion, buckets.ToDictionary(b => b.Name, b => new StoredBucket(b.Version, b.StatedOn, b.StockVersion)));
+        return new StoredEstate(estate, row.Version, row.ImportVersion, buckets.ToDictionary(b => b.Name, b => new StoredBucket(b.Version, b.StatedOn, b.StockVersion, b.LiftVersion)), row.Identity, row.Mark);
     }
 
     /// <summary>Stores <paramref name="estate"/> in the place of the one whose version is <paramref name="replaces"/> (0: none).</summary>
-    /// <exception cref="StaleVersionException">The stored estate has another version.</exception>
-    public Task Replace(Estate estate, long replaces, CancellationToken cancel = default) => Change(async db =>
+    /// <param name="estate">Valid.</param>
+    /// <param name="replaces">The version that was looked at.</param>
+    /// <param name="isDemo">Whether it is the demo, whose past is still to be lived.</param>
+    /// <param name="cancel">Stops; nothing is stored.</param>
+    /// <exception cref="RefusalException">The stored estate has another version.</exception>
+    public Task Replace(Estate estate, long replaces, bool isDemo = false, CancellationToken cancel = default) => Change(async db =>
     {
-        var before = await db.Estates.SingleOrDefaultAsync(cancel);
-        if ((before?.Version ?? 0) != replaces) throw new StaleVersionException("The estate");
-        // Copies refer to buckets, which a database empties in an order of its own.
-        await db.Set<CopyRow>().ExecuteDeleteAsync(cancel);
-        await db.Buckets.ExecuteDeleteAsync(cancel);
-        await db.Transfers.ExecuteDeleteAsync(cancel);
-        await db.Regions.ExecuteDeleteAsync(cancel);
-        await db.Schemes.ExecuteDeleteAsync(cancel);
-        await db.Tiers.ExecuteDeleteAsync(cancel);
-        await db.Estates.ExecuteDeleteAsync(cancel);
-        db.ChangeTracker.Clear();
-
-        var row = Mapping.ToRow(estate);
-        row.Version = row.ImportVersion = replaces + 1;
-        db.Add(row);
-        db.AddRange(estate.PriceBook.Tiers.Select(Mapping.ToRow));
-        db.AddRange(estate.PriceBook.Schemes.Select(Mapping.ToRow));
-        db.AddRange(estate.PriceBook.Regions.Select(Mapping.ToRow));
-        db.AddRange(estate.PriceBook.Transfers.Select(Mapping.ToRow));
-        db.AddRange(estate.Buckets.Select((b, i) => Mapping.ToRow(b, i, estate.Today, row.Version)));
+        var before = await db.Estates.AsNoTracking().SingleOrDefaultAsync(cancel);
+        if ((before?.Version ?? 0) != replaces) throw RefusalException.Stale("The estate");
+        await Put(db, estate, row =>
+        {
+            row.Version = row.ImportVersion = replaces + 1;
+            row.Mark = NewMark();
+            row.Identity = before?.Identity ?? NewMark();
+            (row.AdoptedVersion, row.AdoptedMark) = (before?.AdoptedVersion ?? 0, before?.AdoptedMark ?? "");
+            row.DemoSteps = isDemo ? 0 : null;
+        }, (bucket, i) => Mapping.ToRow(bucket, i, estate.Today, replaces + 1), cancel);
         Log(db, "estate-imported", estate.Name, null, EstateDocument.Write(estate));
     }, cancel);
+
+    /// <summary>Takes the plan of a provider's folder in the place of what is stored, versions and identity too: the two are one again.</summary>
+    public Task Restore(StoredEstate kept, CancellationToken cancel = default) => Change(async db =>
+    {
+        await Put(db, kept.Estate, row =>
+        {
+            (row.Version, row.ImportVersion, row.Identity, row.Mark) = (kept.Version, kept.ImportVersion, kept.Identity, kept.Mark);
+            (row.AdoptedVersion, row.AdoptedMark) = (kept.Version, kept.Mark);
+        }, (bucket, i) =>
+        {
+            var known = kept.Buckets[bucket.Name];
+            var row = Mapping.ToRow(bucket, i, known.StatedOn, known.StockVersion);
+            row.LiftVersion = known.LiftVersion;
+            return row;
+        }, cancel);
+        Log(db, "folder-taken", kept.Estate.Name, null, EstateDocument.Write(kept.Estate));
+    }, cancel);
+
+    /// <summary>Makes the stored estate the one that a folder follows next, whatever it followed until now; nothing is emptied for it.</summary>
+    public Task Prevail(long folderVersion, long folderImport, CancellationToken cancel = default) => Change(async db =>
+    {
+        var row = await db.Estates.SingleAsync(cancel);
+        (row.Version, row.Mark) = (Math.Max(row.Version, folderVersion) + 1, NewMark());
+        if (folderImport > 0) row.ImportVersion = folderImport;
+        Log(db, "database-taken", row.Name, null, null);
+    }, cancel);
+
+    /// <summary>Remembers that a provider's folder took up this version.</summary>
+    public Task Adopted(long version, string mark, CancellationToken cancel = default) => Change(async db =>
+        await db.Estates.Where(e => e.AdoptedVersion != version || e.AdoptedMark != mark)
+            .ExecuteUpdateAsync(e => e.SetProperty(x => x.AdoptedVersion, version).SetProperty(x => x.AdoptedMark, mark), cancel), cancel);
+
+    /// <summary>Remembers how many steps of the demo's past were done; null when all were.</summary>
+    public Task DemoReached(int? steps, CancellationToken cancel = default) => Change(async db =>
+        await db.Estates.ExecuteUpdateAsync(e => e.SetProperty(x => x.DemoSteps, steps), cancel), cancel);
 
     /// <summary>Forgets the lots, at rest and waiting, that the provider took over with the estate of this version; they are in its index now.</summary>
     public Task HandedOver(long version, CancellationToken cancel = default) => Change(async db =>
@@ -98,7 +146,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     }, cancel);
 
     /// <summary>Adds a bucket that is valid in the estate of this version, and logs what <paramref name="shown"/> said that it would cost.</summary>
-    /// <exception cref="StaleVersionException">The estate has another version.</exception>
+    /// <exception cref="RefusalException">The estate has another version.</exception>
     public Task Add(Bucket bucket, DateOnly today, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
     {
         await Bump(db, estateVersion, cancel);
@@ -111,19 +159,39 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     /// Stores <paramref name="after"/> in the place of <paramref name="before"/>, the bucket of version <paramref name="version"/>; its streams' rates
     /// hold on <paramref name="today"/>. Its stock is the provider's and not looked at.
     /// </summary>
-    /// <exception cref="StaleVersionException">The bucket or the estate has another version, or is gone.</exception>
+    /// <exception cref="RefusalException">The bucket or the estate has another version, or is gone.</exception>
+    /// <exception cref="RefusalException">The keep rule would be weaker.</exception>
     public Task Change(
         Bucket before, Bucket after, DateOnly today, long version, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
     {
         await Bump(db, estateVersion, cancel);
-        var row = await Find(db, after.Name, version, cancel);
-        Mapping.Fill(row, after, today);
-        row.Version++;
+        Fill(await Find(db, after.Name, version, cancel), after, today, lifted: false);
         Log(db, "bucket-changed", after.Name, Document(before), Document(after), shown);
     }, cancel);
 
+    /// <summary>Lifts a bucket's liftable keep rule, or puts a weaker one in its place: a change of its own, with a reason, that the log keeps.</summary>
+    /// <param name="before">The bucket of this version.</param>
+    /// <param name="after">The rule from now on; null for none.</param>
+    /// <param name="reason">Not empty.</param>
+    /// <param name="today">The provider's day.</param>
+    /// <param name="version">The bucket's.</param>
+    /// <param name="estateVersion">The estate's.</param>
+    /// <param name="shown">The cost that was seen.</param>
+    /// <param name="cancel">Stops; nothing is stored.</param>
+    /// <exception cref="RefusalException">The rule is sealed; the bucket or the estate has another version.</exception>
+    public Task Lift(
+        Bucket before, KeepRule? after, string reason, DateOnly today, long version, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
+    {
+        await Bump(db, estateVersion, cancel);
+        var row = await Find(db, before.Name, version, cancel);
+        var lifted = before with { Keep = after };
+        Fill(row, lifted, today, lifted: true);
+        row.LiftVersion = estateVersion + 1;
+        Log(db, "keep-rule-lifted", before.Name, Document(before), Document(lifted), shown, reason);
+    }, cancel);
+
     /// <summary>Removes the bucket of version <paramref name="version"/>. Nothing may copy to it.</summary>
-    /// <exception cref="StaleVersionException">The bucket or the estate has another version, or is gone.</exception>
+    /// <exception cref="RefusalException">The bucket or the estate has another version, or is gone.</exception>
     public Task Delete(Bucket bucket, long version, long estateVersion, CancellationToken cancel = default) => Change(async db =>
     {
         await Bump(db, estateVersion, cancel);
@@ -138,7 +206,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     /// <param name="estateVersion">The version that was changed.</param>
     /// <param name="shown">What was said that it would cost, by bucket.</param>
     /// <param name="cancel">Stops; nothing is stored.</param>
-    /// <exception cref="StaleVersionException">The estate has another version.</exception>
+    /// <exception cref="RefusalException">The estate has another version.</exception>
     public Task ChangeTogether(
         Estate before, Estate after, string kind, long estateVersion, Func<string, IReadOnlyList<YearChange>> shown, CancellationToken cancel = default) => Change(async db =>
     {
@@ -160,16 +228,14 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
             }
             else
             {
-                var row = rows.Single(r => r.Name == bucket.Name);
-                Mapping.Fill(row, bucket, before.Today);
-                row.Version++;
+                Fill(rows.Single(r => r.Name == bucket.Name), bucket, before.Today, lifted: false);
             }
             Log(db, was is null ? "bucket-made" : kind, bucket.Name, was is null ? null : Document(was), Document(bucket), shown(bucket.Name));
         }
     }, cancel);
 
     /// <summary>Puts a line between two regions into the price book, in the place of the one there is.</summary>
-    /// <exception cref="StaleVersionException">The estate has another version.</exception>
+    /// <exception cref="RefusalException">The estate has another version.</exception>
     public Task SetTransfer(Transfer? before, Transfer after, long estateVersion, CancellationToken cancel = default) => Change(async db =>
     {
         await Bump(db, estateVersion, cancel);
@@ -185,7 +251,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
         var rows = await db.Changes.AsNoTracking().OrderByDescending(c => c.Id).Take(most).ToListAsync(cancel);
-        return [.. rows.Select(c => new LoggedChange(c.Id, c.At, c.Kind, c.Subject, c.Before, c.After,
+        return [.. rows.Select(c => new LoggedChange(c.Id, c.At, c.Actor, c.Kind, c.Subject, c.Reason, c.Before, c.After,
             c.Shown is null ? null : JsonSerializer.Deserialize<YearChange[]>(c.Shown, EstateDocument.Json)))];
     }
 
@@ -200,7 +266,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
         }
         catch (DbUpdateConcurrencyException)
         {
-            throw new StaleVersionException("This");
+            throw RefusalException.Stale("This");
         }
         await transaction.CommitAsync(cancel);
     }
@@ -208,22 +274,72 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     private static async Task Bump(RipenDb db, long version, CancellationToken cancel)
     {
         var estate = await db.Estates.SingleOrDefaultAsync(cancel);
-        if (estate is null || estate.Version != version) throw new StaleVersionException("The estate");
+        if (estate is null || estate.Version != version) throw RefusalException.Stale("The estate");
         estate.Version++;
+        estate.Mark = NewMark();
+    }
+
+    private static string NewMark() => Guid.NewGuid().ToString("N");
+
+    /// <summary>Another process may have died while it migrated: its lock would keep everybody out for ever, and nobody else has this file open.</summary>
+    private static async Task ReleaseAbandonedLock(RipenDb db, CancellationToken cancel)
+    {
+        await db.Database.OpenConnectionAsync(cancel);
+        try
+        {
+            var exists = await db.Database.SqlQueryRaw<int>("SELECT count(*) AS Value FROM sqlite_master WHERE name = '__EFMigrationsLock'").SingleAsync(cancel);
+            if (exists > 0) await db.Database.ExecuteSqlRawAsync("DELETE FROM __EFMigrationsLock", cancel);
+        }
+        finally
+        {
+            await db.Database.CloseConnectionAsync();
+        }
+    }
+
+    /// <summary>Everything goes and the estate comes, in one transaction.</summary>
+    private static async Task Put(RipenDb db, Estate estate, Action<EstateRow> describe, Func<Bucket, int, BucketRow> toRow, CancellationToken cancel)
+    {
+        // Copies refer to buckets, which a database empties in an order of its own.
+        await db.Set<CopyRow>().ExecuteDeleteAsync(cancel);
+        await db.Buckets.ExecuteDeleteAsync(cancel);
+        await db.Transfers.ExecuteDeleteAsync(cancel);
+        await db.Regions.ExecuteDeleteAsync(cancel);
+        await db.Schemes.ExecuteDeleteAsync(cancel);
+        await db.Tiers.ExecuteDeleteAsync(cancel);
+        await db.Estates.ExecuteDeleteAsync(cancel);
+        db.ChangeTracker.Clear();
+        var row = Mapping.ToRow(estate);
+        describe(row);
+        db.Add(row);
+        db.AddRange(estate.PriceBook.Tiers.Select(Mapping.ToRow));
+        db.AddRange(estate.PriceBook.Schemes.Select(Mapping.ToRow));
+        db.AddRange(estate.PriceBook.Regions.Select(Mapping.ToRow));
+        db.AddRange(estate.PriceBook.Transfers.Select(Mapping.ToRow));
+        db.AddRange(estate.Buckets.Select(toRow));
+    }
+
+    /// <summary>The only place where a stored bucket is written anew: its keep rule never becomes weaker but by being lifted.</summary>
+    private static void Fill(BucketRow row, Bucket bucket, DateOnly today, bool lifted)
+    {
+        if (Retention.Refusal(bucket.Name, Mapping.ToKeep(row), bucket.Keep, today, lifted) is { } refusal) throw refusal;
+        Mapping.Fill(row, bucket, today);
+        row.Version++;
     }
 
     private static async Task<BucketRow> Find(RipenDb db, string name, long version, CancellationToken cancel)
     {
         var row = await Whole(db.Buckets).SingleOrDefaultAsync(b => b.Name == name, cancel);
-        return row?.Version == version ? row : throw new StaleVersionException($"Bucket '{name}'");
+        return row?.Version == version ? row : throw RefusalException.Stale($"Bucket '{name}'");
     }
 
     private static IQueryable<BucketRow> Whole(IQueryable<BucketRow> buckets) =>
         buckets.Include(b => b.Stock).Include(b => b.Streams).Include(b => b.Reads).Include(b => b.Rules).ThenInclude(r => r.Steps).Include(b => b.Copies).AsSplitQuery();
 
-    private void Log(RipenDb db, string kind, string subject, string? before, string? after, IReadOnlyList<YearChange>? shown = null) => db.Add(new ChangeRow
+    private void Log(RipenDb db, string kind, string subject, string? before, string? after, IReadOnlyList<YearChange>? shown = null, string? reason = null) => db.Add(new ChangeRow
     {
         At = time.GetUtcNow(),
+        Actor = actors.Current.Name,
+        Reason = reason,
         Kind = kind,
         Subject = subject,
         Before = before,

@@ -146,6 +146,9 @@ internal static class Mapping
             Buckets = [.. buckets.Select(ToBucket)],
         };
 
+    public static KeepRule? ToKeep(BucketRow b) =>
+        b.KeepStrength is null ? null : new KeepRule { Days = b.KeepDays, Until = b.KeepUntil, Strength = Value<KeepStrength>(b.KeepStrength) };
+
     private static TierPrice ToPrice(TierPriceRow p) => new()
     {
         Tier = p.TierId,
@@ -179,7 +182,7 @@ internal static class Mapping
             Steps = [.. r.Steps.OrderBy(s => s.Position).Select(s => new Step { Age = s.Age, Tier = s.TierId })],
         })],
         Versioning = b.Versioning,
-        Keep = b.KeepStrength is null ? null : new KeepRule { Days = b.KeepDays, Until = b.KeepUntil, Strength = Value<KeepStrength>(b.KeepStrength) },
+        Keep = ToKeep(b),
         CopyTo = [.. b.Copies.OrderBy(c => c.Position).Select(c => new CopyRule
         {
             Bucket = c.ToBucket, Prefix = c.Prefix, Tags = TagText.Read(c.Tags), Tier = c.TierId, CatchUp = c.CatchUp,

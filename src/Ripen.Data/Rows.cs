@@ -17,6 +17,15 @@ internal sealed class EstateRow
     public long Version { get; set; }
     /// <summary>The version in which the whole estate was replaced.</summary>
     public long ImportVersion { get; set; }
+    /// <summary>Random, the database's for life: a provider's folder takes it on.</summary>
+    public string Identity { get; set; } = "";
+    /// <summary>Random, of this version.</summary>
+    public string Mark { get; set; } = "";
+    /// <summary>The newest version that a provider's folder is known to have taken up; 0 for none.</summary>
+    public long AdoptedVersion { get; set; }
+    public string AdoptedMark { get; set; } = "";
+    /// <summary>How many steps of the demo's past were done; null when it is whole, or no demo.</summary>
+    public int? DemoSteps { get; set; }
 }
 
 internal sealed class TierRow
@@ -99,6 +108,8 @@ internal sealed class BucketRow
     public DateOnly StatedOn { get; set; }
     /// <summary>The version of the estate in which the lots here were put down, to be handed to the provider.</summary>
     public long StockVersion { get; set; }
+    /// <summary>The version of the estate in which its liftable keep rule was last lifted; 0 for never.</summary>
+    public long LiftVersion { get; set; }
     /// <summary>Rises with every change to the bucket; the concurrency token.</summary>
     public long Version { get; set; } = 1;
     public List<LotRow> Stock { get; set; } = [];
@@ -180,6 +191,10 @@ internal sealed class ChangeRow
     public long Id { get; set; }
     public required DateTimeOffset At { get; set; }
     public required string Kind { get; set; }
+    /// <summary>Who did it.</summary>
+    public required string Actor { get; set; }
+    /// <summary>Why, where a reason was asked for.</summary>
+    public string? Reason { get; set; }
     public required string Subject { get; set; }
     /// <summary>The bucket or estate as a document, before and after; what a change log is read for.</summary>
     public string? Before { get; set; }

@@ -1,35 +1,64 @@
+using System.Collections.Concurrent;
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Estates;
 using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
 using Ripen.Provider.Objects;
 
 namespace Ripen.Provider;
 
-/// <summary>What the provider's parts share: index, files, the plan in force, the clock.</summary>
-internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, TimeProvider wallClock)
+/// <summary>What the provider's parts share: index, files, the plan in force, the clock, who acts.</summary>
+internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, TimeProvider wallClock, IActors actors)
 {
-    private volatile Terms? terms;
+    /// <summary>Plans that a reader's snapshot may still be of.</summary>
+    private const int PlansRemembered = 16;
+
+    private readonly ConcurrentDictionary<long, Terms> plans = [];
 
     public ProviderIndex Index => index;
 
     public ContentFiles Contents => contents;
 
+    /// <summary>What must not go on at the same time.</summary>
+    public Exclusion Exclusion { get; } = new();
+
     /// <summary>What people's clocks show, for the log and for records.</summary>
     public DateTimeOffset WallClock => wallClock.GetUtcNow();
 
+    /// <summary>The plan that was in force when the rows came to be that <paramref name="db"/> reads: rows and rules are of one moment.</summary>
     /// <exception cref="InvalidOperationException">No plan was adopted yet.</exception>
-    public Terms Terms
+    public Terms TermsIn(SqliteConnection db) => FindTerms(db) ?? throw new InvalidOperationException("The provider has no plan yet.");
+
+    public Terms? FindTerms(SqliteConnection db) =>
+        db.Value<long?>("SELECT value FROM meta WHERE name = 'adoption'") is { } number ? plans.GetValueOrDefault(number) : null;
+
+    /// <summary>Puts a plan in force with the transaction of <paramref name="db"/>; a transaction that fails leaves the plan before it.</summary>
+    public void PutInForce(SqliteConnection db, Terms terms)
     {
-        get => terms ?? throw new InvalidOperationException("The provider has no plan yet.");
-        set => terms = value;
+        var number = (db.Value<long?>("SELECT value FROM meta WHERE name = 'adoption'") ?? 0) + 1;
+        db.Run("INSERT INTO meta VALUES('adoption', ?1) ON CONFLICT DO UPDATE SET value = excluded.value", number);
+        plans[number] = terms;
+        plans.TryRemove(number - PlansRemembered, out _);
     }
+
+    /// <summary>The plan that an earlier process had put in force.</summary>
+    public void Remember(SqliteConnection db, Terms terms) => plans[db.Value<long>("SELECT value FROM meta WHERE name = 'adoption'")] = terms;
 
     /// <summary>A bucket whose region can be reached.</summary>
     /// <exception cref="RefusalException">There is no such bucket, or its region is lost.</exception>
     public BucketTerms Reach(SqliteConnection db, string bucket)
     {
-        var own = Terms[bucket];
-        return Lines.IsLost(db, own.Bucket.Region) ? throw RefusalException.Unreachable(own.Bucket) : own;
+        var own = TermsIn(db)[bucket];
+        return !Lines.IsLost(db, own.Bucket.Region) ? own : throw new RefusalException(RefusalKind.Unavailable, "region-lost",
+            $"'{own.Bucket.Name}' lies in region '{own.Bucket.Region}', which is lost at present; read a copy elsewhere, or wait until the region is back.");
+    }
+
+    /// <summary>A bucket to which something may be added.</summary>
+    /// <exception cref="RefusalException">There is no such bucket, its region is lost, or it is about to go.</exception>
+    public BucketTerms ReachToAdd(SqliteConnection db, string bucket)
+    {
+        Exclusion.DemandOpen(bucket);
+        return Reach(db, bucket);
     }
 
     public static DateTimeOffset Now(SqliteConnection db) => DateTimeOffset.FromUnixTimeMilliseconds(db.Value<long>("SELECT value FROM meta WHERE name = 'now'"));
@@ -44,9 +73,9 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
 
     public static void Touch(SqliteConnection db, BucketTerms bucket) => db.Run("UPDATE bucket SET changes = changes + 1 WHERE id = ?1", bucket.Id);
 
-    /// <summary>Notes in the log what somebody did by hand; dated by the wall clock, as everything in the log is.</summary>
+    /// <summary>Notes in the log what somebody did by hand, and who; dated by the wall clock, as everything in the log is.</summary>
     public void Note(SqliteConnection db, string bucket, string what) =>
-        db.Run("INSERT INTO deed(at, bucket, what) VALUES(?1, ?2, ?3)", WallClock.ToUnixTimeMilliseconds(), bucket, what);
+        db.Run("INSERT INTO deed(at, bucket, what, actor) VALUES(?1, ?2, ?3, ?4)", WallClock.ToUnixTimeMilliseconds(), bucket, what, actors.Current.Name);
 
     /// <summary>Runs a change; files that nothing speaks of after it go from the disk. A full disk becomes a refusal.</summary>
     public T Change<T>(Func<SqliteConnection, T> change, CancellationToken cancel = default)

@@ -25,6 +25,8 @@ internal sealed class Terms
 
     public IReadOnlyList<BucketTerms> Buckets { get; }
 
+    public bool Has(string bucket) => byName.ContainsKey(bucket);
+
     /// <exception cref="RefusalException">There is no such bucket.</exception>
     public BucketTerms this[string bucket] => byName.GetValueOrDefault(bucket) ?? throw RefusalException.NoBucket(bucket);
 
@@ -56,9 +58,6 @@ internal sealed class BucketTerms(long id, Bucket bucket, DateOnly statedOn, Pri
 
     public int Landing { get; } = prices.Coldness(bucket.Tier);
 
-    /// <summary>Until when an object created on this day may not go; null when nothing keeps it.</summary>
-    public DateOnly? KeptUntil(DateOnly created) =>
-        bucket.Keep?.Until ?? (bucket.Keep?.Days is { } days ? created.AddDays(days) : null);
-
-    public bool IsKept(DateOnly created, DateOnly today) => KeptUntil(created) > today;
+    /// <summary>Until when an object that is created here on this day would be kept; null when no rule of the bucket keeps it.</summary>
+    public DateOnly? WouldKeepUntil(DateOnly created) => bucket.Keep.KeptUntil(created);
 }

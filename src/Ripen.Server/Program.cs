@@ -8,12 +8,14 @@ using Ripen.Server.Advice;
 using Ripen.Server.Buckets;
 using Ripen.Server.Clock;
 using Ripen.Server.Copies;
+using Ripen.Server.Demo;
 using Ripen.Server.Estates;
 using Ripen.Server.Forecasts;
 using Ripen.Server.Http;
 using Ripen.Server.Inventory;
 using Ripen.Server.Objects;
 using Ripen.Server.Redundancy;
+using Ripen.Server.Stores;
 
 CultureInfo.DefaultThreadCurrentCulture = CultureInfo.InvariantCulture;
 
@@ -25,12 +27,13 @@ var database = Path.GetFullPath(settings.Database);
 builder.Services.AddSingleton(settings);
 builder.Services.AddSingleton(TimeProvider.System);
 builder.Services.AddEstateStore(database);
+builder.Services.AddSingleton<IActors, LocalActors>();
 builder.Services.AddSingleton<CurrentEstate>();
+builder.Services.AddSingleton<DemoEstate>();
 builder.Services.AddRipenProblemDetails();
-builder.Services.AddExceptionHandler<StaleVersionHandler>();
 builder.Services.AddExceptionHandler<RefusalHandler>();
 builder.Services.AddSingleton(services => new SimulatedProvider(
-    settings.Provider ?? Path.Combine(Path.GetDirectoryName(database)!, "provider"), services.GetRequiredService<TimeProvider>()));
+    settings.Provider ?? Path.Combine(Path.GetDirectoryName(database)!, "provider"), services.GetRequiredService<TimeProvider>(), services.GetRequiredService<IActors>()));
 builder.Services.AddSingleton<ClockJob>();
 // The build runs this program for its OpenAPI document only; that must not leave a database or a provider behind.
 if (!OpenApiDocument.IsBeingGenerated) builder.Services.AddHostedService(services => services.GetRequiredService<ClockJob>());
@@ -46,6 +49,7 @@ app.UseExceptionHandler(new ExceptionHandlerOptions
 app.UseStatusCodePages();
 // Objects go out byte for byte: a range or a digest of something compressed would be of other bytes.
 app.UseWhen(context => context.Request.Path.Value?.Contains("/objects/", StringComparison.Ordinal) != true, others => others.UseResponseCompression());
+app.UseMiddleware<StoresGuard>();
 app.UseMiddleware<PlainObjects>();
 app.UseFrontEnd();
 
@@ -62,6 +66,7 @@ api.MapInventories();
 api.MapSchemes();
 api.MapAdvice();
 api.MapCopies();
+api.MapStores();
 // For reading only, so that a wrong method or media type elsewhere still gets its own answer.
 api.MapGet("{**rest}", () => Problems.NotFound("unknown-address", "There is nothing at this address; /openapi/v1.json lists what there is.")).ExcludeFromDescription();
 app.MapFallbackToFile("index.html");
@@ -69,7 +74,12 @@ app.MapFallbackToFile("index.html");
 if (!OpenApiDocument.IsBeingGenerated)
 {
     Directory.CreateDirectory(Path.GetDirectoryName(database)!);
-    await app.Services.GetRequiredService<CurrentEstate>().Begin();
+    await app.Services.GetRequiredService<EstateStore>().Prepare();
+    var current = app.Services.GetRequiredService<CurrentEstate>();
+    var demo = app.Services.GetRequiredService<DemoEstate>();
+    // What does not belong together is said, and can be looked at; it is no reason not to start.
+    if (await current.Begin() is null && settings.Demo && current.Stores.Standing == Standing.Together) await demo.Load(CancellationToken.None);
+    await demo.Live(CancellationToken.None);
     var mended = app.Services.GetRequiredService<SimulatedProvider>().Mended;
     if (mended > 0) app.Logger.LogWarning("The provider's folder was left half done: {Files} files that nothing acknowledged were removed.", mended);
 }

@@ -11,4 +11,7 @@ public sealed record RipenSettings
 
     /// <summary>Whether an empty database gets the demo estate at start.</summary>
     public bool Demo { get; init; }
+
+    /// <summary>Whether the demo has lived its ninety days, or begins on its first.</summary>
+    public bool DemoPast { get; init; } = true;
 }

@@ -178,10 +178,10 @@ public sealed class ObjectTests
         await provider.Put("a", [1]);
         Assert.Equal("kept", Assert.Throws<RefusalException>(() => provider.Objects.Delete("harbour", "a", null, null)).Code);
         Assert.Equal("kept", (await Assert.ThrowsAsync<RefusalException>(() => provider.Put("a", [2]))).Code);
-        Assert.Equal(new DateOnly(2026, 11, 11), provider.Inside.KeptUntil("harbour"));
+        Assert.Equal(new DateOnly(2026, 11, 11), provider.Inside.KeptIn("harbour")?.Last);
         provider.PassDays(10);
         Assert.Equal([1], await provider.Get("a"));
-        Assert.Null(provider.Inside.KeptUntil("harbour"));
+        Assert.Null(provider.Inside.KeptIn("harbour")?.Last);
         provider.PassDays(1);
         Assert.Null(provider.Objects.Find("harbour", "a", null));
     }

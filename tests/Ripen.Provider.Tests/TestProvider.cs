@@ -1,4 +1,5 @@
 using System.Security.Cryptography;
+using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Objects;
 
@@ -35,14 +36,19 @@ internal sealed class TestProvider : IDisposable
 
     public void Adopt(Estate estate, long version = 1, long import = 1) => Inside.Adopt(Plan(estate, version, import));
 
-    public void Reopen(Estate estate)
+    public void Reopen(Estate estate, long version = 1, long import = 1)
     {
         Inside.Dispose();
         Inside = Open(null);
-        Adopt(estate);
+        Adopt(estate, version, import);
     }
 
-    public void PassDays(int days) => Inside.Clock.PassUntil(Inside.Clock.Now.AddDays(days), null, CancellationToken.None);
+    /// <summary>Whatever lapses on the way is confirmed.</summary>
+    public void PassDays(int days)
+    {
+        var until = Inside.Clock.Now.AddDays(days);
+        Inside.Clock.PassUntil(until, null, CancellationToken.None, $"{until:yyyy-MM-dd}");
+    }
 
     public Task<StoredVersion> Put(string key, byte[] content, WriteConditions? conditions = null, string bucket = "harbour") =>
         Objects.Write(bucket, key, new MemoryStream(content), conditions ?? new WriteConditions(), CancellationToken.None);
@@ -53,6 +59,14 @@ internal sealed class TestProvider : IDisposable
         using var content = new MemoryStream();
         await opened.Send(0, opened.Version.Bytes, content, CancellationToken.None);
         return content.ToArray();
+    }
+
+    /// <summary>Looks into the index past everything that the provider offers.</summary>
+    public T Index<T>(Func<SqliteConnection, T> read)
+    {
+        using var db = new SqliteConnection($"Data Source={Path.Combine(Folder, "index.db")};Mode=ReadOnly;Pooling=False");
+        db.Open();
+        return read(db);
     }
 
     public static byte[] Bytes(int length, int seed = 1)
@@ -73,5 +87,5 @@ internal sealed class TestProvider : IDisposable
         Directory.Delete(Folder, recursive: true);
     }
 
-    private SimulatedProvider Open(Func<string, Stream>? create) => new(Folder, TimeProvider.System, create);
+    private SimulatedProvider Open(Func<string, Stream>? create) => new(Folder, TimeProvider.System, null, create);
 }

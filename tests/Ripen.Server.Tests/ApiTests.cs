@@ -5,6 +5,8 @@ using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 
+using Ripen.Server.Demo;
+
 namespace Ripen.Server.Tests;
 
 public sealed class ApiTests : IDisposable
@@ -22,7 +24,7 @@ public sealed class ApiTests : IDisposable
     [Fact]
     public async Task An_estate_goes_through_the_database_unchanged_and_survives_a_restart()
     {
-        var demo = CurrentEstate.Demo();
+        var demo = DemoEstate.Document();
         var document = await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative));
         // The demo's uploaded notices are folded into the stock of their bucket, earlier versions too, and wait to be copied.
         var read = EstateDocument.Read(document).Value;
@@ -201,7 +203,7 @@ public sealed class ApiTests : IDisposable
         using var connection = new SqliteConnection($"Data Source={server.Database}");
         connection.Open();
         Assert.Equal("wal", Scalar("PRAGMA journal_mode"));
-        var demo = CurrentEstate.Demo();
+        var demo = DemoEstate.Document();
         Assert.Equal((long)demo.Buckets.Sum(b => b.Rules.Sum(r => r.Steps.Count)), Scalar("SELECT count(*) FROM Step"));
         Assert.Equal((long)demo.PriceBook.Regions.Sum(r => r.Prices.Sum(p => p.Storage.Count)), Scalar("SELECT count(*) FROM Band"));
         Assert.Equal(0L, Scalar("SELECT count(*) FROM pragma_foreign_key_check"));

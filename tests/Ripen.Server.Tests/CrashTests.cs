@@ -4,6 +4,8 @@ using System.Security.Cryptography;
 using System.Text.Json.Nodes;
 using Ripen.Provider;
 
+using Ripen.Server.Demo;
+
 namespace Ripen.Server.Tests;
 
 /// <summary>The server as a process of its own, killed (SIGKILL) at random moments, many times, always on the same folder.</summary>
@@ -59,7 +61,7 @@ public sealed class CrashTests : IAsyncDisposable
     public async Task A_midnight_run_that_was_cut_short_is_done_again_and_charges_nothing_twice()
     {
         const int days = 120;
-        var demo = CurrentEstate.Demo();
+        var demo = DemoEstate.Document();
         var reference = Directory.CreateTempSubdirectory("ripen-reference-").FullName;
         using var straight = new SimulatedProvider(reference, TimeProvider.System);
         straight.Adopt(new ProviderPlan(demo, 1, 1, demo.Buckets.ToDictionary(b => b.Name, _ => new PlannedBucket(demo.Today, 1))));

@@ -6,6 +6,8 @@ using Ripen.Core.Estates;
 using Ripen.Core.Tests;
 using Ripen.Data;
 
+using Ripen.Server.Demo;
+
 namespace Ripen.Server.Tests;
 
 /// <summary>The store on its own, against a real SQLite file.</summary>
@@ -17,7 +19,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
 
     public EstateStoreTests()
     {
-        services = new ServiceCollection().AddSingleton(TimeProvider.System).AddEstateStore(Path.Combine(folder, "store.db")).BuildServiceProvider();
+        services = new ServiceCollection().AddSingleton(TimeProvider.System).AddSingleton<IActors, LocalActors>().AddEstateStore(Path.Combine(folder, "store.db")).BuildServiceProvider();
         store = services.GetRequiredService<EstateStore>();
     }
 
@@ -47,7 +49,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
     [Fact]
     public async Task A_change_that_fails_half_way_leaves_nothing_behind()
     {
-        var estate = CurrentEstate.Demo();
+        var estate = DemoEstate.Document();
         await store.Replace(estate, 0);
         var before = EstateDocument.Write((await store.Load())!.Estate);
 
@@ -63,14 +65,14 @@ public sealed class EstateStoreTests : IAsyncLifetime
     [Fact]
     public async Task A_version_that_is_no_longer_the_newest_is_refused()
     {
-        var estate = CurrentEstate.Demo();
+        var estate = DemoEstate.Document();
         await store.Replace(estate, 0);
-        await Assert.ThrowsAsync<StaleVersionException>(() => store.Replace(estate, 0));
+        await Assert.ThrowsAsync<RefusalException>(() => store.Replace(estate, 0));
         var bucket = estate.Buckets[0];
         await store.Change(bucket, bucket with { Keep = null }, estate.Today, 1, 1, []);
-        await Assert.ThrowsAsync<StaleVersionException>(() => store.Change(bucket, bucket, estate.Today, 1, 2, []));
-        await Assert.ThrowsAsync<StaleVersionException>(() => store.Delete(bucket, 1, 2));
-        await Assert.ThrowsAsync<StaleVersionException>(() => store.Add(bucket with { Name = "another" }, estate.Today, 1, []));
+        await Assert.ThrowsAsync<RefusalException>(() => store.Change(bucket, bucket, estate.Today, 1, 2, []));
+        await Assert.ThrowsAsync<RefusalException>(() => store.Delete(bucket, 1, 2));
+        await Assert.ThrowsAsync<RefusalException>(() => store.Add(bucket with { Name = "another" }, estate.Today, 1, []));
         Assert.Null((await store.Load())!.Estate.Buckets[0].Keep);
         Assert.Equal(2, (await store.Load())!.Buckets[bucket.Name].Version);
     }
@@ -78,7 +80,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
     [Fact]
     public async Task Several_buckets_change_together_or_not_at_all()
     {
-        var estate = CurrentEstate.Demo();
+        var estate = DemoEstate.Document();
         await store.Replace(estate, 0);
         var far = new Bucket { Name = "cameras-far", Region = "kestrel-sound", Scheme = "one-site", Tier = "counter", Versioning = true };
         var cameras = estate.Find("deck-cameras")!;
@@ -95,7 +97,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
         var impossible = now.With(now.Find("port-sonar")! with { Keep = null, Versioning = false }, "port-sonar").With(now.Find("crew-records")! with { Tier = "no-such-tier" }, "crew-records");
         await Assert.ThrowsAnyAsync<Exception>(() => store.ChangeTogether(now, impossible, "bucket-changed", 2, _ => []));
         Assert.Equal(EstateDocument.Write(now), EstateDocument.Write((await store.Load())!.Estate));
-        await Assert.ThrowsAsync<StaleVersionException>(() => store.ChangeTogether(estate, estate, "bucket-changed", 1, _ => []));
+        await Assert.ThrowsAsync<RefusalException>(() => store.ChangeTogether(estate, estate, "bucket-changed", 1, _ => []));
 
         // Dropped together with the rule that leads to it.
         var dropped = now.With(now.Find("deck-cameras")! with { CopyTo = [] }, "deck-cameras");
@@ -107,7 +109,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
     [Fact]
     public async Task A_line_is_put_in_the_place_of_the_one_there_is_or_added()
     {
-        var estate = CurrentEstate.Demo();
+        var estate = DemoEstate.Document();
         await store.Replace(estate, 0);
         var line = estate.PriceBook.FindTransfer("aldmouth", "kestrel-sound")!;
         await store.SetTransfer(line, line with { MegabitsPerSecond = null, RoundTripMilliseconds = 3 }, 1);
@@ -116,7 +118,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
         Assert.Equal((null, 3), (book.FindTransfer("aldmouth", "kestrel-sound")!.MegabitsPerSecond, book.FindTransfer("aldmouth", "kestrel-sound")!.RoundTripMilliseconds));
         Assert.Equal(7, book.FindTransfer("kestrel-sound", "quarrydown")!.MegabitsPerSecond);
         Assert.Equal(estate.PriceBook.Transfers.Count + 1, book.Transfers.Count);
-        await Assert.ThrowsAsync<StaleVersionException>(() => store.SetTransfer(line, line, 2));
+        await Assert.ThrowsAsync<RefusalException>(() => store.SetTransfer(line, line, 2));
     }
 
     [Fact]

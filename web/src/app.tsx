@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
-import { NavLink, Route, Routes, useLocation } from "react-router";
-import { readBoard, readCopies, readEstate } from "./api/client";
+import { Link, NavLink, Route, Routes, useLocation } from "react-router";
+import { readBoard, readCopies, readEstate, readStores } from "./api/client";
 import { CommandLine } from "./command-line";
 import { EstateContext } from "./estate-context";
 import { ClockLink } from "./places/clock/clock-link";
@@ -22,6 +22,7 @@ const RegionPage = lazy(() => import("./places/copies/region-page").then((m) => 
 const RecordPage = lazy(() => import("./places/copies/record-page").then((m) => ({ default: m.RecordPage })));
 const MoveChoice = lazy(() => import("./places/copies/move-page").then((m) => ({ default: m.MoveChoice })));
 const MovePage = lazy(() => import("./places/copies/move-page").then((m) => ({ default: m.MovePage })));
+const StoresPlace = lazy(() => import("./places/stores/stores-place").then((m) => ({ default: m.StoresPlace })));
 const LogPlace = lazy(() => import("./places/log/log-place").then((m) => ({ default: m.LogPlace })));
 const ReferencePlace = lazy(() => import("./places/reference/reference-place").then((m) => ({ default: m.ReferencePlace })));
 
@@ -34,6 +35,8 @@ const places = [
 
 export function App() {
   const estate = useQuery({ queryKey: ["estate"], queryFn: readEstate });
+  const stores = useQuery({ queryKey: ["stores"], queryFn: readStores });
+  const apart = stores.data !== undefined && stores.data.standing !== "together";
   const months = useQuery({ queryKey: ["board", null], queryFn: () => readBoard(null), enabled: estate.data != null }).data
     ?.months;
   const { search, pathname } = useLocation();
@@ -80,11 +83,17 @@ export function App() {
           </button>
         </header>
         <main className="min-h-[calc(100vh-3.5rem)]">
-          {estate.error && <ErrorNote error={estate.error} />}
+          {apart && pathname !== "/stores" && (
+            <p role="alert" className="border-b-2 border-bad px-6 py-2">
+              {stores.data?.words} Nothing can be changed until <Link to="/stores">you decide what is to hold</Link>.
+            </p>
+          )}
+          {estate.error && !apart && <ErrorNote error={estate.error} />}
           {estate.data && <TierPatterns />}
           <Suspense>
             <Routes>
               <Route path="/http" element={<ReferencePlace />} />
+              <Route path="/stores" element={<StoresPlace />} />
               {estate.data ? (
                 <>
                   <Route path="/forecast" element={<ForecastPlace />} />

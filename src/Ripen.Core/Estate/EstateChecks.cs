@@ -45,11 +45,7 @@ internal static partial class EstateChecks
         Unique(bucket.Rules, r => r.Id, i => $"{path}.rules[{i}].id", "duplicate-id", findings);
         foreach (var (rule, i) in Present(bucket.Rules)) CheckRule(rule, bucket, path, $"{path}.rules[{i}]", prices, findings);
 
-        if (bucket.Keep is { } keep)
-        {
-            findings.Require(keep.Days is null != keep.Until is null, "keep-period", $"{path}.keep", "Write either 'days' or 'until', one of the two.",
-                $"{path}.keep.days", $"{path}.keep.until");
-        }
+        if (bucket.Keep is { } keep) CheckKeep(keep, $"{path}.keep", findings);
         foreach (var (copy, i) in Present(bucket.CopyTo))
         {
             var at = $"{path}.copyTo[{i}]";
@@ -146,6 +142,9 @@ internal static partial class EstateChecks
             Refer(transfer.To, prices.Regions.Any(r => r?.Id == transfer.To), "region", $"{book}.transfers[{i}].to", findings);
         }
     }
+
+    public static void CheckKeep(KeepRule keep, string path, Findings findings) => findings.Require(
+        keep.Days is null != keep.Until is null, "keep-period", path, "Write either 'days' or 'until', one of the two.", $"{path}.days", $"{path}.until");
 
     internal static void CheckScheme(Scheme scheme, string at, Findings findings) =>
         findings.Require(scheme.Coded is null || scheme.Copies == 1, "coded-copies", $"{at}.copies",

@@ -94,6 +94,17 @@ public static class EstateDocument
         return findings.Problems;
     }
 
+    /// <summary>What is wrong with a keep rule by itself, by the same rules as in a document. Paths begin at <c>$.keep</c>.</summary>
+    public static IReadOnlyList<Problem> CheckKeep(KeepRule? keep)
+    {
+        var findings = new Findings();
+        if (keep is null) return [];
+        var wrapped = JsonSerializer.SerializeToElement(new { keep }, Json);
+        new ObjectReader(wrapped, "$", findings).Object("keep", EstateReader.Keep);
+        EstateChecks.CheckKeep(keep, "$.keep", findings);
+        return findings.Problems;
+    }
+
     /// <summary>The document of <paramref name="estate"/>; <see cref="Read"/> gives the same estate back.</summary>
     public static string Write(Estate estate)
     {

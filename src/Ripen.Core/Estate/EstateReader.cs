@@ -194,7 +194,7 @@ internal static class EstateReader
         ExpireAt = o.Optional("expireAt", n => o.Days(n, least: 1)),
     };
 
-    private static KeepRule Keep(ObjectReader o) => new()
+    public static KeepRule Keep(ObjectReader o) => new()
     {
         Days = o.Optional("days", n => o.Days(n)),
         Until = o.Optional("until", n => o.Date(n)),

@@ -53,6 +53,9 @@ namespace Ripen.Data.Migrations
                     b.Property<DateOnly?>("KeepUntil")
                         .HasColumnType("TEXT");
 
+                    b.Property<long>("LiftVersion")
+                        .HasColumnType("INTEGER");
+
                     b.Property<int>("Position")
                         .HasColumnType("INTEGER");
 
@@ -98,6 +101,10 @@ namespace Ripen.Data.Migrations
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Actor")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("After")
                         .HasColumnType("TEXT");
 
@@ -109,6 +116,9 @@ namespace Ripen.Data.Migrations
 
                     b.Property<string>("Kind")
                         .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Reason")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Shown")
@@ -176,12 +186,30 @@ namespace Ripen.Data.Migrations
                     b.Property<int>("Id")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("AdoptedMark")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("AdoptedVersion")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Currency")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int?>("DemoSteps")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Identity")
                         .IsRequired()
                         .HasColumnType("TEXT");
 
                     b.Property<long>("ImportVersion")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("Mark")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
 
                     b.Property<string>("Month")
                         .IsRequired()

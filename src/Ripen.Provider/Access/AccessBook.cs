@@ -20,13 +20,13 @@ public sealed class AccessBook
 
     public TimedLinks Links { get; }
 
-    public IReadOnlyList<AccessGrant> Grants(string bucket) => state.Index.Read(db => Read(db, state.Terms[bucket].Id, null));
+    public IReadOnlyList<AccessGrant> Grants(string bucket) => state.Index.Read(db => Read(db, state.TermsIn(db)[bucket].Id, null));
 
     /// <summary>Makes an access with a pair of keys. Their secrets are in the answer, and nowhere else ever again.</summary>
     /// <exception cref="RefusalException">No right is given, or it ends before it begins.</exception>
     public NewAccess Make(string bucket, string label, string prefix, IReadOnlyCollection<Right> rights, DateTimeOffset? ends) => state.Change(db =>
     {
-        var own = state.Terms[bucket];
+        var own = state.TermsIn(db)[bucket];
         if (rights.Count == 0) throw new RefusalException(RefusalKind.Invalid, "no-right", "An access without a right does nothing; choose reading, writing or listing.", "$.rights");
         if (label.Trim().Length == 0) throw new RefusalException(RefusalKind.Invalid, "empty-text", "Say who or what the access is for.", "$.label");
         CheckEnd(db, ends);
@@ -55,19 +55,19 @@ public sealed class AccessBook
         state.Note(db, bucket, $"removed the access '{grant.Label}'");
     });
 
-    public bool IsPublic(string bucket) => state.Index.Read(db => db.Value<long>("SELECT public FROM bucket WHERE id = ?1", state.Terms[bucket].Id) == 1);
+    public bool IsPublic(string bucket) => state.Index.Read(db => db.Value<long>("SELECT public FROM bucket WHERE id = ?1", state.TermsIn(db)[bucket].Id) == 1);
 
     /// <summary>Opens a bucket to everybody's reading. The bucket's name must be repeated; the log keeps that it was.</summary>
     public void OpenToPublic(string bucket, string repeatedName) => state.Change(db =>
     {
         if (repeatedName != bucket) throw new RefusalException(RefusalKind.Invalid, "not-confirmed", $"Type the bucket's name, {bucket}, to open it to everybody.", "$.confirm");
-        db.Run("UPDATE bucket SET public = 1 WHERE id = ?1", state.Terms[bucket].Id);
+        db.Run("UPDATE bucket SET public = 1 WHERE id = ?1", state.TermsIn(db)[bucket].Id);
         state.Note(db, bucket, "opened the bucket to public reading");
     });
 
     public void CloseToPublic(string bucket) => state.Change(db =>
     {
-        db.Run("UPDATE bucket SET public = 0 WHERE id = ?1", state.Terms[bucket].Id);
+        db.Run("UPDATE bucket SET public = 0 WHERE id = ?1", state.TermsIn(db)[bucket].Id);
         state.Note(db, bucket, "closed the bucket to public reading");
     });
 
@@ -75,7 +75,7 @@ public sealed class AccessBook
     /// <exception cref="RefusalException">They may not; the message says why.</exception>
     public void Demand(string bucket, string key, Right right, Credentials who) => state.Change(db =>
     {
-        var own = state.Terms[bucket];
+        var own = state.TermsIn(db)[bucket];
         var now = ProviderState.Now(db);
         if (who.LinkToken is { } token) Links.Demand(db, own.Id, key, right, token, now);
         else if (who.KeyId is { } id) DemandKey(db, own.Id, key, right, id, who.Secret ?? "", now);
@@ -111,7 +111,7 @@ public sealed class AccessBook
         if (ends <= now) throw new RefusalException(RefusalKind.Invalid, "ended-already", $"It is {now:yyyy-MM-dd'T'HH:mm:ss'Z'} for the provider; choose an end after that.", "$.ends");
     }
 
-    private AccessGrant One(SqliteConnection db, string bucket, long access) => Read(db, state.Terms[bucket].Id, access) is [var grant]
+    private AccessGrant One(SqliteConnection db, string bucket, long access) => Read(db, state.TermsIn(db)[bucket].Id, access) is [var grant]
         ? grant
         : throw new RefusalException(RefusalKind.NotFound, "no-access-of-this-id", $"There is no access {access} to '{bucket}'.");
 

@@ -22,7 +22,7 @@ public sealed class TimedLinks
         });
     }
 
-    public IReadOnlyList<TimedLink> Of(string bucket) => state.Index.Read(db => Read(db, bucket, state.Terms[bucket].Id, null));
+    public IReadOnlyList<TimedLink> Of(string bucket) => state.Index.Read(db => Read(db, bucket, state.TermsIn(db)[bucket].Id, null));
 
     /// <param name="bucket">Its name.</param>
     /// <param name="key">Of an object that is there; or a prefix, also of what is still to come.</param>
@@ -31,7 +31,7 @@ public sealed class TimedLinks
     /// <exception cref="RefusalException">There is no such object, or the end is past.</exception>
     public TimedLink Make(string bucket, string key, bool wholePrefix, DateTimeOffset ends) => state.Change(db =>
     {
-        var own = state.Terms[bucket];
+        var own = state.TermsIn(db)[bucket];
         AccessBook.CheckEnd(db, ends);
         if (!wholePrefix)
         {
@@ -47,7 +47,7 @@ public sealed class TimedLinks
 
     public void Revoke(string bucket, string id) => state.Change(db =>
     {
-        if (db.Run("UPDATE link SET revoked = coalesce(revoked, ?3) WHERE id = ?1 AND bucket = ?2", id, state.Terms[bucket].Id, ProviderState.Now(db).ToUnixTimeMilliseconds()) == 0)
+        if (db.Run("UPDATE link SET revoked = coalesce(revoked, ?3) WHERE id = ?1 AND bucket = ?2", id, state.TermsIn(db)[bucket].Id, ProviderState.Now(db).ToUnixTimeMilliseconds()) == 0)
         {
             throw new RefusalException(RefusalKind.NotFound, "no-link", $"There is no link {id} to '{bucket}'.");
         }

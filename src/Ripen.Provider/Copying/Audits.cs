@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Index;
+using Ripen.Provider.Keeping;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 
@@ -71,7 +72,7 @@ internal sealed class Audits(ProviderState state)
             var findings = Compare(db, own).Findings.Where(f => f.Kind == kind && (version is null || f.Here.Root == version)).ToList();
             var now = ProviderState.Now(db).ToUnixTimeMilliseconds();
             if (mending == Mending.TryAgain) db.Run("UPDATE pending SET failed = NULL, next = NULL WHERE route = ?1 AND failed IS NOT NULL AND (?2 IS NULL OR root = ?2)", route, version);
-            var back = mending == Mending.BringBack && findings.Count > 0 ? Routes.Refill(db, state.Terms, own.To, own.From) : null;
+            var back = mending == Mending.BringBack && findings.Count > 0 ? Routes.Refill(db, state.TermsIn(db), own.To, own.From) : null;
             foreach (var finding in findings)
             {
                 if (mending == Mending.Copy && kind == Differs) Remove(db, own.To, finding.There!);
@@ -92,7 +93,7 @@ internal sealed class Audits(ProviderState state)
         var routes = state.Index.Read(db =>
         {
             var own = state.Reach(db, bucket);
-            return Routes.All(db, state.Terms).Where(r => !r.IsRefill && (r.From == own || r.To == own) && !Lines.IsLost(db, r.Line.From) && !Lines.IsLost(db, r.Line.To)).ToList();
+            return Routes.All(db, state.TermsIn(db)).Where(r => !r.IsRefill && (r.From == own || r.To == own) && !Lines.IsLost(db, r.Line.From) && !Lines.IsLost(db, r.Line.To)).ToList();
         });
         var queued = 0;
         foreach (var route in routes)
@@ -116,7 +117,7 @@ internal sealed class Audits(ProviderState state)
 
     private Route Reachable(SqliteConnection db, long route)
     {
-        var own = Routes.Find(db, state.Terms, route);
+        var own = Routes.Find(db, state.TermsIn(db), route);
         state.Reach(db, own.From.Bucket.Name);
         state.Reach(db, own.To.Bucket.Name);
         return own;
@@ -234,19 +235,15 @@ internal sealed class Audits(ProviderState state)
     private void Remove(SqliteConnection db, BucketTerms bucket, Held held)
     {
         var today = ProviderState.Today(db);
-        if (bucket.IsKept(DateOnly.FromDayNumber(held.Created), today))
-        {
-            throw new RefusalException(RefusalKind.Conflict, "kept", $"'{held.Key}' is kept in '{bucket.Bucket.Name}' until {bucket.KeptUntil(DateOnly.FromDayNumber(held.Created)):yyyy-MM-dd}; nothing was removed.");
-        }
         var same = held.Kind == EntryRows.Batch
             ? db.List("SELECT id, tier, since, count FROM entry WHERE bucket = ?1 AND kind = 0 AND home IS NOT NULL AND key = ?2 AND created = ?3 AND bytes = ?4",
                 r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3)), bucket.Id, held.Key, held.Created, held.Bytes)
             : db.List("SELECT id, tier, since, count FROM entry WHERE id = ?1", r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3)), held.Entry);
-        using var removal = new EntryRemoval(db);
+        using var gate = new RetentionGate(db);
         foreach (var entry in same)
         {
-            if (held.Kind != EntryRows.Deleted) Events.LeftEarly(db, state.Terms, today, bucket, state.Terms.Place(entry.Tier), DateOnly.FromDayNumber(entry.Since), entry.Count, held.Bytes);
-            removal.Remove(entry.Id);
+            if (held.Kind != EntryRows.Deleted) Events.LeftEarly(db, state.TermsIn(db), today, bucket, state.TermsIn(db).Place(entry.Tier), DateOnly.FromDayNumber(entry.Since), entry.Count, held.Bytes);
+            gate.Remove(entry.Id);
         }
         if (held.Kind != EntryRows.Batch) EntryRows.PutNewestOnTop(db, bucket.Id, held.Key);
     }

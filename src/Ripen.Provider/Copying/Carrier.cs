@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Replication;
 using Ripen.Provider.Index;
+using Ripen.Provider.Keeping;
 using Ripen.Provider.Objects;
 
 namespace Ripen.Provider.Copying;
@@ -23,11 +24,11 @@ internal sealed class Carrier(ProviderState state)
         {
             var begin = ProviderState.Now(db).ToUnixTimeMilliseconds();
             db.Run("UPDATE pending SET failed = NULL, next = NULL WHERE failed IS NOT NULL AND next <= ?1", begin);
-            return (begin, Routes.All(db, state.Terms).GroupBy(r => r.Line).Select(l => (Ends: l.Key, Routes: l.ToList())).ToList());
+            return (begin, Routes.All(db, state.TermsIn(db)).Select(r => r.Line).Distinct().ToList());
         }, cancel);
-        foreach (var (ends, routes) in lines)
+        foreach (var ends in lines)
         {
-            while (CarryPiece(ends, routes, now, until, cancel)) cancel.ThrowIfCancellationRequested();
+            while (CarryPiece(ends, now, until, cancel)) cancel.ThrowIfCancellationRequested();
         }
         state.Change(db =>
         {
@@ -45,20 +46,21 @@ internal sealed class Carrier(ProviderState state)
     }
 
     /// <summary>False when the line has come to the end.</summary>
-    private bool CarryPiece(LineEnds ends, List<Route> routes, long now, long until, CancellationToken cancel)
+    private bool CarryPiece(LineEnds ends, long now, long until, CancellationToken cancel)
     {
-        var terms = state.Terms;
-        var transfer = terms.Prices.FindTransfer(ends.From, ends.To);
-        var rate = transfer?.BytesPerSecond ?? double.PositiveInfinity;
-        var latency = (long)((transfer?.RoundTripMilliseconds ?? 0) / 2);
-        var (from, closedUntil, lanes, tries, underWay) = state.Index.Read(db =>
+        // Rules may come and go while time passes: each piece looks anew.
+        var (routes, transfer, from, closedUntil, lanes, tries, underWay) = state.Index.Read(db =>
         {
+            var terms = state.TermsIn(db);
+            var routes = Routes.All(db, terms).Where(r => r.Line == ends).ToList();
             var begin = Math.Min(until, Math.Max(now, Lines.CarriedUntil(db, ends)));
             var closed = Lines.ClosedUntil(db, ends);
             var attempts = routes.Select(r => RouteTries.Of(db, r.Id).While(begin, Math.Min(closed, until))).ToList();
             var ready = attempts.ToDictionary(t => t.Route, t => closed >= until ? double.PositiveInfinity : Math.Max(begin, Math.Max(closed, t.Next)) - (double)begin);
-            return (begin, closed, Queues(db, ready), attempts, closed == long.MaxValue ? [] : UnderWay(db, routes, until));
+            return (routes, terms.Prices.FindTransfer(ends.From, ends.To), begin, closed, Queues(db, ready), attempts, closed == long.MaxValue ? [] : UnderWay(db, routes, until));
         });
+        var rate = transfer?.BytesPerSecond ?? double.PositiveInfinity;
+        var latency = (long)((transfer?.RoundTripMilliseconds ?? 0) / 2);
         var (sent, reached, bytes) = LineRun.Go(lanes, rate, until - from, ObjectsInAPiece);
         var carriedUntil = Math.Min(until, from + (long)Math.Ceiling(reached));
         var over = sent.Select(s => (s.Id, At: from + (long)Math.Round(s.At) + latency)).ToList();
@@ -71,7 +73,7 @@ internal sealed class Carrier(ProviderState state)
                 foreach (var (id, at) in over.Where(o => o.At > until)) db.Run("UPDATE pending SET sent = bytes, arrives = ?2 WHERE id = ?1", id, at);
                 foreach (var lane in lanes.Where(l => l.Waiting.Count > 0)) db.Run("UPDATE pending SET sent = bytes - ?2 WHERE id = ?1", lane.Waiting.Peek().Id, lane.FirstLeft);
                 foreach (var route in tries) route.Store(db);
-                PutDown(db, terms, landings, until);
+                PutDown(db, state.TermsIn(db), landings, until);
                 if (carriedUntil > from) Lines.Spend(db, ends, from, carriedUntil, bytes + Lines.LostToCut(from, carriedUntil, closedUntil, rate));
             }, cancel);
         }
@@ -146,20 +148,21 @@ internal sealed class Carrier(ProviderState state)
     {
         if (landings.Count == 0) return;
         using var arrivals = new CopyArrivals(db, terms);
-        using var removal = new EntryRemoval(db);
+        using var gate = new RetentionGate(db);
         using var content = db.Repeated("INSERT INTO content VALUES(?1, ?2, ?3, ?4)", 4);
         using var waits = db.Repeated("SELECT 1 FROM pending WHERE id = ?1", 1);
+        var routes = Routes.All(db, terms).ToDictionary(r => r.Id);
         foreach (var landing in landings)
         {
             // A copy that comes with the last stroke of midnight belongs to the day that ends.
             var day = DateOnly.FromDayNumber(Lines.DayOf(Math.Min(landing.At, until - 1)));
             if (landing.NewContent is { } name) content.Again(name, landing.Copy.Bytes, landing.Sha256, landing.Sums);
             // A rule that was removed a moment ago took what waited with it.
-            var stillWanted = waits.RowsAgain(_ => true, landing.Copy.Pending).Count > 0;
-            var failure = landing.Failure ?? (stillWanted ? arrivals.Put(landing.Route, landing.Copy with { Content = landing.NewContent }, landing.At, day) : null);
+            var route = waits.RowsAgain(_ => true, landing.Copy.Pending).Count > 0 ? routes.GetValueOrDefault(landing.Route.Id) : null;
+            var failure = landing.Failure ?? (route is not null ? arrivals.Put(route, landing.Copy with { Content = landing.NewContent }, landing.At, day) : null);
             if (failure is not null) Failed(db, landing, failure);
-            if (landing.NewContent is { } copy) removal.Release(copy);
-            if (landing.Copy.Content is { } original) removal.Release(original);
+            if (landing.NewContent is { } copy) gate.Release(copy);
+            if (landing.Copy.Content is { } original) gate.Release(original);
         }
         arrivals.Close();
         foreach (var bucket in landings.SelectMany(l => new[] { l.Route.From, l.Route.To }).Distinct()) ProviderState.Touch(db, bucket);

@@ -2,6 +2,7 @@ using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
+using Ripen.Provider.Keeping;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 
@@ -17,7 +18,7 @@ internal sealed record ArrivingCopy(long Pending, int Kind, long Root, long Home
 /// </summary>
 internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposable
 {
-    private readonly EntryRemoval removal = new(db);
+    private readonly RetentionGate gate = new(db);
     private readonly SqliteCommand insert = db.Repeated("""
         INSERT INTO entry(id, bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content, media, tags, charged, arrived, home)
         VALUES(?17, ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?18)
@@ -73,7 +74,7 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
 
     public void Dispose()
     {
-        removal.Dispose();
+        gate.Dispose();
         insert.Dispose();
         done.Dispose();
         has.Dispose();
@@ -106,11 +107,11 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
             db.Run("UPDATE entry SET current = 0 WHERE id = ?1", old.Id);
             return null;
         }
-        var (created, tier, since, bytes) = db.List("SELECT created, tier, since, bytes FROM entry WHERE id = ?1",
-            r => (DateOnly.FromDayNumber(r.GetInt32(0)), terms.Place(r.GetInt64(1)), DateOnly.FromDayNumber(r.GetInt32(2)), r.GetInt64(3)), old.Id).Single();
-        if (to.IsKept(created, day)) return "kept-there";
+        if (gate.Keeps(old.Id) is not null) return "kept-there";
+        var (tier, since, bytes) = db.List("SELECT tier, since, bytes FROM entry WHERE id = ?1",
+            r => (terms.Place(r.GetInt64(0)), DateOnly.FromDayNumber(r.GetInt32(1)), r.GetInt64(2)), old.Id).Single();
         Events.LeftEarly(db, terms, day, to, tier, since, 1, bytes);
-        removal.Remove(old.Id);
+        gate.Remove(old.Id);
         return null;
     }
 
@@ -131,7 +132,7 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
 
     private string? TakeMarkBack(Route route, ArrivingCopy copy)
     {
-        foreach (var mark in db.List("SELECT id FROM entry WHERE bucket = ?1 AND kind = 2 AND coalesce(origin, id) = ?2", r => r.GetInt64(0), route.To.Id, copy.Root)) removal.Remove(mark);
+        foreach (var mark in db.List("SELECT id FROM entry WHERE bucket = ?1 AND kind = 2 AND coalesce(origin, id) = ?2", r => r.GetInt64(0), route.To.Id, copy.Root)) gate.Remove(mark);
         EntryRows.PutNewestOnTop(db, route.To.Id, copy.Key);
         return null;
     }

@@ -2,6 +2,7 @@ using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Index;
+using Ripen.Provider.Keeping;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 
@@ -25,9 +26,9 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
     {
         var (bucket, key, tags) = state.Index.Read(db =>
         {
-            var own = Routes.Find(db, state.Terms, route);
+            var own = Routes.Find(db, state.TermsIn(db), route);
             var at = ProviderState.Now(db).ToString("yyyyMMdd'T'HHmmss'Z'", System.Globalization.CultureInfo.InvariantCulture);
-            return CopyQueue.Wanting(db, state.Terms, own.From, own.Rule.Prefix, TagText.Write(own.Rule.Tags)).Any(r => r.Id == route)
+            return CopyQueue.Wanting(db, state.TermsIn(db), own.From, own.Rule.Prefix, TagText.Write(own.Rule.Tags)).Any(r => r.Id == route)
                 ? (own.From.Bucket.Name, $"{own.Rule.Prefix}probe-{at}-{Guid.NewGuid().ToString("N")[..6]}", own.Rule.Tags)
                 : throw new RefusalException(RefusalKind.Conflict, "other-rule-copies", "Another rule to the same bucket takes everything of this one; prove that one.");
         });
@@ -50,7 +51,7 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
         {
             var (route, here, there, waits) = state.Index.Read(db =>
             {
-                var own = Routes.Find(db, state.Terms, probe.Route);
+                var own = Routes.Find(db, state.TermsIn(db), probe.Route);
                 return (own, Find(db, own.From, probe.Version), Find(db, own.To, probe.Version),
                     db.Value<long>("SELECT count(*) FROM pending WHERE route = ?1 AND root = ?2", probe.Route, probe.Version) > 0);
             });
@@ -67,24 +68,36 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
         var probe = state.Index.Read(db => All(db).SingleOrDefault(p => p.Id == id)) ?? throw new RefusalException(RefusalKind.NotFound, "no-probe", "There is no such probe under way.");
         var (route, now, here, there) = state.Index.Read(db =>
         {
-            var own = Routes.Find(db, state.Terms, probe.Route);
+            var own = Routes.Find(db, state.TermsIn(db), probe.Route);
             return (own, ProviderState.Now(db), Find(db, own.From, probe.Version), Find(db, own.To, probe.Version));
         });
         Finish(probe, route, now, here, there, $"It had not arrived after {(now - probe.Written).TotalHours:0.#} hours and was given up.");
     }
 
     /// <summary>Until when a probe written on this day has to stay: the later of what the two sides' keep rules say. Null when neither has one.</summary>
-    public static DateOnly? StaysUntil(Route route, DateOnly written) => new[] { route.From.KeptUntil(written), route.To.KeptUntil(written) }.Max();
+    public static DateOnly? StaysUntil(Route route, DateOnly written) => new[] { route.From.WouldKeepUntil(written), route.To.WouldKeepUntil(written) }.Max();
 
     /// <summary>Removes the probes of a route that goes.</summary>
     public static void Forget(SqliteConnection db, long route)
     {
-        using var removal = new EntryRemoval(db);
-        foreach (var probe in All(db).Where(p => p.Route == route))
+        using var gate = new RetentionGate(db);
+        foreach (var entry in Entries(db, route)) gate.Remove(entry);
+    }
+
+    /// <exception cref="RefusalException">A probe of the route is kept on one of its sides.</exception>
+    public static void DemandNoneKept(SqliteConnection db, long route)
+    {
+        using var gate = new RetentionGate(db);
+        foreach (var entry in Entries(db, route))
         {
-            foreach (var entry in db.List("SELECT id FROM entry WHERE kind > 0 AND coalesce(origin, id) = ?1", r => r.GetInt64(0), probe.Version)) removal.Remove(entry);
+            if (gate.Keeps(entry) is not { } kept) continue;
+            throw new RefusalException(RefusalKind.Conflict, "probe-kept",
+                $"A probe of this copy rule is under way and kept until {kept.Until:yyyy-MM-dd}: wait until it has arrived or give it up, so that its record says where it stays.");
         }
     }
+
+    private static List<long> Entries(SqliteConnection db, long route) => db.List(
+        "SELECT e.id FROM probe p JOIN entry e ON coalesce(e.origin, e.id) = p.version AND e.kind > 0 WHERE p.route = ?1", r => r.GetInt64(0), route);
 
     private void Finish(Probe probe, Route route, DateTimeOffset now, Side? here, Side? there, string? failure) => state.Change(db =>
     {
@@ -93,13 +106,13 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
         if (failure is null) steps.Add(new ProofStep("compared byte for byte", now));
         var day = DateOnly.FromDateTime(now.AddTicks(-1).UtcDateTime);
         // What one side has to keep stays on both, or still goes there, so that they are equal.
-        var kept = new[] { here is null ? null : route.From.KeptUntil(here.Created), there is null ? null : route.To.KeptUntil(there.Created) }.Max();
-        if (kept <= day) kept = null;
+        using var gate = new RetentionGate(db);
+        var kept = new[] { here, there }.Max(side => side is null ? null : gate.Keeps(side.Entry)?.Until);
         if (kept is null) db.Run("DELETE FROM pending WHERE root = ?1", probe.Version);
         Remove(db, route.To, there, "removed there");
         Remove(db, route.From, here, "removed here");
         db.Run("DELETE FROM probe WHERE id = ?1", probe.Id);
-        EntryRemoval.Sweep(db);
+        RetentionGate.Sweep(db);
         var lag = there?.Arrived is { } at ? at - probe.Written : (TimeSpan?)null;
         var late = lag?.TotalHours > route.Rule.AllowedLagHours;
         var summary = failure ?? $"Arrived after {Span(lag!.Value)}{(late ? $", later than the {route.Rule.AllowedLagHours:0.##} h that are allowed" : "")}; {ProbeBytes} bytes compared, all the same.{(kept is { } stays ? $" A keep rule has it stay on both sides until {stays:yyyy-MM-dd}." : "")}";
@@ -115,9 +128,8 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
                 steps.Add(new ProofStep($"{what.Replace("removed", "left", StringComparison.Ordinal)}: {why}", now));
                 return;
             }
-            Events.LeftEarly(inside, state.Terms, day, bucket, side.Tier, side.Since, 1, side.Bytes);
-            using var removal = new EntryRemoval(inside);
-            removal.Remove(side.Entry);
+            Events.LeftEarly(inside, state.TermsIn(inside), day, bucket, side.Tier, side.Since, 1, side.Bytes);
+            gate.Remove(side.Entry);
             EntryRows.PutNewestOnTop(inside, bucket.Id, probe.Key);
             ProviderState.Touch(inside, bucket);
             steps.Add(new ProofStep(what, now));
@@ -132,7 +144,7 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
     private Side? Find(SqliteConnection db, BucketTerms bucket, long root) => db.List(
         "SELECT e.id, c.name, c.bytes, c.sums, e.arrived, e.created, e.tier, e.since FROM entry e JOIN content c ON c.name = e.content WHERE e.bucket = ?1 AND e.kind = 1 AND coalesce(e.origin, e.id) = ?2",
         r => new Side(r.GetInt64(0), r.GetString(1), r.GetInt64(2), r.GetFieldValue<byte[]>(3), r.Long(4) is { } at ? Lines.Instant(at) : null,
-            DateOnly.FromDayNumber(r.GetInt32(5)), state.Terms.Place(r.GetInt64(6)), DateOnly.FromDayNumber(r.GetInt32(7))), bucket.Id, root).SingleOrDefault();
+            DateOnly.FromDayNumber(r.GetInt32(5)), state.TermsIn(db).Place(r.GetInt64(6)), DateOnly.FromDayNumber(r.GetInt32(7))), bucket.Id, root).SingleOrDefault();
 
     /// <summary>Null when it is damaged.</summary>
     private byte[]? Content(Side side)

@@ -1,3 +1,4 @@
+using Microsoft.Data.Sqlite;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
 using Ripen.Provider.Objects;
@@ -32,13 +33,13 @@ public sealed class ProviderCopies
         losses = new Losses(state);
     }
 
-    public IReadOnlyList<CopyRuleStatus> Rules() => state.Index.Read(db => CopyStatuses.All(db, state.Terms));
+    public IReadOnlyList<CopyRuleStatus> Rules() => state.Index.Read(db => CopyStatuses.All(db, state.TermsIn(db)));
 
     /// <summary>The lines that rules use or the price book names.</summary>
     public IReadOnlyList<LineStatus> LinesBetweenRegions() => state.Index.Read(db =>
     {
-        var prices = state.Terms.Prices;
-        var used = Routes.All(db, state.Terms).GroupBy(r => r.Line).ToDictionary(l => l.Key, l => l.Count(r => !r.IsRefill));
+        var prices = state.TermsIn(db).Prices;
+        var used = Routes.All(db, state.TermsIn(db)).GroupBy(r => r.Line).ToDictionary(l => l.Key, l => l.Count(r => !r.IsRefill));
         var cuts = Lines.Cuts(db);
         var lost = Lines.Lost(db);
         return prices.Transfers.Where(t => prices.FindRegion(t.From) is not null && prices.FindRegion(t.To) is not null).Select(t => new LineEnds(t.From, t.To)).Union(used.Keys)
@@ -55,7 +56,7 @@ public sealed class ProviderCopies
     /// <summary>Nothing passes between the two regions, in either direction, until it is restored, or until an instant of the provider's clock.</summary>
     public void Cut(string from, string to, DateTimeOffset? until) => state.Change(db =>
     {
-        CheckRegions(from, to);
+        CheckRegions(db, from, to);
         if (until <= ProviderState.Now(db)) throw new RefusalException(RefusalKind.Invalid, "out-of-range", $"The cut would be over before it begins; it is {ProviderState.Now(db):yyyy-MM-dd'T'HH:mm:ss'Z'} for the provider.", "$.until");
         Lines.Cut(db, from, to, until);
         state.Note(db, "", until is { } end ? $"cut the line {from} – {to} until {end:yyyy-MM-dd'T'HH:mm:ss'Z'}" : $"cut the line {from} – {to}");
@@ -63,7 +64,7 @@ public sealed class ProviderCopies
 
     public void Restore(string from, string to) => state.Change(db =>
     {
-        CheckRegions(from, to);
+        CheckRegions(db, from, to);
         Lines.Restore(db, from, to);
         state.Note(db, "", $"restored the line {from} – {to}");
     });
@@ -76,13 +77,17 @@ public sealed class ProviderCopies
     public RegionLoss Lose(string region) => losses.Lose(region);
 
     /// <summary>The record of what came back.</summary>
-    public ProofHead BringBack(string region, bool withItsData) => losses.BringBack(region, withItsData);
+    /// <param name="region">That is lost.</param>
+    /// <param name="withItsData">Or empty.</param>
+    /// <param name="keptSeen">The <see cref="RegionLoss.KeptSeen"/> of the list of what is kept there and would be destroyed; not needed with its data.</param>
+    /// <exception cref="RefusalException">The region is not lost; time passes; what is kept was not looked at.</exception>
+    public ProofHead BringBack(string region, bool withItsData, string? keptSeen = null) => losses.BringBack(region, withItsData, keptSeen);
 
     /// <summary>Queues everything that only a bucket's copies have; the number of entries queued.</summary>
     public int Refill(string bucket, CancellationToken cancel) => audits.Refill(bucket, cancel);
 
     /// <summary>All other places of a version.</summary>
-    public IReadOnlyList<CopyOfObject> Of(string bucket, long version) => state.Index.Read(db => ObjectCopies.Of(db, state.Terms, bucket, version));
+    public IReadOnlyList<CopyOfObject> Of(string bucket, long version) => state.Index.Read(db => ObjectCopies.Of(db, state.TermsIn(db), bucket, version));
 
     public Task<ProbeUnderWay> Probe(long rule, CancellationToken cancel) => probes.Start(rule, cancel);
 
@@ -103,11 +108,11 @@ public sealed class ProviderCopies
 
     public ProofRecord Record(long id) => state.Index.Read(db => Proofs.Find(db, id));
 
-    private void CheckRegions(params ReadOnlySpan<string> regions)
+    private void CheckRegions(SqliteConnection db, params ReadOnlySpan<string> regions)
     {
         foreach (var region in regions)
         {
-            if (state.Terms.Prices.FindRegion(region) is null) throw new RefusalException(RefusalKind.NotFound, "no-region", $"There is no region '{region}'.");
+            if (state.TermsIn(db).Prices.FindRegion(region) is null) throw new RefusalException(RefusalKind.NotFound, "no-region", $"There is no region '{region}'.");
         }
     }
 }

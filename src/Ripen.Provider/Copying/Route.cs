@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Index;
+using Ripen.Provider.Keeping;
 
 namespace Ripen.Provider.Copying;
 
@@ -60,7 +61,19 @@ internal static class Routes
             db.Run("DELETE FROM route WHERE id = ?1", id);
         }
         QueueUploadsOfOlderLayout(db, terms);
-        Objects.EntryRemoval.Sweep(db);
+        RetentionGate.Sweep(db);
+    }
+
+    /// <exception cref="RefusalException">A rule would go under a probe that is kept.</exception>
+    public static void DemandNoKeptProbe(SqliteConnection db, Estate after)
+    {
+        var wanted = after.Buckets.SelectMany(b => Places(b.CopyTo).Select(p => (b.Name, p.Rule.Bucket, p.Rule.Prefix, TagText.Write(p.Rule.Tags) ?? "", p.Place))).ToHashSet();
+        foreach (var (id, key) in db.List(
+            "SELECT p.route, b.name, t.name, r.prefix, r.tags, r.place FROM probe p JOIN route r ON r.id = p.route JOIN bucket b ON b.id = r.bucket JOIN bucket t ON t.id = r.target",
+            r => (r.GetInt64(0), (r.GetString(1), r.GetString(2), r.GetString(3), r.GetString(4), r.GetInt32(5)))))
+        {
+            if (!wanted.Contains(key)) Probes.DemandNoneKept(db, id);
+        }
     }
 
     /// <summary>Before routes had queues, a day's uploads were copied when it closed: those of an unfinished day wait since the first look.</summary>

@@ -6,7 +6,7 @@ namespace Ripen.Provider.Index;
 internal static class Schema
 {
     /// <summary>The program's layouts, each the step from the one before.</summary>
-    public static readonly string[] Steps = [Tables, Replication];
+    public static readonly string[] Steps = [Tables, Replication, Retention];
 
     public static void Prepare(SqliteConnection db)
     {
@@ -188,5 +188,42 @@ internal static class Schema
             good INTEGER NOT NULL,
             summary TEXT NOT NULL,
             record TEXT NOT NULL);
+        """;
+
+    // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule, whatever path brings the
+    // entry, and the index itself refuses what would destroy or shorten them: RetentionGate is the way, these triggers are the wall.
+    // A bucket's row bears the plan in force (its record without stock), so that the folder can say by itself what it was told.
+    // "disaster" holds buckets only inside the transaction that destroys a lost region's data.
+    private const string Retention = """
+        ALTER TABLE bucket ADD COLUMN keep_days INTEGER;
+        ALTER TABLE bucket ADD COLUMN keep_until INTEGER;
+        ALTER TABLE bucket ADD COLUMN keep_sealed INTEGER;
+        ALTER TABLE bucket ADD COLUMN lift_version INTEGER NOT NULL DEFAULT 0;
+        ALTER TABLE bucket ADD COLUMN place INTEGER NOT NULL DEFAULT 0;
+        ALTER TABLE bucket ADD COLUMN stated INTEGER;
+        ALTER TABLE bucket ADD COLUMN plan TEXT;
+        ALTER TABLE entry ADD COLUMN sealed_until INTEGER;
+        ALTER TABLE entry ADD COLUMN liftable_until INTEGER;
+        ALTER TABLE deed ADD COLUMN actor TEXT NOT NULL DEFAULT 'you, on this machine';
+        CREATE TABLE disaster(bucket INTEGER PRIMARY KEY) WITHOUT ROWID;
+        CREATE TRIGGER entry_kept_from_birth AFTER INSERT ON entry
+            WHEN NEW.kind < 2 AND (SELECT keep_sealed FROM bucket WHERE id = NEW.bucket) IS NOT NULL
+            BEGIN
+                UPDATE entry SET
+                    sealed_until = (SELECT CASE WHEN keep_sealed = 1 THEN max(coalesce(NEW.sealed_until, 0), coalesce(keep_until, NEW.created + keep_days))
+                        ELSE NEW.sealed_until END FROM bucket WHERE id = NEW.bucket),
+                    liftable_until = (SELECT CASE WHEN keep_sealed = 0 THEN max(coalesce(NEW.liftable_until, 0), coalesce(keep_until, NEW.created + keep_days))
+                        ELSE NEW.liftable_until END FROM bucket WHERE id = NEW.bucket)
+                WHERE id = NEW.id;
+            END;
+        CREATE TRIGGER entry_stays_while_kept BEFORE DELETE ON entry
+            WHEN OLD.kind < 2 AND max(coalesce(OLD.sealed_until, 0), coalesce(OLD.liftable_until, 0)) > (SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')
+                AND NOT EXISTS (SELECT 1 FROM disaster WHERE bucket = OLD.bucket)
+            BEGIN SELECT RAISE(ABORT, 'The entry is kept.'); END;
+        CREATE TRIGGER entry_sealed_for_good BEFORE UPDATE OF sealed_until, kind, bucket, content ON entry
+            WHEN OLD.kind < 2 AND coalesce(OLD.sealed_until, 0) > (SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')
+                AND (coalesce(NEW.sealed_until, 0) < OLD.sealed_until OR NEW.kind <> OLD.kind OR NEW.bucket <> OLD.bucket OR NEW.content IS NOT OLD.content)
+            BEGIN SELECT RAISE(ABORT, 'The entry is sealed.'); END;
+        CREATE INDEX entry_kept ON entry(bucket, max(coalesce(sealed_until, 0), coalesce(liftable_until, 0))) WHERE sealed_until IS NOT NULL OR liftable_until IS NOT NULL;
         """;
 }

@@ -69,8 +69,8 @@ public sealed class InventoryImports
         }
         state.Change(db =>
         {
-            var terms = state.Terms;
-            var own = terms[bucket];
+            var terms = state.TermsIn(db);
+            var own = state.ReachToAdd(db, bucket);
             using var insert = db.Repeated(
                 "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, touched) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8)", 8);
             foreach (var lot in lots.Lots())
@@ -87,9 +87,7 @@ public sealed class InventoryImports
 
     private async Task<(InventoryReading Reading, LotGatherer Lots)> Read(string id, string bucket, ColumnMapping mapping, CancellationToken cancel)
     {
-        var terms = state.Terms;
-        var own = terms[bucket];
-        var today = state.Index.Read(ProviderState.Today);
+        var (terms, own, today) = state.Index.Read(db => (state.TermsIn(db), state.TermsIn(db)[bucket], ProviderState.Today(db)));
         await using var inventory = await InventoryFiles.Open(PathOf(Known(id)));
         var reader = new RowReader(terms, own, today, inventory.Columns, mapping);
         var lots = new LotGatherer(own.Bucket, terms.Prices, today, mapping.Levels);

@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Index;
+using Ripen.Provider.Keeping;
 
 namespace Ripen.Provider.Objects;
 
@@ -12,18 +13,18 @@ internal static class EntryRows
     public const int Deleted = 2;
 
     public const string Columns =
-        "e.id, e.key, e.count, e.bytes, e.created, e.written, e.tier, e.since, e.touched, e.current, e.kind, e.origin, c.sha256, e.media, e.ready, e.tags, e.arrived, e.home";
+        "e.id, e.key, e.count, e.bytes, e.created, e.written, e.tier, e.since, e.touched, e.current, e.kind, e.origin, c.sha256, e.media, e.ready, e.tags, e.arrived, e.home, e.sealed_until, e.liftable_until";
 
     public const string From = "entry e LEFT JOIN content c ON c.name = e.content";
 
-    public static StoredVersion Read(SqliteDataReader r, Terms terms, BucketTerms bucket)
+    public static StoredVersion Read(SqliteDataReader r, Terms terms)
     {
         var created = DateOnly.FromDayNumber(r.GetInt32(4));
         return new StoredVersion(
             r.GetInt64(0), r.GetString(1), r.GetDouble(2), r.GetInt64(3), created, DateTimeOffset.FromUnixTimeMilliseconds(r.GetInt64(5)),
             terms.TierName(r.GetInt64(6)), DateOnly.FromDayNumber(r.GetInt32(7)), r.Int(8) is { } day ? DateOnly.FromDayNumber(day) : null,
             r.GetInt32(9) == 1, r.GetInt32(10) == Batch, r.GetInt32(10) == Deleted, !r.IsDBNull(17),
-            r.Blob(12) is { } sha ? Convert.ToHexStringLower(sha) : null, r.Text(13), bucket.KeptUntil(created),
+            r.Blob(12) is { } sha ? Convert.ToHexStringLower(sha) : null, r.Text(13), RetentionGate.Borne(r.Int(18), r.Int(19)),
             r.Long(14) is { } ready ? DateTimeOffset.FromUnixTimeMilliseconds(ready) : null,
             TagText.Read(r.Text(15)), r.Long(16) is { } arrived ? DateTimeOffset.FromUnixTimeMilliseconds(arrived) : null, r.Long(11) ?? r.GetInt64(0));
     }
@@ -34,49 +35,6 @@ internal static class EntryRows
             SELECT id FROM entry WHERE bucket = ?1 AND key = ?2 AND kind > 0 ORDER BY written DESC, coalesce(origin, id) DESC LIMIT 1)
         AND NOT EXISTS (SELECT 1 FROM entry WHERE bucket = ?1 AND key = ?2 AND kind > 0 AND current = 1)
         """, bucket, key);
-}
-
-/// <summary>Removes entries; content that nothing speaks of any more goes to the trash, to be removed from the disk after the transaction.</summary>
-internal sealed class EntryRemoval(SqliteConnection db) : IDisposable
-{
-    private const string Unspoken =
-        "NOT EXISTS (SELECT 1 FROM entry e WHERE e.content = content.name) AND NOT EXISTS (SELECT 1 FROM pending p WHERE p.content = content.name)";
-
-    private readonly SqliteCommand content = db.Repeated("SELECT content FROM entry WHERE id = ?1", 1);
-    private readonly SqliteCommand remove = db.Repeated("DELETE FROM entry WHERE id = ?1", 1);
-    private readonly SqliteCommand trash = db.Repeated(
-        $"INSERT OR IGNORE INTO trash SELECT name FROM content WHERE name = ?1 AND {Unspoken}", 1);
-    private readonly SqliteCommand forget = db.Repeated("DELETE FROM content WHERE name = ?1 AND EXISTS (SELECT 1 FROM trash WHERE name = ?1)", 1);
-
-    public void Remove(long id)
-    {
-        content.Parameters[0].Value = id;
-        var name = content.ExecuteScalar() as string;
-        remove.Again(id);
-        if (name is not null) Release(name);
-    }
-
-    /// <summary>Lets a content go when nothing speaks of it any more.</summary>
-    public void Release(string name)
-    {
-        trash.Again(name);
-        forget.Again(name);
-    }
-
-    /// <summary>The same for all content there is.</summary>
-    public static void Sweep(SqliteConnection db)
-    {
-        db.Run($"INSERT OR IGNORE INTO trash SELECT name FROM content WHERE {Unspoken}");
-        db.Run("DELETE FROM content WHERE name IN (SELECT name FROM trash)");
-    }
-
-    public void Dispose()
-    {
-        content.Dispose();
-        remove.Dispose();
-        trash.Dispose();
-        forget.Dispose();
-    }
 }
 
 /// <summary>Puts entries into another tier and remembers an object's stay that ends, for what it was charged.</summary>

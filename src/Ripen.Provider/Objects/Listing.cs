@@ -40,7 +40,7 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
                     from = new Position(key, EntryRows.Object, 0);
                     break;
                 }
-                objects.Add(EntryRows.Read(reader, terms, bucket));
+                objects.Add(EntryRows.Read(reader, terms));
                 at = new Position(key, EntryRows.Object, objects[^1].Version);
             }
         }

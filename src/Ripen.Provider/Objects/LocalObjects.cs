@@ -2,6 +2,7 @@ using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
+using Ripen.Provider.Keeping;
 using Ripen.Provider.Metering;
 
 namespace Ripen.Provider.Objects;
@@ -17,7 +18,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         // Before the body is taken, so that a refusal is quick; again in the transaction, where it counts.
         state.Index.Read(db =>
         {
-            CheckConditions(Current(db, state.Reach(db, bucket).Id, key), key, conditions);
+            CheckConditions(Current(db, state.ReachToAdd(db, bucket).Id, key), key, conditions);
             return true;
         });
         WrittenContent content;
@@ -32,7 +33,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         try
         {
             CheckBody(content, conditions);
-            return state.Change(db => Row(db, state.Terms, state.Terms[bucket], Store(db, bucket, key, content, conditions)), cancel);
+            return state.Change(db => Row(db, state.TermsIn(db), Store(db, bucket, key, content, conditions)), cancel);
         }
         catch
         {
@@ -43,15 +44,15 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
 
     public IOpenedObject Open(string bucket, string key, long? version)
     {
-        var terms = state.Terms;
         return state.Index.Read<IOpenedObject>(db =>
         {
+            var terms = state.TermsIn(db);
             var own = state.Reach(db, bucket);
             var (id, kind) = version is { } wanted
                 ? (wanted, KindOf(db, own.Id, key, wanted) ?? throw RefusalException.NoVersion(key, wanted))
                 : Current(db, own.Id, key) ?? throw RefusalException.NoObject(key);
             if (kind != EntryRows.Object) throw version is null ? RefusalException.NoObject(key) : RefusalException.NoVersion(key, id);
-            var found = Row(db, terms, own, id);
+            var found = Row(db, terms, id);
             var wait = terms.Prices.Tiers[terms.Prices.Coldness(found.Tier)].WaitHours;
             if (wait > 0)
             {
@@ -71,45 +72,44 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
 
     public StoredVersion? Find(string bucket, string key, long? version)
     {
-        var terms = state.Terms;
         return state.Index.Read(db =>
         {
+            var terms = state.TermsIn(db);
             var own = state.Reach(db, bucket);
-            if (version is { } wanted) return KindOf(db, own.Id, key, wanted) is null ? null : Row(db, terms, own, wanted);
-            return Current(db, own.Id, key) is { Kind: EntryRows.Object } current ? Row(db, terms, own, current.Id) : null;
+            if (version is { } wanted) return KindOf(db, own.Id, key, wanted) is null ? null : Row(db, terms, wanted);
+            return Current(db, own.Id, key) is { Kind: EntryRows.Object } current ? Row(db, terms, current.Id) : null;
         });
     }
 
     public IReadOnlyList<StoredVersion> Versions(string bucket, string key)
     {
-        var terms = state.Terms;
         return state.Index.Read(db =>
         {
+            var terms = state.TermsIn(db);
             var own = state.Reach(db, bucket);
             return db.List(
                 $"SELECT {EntryRows.Columns} FROM {EntryRows.From} WHERE e.bucket = ?1 AND e.key = ?2 AND e.kind > 0 ORDER BY e.written DESC, coalesce(e.origin, e.id) DESC",
-                r => EntryRows.Read(r, terms, own), own.Id, key);
+                r => EntryRows.Read(r, terms), own.Id, key);
         });
     }
 
     public ListingPage List(string bucket, string prefix, string? delimiter, string? after, int most)
     {
-        var terms = state.Terms;
-        return state.Index.Read(db => new Listing(db, terms, state.Reach(db, bucket)).Page(prefix, delimiter, after, most));
+        return state.Index.Read(db => new Listing(db, state.TermsIn(db), state.Reach(db, bucket)).Page(prefix, delimiter, after, most));
     }
 
     public IReadOnlyList<StoredVersion> Deletions(string bucket, string prefix, int most)
     {
-        var terms = state.Terms;
         return state.Index.Read(db =>
         {
+            var terms = state.TermsIn(db);
             var own = state.Reach(db, bucket);
             return db.List(
                 $"""
                 SELECT {EntryRows.Columns} FROM {EntryRows.From}
                 WHERE e.bucket = ?1 AND e.current = 1 AND e.kind = 2 AND e.key >= ?2 AND (?3 IS NULL OR e.key < ?3) ORDER BY e.key LIMIT ?4
                 """,
-                r => EntryRows.Read(r, terms, own), own.Id, prefix, ObjectKeys.After(prefix), most);
+                r => EntryRows.Read(r, terms), own.Id, prefix, ObjectKeys.After(prefix), most);
         });
     }
 
@@ -124,7 +124,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             var current = Current(db, own.Id, key);
             if (ifVersion is not null) CheckConditions(current, key, new WriteConditions(IfVersion: ifVersion));
             if (current is not { Kind: EntryRows.Object } found) throw RefusalException.NoObject(key);
-            if (!own.Bucket.Versioning) return new Deletion(key, null, true, RemoveForGood(db, own, found.Id, key));
+            if (!own.Bucket.Versioning) return new Deletion(key, null, true, RemoveForGood(db, own, found.Id));
             db.Run("UPDATE entry SET current = 0 WHERE id = ?1", found.Id);
             var today = DateOnly.FromDateTime(now.UtcDateTime).DayNumber;
             db.Run("""
@@ -132,7 +132,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
                 SELECT bucket, 2, 1, key, 0, 0, ?2, ?3, tier, ?2, tags FROM entry WHERE id = ?1
                 """, found.Id, today, now.ToUnixTimeMilliseconds());
             var mark = db.Value<long>("SELECT last_insert_rowid()");
-            CopyQueue.Deleted(db, state.Terms, own, mark, key, db.Value<string>("SELECT tags FROM entry WHERE id = ?1", mark), takenBack: false);
+            CopyQueue.Deleted(db, state.TermsIn(db), own, mark, key, db.Value<string>("SELECT tags FROM entry WHERE id = ?1", mark), takenBack: false);
             return new Deletion(key, mark, false, 0);
         });
     }
@@ -155,8 +155,8 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         return rows.Count == 0 ? null : rows[0];
     }
 
-    private static StoredVersion Row(SqliteConnection db, Terms terms, BucketTerms bucket, long id) =>
-        db.List($"SELECT {EntryRows.Columns} FROM {EntryRows.From} WHERE e.id = ?1", r => EntryRows.Read(r, terms, bucket), id).Single();
+    private static StoredVersion Row(SqliteConnection db, Terms terms, long id) =>
+        db.List($"SELECT {EntryRows.Columns} FROM {EntryRows.From} WHERE e.id = ?1", r => EntryRows.Read(r, terms), id).Single();
 
     private static void CheckConditions((long Id, int Kind)? current, string key, WriteConditions conditions)
     {
@@ -186,14 +186,14 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
 
     private long Store(SqliteConnection db, string bucket, string key, WrittenContent content, WriteConditions conditions)
     {
-        var terms = state.Terms;
-        var own = state.Reach(db, bucket);
+        var terms = state.TermsIn(db);
+        var own = state.ReachToAdd(db, bucket);
         var now = ProviderState.Now(db);
         var today = DateOnly.FromDateTime(now.UtcDateTime);
         var current = Current(db, own.Id, key);
         CheckConditions(current, key, conditions);
         db.Run("INSERT INTO content VALUES(?1, ?2, ?3, ?4)", content.Name, content.Bytes, content.Sha256, content.BlockSums);
-        MakeWay(db, own, current, key);
+        MakeWay(db, own, current);
         db.Run("""
             INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content, media, charged, tags)
             VALUES(?1, 1, 1, ?2, 1, ?3, ?4, ?5, ?6, ?4, ?7, ?8, ?9, ?10)
@@ -206,37 +206,30 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     }
 
     /// <summary>With versioning the current version becomes an earlier one; without, it goes.</summary>
-    private void MakeWay(SqliteConnection db, BucketTerms own, (long Id, int Kind)? current, string key)
+    private void MakeWay(SqliteConnection db, BucketTerms own, (long Id, int Kind)? current)
     {
         if (current is not { } there) return;
         if (own.Bucket.Versioning) db.Run("UPDATE entry SET current = 0 WHERE id = ?1", there.Id);
-        else RemoveForGood(db, own, there.Id, key);
+        else RemoveForGood(db, own, there.Id);
     }
 
     private Deletion DeleteVersion(SqliteConnection db, BucketTerms own, string key, long version)
     {
         var kind = KindOf(db, own.Id, key, version) ?? throw RefusalException.NoVersion(key, version);
-        if (kind == EntryRows.Deleted) CopyQueue.Deleted(db, state.Terms, own, version, key, db.Value<string>("SELECT tags FROM entry WHERE id = ?1", version), takenBack: true);
-        var charge = RemoveForGood(db, own, version, key);
+        if (kind == EntryRows.Deleted) CopyQueue.Deleted(db, state.TermsIn(db), own, version, key, db.Value<string>("SELECT tags FROM entry WHERE id = ?1", version), takenBack: true);
+        var charge = RemoveForGood(db, own, version);
         if (kind != EntryRows.Batch) EntryRows.PutNewestOnTop(db, own.Id, key);
         return new Deletion(key, null, true, charge);
     }
 
     /// <summary>The charge for leaving early.</summary>
-    private double RemoveForGood(SqliteConnection db, BucketTerms own, long id, string key)
+    private double RemoveForGood(SqliteConnection db, BucketTerms own, long id)
     {
-        var terms = state.Terms;
-        var today = ProviderState.Today(db);
-        var entry = Row(db, terms, own, id);
-        if (!entry.IsDeletion && own.IsKept(entry.Created, today))
-        {
-            throw new RefusalException(RefusalKind.Conflict, "kept",
-                $"'{key}' is kept until {entry.KeptUntil:yyyy-MM-dd} by the bucket's keep rule and cannot be deleted or overwritten before.");
-        }
-        var charge = entry.IsDeletion ? 0 : Events.LeftEarly(db, terms, today, own, terms.Prices.Coldness(entry.Tier), entry.InTierSince, entry.Count, entry.Bytes);
-        using var removal = new EntryRemoval(db);
-        removal.Remove(id);
-        return charge;
+        var terms = state.TermsIn(db);
+        var entry = Row(db, terms, id);
+        using var gate = new RetentionGate(db);
+        gate.Remove(id);
+        return entry.IsDeletion ? 0 : Events.LeftEarly(db, terms, ProviderState.Today(db), own, terms.Prices.Coldness(entry.Tier), entry.InTierSince, entry.Count, entry.Bytes);
     }
 
     private sealed class Opened(StoredVersion version, ContentFiles.CheckedContent content, ProviderState state, string bucket) : IOpenedObject
@@ -248,7 +241,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             await content.Send(from, to, target, cancel);
             state.Change(db =>
             {
-                var terms = state.Terms;
+                var terms = state.TermsIn(db);
                 var today = ProviderState.Today(db);
                 var charge = Events.Read(db, terms, today, terms[bucket], terms.Prices.Coldness(version.Tier), 1, to - from);
                 db.Run("UPDATE entry SET touched = ?2, charged = charged + ?3 WHERE id = ?1", version.Version, today.DayNumber, charge);

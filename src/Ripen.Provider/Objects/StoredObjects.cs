@@ -1,3 +1,5 @@
+using Ripen.Provider.Keeping;
+
 namespace Ripen.Provider.Objects;
 
 /// <summary>
@@ -18,14 +20,14 @@ namespace Ripen.Provider.Objects;
 /// <param name="IsCopy">Whether it came here by a copy rule.</param>
 /// <param name="Sha256">In lower-case hexadecimal digits; null without content.</param>
 /// <param name="MediaType">As the writer declared it; null when it did not.</param>
-/// <param name="KeptUntil">The first day on which it may be deleted; null when nothing keeps it.</param>
+/// <param name="Kept">The first day on which it may be deleted, past days too, and how strongly it is kept until then; null when it never was.</param>
 /// <param name="ReadyFrom">The provider's instant from which a recalled object can be read; null when it did not have to wait.</param>
 /// <param name="Tags">Null for none.</param>
 /// <param name="Arrived">The provider's instant at which a copy came here; null for an original.</param>
 /// <param name="Root">The original's number, the same wherever a copy lies.</param>
 public sealed record StoredVersion(
     long Version, string Key, double Count, long Bytes, DateOnly Created, DateTimeOffset Written, string Tier, DateOnly InTierSince, DateOnly? LastRead,
-    bool IsCurrent, bool IsBatch, bool IsDeletion, bool IsCopy, string? Sha256, string? MediaType, DateOnly? KeptUntil, DateTimeOffset? ReadyFrom,
+    bool IsCurrent, bool IsBatch, bool IsDeletion, bool IsCopy, string? Sha256, string? MediaType, Kept? Kept, DateTimeOffset? ReadyFrom,
     IReadOnlyDictionary<string, string>? Tags, DateTimeOffset? Arrived, long Root);
 
 /// <summary>What a write demands. Nulls demand nothing.</summary>

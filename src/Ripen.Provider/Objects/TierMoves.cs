@@ -13,12 +13,12 @@ internal sealed class TierMoves(ProviderState state)
     public TierMove Foresee(string bucket, string scope, bool wholePrefix, string tier) => state.Index.Read(db =>
     {
         var (own, target) = Target(db, bucket, tier);
-        return Weigh(own, Candidates(db, own, scope, wholePrefix), target, ProviderState.Today(db));
+        return Weigh(state.TermsIn(db), own, Candidates(db, own, scope, wholePrefix), target, ProviderState.Today(db));
     });
 
     public TierMove Make(string bucket, string scope, bool wholePrefix, string tier) => state.Change(db =>
     {
-        var terms = state.Terms;
+        var terms = state.TermsIn(db);
         var (own, target) = Target(db, bucket, tier);
         var now = ProviderState.Now(db);
         var today = DateOnly.FromDateTime(now.UtcDateTime);
@@ -33,12 +33,12 @@ internal sealed class TierMoves(ProviderState state)
         }
         ProviderState.Touch(db, own);
         state.Note(db, bucket, $"moved {(wholePrefix ? $"everything under '{scope}'" : $"'{scope}'")} to {tier} by hand");
-        return Weigh(own, candidates, target, today);
+        return Weigh(terms, own, candidates, target, today);
     });
 
     private (BucketTerms Own, int Target) Target(SqliteConnection db, string bucket, string tier)
     {
-        var terms = state.Terms;
+        var terms = state.TermsIn(db);
         var own = state.Reach(db, bucket);
         var target = terms.Prices.Coldness(tier);
         if (target < 0) throw new RefusalException(RefusalKind.Invalid, "unknown-reference", $"There is no tier '{tier}'; write one of {string.Join(", ", terms.Prices.Tiers.Select(t => t.Id))}.", "$.tier");
@@ -49,7 +49,7 @@ internal sealed class TierMoves(ProviderState state)
 
     private List<Candidate> Candidates(SqliteConnection db, BucketTerms own, string scope, bool wholePrefix)
     {
-        var terms = state.Terms;
+        var terms = state.TermsIn(db);
         var found = db.List("""
             SELECT id, key, kind, count, bytes, created, tier, since FROM entry
             WHERE bucket = ?1 AND current = 1 AND kind < 2 AND ((?4 = 1 AND key >= ?2 AND (?3 IS NULL OR key < ?3)) OR (?4 = 0 AND key = ?2 AND kind = 1))
@@ -60,9 +60,8 @@ internal sealed class TierMoves(ProviderState state)
         return found.Count > 0 || wholePrefix ? found : throw RefusalException.NoObject(scope);
     }
 
-    private TierMove Weigh(BucketTerms own, List<Candidate> candidates, int target, DateOnly today)
+    private static TierMove Weigh(Terms terms, BucketTerms own, List<Candidate> candidates, int target, DateOnly today)
     {
-        var terms = state.Terms;
         var tiers = terms.Prices.Tiers;
         var unit = terms.Prices.Unit.Bytes();
         var moving = candidates.Where(c => c.Tier != target).ToList();

@@ -3,6 +3,7 @@ using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
+using Ripen.Provider.Keeping;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 
@@ -23,7 +24,7 @@ internal sealed class Midnight : IDisposable
     private readonly DateOnly day;
     private readonly long written;
     private readonly Dictionary<BucketTerms, DayUse> uses;
-    private readonly EntryRemoval removal;
+    private readonly RetentionGate gate;
     private readonly HashSet<string> lost;
     private readonly List<Route> routes;
     private double arrived;
@@ -33,7 +34,7 @@ internal sealed class Midnight : IDisposable
     private Midnight(SqliteConnection db, Terms terms, DateOnly day)
     {
         (this.db, this.terms, this.day) = (db, terms, day);
-        removal = new EntryRemoval(db);
+        gate = new RetentionGate(db);
         routes = Routes.All(db, terms);
         lost = [.. Lines.Lost(db).Select(l => l.Region)];
         written = ProviderState.Midnight(day).ToUnixTimeMilliseconds();
@@ -59,7 +60,7 @@ internal sealed class Midnight : IDisposable
         return new DayRun(day, run.arrived, copied, run.expired, run.moved, amount);
     }
 
-    public void Dispose() => removal.Dispose();
+    public void Dispose() => gate.Dispose();
 
     private void Arrive()
     {
@@ -103,7 +104,7 @@ internal sealed class Midnight : IDisposable
         var going = new List<long>();
         var moving = new List<(long Id, int Kind, int Tier, double Charge)>();
         var lives = Reachable().ToDictionary(b => b.Id, b => new RuleBook(b, terms.Prices, day));
-        using (var all = db.Statement("SELECT id, bucket, kind, count, bytes, created, tier, since, key FROM entry WHERE kind < 2"))
+        using (var all = db.Statement($"SELECT id, bucket, kind, count, bytes, created, tier, since, key, {RetentionGate.KeptUntil} FROM entry WHERE kind < 2"))
         using (var row = all.ExecuteReader())
         {
             var seen = 0;
@@ -117,7 +118,7 @@ internal sealed class Midnight : IDisposable
                 var tier = terms.Place(row.GetInt64(6));
                 var key = rules.NeedsKeys ? row.GetString(8) : "";
                 var use = uses[rules.Bucket];
-                if (rules.Expires(key, created))
+                if (rules.Expires(key, created, row.GetInt32(9)))
                 {
                     use.Leave(terms, rules.Bucket, day, tier, since, count, bytes);
                     going.Add(row.GetInt64(0));
@@ -137,7 +138,7 @@ internal sealed class Midnight : IDisposable
                 if (kind == EntryRows.Batch) use.Read(tier, count * rules.ReadShare(created), bytes);
             }
         }
-        foreach (var id in going) removal.Remove(id);
+        foreach (var id in going) gate.Remove(id);
         using var relocation = new EntryRelocation(db);
         foreach (var move in moving) relocation.Move(move.Id, move.Kind, terms.TierId(move.Tier), day, null, move.Charge);
     }

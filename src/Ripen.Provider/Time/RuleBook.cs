@@ -15,12 +15,13 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
     /// <summary>Whether any rule looks at keys at all.</summary>
     public bool NeedsKeys { get; } = bucket.Bucket.Rules.Any(r => r.Prefix.Length > 0);
 
-    public bool Expires(string key, int created)
+    /// <summary>Whether an object of this age goes, which bears <paramref name="keptUntil"/> (0 for nothing) as the first day on which it may.</summary>
+    public bool Expires(string key, int created, int keptUntil)
     {
         var age = day.DayNumber - created;
         foreach (var (rule, _) in rules)
         {
-            if (rule.ExpireAt <= age && key.StartsWith(rule.Prefix, StringComparison.Ordinal)) return !bucket.IsKept(DateOnly.FromDayNumber(created), day);
+            if (rule.ExpireAt <= age && key.StartsWith(rule.Prefix, StringComparison.Ordinal)) return keptUntil <= day.DayNumber;
         }
         return false;
     }

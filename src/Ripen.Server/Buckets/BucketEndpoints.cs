@@ -16,6 +16,17 @@ namespace Ripen.Server.Buckets;
 public sealed record DraftReading(
     IReadOnlyList<Problem> Problems, AgeStrip? Strip, Consequences? Consequences, Step? FirstStep, IReadOnlyList<Step?> NextSteps);
 
+/// <summary>Lifts a liftable keep rule, or puts a weaker one in its place.</summary>
+public sealed record LiftOrder
+{
+    /// <summary>Why: the log keeps it.</summary>
+    public required string Reason { get; init; }
+    /// <summary>The bucket's name, typed.</summary>
+    public required string Confirm { get; init; }
+    /// <summary>The rule from now on; null for none.</summary>
+    public KeepRule? Keep { get; init; }
+}
+
 internal static class BucketEndpoints
 {
     public static void MapBuckets(this RouteGroupBuilder api)
@@ -26,6 +37,7 @@ internal static class BucketEndpoints
         buckets.MapGet("/{name}", Read).WithName("readBucket").WithSummary("One bucket; its ETag is what a change must send as If-Match.");
         buckets.MapPut("/{name}", Change).WithName("changeBucket").WithSummary("Puts a bucket in the place of the one of this name. If-Match is needed.").Accepts<Bucket>("application/json");
         buckets.MapDelete("/{name}", Delete).WithName("deleteBucket").WithSummary("Deletes a bucket with all that it holds. If-Match is needed.");
+        buckets.MapPost("/{name}/keep/lift", Lift).WithName("liftKeepRule").WithSummary("Lifts a liftable keep rule, with a reason. If-Match is needed.");
         buckets.MapPost("/{name}/draft", ReadChange).WithName("readChangeDraft").WithSummary("What changing this bucket would do. Nothing is stored.").Accepts<Bucket>("application/json");
         api.MapPost("/drafts", ReadNew).WithTags("Buckets").WithName("readNewDraft").WithSummary("What making this bucket would do. Nothing is stored.").Accepts<Bucket>("application/json");
     }
@@ -42,20 +54,24 @@ internal static class BucketEndpoints
         return TypedResults.Ok(stock ? bucket : bucket with { Stock = [], CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })] });
     }
 
-    private static async Task<Results<Ok<DraftReading>, ProblemHttpResult>> ReadNew(HttpRequest request, CurrentEstate current, CancellationToken cancel) =>
-        await ReadDraft(null, request, current, cancel);
+    private static async Task<Results<Ok<DraftReading>, ProblemHttpResult>> ReadNew(HttpRequest request, CurrentEstate current, SimulatedProvider provider, CancellationToken cancel) =>
+        await ReadDraft(null, request, current, provider, cancel);
 
-    private static async Task<Results<Ok<DraftReading>, ProblemHttpResult>> ReadChange(string name, HttpRequest request, CurrentEstate current, CancellationToken cancel) =>
-        await ReadDraft(name, request, current, cancel);
+    private static async Task<Results<Ok<DraftReading>, ProblemHttpResult>> ReadChange(string name, HttpRequest request, CurrentEstate current, SimulatedProvider provider, CancellationToken cancel) =>
+        await ReadDraft(name, request, current, provider, cancel);
 
     private static async Task<Results<Ok<DraftReading>, ProblemHttpResult>> ReadDraft(
-        string? replaces, HttpRequest request, CurrentEstate current, CancellationToken cancel)
+        string? replaces, HttpRequest request, CurrentEstate current, SimulatedProvider provider, CancellationToken cancel)
     {
         if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
         if (replaces is not null && view.Estate.Find(replaces) is null) return Problems.NoBucket(replaces);
         var draft = EstateDocument.ReadBucket(await request.ReadText(cancel), view.Estate, replaces);
         if (!draft.Ok) return TypedResults.Ok(new DraftReading(draft.Problems, null, null, null, []));
         var bucket = replaces is null ? draft.Value : current.WithStock(draft.Value, view.Estate.Find(replaces)!);
+        if (provider.Foresee(new PlannedChange(view.Estate.With(bucket, replaces))) is { } refusal)
+        {
+            return TypedResults.Ok(new DraftReading([new Problem(refusal.Code, refusal.Path ?? "$", refusal.Message)], null, null, null, []));
+        }
         var prices = view.Estate.PriceBook;
         return TypedResults.Ok(new DraftReading(
             [], AgeStrip.Of(bucket, prices, view.Estate.Today), Consequences.Of(view.Project(Consequences.Months), bucket, replaces),
@@ -74,7 +90,7 @@ internal static class BucketEndpoints
             if (view is null) return Problems.NoEstate();
             var bucket = EstateDocument.ReadBucket(json, view.Estate, replaces: null);
             if (!bucket.Ok) return Problems.Invalid(bucket.Problems);
-            await store.Add(bucket.Value, view.Estate.Today, view.Version, Shown(view, bucket.Value, null), cancel);
+            await current.Apply(new PlannedChange(view.Estate.With(bucket.Value, null)), () => store.Add(bucket.Value, view.Estate.Today, view.Version, Shown(view, bucket.Value, null), cancel));
             response.SetVersion(1);
             return TypedResults.Created($"/api/buckets/{bucket.Value.Name}", bucket.Value);
         }, cancel);
@@ -91,14 +107,15 @@ internal static class BucketEndpoints
             if (!after.Ok) return Problems.Invalid(after.Problems);
             var before = view.Estate.Find(name)!;
             var whole = current.WithStock(after.Value, before);
-            await store.Change(before, whole, view.Estate.Today, view.VersionOf(name), view.Version, Shown(view, whole, name), cancel);
+            await current.Apply(new PlannedChange(view.Estate.With(whole, name)), () =>
+                store.Change(before, whole, view.Estate.Today, view.VersionOf(name), view.Version, Shown(view, whole, name), cancel));
             response.SetVersion(view.VersionOf(name) + 1);
             return TypedResults.Ok(whole);
         }, cancel);
     }
 
     private static async Task<Results<NoContent, ProblemHttpResult>> Delete(
-        string name, HttpRequest request, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel) =>
+        string name, HttpRequest request, CurrentEstate current, EstateStore store, CancellationToken cancel) =>
         await current.Change<Results<NoContent, ProblemHttpResult>>(async view =>
         {
             if (Refusal(view, name, request) is { } refusal) return refusal;
@@ -107,12 +124,28 @@ internal static class BucketEndpoints
             {
                 return Problems.Conflict("copies-arrive", $"'{name}' receives copies from {string.Join(", ", sources)}; remove those copy rules first.");
             }
-            if (provider.KeptUntil(name) is { } kept)
-            {
-                return Problems.Conflict("kept", $"'{name}' holds objects that its keep rule keeps, the last until {kept:yyyy-MM-dd}: it cannot be deleted before.");
-            }
-            await store.Delete(view.Estate.Find(name)!, view.VersionOf(name), view.Version, cancel);
+            var after = view.Estate with { Buckets = [.. view.Estate.Buckets.Where(b => b.Name != name)] };
+            await current.Apply(new PlannedChange(after), () => store.Delete(view.Estate.Find(name)!, view.VersionOf(name), view.Version, cancel));
             return TypedResults.NoContent();
+        }, cancel);
+
+    /// <summary>A keep rule is weakened by this request alone, and only a liftable one.</summary>
+    private static async Task<Results<Ok<Bucket>, ProblemHttpResult>> Lift(
+        string name, LiftOrder order, HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, CancellationToken cancel) =>
+        await current.Change<Results<Ok<Bucket>, ProblemHttpResult>>(async view =>
+        {
+            if (Refusal(view, name, request) is { } refusal) return refusal;
+            if (order.Reason.Trim().Length is 0 or > 1000) return Problems.Invalid("no-reason", "$.reason", "Say why the rule is lifted, in 1 to 1,000 characters; the log keeps it.");
+            if (order.Confirm != name) return Problems.Invalid("not-confirmed", "$.confirm", $"What was kept may be deleted from then on; type '{name}' to confirm.");
+            var before = view!.Estate.Find(name)!;
+            if (before.Keep is null) return Problems.Conflict("nothing-to-lift", $"'{name}' has no keep rule.");
+            var after = before with { Keep = order.Keep };
+            var wrong = EstateDocument.CheckKeep(order.Keep);
+            if (wrong.Count > 0) return Problems.Invalid(wrong);
+            await current.Apply(new PlannedChange(view.Estate.With(after, name), Lifted: name), () =>
+                store.Lift(before, order.Keep, order.Reason.Trim(), view.Estate.Today, view.VersionOf(name), view.Version, Shown(view, after, name), cancel));
+            response.SetVersion(view.VersionOf(name) + 1);
+            return TypedResults.Ok(after);
         }, cancel);
 
     private static ProblemHttpResult? Refusal(EstateView? view, string name, HttpRequest request)

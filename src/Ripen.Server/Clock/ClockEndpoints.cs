@@ -31,6 +31,8 @@ public sealed record TimeOrder
 {
     public Span? For { get; init; }
     public DateTimeOffset? Until { get; init; }
+    /// <summary>The day until which time passes, typed (yyyy-MM-dd), when the keeping of something ends on the way and it is more than a year.</summary>
+    public string? Confirm { get; init; }
 }
 
 internal static class ClockEndpoints
@@ -48,7 +50,7 @@ internal static class ClockEndpoints
     private static async Task<Results<Ok<ClockReading>, ProblemHttpResult>> Read(
         CurrentEstate current, SimulatedProvider provider, ClockJob job, CancellationToken cancel, [Description("Runs to tell of, 0 to 1,000.")] int runs = 60)
     {
-        if (await current.Get(cancel) is null) return Problems.NoEstate();
+        if (!current.IsThere) return await NoEstate(current, cancel);
         return TypedResults.Ok(Reading(provider, job, runs));
     }
 
@@ -58,7 +60,7 @@ internal static class ClockEndpoints
         if (await current.Get(cancel) is null) return Problems.NoEstate();
         if (order.For is null == order.Until is null) return Problems.Invalid("time-order", "$", "Write either 'for' or 'until', one of the two.");
         var now = provider.Clock.Now;
-        job.Start(order.Until?.ToUniversalTime() ?? order.For!.Value.From(now));
+        job.Start(order.Until?.ToUniversalTime() ?? order.For!.Value.From(now), order.Confirm);
         return TypedResults.Accepted("/api/clock", Reading(provider, job, 0));
     }
 
@@ -82,6 +84,13 @@ internal static class ClockEndpoints
             text.Append($"{row.Day:yyyy-MM-dd},{row.Bucket},{row.Region},{row.Tier},{Ripen.Core.Forecasting.Units.Name(row.Charge)},{row.Quantity:R},{row.Unit},{row.Amount:R}\r\n");
         }
         return TypedResults.Bytes(Encoding.UTF8.GetBytes(text.ToString()), "text/csv", "ledger.csv");
+    }
+
+    /// <summary>The clock is asked for often: the stores are looked at only where there is nothing to tell.</summary>
+    private static async Task<ProblemHttpResult> NoEstate(CurrentEstate current, CancellationToken cancel)
+    {
+        await current.Get(cancel);
+        return Problems.NoEstate();
     }
 
     private static ClockReading Reading(SimulatedProvider provider, ClockJob job, int runs)

@@ -7,7 +7,7 @@ namespace Ripen.Server.Clock;
 public sealed record Passage(DateTimeOffset From, DateTimeOffset Until, DateTimeOffset Reached, bool Running, bool Stopped, string? Error);
 
 /// <summary>Lets time pass in the background, one passage at a time; it can be stopped between and within days.</summary>
-public sealed class ClockJob(SimulatedProvider provider) : IHostedService, IDisposable
+public sealed class ClockJob(SimulatedProvider provider, ILogger<ClockJob> log) : IHostedService, IDisposable
 {
     private readonly Lock starting = new();
     private CancellationTokenSource? stop;
@@ -17,18 +17,18 @@ public sealed class ClockJob(SimulatedProvider provider) : IHostedService, IDisp
     public Passage? Passage => passage;
 
     /// <exception cref="RefusalException">Time is passing already, or the clock would run backwards.</exception>
-    public Passage Start(DateTimeOffset until)
+    public Passage Start(DateTimeOffset until, string? confirmed = null)
     {
         lock (starting)
         {
             if (passage is { Running: true }) throw new RefusalException(RefusalKind.Conflict, "time-passes", "Time is passing already; wait, or stop it first.");
             var now = provider.Clock.Now;
-            ProviderClock.CheckTarget(now, until);
+            provider.Clock.Demand(until, confirmed);
             stop?.Dispose();
             stop = new CancellationTokenSource();
             passage = new Passage(now, until, now, true, false, null);
             var cancel = stop.Token;
-            running = Task.Run(() => Run(until, cancel), CancellationToken.None);
+            running = Task.Run(() => Run(until, confirmed, cancel), CancellationToken.None);
             return passage;
         }
     }
@@ -51,11 +51,11 @@ public sealed class ClockJob(SimulatedProvider provider) : IHostedService, IDisp
         last?.Dispose();
     }
 
-    private void Run(DateTimeOffset until, CancellationToken cancel)
+    private void Run(DateTimeOffset until, string? confirmed, CancellationToken cancel)
     {
         try
         {
-            provider.Clock.PassUntil(until, run => passage = passage! with { Reached = new DateTimeOffset(run.Day.AddDays(1).ToDateTime(TimeOnly.MinValue), TimeSpan.Zero) }, cancel);
+            provider.Clock.PassUntil(until, run => passage = passage! with { Reached = new DateTimeOffset(run.Day.AddDays(1).ToDateTime(TimeOnly.MinValue), TimeSpan.Zero) }, cancel, confirmed);
             passage = passage! with { Reached = until, Running = false };
         }
         catch (OperationCanceledException)
@@ -64,6 +64,7 @@ public sealed class ClockJob(SimulatedProvider provider) : IHostedService, IDisp
         }
         catch (Exception error)
         {
+            log.LogError(error, "Time stopped passing on the way to {Until}.", until);
             passage = passage! with { Reached = provider.Clock.Now, Running = false, Error = error.Message };
         }
     }

@@ -80,7 +80,7 @@ internal static class CopyRuleEndpoints
             made = order.Value;
             var old = replaces is { } id ? Find(provider, view.Estate, id) : default;
             if (old.Rule is not null && old.Source != made.Source) return Problems.Invalid("unknown-reference", "$.source", $"This rule is one of '{old.Source}'; make a new one for another source.");
-            return await Plans.Store(view, CopyPlans.WithRule(WithCutStock(view.Estate, made, current), made, old.Rule), "bucket-changed", store, cancel);
+            return await Plans.Store(current, view, CopyPlans.WithRule(WithCutStock(view.Estate, made, current), made, old.Rule), "bucket-changed", store, cancel);
         }, cancel);
         return refused is not null ? refused : TypedResults.Ok(provider.Copies.Rules().Last(r => r.Bucket == made!.Source && r.Rule.IsSame(made.Rule)));
     }
@@ -92,7 +92,7 @@ internal static class CopyRuleEndpoints
         {
             if (Plans.Refusal(view, request) is { } refusal) return refusal;
             var (source, rule) = Find(provider, view!.Estate, id);
-            return await Plans.Store(view, new Checked<Estate>(CopyPlans.WithoutRule(view.Estate, source!, rule!)), "bucket-changed", store, cancel);
+            return await Plans.Store(current, view, new Checked<Estate>(CopyPlans.WithoutRule(view.Estate, source!, rule!)), "bucket-changed", store, cancel);
         }, cancel);
         return refused is not null ? refused : TypedResults.NoContent();
     }

@@ -46,7 +46,7 @@ internal static class LineEndpoints
             if (terms.MegabitsPerSecond is not (null or (> 0 and <= 1e9))) return Problems.Invalid("out-of-range", "$.megabitsPerSecond", "The bandwidth is above 0 and at most 1000000000 Mbit/s; leave it out for no limit.");
             if (terms.RoundTripMilliseconds is not (null or (>= 0 and <= 1e6))) return Problems.Invalid("out-of-range", "$.roundTripMilliseconds", "The latency lies between 0 and 1000000 ms.");
             var transfer = new Transfer { From = from, To = to, Price = new UnitPrice(terms.Price), MegabitsPerSecond = terms.MegabitsPerSecond, RoundTripMilliseconds = terms.RoundTripMilliseconds };
-            await store.SetTransfer(prices.FindTransfer(from, to), transfer, view.Version, cancel);
+            await current.Apply(new PlannedChange(view.Estate), () => store.SetTransfer(prices.FindTransfer(from, to), transfer, view.Version, cancel));
             return null;
         }, cancel);
         return refused is not null ? refused : TypedResults.NoContent();

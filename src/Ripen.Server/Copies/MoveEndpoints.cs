@@ -71,9 +71,9 @@ internal static class MoveEndpoints
             if (which == MoveStep.DropOld && order.Confirm != from) return Problems.Invalid("not-confirmed", "$.confirm", $"The old bucket goes for good; write '{from}' to confirm.");
             return which switch
             {
-                MoveStep.KeepEqual => await Plans.Store(view, CopyPlans.WithRule(estate, EqualOrder(from, to), Existing(estate, from, to)), "bucket-changed", store, cancel),
-                MoveStep.SwitchOver => await Plans.Store(view, CopyPlans.SwitchOver(estate, from, to), "switched-over", store, cancel),
-                MoveStep.DropOld => await Plans.Store(view, CopyPlans.Drop(estate, from, to), "bucket-changed", store, cancel),
+                MoveStep.KeepEqual => await Plans.Store(current, view, CopyPlans.WithRule(estate, EqualOrder(from, to), Existing(estate, from, to)), "bucket-changed", store, cancel),
+                MoveStep.SwitchOver => await Plans.Store(current, view, CopyPlans.SwitchOver(estate, from, to), "switched-over", store, cancel),
+                MoveStep.DropOld => await Plans.Store(current, view, CopyPlans.Drop(estate, from, to), "bucket-changed", store, cancel, () => DemandEqual(provider, from, to)),
                 _ => Problems.Conflict("nothing-to-do", "The two become equal as time passes; there is nothing to do by hand."),
             };
         }, cancel);
@@ -91,11 +91,25 @@ internal static class MoveEndpoints
             if (estate.Find(from) is null || estate.Find(to) is null) return Problems.NoBucket(estate.Find(from) is null ? from : to);
             if (!Reading(view, provider, from, to).Steps.Single(s => s.Step == which).CanUndo) return Problems.Conflict("cannot-undo", "There is nothing to take back here, or a later step has to be taken back first.");
             return which == MoveStep.SwitchOver
-                ? await Plans.Store(view, CopyPlans.SwitchBack(estate, from, to), "switched-back", store, cancel)
-                : await Plans.Store(view, new Checked<Estate>(CopyPlans.WithoutRule(estate, from, Existing(estate, from, to)!)), "bucket-changed", store, cancel);
+                ? await Plans.Store(current, view, CopyPlans.SwitchBack(estate, from, to), "switched-back", store, cancel)
+                : await Plans.Store(current, view, new Checked<Estate>(CopyPlans.WithoutRule(estate, from, Existing(estate, from, to)!)), "bucket-changed", store, cancel);
         }, cancel);
         return refused is not null ? refused : TypedResults.Ok(Reading((await current.Get(cancel))!, provider, from, to));
     }
+
+    /// <summary>Uploads may have gone on until the old bucket closed: what counts is what lies there now.</summary>
+    private static void DemandEqual(SimulatedProvider provider, string from, string to)
+    {
+        var forward = provider.Copies.Rules().First(r => !r.BringsBack && r.Bucket == from && r.Target == to && r.Rule.Prefix.Length == 0 && r.Rule.Tags is null);
+        if (Missing(provider, forward) is var missing and >= 1e-6)
+        {
+            throw new RefusalException(RefusalKind.Conflict, "not-ready", $"{missing:#,0.##} objects came meanwhile and are not there yet; nothing was removed.");
+        }
+    }
+
+    /// <summary>Objects of the old that the new does not have.</summary>
+    private static double Missing(SimulatedProvider provider, CopyRuleStatus forward) =>
+        provider.Copies.Compare(forward.Id).Differences.Where(d => d.Item.Kind != "only-there").Sum(d => d.Item.Objects) + forward.Waiting;
 
     /// <summary>Named in the address as in answers: in kebab case.</summary>
     private static MoveStep? Step(string name) => Enum.GetValues<MoveStep>().Cast<MoveStep?>().FirstOrDefault(s => JsonNamingPolicy.KebabCaseLower.ConvertName(s!.Value.ToString()) == name);
@@ -121,10 +135,10 @@ internal static class MoveEndpoints
         var back = rules.FirstOrDefault(r => !r.BringsBack && r.Bucket == to && r.Target == from);
         var keptEqual = forward is { Rule.FollowDeletions: true };
         var canCompare = forward is { Line: not LineState.Lost };
-        var missing = canCompare ? provider.Copies.Compare(forward!.Id).Differences.Where(d => d.Item.Kind != "only-there").Sum(d => d.Item.Objects) + forward.Waiting : (double?)null;
+        var missing = canCompare ? Missing(provider, forward!) : (double?)null;
         var equal = keptEqual && missing < 1e-6;
         var switched = back is not null;
-        var kept = provider.KeptUntil(from);
+        var kept = provider.KeptIn(from);
         var before = view.Project(Consequences.Months);
         IReadOnlyList<YearChange> Cost(Checked<Estate> after) => after.Ok ? Consequences.CostOf(before, after.Value, from) : [];
         string? Reason(Checked<Estate> after) => after.Ok ? null : after.Problems[0].Message;
@@ -139,7 +153,7 @@ internal static class MoveEndpoints
             new(MoveStep.SwitchOver, switched, !switched && equal && over.Ok, switched, switched ? null : !equal ? "The two are not equal yet." : Reason(over), !switched ? Cost(over) : []),
             new(MoveStep.DropOld, false, switched && equal && kept is null && drop.Ok, false,
                 !switched ? "The new one has not taken over yet." : !equal ? "The two are not equal: the old one still has what the new one has not." :
-                kept is { } until ? $"'{from}' holds objects that its keep rule keeps, the last until {until:yyyy-MM-dd}." : Reason(drop), switched ? Cost(drop) : []),
+                kept is not null ? $"'{from}' holds {kept.Objects:#,0.##} objects that are kept, the last until {kept.Last:yyyy-MM-dd}." : Reason(drop), switched ? Cost(drop) : []),
         ]);
     }
 

@@ -14,6 +14,8 @@ public sealed record ReturnOrder
 {
     public required bool WithItsData { get; init; }
     public string? Confirm { get; init; }
+    /// <summary>From the reading of the loss, when something in the region is kept: the list of it was seen.</summary>
+    public string? KeptSeen { get; init; }
 }
 
 /// <summary>How many entries were queued.</summary>
@@ -47,7 +49,7 @@ internal static class RegionEndpoints
     {
         if (await current.Get(cancel) is null) return Problems.NoEstate();
         if (!order.WithItsData && order.Confirm != region) return Problems.Invalid("not-confirmed", "$.confirm", $"What lies in the region goes for good; write '{region}' to confirm.");
-        return TypedResults.Ok(provider.Copies.BringBack(region, order.WithItsData));
+        return TypedResults.Ok(provider.Copies.BringBack(region, order.WithItsData, order.KeptSeen));
     }
 
     private static async Task<Results<Ok<Queued>, ProblemHttpResult>> Refill(string bucket, CurrentEstate current, SimulatedProvider provider, CancellationToken cancel) =>
@@ -67,7 +69,7 @@ internal static class RegionEndpoints
         string from, string to, HttpRequest request, CurrentEstate current, EstateStore store, CancellationToken cancel)
     {
         var refused = await current.Change(async view =>
-            Plans.Refusal(view, request) ?? await Plans.Store(view!, CopyPlans.SwitchOver(view!.Estate, from, to), "switched-over", store, cancel), cancel);
+            Plans.Refusal(view, request) ?? await Plans.Store(current, view!, CopyPlans.SwitchOver(view!.Estate, from, to), "switched-over", store, cancel), cancel);
         return refused is not null ? refused : TypedResults.NoContent();
     }
 }

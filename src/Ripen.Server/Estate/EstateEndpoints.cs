@@ -5,6 +5,7 @@ using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Data;
 using Ripen.Provider;
+using Ripen.Server.Demo;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Estates;
@@ -26,7 +27,7 @@ internal static class EstateEndpoints
             .Produces<Estate>(contentType: "application/json");
         estate.MapPut("/document", Import).WithName("importEstate").WithSummary("Puts a document in the place of the estate. If-Match is needed when there is one.")
             .Accepts<Estate>("application/json").WithMetadata(new RequestSizeLimitAttribute(LargestDocument));
-        estate.MapPost("/demo", LoadDemo).WithName("loadDemo").WithSummary("Loads the demo estate where there is none.");
+        estate.MapPost("/demo", LoadDemo).WithName("loadDemo").WithSummary("Loads the demo estate, with the ninety days that it has lived; only where there is no estate.");
         estate.MapGet("/changes", Changes).WithName("readChanges").WithSummary("Who changed what: the newest changes first, with before and after.");
     }
 
@@ -46,38 +47,32 @@ internal static class EstateEndpoints
 
     private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Import(
         HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel,
-        [Description("Whether objects with content may be lost by it.")] bool discardContents = false)
+        [Description("Whether objects with content may be lost by it. What is kept is never lost by it.")] bool discardContents = false)
     {
         var document = EstateDocument.Read(await request.ReadText(cancel));
         if (!document.Ok) return Problems.Invalid(document.Problems);
-        return await Replace(document.Value, request, response, current, store, provider, discardContents, cancel);
-    }
-
-    private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> LoadDemo(
-        HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel)
-    {
-        var result = await Replace(CurrentEstate.Demo(), request, response, current, store, provider, false, cancel);
-        if (result.Result is Ok<EstateSummary>) await DemoContents.Put(provider.Objects);
-        return result;
-    }
-
-    private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Replace(
-        Estate estate, HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, SimulatedProvider provider, bool discardContents,
-        CancellationToken cancel)
-    {
         var refused = await current.Change(async view =>
         {
             if (view is not null && !request.HasIfMatch()) return Problems.NoIfMatch();
             if (view is not null && !request.Matches(view.Version)) return Problems.Stale("The estate");
-            if (view is not null && !discardContents && provider.Contents(null) is { Objects: > 0 } contents)
+            await current.Apply(new PlannedChange(document.Value, IsImport: true), () =>
             {
-                return Problems.Conflict("contents-would-go",
-                    $"{contents.Objects} objects with {contents.Bytes} bytes of content lie in this estate's buckets and would be lost: a document holds no content. Fetch them first, or send ?discardContents=true.");
-            }
-            await store.Replace(estate, view?.Version ?? 0, cancel);
+                if (view is not null && !discardContents && provider.Contents(null) is { Objects: > 0 } contents)
+                {
+                    throw new RefusalException(RefusalKind.Conflict, "contents-would-go",
+                        $"{contents.Objects} objects with {contents.Bytes} bytes of content lie in this estate's buckets and would be lost: a document holds no content. Fetch them first, or send ?discardContents=true.");
+                }
+                return store.Replace(document.Value, view?.Version ?? 0, cancel: cancel);
+            });
             return null;
         }, cancel);
         return refused is not null ? refused : await Read(current, response, cancel);
+    }
+
+    private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> LoadDemo(HttpResponse response, CurrentEstate current, DemoEstate demo, CancellationToken cancel)
+    {
+        await demo.Load(cancel);
+        return await Read(current, response, cancel);
     }
 
     /// <summary>Decisions from the store, and what was done by hand at the provider, in one order.</summary>
@@ -85,7 +80,7 @@ internal static class EstateEndpoints
         EstateStore store, SimulatedProvider provider, CancellationToken cancel, [Description("At most so many.")] int most = 100)
     {
         most = Math.Clamp(most, 1, 1000);
-        var deeds = provider.Deeds(most).Select(d => new LoggedChange(-d.Id, d.At, "done-by-hand", d.Bucket, null, d.What, null));
+        var deeds = provider.Deeds(most).Select(d => new LoggedChange(-d.Id, d.At, d.Actor, "done-by-hand", d.Bucket, null, null, d.What, null));
         return TypedResults.Ok<IReadOnlyList<LoggedChange>>([.. (await store.Changes(most, cancel)).Concat(deeds).OrderByDescending(c => c.At).Take(most)]);
     }
 }

@@ -1,8 +1,6 @@
 using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Estates;
-using Ripen.Data;
-using Ripen.Provider;
 
 namespace Ripen.Server.Http;
 
@@ -20,8 +18,7 @@ public static class Problems
 
     public static ProblemHttpResult NoBucket(string name) => NotFound("no-bucket", $"There is no bucket '{name}'.");
 
-    public static ProblemHttpResult Stale(string what) => Make(
-        StatusCodes.Status412PreconditionFailed, "changed-meanwhile", $"{what} was changed in the meantime. Nothing was stored: look at the newer one and apply again.");
+    public static ProblemHttpResult Stale(string what) => Refused(RefusalException.Stale(what));
 
     public static ProblemHttpResult NoIfMatch() => Make(
         StatusCodes.Status428PreconditionRequired, "if-match-missing", "Send the ETag that you last read as If-Match, so that nobody's change is overwritten unseen.");
@@ -81,13 +78,3 @@ internal sealed class RefusalHandler : IExceptionHandler
     }
 }
 
-/// <summary>Turns a lost race with another process into the same answer as a stale If-Match.</summary>
-internal sealed class StaleVersionHandler : IExceptionHandler
-{
-    public async ValueTask<bool> TryHandleAsync(HttpContext httpContext, Exception exception, CancellationToken cancellationToken)
-    {
-        if (exception is not StaleVersionException) return false;
-        await Problems.Stale("This").ExecuteAsync(httpContext);
-        return true;
-    }
-}

@@ -21,7 +21,7 @@ internal sealed class PlainObjects(RequestDelegate next)
             await next(context);
             return;
         }
-        if (await current.Get(context.RequestAborted) is null) throw new RefusalException(RefusalKind.NotFound, "no-estate", "There is no estate yet.");
+        if (!current.IsThere) throw new RefusalException(RefusalKind.NotFound, "no-estate", "There is no estate yet.");
         var path = context.Request.RawPath()[Root.Length..];
         var slash = path.IndexOf('/', StringComparison.Ordinal);
         var bucket = RequestTarget.Unescape(slash < 0 ? path : path[..slash]);

@@ -41,6 +41,7 @@ export type ForecastSeries = Schemas["ForecastSeries"];
 export type InventoryPreview = Schemas["InventoryPreview"];
 export type InventoryReading = Schemas["InventoryReading"];
 export type KeepRule = Schemas["KeepRule"];
+export type LiftOrder = Schemas["LiftOrder"];
 export type LifecycleRule = Schemas["LifecycleRule"];
 export type Lines = Schemas["Lines"];
 export type LinkOrder = Schemas["LinkOrder"];
@@ -59,6 +60,8 @@ export type SchemeQuestion = Schemas["SchemeQuestion"];
 export type StorageAdvice = Schemas["StorageAdvice"];
 export type StorageQuestions = Schemas["StorageQuestions"];
 export type StoredVersion = Schemas["StoredVersion"];
+export type StoresChoice = Schemas["StoresChoice"];
+export type StoresReading = Schemas["StoresReading"];
 export type SplitBy = "tier" | "charge" | "bucket";
 export type TierContents = Schemas["TierContents"];
 export type TierMove = Schemas["TierMove"];
@@ -148,6 +151,15 @@ export const changeBucket = (bucket: Bucket, etag: string) =>
 
 export const deleteBucket = (name: string, etag: string) =>
   value(client.DELETE("/api/buckets/{name}", { params: { path: { name } }, headers: { "If-Match": etag } }));
+
+/** Lifts a liftable keep rule, or puts another in its place; the log keeps the reason. */
+export const liftKeepRule = (name: string, order: LiftOrder, etag: string) =>
+  value(client.POST("/api/buckets/{name}/keep/lift", { params: { path: { name } }, headers: { "If-Match": etag }, body: order }));
+
+export const readStores = () => value(client.GET("/api/stores"));
+
+export const decideStores = (choice: StoresChoice, confirm: string) =>
+  value(client.POST("/api/stores/decision", { body: { choice, confirm } }));
 
 export const readForecast = (months: number, by: SplitBy) =>
   value(client.GET("/api/forecast", { params: { query: { months, by } } }));
@@ -304,8 +316,8 @@ export const readLoss = (region: string) => value(client.GET("/api/copies/region
 
 export const loseRegion = (region: string) => value(client.PUT("/api/copies/regions/{region}/loss", ofRegion(region)));
 
-export const returnRegion = (region: string, withItsData: boolean, confirm: string | null) =>
-  value(client.POST("/api/copies/regions/{region}/return", { ...ofRegion(region), body: { withItsData, confirm } }));
+export const returnRegion = (region: string, withItsData: boolean, confirm: string | null, keptSeen: string | null) =>
+  value(client.POST("/api/copies/regions/{region}/return", { ...ofRegion(region), body: { withItsData, confirm, keptSeen } }));
 
 export const refillBucket = (bucket: string) =>
   value(client.POST("/api/copies/refills/{bucket}", { params: { path: { bucket } } }));

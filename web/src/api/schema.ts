@@ -101,7 +101,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Loads the demo estate where there is none. */
+        /** Loads the demo estate, with the ninety days that it has lived; only where there is no estate. */
         post: operations["loadDemo"];
         delete?: never;
         options?: never;
@@ -158,6 +158,23 @@ export interface paths {
         post?: never;
         /** Deletes a bucket with all that it holds. If-Match is needed. */
         delete: operations["deleteBucket"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/keep/lift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Lifts a liftable keep rule, with a reason. If-Match is needed. */
+        post: operations["liftKeepRule"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1057,6 +1074,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the database and the provider's folder are one truth, and what can be done when they are not. */
+        get: operations["readStores"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stores/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Decides which of the two is to hold. Nothing that is kept goes by it. */
+        post: operations["decideStores"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1536,6 +1587,22 @@ export interface components {
         };
         /** @enum {unknown} */
         KeepStrength: "sealed" | "liftable";
+        Kept: {
+            /** Format: date */
+            until: string;
+            strength: components["schemas"]["KeepStrength"];
+        };
+        KeptAtRisk: {
+            bucket: string;
+            key: string;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: date */
+            until: string;
+            strength: components["schemas"]["KeepStrength"];
+        };
         LedgerRow: {
             /** Format: date */
             day: string;
@@ -1557,6 +1624,11 @@ export interface components {
             steps?: components["schemas"]["Step"][];
             /** Format: int32 */
             expireAt?: null | number;
+        };
+        LiftOrder: {
+            reason: string;
+            confirm: string;
+            keep?: null | components["schemas"]["KeepRule"];
         };
         Line: {
             /** Format: double */
@@ -1614,8 +1686,10 @@ export interface components {
             id: number;
             /** Format: date-time */
             at: string;
+            actor: string;
             kind: string;
             subject: string;
+            reason: null | string;
             before: null | string;
             after: null | string;
             shown: null | components["schemas"]["YearChange"][];
@@ -1833,6 +1907,8 @@ export interface components {
             since: null | string;
             buckets: components["schemas"]["BucketAtRisk"][];
             items: components["schemas"]["ProofItem"][];
+            kept: components["schemas"]["KeptAtRisk"][];
+            keptSeen: null | string;
             /** Format: double */
             lostObjects: number;
             /** Format: double */
@@ -1848,6 +1924,7 @@ export interface components {
         ReturnOrder: {
             withItsData: boolean;
             confirm?: null | string;
+            keptSeen?: null | string;
         };
         /** @enum {unknown} */
         Right: "read" | "write" | "list";
@@ -1932,6 +2009,8 @@ export interface components {
         Span: "hour" | "day" | "week" | "month" | null;
         /** @enum {unknown} */
         Spread: "device" | "rack" | "zone" | "region";
+        /** @enum {unknown} */
+        Standing: "together" | "database-empty" | "database-older" | "folder-empty" | "folder-older" | "parted" | "foreign" | "not-taken-up";
         Step: {
             /** Format: int32 */
             age: number;
@@ -1991,6 +2070,12 @@ export interface components {
             survives: components["schemas"]["Spread"];
             region?: null | string;
         };
+        StoreSide: {
+            identity: null | string;
+            /** Format: int64 */
+            version: number;
+            buckets: string[];
+        };
         StoredVersion: {
             /** Format: int64 */
             version: number;
@@ -2014,8 +2099,7 @@ export interface components {
             isCopy: boolean;
             sha256: null | string;
             mediaType: null | string;
-            /** Format: date */
-            keptUntil: null | string;
+            kept: null | components["schemas"]["Kept"];
             /** Format: date-time */
             readyFrom: null | string;
             tags: null | {
@@ -2025,6 +2109,20 @@ export interface components {
             arrived: null | string;
             /** Format: int64 */
             root: number;
+        };
+        /** @enum {unknown} */
+        StoresChoice: "take-folder" | "take-database";
+        StoresOrder: {
+            choice: components["schemas"]["StoresChoice"];
+            confirm: string;
+        };
+        StoresReading: {
+            standing: components["schemas"]["Standing"];
+            words: string;
+            reason: null | string;
+            choices: components["schemas"]["StoresChoice"][];
+            database: null | components["schemas"]["StoreSide"];
+            folder: null | components["schemas"]["StoreSide"];
         };
         StripBand: {
             tier: string;
@@ -2110,6 +2208,7 @@ export interface components {
             for?: null | components["schemas"]["Span"];
             /** Format: date-time */
             until?: null | string;
+            confirm?: null | string;
         };
         TimedLink: {
             id: string;
@@ -2266,7 +2365,7 @@ export interface operations {
     importEstate: {
         parameters: {
             query?: {
-                /** @description Whether objects with content may be lost by it. */
+                /** @description Whether objects with content may be lost by it. What is kept is never lost by it. */
                 discardContents?: boolean;
             };
             header?: never;
@@ -2445,6 +2544,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    liftKeepRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LiftOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bucket"];
+                };
             };
         };
     };
@@ -3926,6 +4051,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MoveReading"];
+                };
+            };
+        };
+    };
+    readStores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresReading"];
+                };
+            };
+        };
+    };
+    decideStores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StoresOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoresReading"];
                 };
             };
         };

@@ -55,7 +55,7 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
         <RulesEditor bucket={bucket} edit={edit} problemAt={problemAt} suggested={good} />
         <StreamsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
         <ReadsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
-        <KeepEditor bucket={bucket} edit={edit} problemAt={problemAt} />
+        <KeepEditor bucket={bucket} stored={draft.stored.data} discard={draft.discard} edit={edit} problemAt={problemAt} />
         <CopiesSection bucket={bucket} />
         <MoneyChart bucket={name} />
         <ContentsSection bucket={draft.stored.data?.value ?? bucket} />

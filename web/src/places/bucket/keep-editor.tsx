@@ -1,6 +1,7 @@
-import type { Bucket, KeepRule } from "../../api/client";
+import type { Bucket, KeepRule, Versioned } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
+import { LiftKeepRule } from "./lift-keep-rule";
 import { type Edit, orEmpty, type ProblemAt } from "./use-draft";
 
 const spans = [
@@ -10,10 +11,16 @@ const spans = [
   { label: "ten years", days: 3653 },
 ];
 
-type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };
+type EditorProps = {
+  bucket: Bucket;
+  stored: Versioned<Bucket> | undefined;
+  edit: Edit;
+  discard: () => void;
+  problemAt: ProblemAt;
+};
 
 /** The keep rule: until when nothing can be deleted, and whether somebody may lift that. */
-export function KeepEditor({ bucket, edit, problemAt }: EditorProps) {
+export function KeepEditor({ bucket, stored, edit, discard, problemAt }: EditorProps) {
   const { estate } = useEstate();
   const { keep } = bucket;
   const set = (next: KeepRule | null) => edit((b) => ({ ...b, keep: next }));
@@ -74,7 +81,9 @@ export function KeepEditor({ bucket, edit, problemAt }: EditorProps) {
           <Field
             label="Strength"
             error={problemAt("$.keep.strength")}
-            hint={keep.strength === "sealed" ? "Nobody can shorten it, ever." : "A named role can shorten it, with a reason."}
+            hint={
+              keep.strength === "sealed" ? "Nobody can shorten it, ever." : "It can be lifted, with a reason that the log keeps."
+            }
           >
             {(ids) => (
               <Select
@@ -89,6 +98,7 @@ export function KeepEditor({ bucket, edit, problemAt }: EditorProps) {
             )}
           </Field>
         )}
+        {stored?.value.keep?.strength === "liftable" && <LiftKeepRule stored={stored} wanted={keep ?? null} onLifted={discard} />}
         {keep && kind === "days" && (
           <span className="pt-4">
             {spans.map((span) => (

@@ -1,11 +1,12 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { passTime, stopTime, type TimeOrder } from "../../api/client";
+import { ApiError, passTime, stopTime, type TimeOrder } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count, day, instant } from "../../format";
 import { Button, Field, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { Progress } from "../../ui/progress";
+import { TypedConfirmation } from "../../ui/typed-confirmation";
 import { useClock } from "./use-clock";
 
 const spans = [
@@ -66,6 +67,18 @@ export function ClockPlace() {
         </form>
       </section>
       {pass.error && <ErrorNote error={pass.error} />}
+      {pass.error instanceof ApiError && pass.error.code === "retention-lapses" && pass.variables?.until && (
+        <div className="max-w-xl">
+          <TypedConfirmation
+            word={pass.variables.until.slice(0, 10)}
+            action="Let it lapse and go there"
+            refusal="Stay"
+            busy={pass.isPending}
+            onConfirm={() => pass.mutate({ until: pass.variables?.until, confirm: pass.variables?.until?.slice(0, 10) })}
+            onCancel={() => pass.reset()}
+          />
+        </div>
+      )}
       {passage?.error && (
         <ErrorNote error={new Error(`Time stopped at the last midnight that could be closed: ${passage.error}`)} />
       )}

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { loseRegion, type RegionLoss, readLoss, refillBucket, returnRegion } from "../../api/client";
 import { useEstate } from "../../estate-context";
-import { count, instant } from "../../format";
+import { count, day, instant } from "../../format";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
@@ -40,6 +40,7 @@ export function RegionPage() {
       </p>
       <Deeds loss={loss.data} />
       {buckets.length > 0 && <Buckets loss={loss.data} />}
+      {loss.data.kept.length > 0 && <KeptHere kept={loss.data.kept} />}
       {items.length > 0 && (
         <>
           <h2 className="mt-8 text-xl">Nowhere else, by name and size</h2>
@@ -50,12 +51,56 @@ export function RegionPage() {
   );
 }
 
+/** What is kept in the region, by name: the list that is looked at before it is destroyed. */
+function KeptHere({ kept }: { kept: RegionLoss["kept"] }) {
+  const { bytes } = useEstate();
+  const most = 500;
+  return (
+    <>
+      <h2 className="mt-8 text-xl">Kept here</h2>
+      <section aria-label="Kept here" tabIndex={0} className="mt-1 max-h-[20rem] overflow-y-auto">
+        <table className="w-full">
+          <thead className="sticky top-0 bg-paper text-sm text-ink-soft">
+            <tr className="border-b border-hairline-strong">
+              <th className="py-1 text-left font-normal">object</th>
+              <th className="text-left font-normal">in</th>
+              <th className="text-right font-normal">objects</th>
+              <th className="text-right font-normal">size</th>
+              <th className="pl-6 text-left font-normal">kept until</th>
+            </tr>
+          </thead>
+          <tbody>
+            {kept.slice(0, most).map((k) => (
+              <tr key={`${k.bucket} ${k.key} ${k.until} ${k.strength} ${k.objects}`} className="border-b border-hairline">
+                <th scope="row" className="py-1 pr-4 text-left font-normal break-all">
+                  {k.key === "" ? "(no prefix)" : k.key}
+                </th>
+                <td className="pr-4">{k.bucket}</td>
+                <td className="text-right">{count(k.objects)}</td>
+                <td className="pl-4 text-right whitespace-nowrap">{bytes(k.bytes)}</td>
+                <td className="pl-6 whitespace-nowrap">
+                  {day(k.until)}, {k.strength}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </section>
+      {kept.length > most && <p className="text-sm text-ink-soft">And {count(kept.length - most)} more.</p>}
+    </>
+  );
+}
+
 function Deeds({ loss }: { loss: RegionLoss }) {
   const [asking, setAsking] = useState<"lose" | "empty" | null>(null);
   const { regionName } = useEstate();
   const done = () => setAsking(null);
   const lose = useDeed(() => loseRegion(loss.region), done);
-  const back = useDeed((withItsData: boolean) => returnRegion(loss.region, withItsData, withItsData ? null : loss.region), done);
+  const back = useDeed(
+    (withItsData: boolean) =>
+      returnRegion(loss.region, withItsData, withItsData ? null : loss.region, withItsData ? null : loss.keptSeen),
+    done,
+  );
   const error = lose.error ?? back.error;
   return (
     <section aria-label="What to do" className="mt-4 max-w-2xl">
@@ -92,6 +137,12 @@ function Deeds({ loss }: { loss: RegionLoss }) {
             What lay in {regionName(loss.region)} goes for good, and what waited to leave it too. What is nowhere else is listed
             below and kept in a record; the rest can be brought back from its copies.
           </p>
+          {loss.kept.length > 0 && (
+            <p className="mb-2 border-l-4 border-bad px-3 text-bad">
+              Among it are {count(loss.kept.reduce((sum, k) => sum + k.objects, 0))} objects that are kept. No rule prevents a
+              disaster; they are listed below.
+            </p>
+          )}
           <TypedConfirmation
             word={loss.region}
             action="Bring it back empty"

@@ -12,6 +12,9 @@ const deeds: Record<string, string> = {
   "switched-over": "Copy took over",
   "switched-back": "Taken back",
   "line-changed": "Line changed",
+  "keep-rule-lifted": "Keep rule lifted",
+  "folder-taken": "The folder's state taken",
+  "database-taken": "The database's state taken",
   "done-by-hand": "Done by hand",
 };
 
@@ -33,7 +36,10 @@ export function LogPlace() {
               )}{" "}
               UTC
             </time>
-            <span>{deeds[change.kind] ?? change.kind}</span>
+            <span>
+              {deeds[change.kind] ?? change.kind}
+              <span className="block text-sm text-ink-soft">{change.actor}</span>
+            </span>
             <Details change={change} />
           </li>
         ))}
@@ -56,7 +62,8 @@ function Details({ change }: { change: LoggedChange }) {
 function Decision({ change }: { change: LoggedChange }) {
   const { money } = useEstate();
   const parts = changedParts(change);
-  const aboutBucket = change.kind.startsWith("bucket") || change.kind.startsWith("switched");
+  const aboutBucket =
+    change.kind.startsWith("bucket") || change.kind === "keep-rule-lifted" || change.kind.startsWith("switched");
   return (
     <div className="min-w-0">
       {aboutBucket && change.kind !== "bucket-deleted" ? (
@@ -64,6 +71,7 @@ function Decision({ change }: { change: LoggedChange }) {
       ) : (
         <span>{change.subject}</span>
       )}
+      {change.reason && <span className="ml-3">because: {change.reason}</span>}
       {parts.length > 0 && <span className="ml-3 text-ink-soft">{parts.join(", ")}</span>}
       {change.shown && (
         <span className="ml-3">

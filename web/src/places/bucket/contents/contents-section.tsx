@@ -131,7 +131,7 @@ function ObjectLine({ object, prefix, onOpen }: { object: StoredVersion; prefix:
         <TierName id={object.tier} />
       </td>
       <td>{day(object.created)}</td>
-      <td>{object.keptUntil == null ? <span className="text-ink-soft">–</span> : day(object.keptUntil)}</td>
+      <td>{object.kept == null ? <span className="text-ink-soft">–</span> : day(object.kept.until)}</td>
     </tr>
   );
 }

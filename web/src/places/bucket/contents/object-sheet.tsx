@@ -38,7 +38,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
         ["In the tier since", day(chosen.inTierSince)],
         ["Written", `${instant(chosen.written)} UTC`],
         ["Last read", chosen.lastRead == null ? "never" : day(chosen.lastRead)],
-        ["Kept until", chosen.keptUntil == null ? "nothing keeps it" : day(chosen.keptUntil)],
+        ["Kept until", chosen.kept == null ? "nothing keeps it" : `${day(chosen.kept.until)}, ${chosen.kept.strength}`],
         ...(chosen.tags ? [["Tags", writeTags(chosen.tags)] as [string, React.ReactNode]] : []),
         ["Charged so far", money(details.data?.chargedSoFar ?? 0)],
         [

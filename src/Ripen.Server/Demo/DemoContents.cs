@@ -1,7 +1,7 @@
 using System.Text;
 using Ripen.Provider.Objects;
 
-namespace Ripen.Server;
+namespace Ripen.Server.Demo;
 
 /// <summary>A handful of made-up files for the demo's bucket of harbour notices, so that there is something to open, with an earlier version and a deletion.</summary>
 internal static class DemoContents

@@ -1,0 +1,13 @@
+namespace Ripen.Server.Stores;
+
+/// <summary>While the database and the provider's folder are not one truth, whatever is there can be looked at and nothing be changed but that.</summary>
+internal sealed class StoresGuard(RequestDelegate next)
+{
+    public Task Invoke(HttpContext context, CurrentEstate current)
+    {
+        var request = context.Request;
+        var changes = !HttpMethods.IsGet(request.Method) && !HttpMethods.IsHead(request.Method) && !HttpMethods.IsOptions(request.Method);
+        if (changes && !request.Path.StartsWithSegments("/api/stores", StringComparison.Ordinal)) current.DemandTogether();
+        return next(context);
+    }
+}
