@@ -48,7 +48,7 @@ public sealed class SimulatedProvider : IDisposable
     internal SimulatedProvider(string folder, TimeProvider wallClock, IActors? actors, Func<string, Stream>? create)
     {
         Directory.CreateDirectory(folder);
-        oneProcess = new FileStream(Path.Combine(folder, "in-use"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+        oneProcess = Lock(folder);
         state = new ProviderState(new ProviderIndex(Path.Combine(folder, "index.db")), new ContentFiles(folder, create), wallClock, actors ?? new LocalActors());
         adoption = new Adoption(state);
         adoption.Resume();
@@ -63,8 +63,8 @@ public sealed class SimulatedProvider : IDisposable
         Inventories = new InventoryImports(state, Path.Combine(folder, "inventories"));
     }
 
-    /// <summary>Files that an earlier process had left half done, and that this start removed.</summary>
-    public int Mended { get; }
+    /// <summary>What an earlier process had left, and what this start did with it.</summary>
+    public FolderMending Mended { get; }
 
     public IObjectStore Objects { get; }
 
@@ -140,5 +140,17 @@ public sealed class SimulatedProvider : IDisposable
     {
         state.Index.Dispose();
         oneProcess.Dispose();
+    }
+
+    private static FileStream Lock(string folder)
+    {
+        try
+        {
+            return new FileStream(Path.Combine(folder, "in-use"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+        }
+        catch (IOException taken)
+        {
+            throw new IOException($"Another Ripen uses the provider's folder '{folder}'; stop it first, or name another folder.", taken);
+        }
     }
 }

@@ -23,6 +23,7 @@ var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = ar
 if (builder.Configuration["urls"] is null) builder.WebHost.UseUrls("http://127.0.0.1:5140");
 var settings = builder.Configuration.GetSection("Ripen").Get<RipenSettings>() ?? new RipenSettings();
 var database = Path.GetFullPath(settings.Database);
+var folder = settings.Provider ?? Path.Combine(Path.GetDirectoryName(database)!, "provider");
 
 builder.Services.AddSingleton(settings);
 builder.Services.AddSingleton(TimeProvider.System);
@@ -32,8 +33,7 @@ builder.Services.AddSingleton<CurrentEstate>();
 builder.Services.AddSingleton<DemoEstate>();
 builder.Services.AddRipenProblemDetails();
 builder.Services.AddExceptionHandler<RefusalHandler>();
-builder.Services.AddSingleton(services => new SimulatedProvider(
-    settings.Provider ?? Path.Combine(Path.GetDirectoryName(database)!, "provider"), services.GetRequiredService<TimeProvider>(), services.GetRequiredService<IActors>()));
+builder.Services.AddSingleton(services => new SimulatedProvider(folder, services.GetRequiredService<TimeProvider>(), services.GetRequiredService<IActors>()));
 builder.Services.AddSingleton<ClockJob>();
 // The build runs this program for its OpenAPI document only; that must not leave a database or a provider behind.
 if (!OpenApiDocument.IsBeingGenerated) builder.Services.AddHostedService(services => services.GetRequiredService<ClockJob>());
@@ -71,16 +71,29 @@ api.MapStores();
 api.MapGet("{**rest}", () => Problems.NotFound("unknown-address", "There is nothing at this address; /openapi/v1.json lists what there is.")).ExcludeFromDescription();
 app.MapFallbackToFile("index.html");
 
-if (!OpenApiDocument.IsBeingGenerated)
+try
+{
+    if (!OpenApiDocument.IsBeingGenerated) await Prepare();
+    await app.RunAsync();
+    return 0;
+}
+catch (Exception error) when (Startup.Sentence(error, database, folder) is { } sentence)
+{
+    await Console.Error.WriteLineAsync(sentence);
+    return 1;
+}
+
+async Task Prepare()
 {
     Directory.CreateDirectory(Path.GetDirectoryName(database)!);
+    // First, because it keeps every other process out.
+    var mended = app.Services.GetRequiredService<SimulatedProvider>().Mended;
+    if (mended.HalfWritten > 0) app.Logger.LogWarning("{Files} half-written uploads that nothing had acknowledged were removed.", mended.HalfWritten);
+    if (mended.PutAside > 0) app.Logger.LogWarning("{Files} files that the provider's index does not know were put into its folder 'quarantine'; list.csv there names them.", mended.PutAside);
     await app.Services.GetRequiredService<EstateStore>().Prepare();
     var current = app.Services.GetRequiredService<CurrentEstate>();
     var demo = app.Services.GetRequiredService<DemoEstate>();
     // What does not belong together is said, and can be looked at; it is no reason not to start.
     if (await current.Begin() is null && settings.Demo && current.Stores.Standing == Standing.Together) await demo.Load(CancellationToken.None);
     await demo.Live(CancellationToken.None);
-    var mended = app.Services.GetRequiredService<SimulatedProvider>().Mended;
-    if (mended > 0) app.Logger.LogWarning("The provider's folder was left half done: {Files} files that nothing acknowledged were removed.", mended);
 }
-await app.RunAsync();

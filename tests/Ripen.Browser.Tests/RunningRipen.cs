@@ -39,7 +39,7 @@ public sealed class RunningRipen : IAsyncDisposable
         var address = new Uri($"http://127.0.0.1:{FreePort()}");
         var server = Process.Start(new ProcessStartInfo(
             Path.Combine(AppContext.BaseDirectory, "Ripen.Server"),
-            [$"--urls={address}", $"--Ripen:Database={Path.Combine(folder, "ripen.db")}", $"--Ripen:Demo={demo}"])
+            [$"--urls={address}", $"--Ripen:Database={Path.Combine(folder, "ripen.db")}", $"--Ripen:Demo={demo}", "--Ripen:DemoPast=false"])
         { RedirectStandardOutput = true })!;
         server.OutputDataReceived += (_, _) => { };
         server.BeginOutputReadLine();

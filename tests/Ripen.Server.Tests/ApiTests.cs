@@ -172,16 +172,21 @@ public sealed class ApiTests : IDisposable
     [Fact]
     public async Task Importing_replaces_the_estate_only_when_its_version_is_named()
     {
-        var document = await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative));
-        var smaller = JsonNode.Parse(document)!;
+        using var free = new TestServer(demo: false);
+        var document = JsonNode.Parse(await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative)))!;
+        foreach (var bucket in document["buckets"]!.AsArray()) bucket!.AsObject().Remove("keep");
+        (await free.Send(HttpMethod.Put, "/api/estate/document", document.ToJsonString())).EnsureSuccessStatusCode();
+        (await free.Http.PutAsync(new Uri("/api/buckets/harbour-notices/objects/a", UriKind.Relative), new ByteArrayContent([1]))).EnsureSuccessStatusCode();
+        var smaller = document.DeepClone();
         smaller["name"] = "Smaller";
         smaller["buckets"]!.AsArray().RemoveAt(0);
-        var (_, tag) = await server.Get("/api/estate");
-        await IsProblem(await server.Send(HttpMethod.Put, "/api/estate/document", smaller.ToJsonString()), HttpStatusCode.PreconditionRequired, "if-match-missing");
-        Assert.Equal(HttpStatusCode.OK, (await server.Send(HttpMethod.Put, "/api/estate/document?discardContents=true", smaller.ToJsonString(), tag)).StatusCode);
-        Assert.Equal("Smaller", (await server.Get("/api/estate")).Body["name"]!.GetValue<string>());
-        await IsProblem(await server.Send(HttpMethod.Put, "/api/estate/document", document, tag), HttpStatusCode.PreconditionFailed, "changed-meanwhile");
-        await IsProblem(await server.Send(HttpMethod.Post, "/api/estate/demo"), HttpStatusCode.PreconditionRequired, "if-match-missing");
+        var (_, tag) = await free.Get("/api/estate");
+        await IsProblem(await free.Send(HttpMethod.Put, "/api/estate/document", smaller.ToJsonString()), HttpStatusCode.PreconditionRequired, "if-match-missing");
+        await IsProblem(await free.Send(HttpMethod.Put, "/api/estate/document", smaller.ToJsonString(), tag), HttpStatusCode.Conflict, "contents-would-go");
+        Assert.Equal(HttpStatusCode.OK, (await free.Send(HttpMethod.Put, "/api/estate/document?discardContents=true", smaller.ToJsonString(), tag)).StatusCode);
+        Assert.Equal("Smaller", (await free.Get("/api/estate")).Body["name"]!.GetValue<string>());
+        await IsProblem(await free.Send(HttpMethod.Put, "/api/estate/document", document.ToJsonString(), tag), HttpStatusCode.PreconditionFailed, "changed-meanwhile");
+        await IsProblem(await free.Send(HttpMethod.Post, "/api/estate/demo"), HttpStatusCode.Conflict, "estate-exists");
     }
 
     [Fact]

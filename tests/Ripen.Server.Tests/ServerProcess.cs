@@ -23,7 +23,7 @@ internal sealed class ServerProcess : IAsyncDisposable
         var address = new Uri($"http://127.0.0.1:{((IPEndPoint)listener.LocalEndpoint).Port}");
         listener.Stop();
         process = Process.Start(new ProcessStartInfo(Path.Combine(AppContext.BaseDirectory, "Ripen.Server"),
-            [$"--urls={address}", $"--Ripen:Database={Path.Combine(folder, "ripen.db")}", "--Ripen:Demo=true"])
+            [$"--urls={address}", $"--Ripen:Database={Path.Combine(folder, "ripen.db")}", "--Ripen:Demo=true", "--Ripen:DemoPast=false"])
         { RedirectStandardOutput = true, RedirectStandardError = true })!;
         process.BeginOutputReadLine();
         process.BeginErrorReadLine();

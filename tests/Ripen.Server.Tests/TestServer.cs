@@ -27,10 +27,19 @@ public sealed class TestServer : IDisposable
 
     private bool Demo { get; }
 
-    public void Restart()
+    public string ProviderFolder => Path.Combine(folder, "provider");
+
+    /// <summary>Until <see cref="Restart"/>, so that somebody can work on its files.</summary>
+    public void Stop()
     {
         Http.Dispose();
         factory.Dispose();
+        SqliteConnection.ClearAllPools();
+    }
+
+    public void Restart()
+    {
+        Stop();
         factory = Factory();
         Http = factory.CreateClient();
     }
@@ -63,5 +72,6 @@ public sealed class TestServer : IDisposable
         builder.UseEnvironment("Production").UseContentRoot(AppContext.BaseDirectory).ConfigureLogging(logging => logging.ClearProviders());
         builder.UseSetting("Ripen:Database", Database);
         builder.UseSetting("Ripen:Demo", Demo.ToString());
+        builder.UseSetting("Ripen:DemoPast", "false");
     });
 }

@@ -7,9 +7,13 @@ namespace Ripen.Provider.Objects;
 /// <summary>Content that lies on the disk, written and named, and not yet known to the index.</summary>
 internal sealed record WrittenContent(string Name, long Bytes, byte[] Sha256, byte[] BlockSums);
 
+/// <summary>What a start found: rests of something half done, which it removed, and files that no index knows, which it put aside.</summary>
+public sealed record FolderMending(int HalfWritten, int PutAside);
+
 /// <summary>
 /// Objects' content as files, apart from the index. A file is written under a temporary name, forced to the disk and renamed before
-/// the index may speak of it; what the index does not know when the program starts is a rest of something half done and goes.
+/// the index may speak of it. When the program starts, a file with a temporary name is a rest of something half done and goes; any other that the index does not know
+/// is put into quarantine, with a line in a list, and stays there until an index that knows it is put back.
 /// </summary>
 internal sealed class ContentFiles
 {
@@ -20,6 +24,7 @@ internal sealed class ContentFiles
 
     private readonly string incoming;
     private readonly string settled;
+    private readonly string quarantine;
     private readonly Func<string, Stream> create;
 
     /// <param name="folder">Where files lie.</param>
@@ -28,22 +33,46 @@ internal sealed class ContentFiles
     {
         incoming = Path.Combine(folder, "incoming");
         settled = Path.Combine(folder, "content");
+        quarantine = Path.Combine(folder, "quarantine");
         Directory.CreateDirectory(incoming);
         Directory.CreateDirectory(settled);
         this.create = create ?? (path => new FileStream(path, FileMode.CreateNew, FileAccess.Write, FileShare.None, 0, FileOptions.None));
     }
 
-    /// <summary>Removes what was half written, and settled files that <paramref name="isKnown"/> does not know. For the start, before anybody writes.</summary>
-    public int Mend(Func<string, bool> isKnown)
+    /// <summary>Removes what was half written, and puts settled files that <paramref name="isKnown"/> does not know aside. For the start, before anybody writes.</summary>
+    public FolderMending Mend(Func<string, bool> isKnown)
     {
-        var mended = 0;
-        foreach (var file in Directory.EnumerateFiles(incoming).Concat(Directory.EnumerateFiles(settled, "*", SearchOption.AllDirectories)))
+        var halfWritten = Directory.GetFiles(incoming);
+        foreach (var file in halfWritten) File.Delete(file);
+        var unknown = Directory.EnumerateFiles(settled, "*", SearchOption.AllDirectories).Where(f => !isKnown(Path.GetFileName(f))).ToList();
+        if (unknown.Count > 0) PutAside(unknown);
+        if (Directory.Exists(quarantine)) TakeBack(isKnown);
+        return new FolderMending(halfWritten.Length, unknown.Count);
+    }
+
+    /// <summary>An index that was put back knows files again that were put aside when it was missing.</summary>
+    private void TakeBack(Func<string, bool> isKnown)
+    {
+        foreach (var file in Directory.GetFiles(quarantine).Where(f => isKnown(Path.GetFileName(f)) && !File.Exists(PathOf(Path.GetFileName(f)))))
         {
-            if (file.StartsWith(settled, StringComparison.Ordinal) && isKnown(Path.GetFileName(file))) continue;
-            File.Delete(file);
-            mended++;
+            var home = PathOf(Path.GetFileName(file));
+            Directory.CreateDirectory(Path.GetDirectoryName(home)!);
+            File.Move(file, home);
         }
-        return mended;
+    }
+
+    private void PutAside(List<string> files)
+    {
+        Directory.CreateDirectory(quarantine);
+        var list = Path.Combine(quarantine, "list.csv");
+        var isNew = !File.Exists(list);
+        using var lines = new StreamWriter(list, append: true);
+        if (isNew) lines.WriteLine("name,bytes,written");
+        foreach (var file in files.Select(f => new FileInfo(f)))
+        {
+            lines.WriteLine(string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{file.Name},{file.Length},{file.LastWriteTimeUtc:yyyy-MM-dd'T'HH:mm:ss'Z'}"));
+            file.MoveTo(Path.Combine(quarantine, file.Name), overwrite: true);
+        }
     }
 
     /// <summary>Takes a body to the disk. Memory stays at a few blocks, whatever its length.</summary>
@@ -85,16 +114,20 @@ internal sealed class ContentFiles
     public async Task<string> Copy(string name, long bytes, byte[] blockSums, CancellationToken cancel)
     {
         var copy = Guid.NewGuid().ToString("N");
+        var temporary = Path.Combine(incoming, copy);
         Directory.CreateDirectory(Path.GetDirectoryName(PathOf(copy))!);
         try
         {
-            using var from = Open(name, bytes, blockSums);
-            await using var to = create(PathOf(copy));
-            await from.Send(0, bytes, to, cancel);
+            using (var from = Open(name, bytes, blockSums))
+            {
+                await using var to = create(temporary);
+                await from.Send(0, bytes, to, cancel);
+            }
+            File.Move(temporary, PathOf(copy));
         }
         catch
         {
-            File.Delete(PathOf(copy));
+            File.Delete(temporary);
             throw;
         }
         return copy;
