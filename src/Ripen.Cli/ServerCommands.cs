@@ -147,6 +147,7 @@ internal static class ServerCommands
         command.SetAction(async (parsed, _) =>
         {
             using var http = new HttpClient { BaseAddress = parsed.GetValue(Server), Timeout = Timeout.InfiniteTimeSpan };
+            http.DefaultRequestHeaders.Add("Ripen-Request", "1");
             try
             {
                 await act(http, parsed);

@@ -1,7 +1,7 @@
 namespace Ripen.Core;
 
 /// <summary>Why something was not done, each with an answer of its own over HTTP.</summary>
-public enum RefusalKind { NotFound, Invalid, Conflict, PreconditionFailed, Forbidden, Unauthorized, Full, Damaged, Unavailable }
+public enum RefusalKind { NotFound, Invalid, Conflict, PreconditionFailed, Forbidden, Unauthorized, TooLarge, Full, Damaged, Unavailable }
 
 /// <summary>What was asked for is refused: nothing was changed. The code is stable, the message says what to do.</summary>
 /// <param name="kind">Decides the answer over HTTP.</param>

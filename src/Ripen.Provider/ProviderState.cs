@@ -3,6 +3,7 @@ using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
+using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 
 namespace Ripen.Provider;
@@ -18,6 +19,9 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
     public ProviderIndex Index => index;
 
     public ContentFiles Contents => contents;
+
+    /// <summary>What readers did and is still to be booked.</summary>
+    public Uses Uses { get; } = new();
 
     /// <summary>What must not go on at the same time.</summary>
     public Exclusion Exclusion { get; } = new();
@@ -82,7 +86,21 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
     {
         try
         {
-            var result = index.Change(change, cancel);
+            Action putBack = () => { };
+            T result;
+            try
+            {
+                result = index.Change(db =>
+                {
+                    if (!Uses.IsEmpty) putBack = Uses.Book(db, FindTerms(db));
+                    return change(db);
+                }, cancel);
+            }
+            catch
+            {
+                putBack();
+                throw;
+            }
             EmptyTrash();
             return result;
         }
@@ -97,6 +115,38 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
         change(db);
         return true;
     }, cancel);
+
+    /// <summary>Books what readers did, when nobody is writing at the moment; for those who are about to look at it.</summary>
+    public void BookUses()
+    {
+        if (Uses.IsEmpty || !index.IsFree) return;
+        Change(_ => { });
+    }
+
+    public ProviderState Booked()
+    {
+        BookUses();
+        return this;
+    }
+
+    /// <summary>The same soon after, without anybody waiting for it.</summary>
+    public void BookUsesSoon()
+    {
+        if (Interlocked.Exchange(ref booking, 1) == 1) return;
+        _ = Task.Run(async () =>
+        {
+            await Task.Delay(BookAfterMilliseconds);
+            Volatile.Write(ref booking, 0);
+            try
+            {
+                if (!Uses.IsEmpty) Change(_ => { });
+            }
+            catch (Exception e) when (e is ObjectDisposedException or RefusalException or SqliteException or InvalidOperationException)
+            {
+                // The provider has ended, or its disk is full: it waits for the next change.
+            }
+        });
+    }
 
     /// <summary>Files first, then their names: whatever is interrupted is done again.</summary>
     public void EmptyTrash()
@@ -117,4 +167,6 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
         new(RefusalKind.Full, "disk-full", "The provider's disk is full; nothing was stored. Make room and send it again.");
 
     private const int SqliteFull = 13;
+    private const int BookAfterMilliseconds = 500;
+    private int booking;
 }

@@ -122,14 +122,14 @@ public sealed class SimulatedProvider : IDisposable
     public KeptInBucket? KeptIn(string bucket) => state.Index.Read(db => RetentionGate.ByBucket(db, bucket).SingleOrDefault());
 
     public IReadOnlyList<UntouchedPrefix> Untouched(string bucket, string under) =>
-        state.Index.Read(db => Ripen.Provider.Stock.Untouched.Of(db, state.TermsIn(db), state.TermsIn(db)[bucket], under));
+        state.Booked().Index.Read(db => Ripen.Provider.Stock.Untouched.Of(db, state.TermsIn(db), state.TermsIn(db)[bucket], under));
 
     /// <summary>The ledger's lines for the days [from, to), of one bucket or of all.</summary>
     public IReadOnlyList<LedgerRow> Ledger(DateOnly from, DateOnly to, string? bucket) =>
-        state.Index.Read(db => Metering.Ledger.Rows(db, state.TermsIn(db).Prices.Unit, from, to, bucket));
+        state.Booked().Index.Read(db => Metering.Ledger.Rows(db, state.TermsIn(db).Prices.Unit, from, to, bucket));
 
     /// <summary>What one version was charged so far, in money. Null when there is no such version.</summary>
-    public double? ChargedSoFar(string bucket, long version) => state.Index.Read(db => ObjectCharges.SoFar(db, state.TermsIn(db), state.TermsIn(db)[bucket], version));
+    public double? ChargedSoFar(string bucket, long version) => state.Booked().Index.Read(db => ObjectCharges.SoFar(db, state.TermsIn(db), state.TermsIn(db)[bucket], version));
 
     /// <summary>What was done by hand, newest first.</summary>
     public IReadOnlyList<Deed> Deeds(int most) => state.Index.Read(db => db.List(
@@ -138,6 +138,7 @@ public sealed class SimulatedProvider : IDisposable
 
     public void Dispose()
     {
+        if (!state.Uses.IsEmpty) state.Change(_ => { });
         state.Index.Dispose();
         oneProcess.Dispose();
     }

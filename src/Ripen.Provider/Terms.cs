@@ -7,6 +7,7 @@ namespace Ripen.Provider;
 internal sealed class Terms
 {
     private readonly Dictionary<string, BucketTerms> byName;
+    private readonly Dictionary<long, BucketTerms> byId;
     private readonly long[] tierIds;
     private readonly Dictionary<long, int> coldness;
 
@@ -17,6 +18,7 @@ internal sealed class Terms
         coldness = tierIds.Select((id, place) => (id, place)).ToDictionary(t => t.id, t => t.place);
         Buckets = [.. plan.Estate.Buckets.Select(b => new BucketTerms(bucketId(b.Name), b, plan.Buckets[b.Name].StatedOn, plan.Estate.PriceBook))];
         byName = Buckets.ToDictionary(b => b.Bucket.Name);
+        byId = Buckets.ToDictionary(b => b.Id);
     }
 
     public ProviderPlan Plan { get; }
@@ -24,6 +26,9 @@ internal sealed class Terms
     public PriceBook Prices => Plan.Estate.PriceBook;
 
     public IReadOnlyList<BucketTerms> Buckets { get; }
+
+    /// <summary>The bucket with the index's number; null when it is gone.</summary>
+    public BucketTerms? Find(long id) => byId.GetValueOrDefault(id);
 
     public bool Has(string bucket) => byName.ContainsKey(bucket);
 

@@ -25,7 +25,14 @@ var settings = builder.Configuration.GetSection("Ripen").Get<RipenSettings>() ??
 var database = Path.GetFullPath(settings.Database);
 var folder = settings.Provider ?? Path.Combine(Path.GetDirectoryName(database)!, "provider");
 
+if (Door.Refusal(builder.Configuration["urls"] ?? "", settings.BeyondLoopback) is { } exposed)
+{
+    await Console.Error.WriteLineAsync(exposed);
+    return 1;
+}
+
 builder.Services.AddSingleton(settings);
+builder.Services.Configure<RouteHandlerOptions>(options => options.ThrowOnBadRequest = true);
 builder.Services.AddSingleton(TimeProvider.System);
 builder.Services.AddEstateStore(database);
 builder.Services.AddSingleton<IActors, LocalActors>();
@@ -37,21 +44,19 @@ builder.Services.AddSingleton(services => new SimulatedProvider(folder, services
 builder.Services.AddSingleton<ClockJob>();
 // The build runs this program for its OpenAPI document only; that must not leave a database or a provider behind.
 if (!OpenApiDocument.IsBeingGenerated) builder.Services.AddHostedService(services => services.GetRequiredService<ClockJob>());
-builder.Services.ConfigureHttpJsonOptions(options => EstateDocument.Configure(options.SerializerOptions));
+builder.Services.ConfigureHttpJsonOptions(options => EstateDocument.ConfigureStrict(options.SerializerOptions));
 builder.Services.AddRipenOpenApi();
 builder.Services.AddResponseCompression();
 
 var app = builder.Build();
-app.UseExceptionHandler(new ExceptionHandlerOptions
-{
-    StatusCodeSelector = error => error is BadHttpRequestException bad ? bad.StatusCode : StatusCodes.Status500InternalServerError,
-});
-app.UseStatusCodePages();
+app.UseDoor(settings);
 // Objects go out byte for byte: a range or a digest of something compressed would be of other bytes.
 app.UseWhen(context => context.Request.Path.Value?.Contains("/objects/", StringComparison.Ordinal) != true, others => others.UseResponseCompression());
 app.UseMiddleware<StoresGuard>();
 app.UseMiddleware<PlainObjects>();
 app.UseFrontEnd();
+app.UseRouting();
+app.UseBodyGate();
 
 app.MapOpenApi("/openapi/{documentName}.json");
 app.MapHealth();
@@ -74,6 +79,7 @@ app.MapFallbackToFile("index.html");
 try
 {
     if (!OpenApiDocument.IsBeingGenerated) await Prepare();
+    if (settings.BeyondLoopback) app.Logger.LogWarning("Ripen listens beyond this machine and has no sign-in yet: whoever reaches it can read, change and delete everything.");
     await app.RunAsync();
     return 0;
 }

@@ -1,3 +1,4 @@
+using Microsoft.Data.Sqlite;
 using Ripen.Provider.Access;
 
 namespace Ripen.Provider.Tests;
@@ -64,6 +65,8 @@ public sealed class AccessTests : IDisposable
         Assert.Null(Refused("logs/a", Right.Read, key));
         Assert.Null(Refused("logs/", Right.List, key));
         Assert.Equal("no-right", Refused("logs/a", Right.Write, key));
+        Assert.Equal("no-right", Refused("logs/a", Right.ReadVersions, key));
+        Assert.Equal("no-right", Refused("logs/a", Right.DeleteVersions, key));
         Assert.Equal("outside-prefix", Refused("other", Right.Read, key));
         Assert.Equal("outside-prefix", Refused("", Right.List, key));
         provider.PassDays(1);
@@ -84,6 +87,8 @@ public sealed class AccessTests : IDisposable
         Assert.Null(Refused("a/b", Right.Read, Token(one)));
         Assert.Equal("outside-link", Refused("a/c", Right.Read, Token(one)));
         Assert.Equal("outside-link", Refused("a/b", Right.Write, Token(one)));
+        Assert.Equal("outside-link", Refused("a/b", Right.ReadVersions, Token(one)));
+        Assert.Equal("outside-link", Refused("a/b", Right.DeleteVersions, Token(many)));
         Assert.Equal("outside-link", Refused("a/", Right.List, Token(one)));
         Assert.Null(Refused("a/c", Right.Read, Token(many)));
         Assert.Null(Refused("a/", Right.List, Token(many)));
@@ -93,19 +98,47 @@ public sealed class AccessTests : IDisposable
         for (var i = 0; i < token.Length; i++)
         {
             var tampered = token[..i] + (token[i] == '0' ? '1' : '0') + token[(i + 1)..];
-            Assert.Equal("link-tampered", Refused("a/b", Right.Read, new Credentials(LinkToken: tampered)));
+            Assert.Equal("link-unknown", Refused("a/b", Right.Read, new Credentials(LinkToken: tampered)));
         }
         // The signature of one link does not open the other.
-        Assert.Equal("link-tampered", Refused("a/b", Right.Read, new Credentials(LinkToken: many.Id + token[token.IndexOf('.', StringComparison.Ordinal)..])));
+        Assert.Equal("link-unknown", Refused("a/b", Right.Read, new Credentials(LinkToken: many.Link.Id + token[token.IndexOf('.', StringComparison.Ordinal)..])));
 
-        Assert.Equal((1, 2), (Access.Links.Of("harbour").Single(l => l.Id == one.Id).Uses, Access.Links.Of("harbour").Single(l => l.Id == many.Id).Uses));
+        Assert.Equal((1, 2), (Access.Links.Of("harbour").Single(l => l.Id == one.Link.Id).Uses, Access.Links.Of("harbour").Single(l => l.Id == many.Link.Id).Uses));
         provider.Inside.Clock.PassUntil(provider.Inside.Clock.Now.AddHours(1), null, CancellationToken.None);
         Assert.Equal("link-ended", Refused("a/b", Right.Read, Token(one)));
-        Access.Links.Revoke("harbour", many.Id);
+        Access.Links.Revoke("harbour", many.Link.Id);
         Assert.Equal("link-revoked", Refused("a/b", Right.Read, Token(many)));
         Assert.Equal("no-object", Assert.Throws<RefusalException>(() => Access.Links.Make("harbour", "missing", false, provider.Inside.Clock.Now.AddDays(1))).Code);
 
-        static Credentials Token(TimedLink link) => new(LinkToken: link.Path[(link.Path.LastIndexOf('=') + 1)..]);
+        static Credentials Token(NewLink link) => new(LinkToken: link.Path[(link.Path.LastIndexOf('=') + 1)..]);
+    }
+
+    [Fact]
+    public async Task What_the_index_keeps_of_a_link_opens_nothing()
+    {
+        await provider.Put("a", [1]);
+        var made = Access.Links.Make("harbour", "a", false, provider.Inside.Clock.Now.AddHours(1));
+        var secret = made.Path[(made.Path.LastIndexOf('.') + 1)..];
+        provider.Inside.Dispose();
+        SqliteConnection.ClearAllPools();
+        var bytes = System.Text.Encoding.Latin1.GetString(File.ReadAllBytes(Path.Combine(provider.Folder, "index.db")));
+        Assert.DoesNotContain(secret, bytes, StringComparison.Ordinal);
+        Assert.DoesNotContain("signing-key", bytes, StringComparison.Ordinal);
+        provider.Reopen(TestProvider.OneBucket());
+        Access.Demand("harbour", "a", Right.Read, new Credentials(LinkToken: made.Path[(made.Path.LastIndexOf('=') + 1)..]));
+    }
+
+    [Fact]
+    public void A_bucket_that_is_not_there_answers_as_one_that_is_closed()
+    {
+        var key = As(Access.Make("harbour", "x", "", [Right.Read], null).Secrets[0]);
+        Assert.Equal("no-access", Of("missing", new Credentials()));
+        Assert.Equal("no-access", Of("harbour", new Credentials()));
+        Assert.Equal("other-bucket", Of("missing", key));
+        Assert.Equal("unknown-key", Of("missing", new Credentials("key-0", "x")));
+        Assert.Equal("link-unknown", Of("missing", new Credentials(LinkToken: "a.b")));
+
+        string Of(string bucket, Credentials who) => Assert.Throws<RefusalException>(() => Access.Demand(bucket, "a", Right.Read, who)).Code;
     }
 
     [Fact]
@@ -117,6 +150,7 @@ public sealed class AccessTests : IDisposable
         Assert.Null(Refused("a", Right.Read, new Credentials()));
         Assert.Equal("no-access", Refused("a", Right.Write, new Credentials()));
         Assert.Equal("no-access", Refused("", Right.List, new Credentials()));
+        Assert.Equal("no-access", Refused("a", Right.ReadVersions, new Credentials()));
         Access.CloseToPublic("harbour");
         Assert.Equal("no-access", Refused("a", Right.Read, new Credentials()));
         Assert.Equal(["closed the bucket to public reading", "opened the bucket to public reading"], provider.Inside.Deeds(10).Select(d => d.What));

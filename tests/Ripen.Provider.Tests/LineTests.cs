@@ -124,7 +124,7 @@ public sealed class LineTests
     {
         var full = false;
         using var provider = new TestProvider(TwoPlaces.Estate(TwoPlaces.Plain),
-            path => full && path.Contains("content", StringComparison.Ordinal) ? throw new IOException("no room", 28) : File.Create(path));
+            path => full && path.Contains("incoming", StringComparison.Ordinal) ? throw new IOException("no room", 28) : File.Create(path));
         await provider.Put("a", [1]);
         full = true;
         provider.PassHours(1);

@@ -143,15 +143,20 @@ public sealed class ObjectTests
     public async Task Conditions_let_one_of_many_writers_win()
     {
         using var provider = new TestProvider(versioned);
-        var results = await Task.WhenAll(Enumerable.Range(0, 12).Select(i => Outcome(() => provider.Put("a", [(byte)i], new WriteConditions(IfNone: true)))));
+        var results = await Task.WhenAll(Enumerable.Range(0, 12).Select(i => Outcome(() => provider.Put("a", [(byte)i], new WriteConditions(WriteConditions.OnlyNew)))));
         Assert.Equal(1, results.Count(r => r is null));
         Assert.Equal(11, results.Count(r => r == "exists"));
         var version = provider.Objects.Find("harbour", "a", null)!.Version;
-        results = await Task.WhenAll(Enumerable.Range(0, 12).Select(i => Outcome(() => provider.Put("a", [(byte)i], new WriteConditions(IfVersion: version)))));
+        results = await Task.WhenAll(Enumerable.Range(0, 12).Select(i => Outcome(() => provider.Put("a", [(byte)i], new WriteConditions(Only(version))))));
         Assert.Equal(1, results.Count(r => r is null));
         Assert.Equal(11, results.Count(r => r == "changed-meanwhile"));
-        Assert.Equal("changed-meanwhile", Assert.Throws<RefusalException>(() => provider.Objects.Delete("harbour", "a", null, version)).Code);
+        Assert.Equal("changed-meanwhile", Assert.Throws<RefusalException>(() => provider.Objects.Delete("harbour", "a", null, Only(version))).Code);
         Assert.Equal(2, provider.FilesOnDisk);
+
+        static Action<StoredVersion?> Only(long version) => current =>
+        {
+            if (current?.Version != version) throw RefusalException.Stale("a");
+        };
 
         static async Task<string?> Outcome(Func<Task> write)
         {

@@ -29,6 +29,7 @@ internal sealed class ServerProcess : IAsyncDisposable
         process.BeginErrorReadLine();
         Http.Dispose();
         Http = new HttpClient { BaseAddress = address };
+        Http.DefaultRequestHeaders.Add("Ripen-Request", "1");
         for (var attempt = 0; ; attempt++)
         {
             try

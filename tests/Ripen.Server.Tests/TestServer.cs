@@ -18,12 +18,15 @@ public sealed class TestServer : IDisposable
     {
         Demo = demo;
         factory = Factory();
-        Http = factory.CreateClient();
+        Http = Client();
     }
 
     public HttpClient Http { get; private set; }
 
     public string Database => Path.Combine(folder, "ripen.db");
+
+    /// <summary>What the server's log told as an error, newest last.</summary>
+    public ErrorLog Errors { get; } = new();
 
     private bool Demo { get; }
 
@@ -41,7 +44,7 @@ public sealed class TestServer : IDisposable
     {
         Stop();
         factory = Factory();
-        Http = factory.CreateClient();
+        Http = Client();
     }
 
     public void Dispose()
@@ -67,11 +70,49 @@ public sealed class TestServer : IDisposable
         return await Http.SendAsync(request);
     }
 
+    /// <summary>A client that means what it sends.</summary>
+    private HttpClient Client()
+    {
+        var client = factory.CreateClient();
+        client.DefaultRequestHeaders.Add("Ripen-Request", "1");
+        return client;
+    }
+
     private WebApplicationFactory<Program> Factory() => new WebApplicationFactory<Program>().WithWebHostBuilder(builder =>
     {
-        builder.UseEnvironment("Production").UseContentRoot(AppContext.BaseDirectory).ConfigureLogging(logging => logging.ClearProviders());
+        builder.UseEnvironment("Production").UseContentRoot(AppContext.BaseDirectory).ConfigureLogging(logging => logging.ClearProviders().AddProvider(Errors));
         builder.UseSetting("Ripen:Database", Database);
         builder.UseSetting("Ripen:Demo", Demo.ToString());
         builder.UseSetting("Ripen:DemoPast", "false");
     });
+}
+
+/// <summary>Keeps what a server logs as an error.</summary>
+public sealed class ErrorLog : ILoggerProvider, ILogger
+{
+    private readonly List<string> told = [];
+
+    public string Newest
+    {
+        get
+        {
+            lock (told) return told.Count == 0 ? "nothing was logged" : told[^1];
+        }
+    }
+
+    public ILogger CreateLogger(string categoryName) => this;
+
+    public IDisposable? BeginScope<TState>(TState state) where TState : notnull => null;
+
+    public bool IsEnabled(LogLevel logLevel) => logLevel >= LogLevel.Error;
+
+    public void Log<TState>(LogLevel logLevel, EventId eventId, TState state, Exception? exception, Func<TState, Exception?, string> formatter)
+    {
+        if (logLevel < LogLevel.Error) return;
+        lock (told) told.Add($"{formatter(state, exception)} {exception}");
+    }
+
+    public void Dispose()
+    {
+    }
 }

@@ -28,11 +28,18 @@ public static class EstateDocument
         options.NumberHandling = JsonNumberHandling.Strict;
         options.RespectNullableAnnotations = true;
         options.Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping;
-        options.Converters.Add(new JsonStringEnumConverter<SizeUnit>());
-        options.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower));
+        options.Converters.Add(new JsonStringEnumConverter<SizeUnit>(allowIntegerValues: false));
+        options.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower, allowIntegerValues: false));
         options.Converters.Add(new UnitPriceConverter());
         options.Converters.Add(new PricePerThousandConverter());
         return options;
+    }
+
+    /// <summary>The same for what comes from outside: members that nobody knows are an error.</summary>
+    public static JsonSerializerOptions ConfigureStrict(JsonSerializerOptions options)
+    {
+        options.UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow;
+        return Configure(options);
     }
 
     /// <summary>Reads a whole document; the result holds the estate, or every problem with its JSON path.</summary>
@@ -165,8 +172,16 @@ public static class EstateDocument
         }
         using (document)
         {
-            var (value, findings) = read(document.RootElement);
-            return findings.Problems.Count == 0 ? new(value) : new(findings.Problems);
+            try
+            {
+                var (value, findings) = read(document.RootElement);
+                return findings.Problems.Count == 0 ? new(value) : new(findings.Problems);
+            }
+            catch (InvalidOperationException)
+            {
+                // An escape that stands for half a character (a lone surrogate) is JSON, and no text.
+                return new([new Problem("invalid-text", "$", "A text holds half a character (a lone surrogate, such as \\ud800); write whole characters.")]);
+            }
         }
     }
 

@@ -2,6 +2,7 @@ using System.Security.Cryptography;
 using System.Text;
 using Microsoft.Data.Sqlite;
 using Ripen.Provider.Index;
+using Ripen.Provider.Metering;
 
 namespace Ripen.Provider.Access;
 
@@ -20,7 +21,11 @@ public sealed class AccessBook
 
     public TimedLinks Links { get; }
 
-    public IReadOnlyList<AccessGrant> Grants(string bucket) => state.Index.Read(db => Read(db, state.TermsIn(db)[bucket].Id, null));
+    public IReadOnlyList<AccessGrant> Grants(string bucket)
+    {
+        state.BookUses();
+        return state.Index.Read(db => Read(db, state.TermsIn(db)[bucket].Id, null));
+    }
 
     /// <summary>Makes an access with a pair of keys. Their secrets are in the answer, and nowhere else ever again.</summary>
     /// <exception cref="RefusalException">No right is given, or it ends before it begins.</exception>
@@ -71,21 +76,30 @@ public sealed class AccessBook
         state.Note(db, bucket, "closed the bucket to public reading");
     });
 
-    /// <summary>Whether these credentials may do this with this key (or, for listing, with this prefix); a key's or link's use is counted.</summary>
+    /// <summary>
+    /// Whether these credentials may do this with this key (or, for listing, with this prefix); a key's or link's use is counted. A bucket that is not there answers
+    /// as one that is closed.
+    /// </summary>
     /// <exception cref="RefusalException">They may not; the message says why.</exception>
-    public void Demand(string bucket, string key, Right right, Credentials who) => state.Change(db =>
+    public void Demand(string bucket, string key, Right right, Credentials who)
     {
-        var own = state.TermsIn(db)[bucket];
-        var now = ProviderState.Now(db);
-        if (who.LinkToken is { } token) Links.Demand(db, own.Id, key, right, token, now);
-        else if (who.KeyId is { } id) DemandKey(db, own.Id, key, right, id, who.Secret ?? "", now);
-        else if (right != Right.Read || db.Value<long>("SELECT public FROM bucket WHERE id = ?1", own.Id) != 1)
+        var (use, now) = state.Index.Read(db =>
         {
+            var own = state.TermsIn(db).Has(bucket) ? state.TermsIn(db)[bucket].Id : NoBucket;
+            var at = ProviderState.Now(db);
+            if (who.LinkToken is { } token) return (Use.OfLink(TimedLinks.Demand(db, own, key, right, token, at)), at);
+            if (who.KeyId is { } id) return (Use.OfKey(DemandKey(db, own, key, right, id, who.Secret ?? "", at)), at);
+            if (right == Right.Read && db.Value<long>("SELECT public FROM bucket WHERE id = ?1", own) == 1) return ((Use?)null, at);
             throw new RefusalException(RefusalKind.Unauthorized, "no-access", "Send an access key and its secret (HTTP basic authentication), or use a timed link.");
-        }
-    });
+        });
+        if (use is null) return;
+        state.Uses.Count(use, now);
+        state.BookUsesSoon();
+    }
 
-    private static void DemandKey(SqliteConnection db, long bucket, string key, Right right, string id, string secret, DateTimeOffset now)
+    private const long NoBucket = -1;
+
+    private static string DemandKey(SqliteConnection db, long bucket, string key, Right right, string id, string secret, DateTimeOffset now)
     {
         var found = db.List("SELECT secret, access FROM access_key WHERE id = ?1", r => (Hash: r.GetFieldValue<byte[]>(0), Access: r.GetInt64(1)), id);
         if (found.Count == 0 || !CryptographicOperations.FixedTimeEquals(found[0].Hash, Hash(secret)))
@@ -98,10 +112,17 @@ public sealed class AccessBook
         if (grant.Ended) throw Forbidden("access-ended", $"This access ended on {grant.Ends:yyyy-MM-dd'T'HH:mm:ss'Z'} of the provider's clock.");
         if (!grant.Rights.Contains(right)) throw Forbidden("no-right", $"This access has no right to {Verb(right)}.");
         if (!key.StartsWith(grant.Prefix, StringComparison.Ordinal)) throw Forbidden("outside-prefix", $"This access is for keys that begin with '{grant.Prefix}'.");
-        db.Run("UPDATE access_key SET used = ?2 WHERE id = ?1", id, now.ToUnixTimeMilliseconds());
+        return id;
     }
 
-    internal static string Verb(Right right) => right switch { Right.Read => "read", Right.Write => "write", _ => "list" };
+    internal static string Verb(Right right) => right switch
+    {
+        Right.Read => "read",
+        Right.Write => "write",
+        Right.List => "list",
+        Right.ReadVersions => "read earlier versions",
+        _ => "delete versions or take deletions back",
+    };
 
     internal static RefusalException Forbidden(string code, string message) => new(RefusalKind.Forbidden, code, message);
 
@@ -134,10 +155,12 @@ public sealed class AccessBook
     {
         var id = "key-" + Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(6));
         // 240 random bits cannot be guessed, so that one plain hash is enough to keep.
-        var secret = Convert.ToBase64String(RandomNumberGenerator.GetBytes(SecretBytes)).Replace('+', '-').Replace('/', '_');
+        var secret = Random(SecretBytes);
         db.Run("INSERT INTO access_key(id, access, place, secret, made) VALUES(?1, ?2, ?3, ?4, ?5)", id, access, place, Hash(secret), ProviderState.Now(db).ToUnixTimeMilliseconds());
         return new NewSecret(id, place, secret);
     }
 
-    private static byte[] Hash(string secret) => SHA256.HashData(Encoding.UTF8.GetBytes(secret));
+    internal static string Random(int bytes) => Convert.ToBase64String(RandomNumberGenerator.GetBytes(bytes)).Replace('+', '-').Replace('/', '_');
+
+    internal static byte[] Hash(string secret) => SHA256.HashData(Encoding.UTF8.GetBytes(secret));
 }

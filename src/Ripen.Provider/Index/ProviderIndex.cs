@@ -49,6 +49,9 @@ internal sealed class ProviderIndex : IDisposable
         return true;
     }, cancel);
 
+    /// <summary>Whether nobody changes anything at this moment.</summary>
+    public bool IsFree => writing.CurrentCount > 0;
+
     /// <summary>Reads one consistent state, while others go on.</summary>
     public T Read<T>(Func<SqliteConnection, T> read)
     {

@@ -205,6 +205,7 @@ internal static class Schema
         ALTER TABLE entry ADD COLUMN sealed_until INTEGER;
         ALTER TABLE entry ADD COLUMN liftable_until INTEGER;
         ALTER TABLE deed ADD COLUMN actor TEXT NOT NULL DEFAULT 'you, on this machine';
+        ALTER TABLE link ADD COLUMN token BLOB;
         CREATE TABLE disaster(bucket INTEGER PRIMARY KEY) WITHOUT ROWID;
         CREATE TRIGGER entry_kept_from_birth AFTER INSERT ON entry
             WHEN NEW.kind < 2 AND (SELECT keep_sealed FROM bucket WHERE id = NEW.bucket) IS NOT NULL

@@ -13,6 +13,8 @@ public sealed class InventoryImports
 {
     private const int ErrorsShown = 100;
     private const int PreviewRows = 12;
+    private const int MostRemembered = 20;
+    private const long MostBytes = 4_000_000_000;
 
     private readonly ProviderState state;
     private readonly string folder;
@@ -30,20 +32,48 @@ public sealed class InventoryImports
         var id = Guid.NewGuid().ToString("N");
         try
         {
-            await using (var file = File.Create(PathOf(id))) await body.CopyToAsync(file, cancel);
-            await using var inventory = await InventoryFiles.Open(PathOf(id));
+            ForgetOld();
+            await Take(body, PathOf(id), cancel);
+            await using var inventory = await InventoryProcess.Open(PathOf(id), cancel);
             var rows = new List<IReadOnlyList<string>>();
             await foreach (var row in inventory.Rows(cancel))
             {
                 rows.Add([.. row]);
                 if (rows.Count == PreviewRows) break;
             }
-            return new InventoryPreview(id, inventory.Format, inventory.Columns, rows, Suggest(inventory.Columns));
+            var suggested = Suggest(inventory.Columns);
+            return new InventoryPreview(id, inventory.Format, inventory.Columns, rows, suggested);
         }
         catch
         {
             File.Delete(PathOf(id));
             throw;
+        }
+    }
+
+    /// <summary>Inventories that nobody imported go after a day, or when there are many newer ones.</summary>
+    private void ForgetOld()
+    {
+        var known = new DirectoryInfo(folder).GetFiles().OrderByDescending(f => f.LastWriteTimeUtc).ToList();
+        foreach (var file in known.Where((f, i) => i >= MostRemembered || state.WallClock - f.LastWriteTimeUtc > TimeSpan.FromDays(1))) file.Delete();
+    }
+
+    /// <exception cref="RefusalException">It is too large, or the disk is full; nothing is left of it.</exception>
+    private static async Task Take(Stream body, string path, CancellationToken cancel)
+    {
+        try
+        {
+            await using var file = File.Create(path);
+            var buffer = new byte[1 << 16];
+            while (await body.ReadAsync(buffer, cancel) is > 0 and var n)
+            {
+                if (file.Length + n > MostBytes) throw new RefusalException(RefusalKind.TooLarge, "too-large", $"An inventory has {MostBytes:#,0} bytes at most; send it in parts.");
+                await file.WriteAsync(buffer.AsMemory(0, n), cancel);
+            }
+        }
+        catch (IOException full) when (ProviderState.IsFull(full))
+        {
+            throw ProviderState.DiskFull();
         }
     }
 
@@ -88,7 +118,7 @@ public sealed class InventoryImports
     private async Task<(InventoryReading Reading, LotGatherer Lots)> Read(string id, string bucket, ColumnMapping mapping, CancellationToken cancel)
     {
         var (terms, own, today) = state.Index.Read(db => (state.TermsIn(db), state.TermsIn(db)[bucket], ProviderState.Today(db)));
-        await using var inventory = await InventoryFiles.Open(PathOf(Known(id)));
+        await using var inventory = await InventoryProcess.Open(PathOf(Known(id)), cancel);
         var reader = new RowReader(terms, own, today, inventory.Columns, mapping);
         var lots = new LotGatherer(own.Bucket, terms.Prices, today, mapping.Levels);
         var errors = new List<RowError>();
@@ -120,7 +150,7 @@ public sealed class InventoryImports
         {
             file?.Dispose();
         }
-        return (new InventoryReading(rows, broken, lots.Objects, (double)lots.Bytes, lots.Lots().Count(), errors, Foresee(lots, terms, own, today)), lots);
+        return (new InventoryReading(rows, broken, lots.Objects, (double)lots.Bytes, lots.Lots().Count(), reader.AmbiguousDates, reader.LaterDates, errors, Foresee(lots, terms, own, today)), lots);
     }
 
     private static List<UntouchedPrefix> Foresee(LotGatherer lots, Terms terms, BucketTerms own, DateOnly today)

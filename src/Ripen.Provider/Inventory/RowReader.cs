@@ -21,6 +21,14 @@ internal sealed class RowReader
     private readonly int modified;
     private readonly int lastRead;
     private readonly int tier;
+    private readonly DateOrder? order;
+    private readonly bool laterIsToday;
+
+    /// <summary>Dates so far that could be read two ways.</summary>
+    public long AmbiguousDates { get; private set; }
+
+    /// <summary>Dates so far that lie after the provider's today.</summary>
+    public long LaterDates { get; private set; }
 
     public RowReader(Terms terms, BucketTerms bucket, DateOnly today, IReadOnlyList<string> columns, ColumnMapping mapping)
     {
@@ -32,6 +40,7 @@ internal sealed class RowReader
         modified = Column(mapping.LastModified, "lastModified");
         lastRead = mapping.LastRead is { } read ? Column(read, "lastRead") : -1;
         tier = mapping.Tier is { } named ? Column(named, "tier") : -1;
+        (order, laterIsToday) = (mapping.Dates, mapping.LaterIsToday);
         if (mapping.Levels is < 0 or > 8) throw new RefusalException(RefusalKind.Invalid, "out-of-range", "Take 0 to 8 levels of folders.", "$.levels");
     }
 
@@ -60,25 +69,20 @@ internal sealed class RowReader
                 ? "No object is larger than 100 TB; is the unit wrong?" : "Write whole bytes, in digits only.");
             return null;
         }
-        if (!Day(row[modified], out var day))
+        if (ReadDay(row[modified], out var why) is not { } day)
         {
-            wrong = (columns[modified], row[modified], "Write a date as yyyy-MM-dd or an instant as in RFC 3339.");
-            return null;
-        }
-        if (day > today)
-        {
-            wrong = (columns[modified], row[modified], $"It lies after the provider's today, {today:yyyy-MM-dd}.");
+            wrong = (columns[modified], row[modified], why);
             return null;
         }
         DateOnly? read = null;
         if (lastRead >= 0 && row[lastRead].Length > 0)
         {
-            if (!Day(row[lastRead], out var when) || when > today)
+            read = ReadDay(row[lastRead], out why);
+            if (read is null)
             {
-                wrong = (columns[lastRead], row[lastRead], $"Write a date up to {today:yyyy-MM-dd}, an instant as in RFC 3339, or nothing.");
+                wrong = (columns[lastRead], row[lastRead], why);
                 return null;
             }
-            read = when;
         }
         var place = bucket.Landing;
         if (tier >= 0 && row[tier].Length > 0 && (!tiers.TryGetValue(row[tier], out place) || bucket.Prices[place] is null))
@@ -89,13 +93,54 @@ internal sealed class RowReader
         return new InventoryRow(row[key], size, day, read, place);
     }
 
-    private static bool Day(string text, out DateOnly day)
+    /// <summary>A day up to the provider's today; null, and why, when it is none, could be read two ways, or lies later.</summary>
+    private DateOnly? ReadDay(string text, out string why)
+    {
+        why = "Write a date as yyyy-MM-dd or an instant as in RFC 3339.";
+        if (!Iso(text, out var day))
+        {
+            switch (Local(text))
+            {
+                case { } local:
+                    day = local;
+                    break;
+                case null when order is null && (Parse(text, DayFirst) ?? Parse(text, MonthFirst)) is not null:
+                    AmbiguousDates++;
+                    why = "It could be read two ways: say whether the day or the month comes first.";
+                    return null;
+                default:
+                    return null;
+            }
+        }
+        if (day <= today) return day;
+        LaterDates++;
+        if (laterIsToday) return today;
+        why = $"It lies after the provider's today, {today:yyyy-MM-dd}; import it as of today if that is what is meant.";
+        return null;
+    }
+
+    private static readonly string[] DayFirst = ["d/M/yyyy", "d.M.yyyy", "d-M-yyyy", "d/M/yyyy H:mm:ss", "d.M.yyyy H:mm:ss", "d/M/yyyy H:mm", "d.M.yyyy H:mm"];
+    private static readonly string[] MonthFirst = ["M/d/yyyy", "M.d.yyyy", "M-d-yyyy", "M/d/yyyy H:mm:ss", "M/d/yyyy H:mm", "M/d/yyyy h:mm:ss tt", "M/d/yyyy h:mm tt"];
+
+    private DateOnly? Local(string text) => order switch
+    {
+        DateOrder.DayFirst => Parse(text, DayFirst),
+        DateOrder.MonthFirst => Parse(text, MonthFirst),
+        _ => null,
+    };
+
+    private static DateOnly? Parse(string text, string[] formats) =>
+        DateTime.TryParseExact(text, formats, CultureInfo.InvariantCulture, DateTimeStyles.AllowWhiteSpaces, out var at) ? DateOnly.FromDateTime(at) : null;
+
+    /// <summary>yyyy-MM-dd, or an instant that begins so (RFC 3339; a space for the T, and no offset for UTC, are taken too).</summary>
+    private static bool Iso(string text, out DateOnly day)
     {
         if (text.Length == 10) return DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out day);
-        var good = DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal, out var instant)
-            && text.Length > 10 && char.IsAsciiDigit(text[0]);
+        day = default;
+        if (text.Length < 10 || !DateOnly.TryParseExact(text.AsSpan(0, 10), "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _) || text[10] is not ('T' or 't' or ' ')) return false;
+        if (!DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal, out var instant)) return false;
         day = DateOnly.FromDateTime(instant.UtcDateTime);
-        return good;
+        return true;
     }
 
     private int Column(string name, string property)

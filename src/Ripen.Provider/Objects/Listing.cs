@@ -16,8 +16,8 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
         using var command = db.Statement(
             $"""
             SELECT {EntryRows.Columns} FROM {EntryRows.From}
-            WHERE e.bucket = ?1 AND e.current = 1 AND e.kind < 2 AND (e.key, e.kind, e.id) > (?2, ?3, ?4) AND (?5 IS NULL OR e.key < ?5) ORDER BY e.key, e.kind, e.id
-            """, bucket.Id, "", 0, 0L, end);
+            WHERE e.bucket = ?1 AND e.current = 1 AND e.kind < 2 AND (e.key, e.kind, e.id) > (?2, ?3, ?4) AND e.key >= ?6 AND (?5 IS NULL OR e.key < ?5) ORDER BY e.key, e.kind, e.id
+            """, bucket.Id, "", 0, 0L, end, prefix);
         while (from is { } at)
         {
             from = null;

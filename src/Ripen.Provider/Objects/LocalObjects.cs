@@ -18,7 +18,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         // Before the body is taken, so that a refusal is quick; again in the transaction, where it counts.
         state.Index.Read(db =>
         {
-            CheckConditions(Current(db, state.ReachToAdd(db, bucket).Id, key), key, conditions);
+            Check(db, Current(db, state.ReachToAdd(db, bucket).Id, key), conditions.Allows);
             return true;
         });
         WrittenContent content;
@@ -44,34 +44,49 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
 
     public IOpenedObject Open(string bucket, string key, long? version)
     {
-        return state.Index.Read<IOpenedObject>(db =>
+        // Between the look into the index and the opening of the file somebody may overwrite or delete the object: then there is a newer answer.
+        for (var attempt = 1; ; attempt++)
         {
-            var terms = state.TermsIn(db);
-            var own = state.Reach(db, bucket);
-            var (id, kind) = version is { } wanted
-                ? (wanted, KindOf(db, own.Id, key, wanted) ?? throw RefusalException.NoVersion(key, wanted))
-                : Current(db, own.Id, key) ?? throw RefusalException.NoObject(key);
-            if (kind != EntryRows.Object) throw version is null ? RefusalException.NoObject(key) : RefusalException.NoVersion(key, id);
-            var found = Row(db, terms, id);
-            var wait = terms.Prices.Tiers[terms.Prices.Coldness(found.Tier)].WaitHours;
-            if (wait > 0)
+            var (found, content, own, day) = state.Index.Read(db => FindContent(db, bucket, key, version));
+            try
             {
-                throw new RefusalException(RefusalKind.Conflict, "needs-recall",
-                    $"It rests in '{found.Tier}', where the first byte takes {wait:0.##} hours: move it to a warmer tier, and read it when it has arrived.");
+                return new Opened(found, state.Contents.Open(content.Name, content.Bytes, content.Sums), state, own, day);
             }
-            if (found.ReadyFrom > ProviderState.Now(db))
+            catch (RefusalException) when (attempt < OpeningAttempts && !state.Index.Read(db => IsKnown(db, content.Name)))
             {
-                throw new RefusalException(RefusalKind.Conflict, "recall-under-way", $"Its recall is under way; it can be read from {found.ReadyFrom:yyyy-MM-dd'T'HH:mm:ss'Z'} of the provider's clock on.");
             }
-            var (name, bytes, sums) = db.List(
-                "SELECT c.name, c.bytes, c.sums FROM entry e JOIN content c ON c.name = e.content WHERE e.id = ?1",
-                r => (r.GetString(0), r.GetInt64(1), r.GetFieldValue<byte[]>(2)), id).Single();
-            return new Opened(found, state.Contents.Open(name, bytes, sums), state, bucket);
-        });
+        }
+    }
+
+    private const int OpeningAttempts = 100;
+
+    private (StoredVersion Found, (string Name, long Bytes, byte[] Sums) Content, long Bucket, DateOnly Day) FindContent(SqliteConnection db, string bucket, string key, long? version)
+    {
+        var terms = state.TermsIn(db);
+        var own = state.Reach(db, bucket);
+        var (id, kind) = version is { } wanted
+            ? (wanted, KindOf(db, own.Id, key, wanted) ?? throw RefusalException.NoVersion(key, wanted))
+            : Current(db, own.Id, key) ?? throw RefusalException.NoObject(key);
+        if (kind != EntryRows.Object) throw version is null ? RefusalException.NoObject(key) : RefusalException.NoVersion(key, id);
+        var found = Row(db, terms, id);
+        var wait = terms.Prices.Tiers[terms.Prices.Coldness(found.Tier)].WaitHours;
+        if (wait > 0)
+        {
+            throw new RefusalException(RefusalKind.Conflict, "needs-recall",
+                $"It rests in '{found.Tier}', where the first byte takes {wait:0.##} hours: move it to a warmer tier, and read it when it has arrived.");
+        }
+        if (found.ReadyFrom > ProviderState.Now(db))
+        {
+            throw new RefusalException(RefusalKind.Conflict, "recall-under-way", $"Its recall is under way; it can be read from {found.ReadyFrom:yyyy-MM-dd'T'HH:mm:ss'Z'} of the provider's clock on.");
+        }
+        var content = db.List("SELECT c.name, c.bytes, c.sums FROM entry e JOIN content c ON c.name = e.content WHERE e.id = ?1",
+            r => (r.GetString(0), r.GetInt64(1), r.GetFieldValue<byte[]>(2)), id).Single();
+        return (found, content, own.Id, ProviderState.Today(db));
     }
 
     public StoredVersion? Find(string bucket, string key, long? version)
     {
+        state.BookUses();
         return state.Index.Read(db =>
         {
             var terms = state.TermsIn(db);
@@ -83,6 +98,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
 
     public IReadOnlyList<StoredVersion> Versions(string bucket, string key)
     {
+        state.BookUses();
         return state.Index.Read(db =>
         {
             var terms = state.TermsIn(db);
@@ -113,16 +129,20 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         });
     }
 
-    public Deletion Delete(string bucket, string key, long? version, long? ifVersion)
+    public Deletion Delete(string bucket, string key, long? version, Action<StoredVersion?>? allows = null)
     {
         return state.Change(db =>
         {
             var own = state.Reach(db, bucket);
             var now = ProviderState.Now(db);
             ProviderState.Touch(db, own);
-            if (version is { } one) return DeleteVersion(db, own, key, one);
+            if (version is { } one)
+            {
+                Check(db, KindOf(db, own.Id, key, one) is { } kind ? (one, kind) : null, allows);
+                return DeleteVersion(db, own, key, one);
+            }
             var current = Current(db, own.Id, key);
-            if (ifVersion is not null) CheckConditions(current, key, new WriteConditions(IfVersion: ifVersion));
+            Check(db, current, allows);
             if (current is not { Kind: EntryRows.Object } found) throw RefusalException.NoObject(key);
             if (!own.Bucket.Versioning) return new Deletion(key, null, true, RemoveForGood(db, own, found.Id));
             db.Run("UPDATE entry SET current = 0 WHERE id = ?1", found.Id);
@@ -158,18 +178,8 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     private static StoredVersion Row(SqliteConnection db, Terms terms, long id) =>
         db.List($"SELECT {EntryRows.Columns} FROM {EntryRows.From} WHERE e.id = ?1", r => EntryRows.Read(r, terms), id).Single();
 
-    private static void CheckConditions((long Id, int Kind)? current, string key, WriteConditions conditions)
-    {
-        var there = current is { Kind: EntryRows.Object };
-        if (conditions.IfNone && there)
-        {
-            throw new RefusalException(RefusalKind.PreconditionFailed, "exists", $"'{key}' is there already, and the request demands that it is not.");
-        }
-        if (conditions.IfVersion is { } wanted && (!there || current!.Value.Id != wanted))
-        {
-            throw new RefusalException(RefusalKind.PreconditionFailed, "changed-meanwhile", $"The current version of '{key}' is not {wanted}: somebody was quicker. Look at the newer one first.");
-        }
-    }
+    private void Check(SqliteConnection db, (long Id, int Kind)? current, Action<StoredVersion?>? allows) =>
+        allows?.Invoke(current is { Kind: not EntryRows.Deleted } there ? Row(db, state.TermsIn(db), there.Id) : null);
 
     private static void CheckBody(WrittenContent content, WriteConditions conditions)
     {
@@ -191,7 +201,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         var now = ProviderState.Now(db);
         var today = DateOnly.FromDateTime(now.UtcDateTime);
         var current = Current(db, own.Id, key);
-        CheckConditions(current, key, conditions);
+        Check(db, current, conditions.Allows);
         db.Run("INSERT INTO content VALUES(?1, ?2, ?3, ?4)", content.Name, content.Bytes, content.Sha256, content.BlockSums);
         MakeWay(db, own, current);
         db.Run("""
@@ -232,20 +242,15 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         return entry.IsDeletion ? 0 : Events.LeftEarly(db, terms, ProviderState.Today(db), own, terms.Prices.Coldness(entry.Tier), entry.InTierSince, entry.Count, entry.Bytes);
     }
 
-    private sealed class Opened(StoredVersion version, ContentFiles.CheckedContent content, ProviderState state, string bucket) : IOpenedObject
+    private sealed class Opened(StoredVersion version, ContentFiles.CheckedContent content, ProviderState state, long bucket, DateOnly day) : IOpenedObject
     {
         public StoredVersion Version => version;
 
         public async Task Send(long from, long to, Stream target, CancellationToken cancel)
         {
             await content.Send(from, to, target, cancel);
-            state.Change(db =>
-            {
-                var terms = state.TermsIn(db);
-                var today = ProviderState.Today(db);
-                var charge = Events.Read(db, terms, today, terms[bucket], terms.Prices.Coldness(version.Tier), 1, to - from);
-                db.Run("UPDATE entry SET touched = ?2, charged = charged + ?3 WHERE id = ?1", version.Version, today.DayNumber, charge);
-            }, CancellationToken.None);
+            state.Uses.Read(bucket, version.Version, version.Tier, day, to - from);
+            state.BookUsesSoon();
         }
 
         public void Dispose() => content.Dispose();

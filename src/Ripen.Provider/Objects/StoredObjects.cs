@@ -31,14 +31,20 @@ public sealed record StoredVersion(
     IReadOnlyDictionary<string, string>? Tags, DateTimeOffset? Arrived, long Root);
 
 /// <summary>What a write demands. Nulls demand nothing.</summary>
-/// <param name="IfVersion">The current version must be this one (If-Match).</param>
-/// <param name="IfNone">There must be no such object yet (If-None-Match: *).</param>
+/// <param name="Allows">Looks at the current version, null for none, in the transaction that writes; throws when it must not be written over.</param>
 /// <param name="Sha256">The body must have this SHA-256.</param>
 /// <param name="Length">The body must have so many bytes.</param>
 /// <param name="MediaType">To be given back with the object.</param>
 /// <param name="Tags">To be kept with the object.</param>
 public sealed record WriteConditions(
-    long? IfVersion = null, bool IfNone = false, byte[]? Sha256 = null, long? Length = null, string? MediaType = null, IReadOnlyDictionary<string, string>? Tags = null);
+    Action<StoredVersion?>? Allows = null, byte[]? Sha256 = null, long? Length = null, string? MediaType = null, IReadOnlyDictionary<string, string>? Tags = null)
+{
+    /// <summary>Allows only what is not there yet.</summary>
+    public static void OnlyNew(StoredVersion? current)
+    {
+        if (current is not null) throw new RefusalException(RefusalKind.PreconditionFailed, "exists", $"'{current.Key}' is there already.");
+    }
+}
 
 /// <summary>Weightless objects of one prefix and tier, together: how many, their bytes, the days of creation from first to last.</summary>
 public sealed record BatchSum(string Key, string Tier, double Count, double Bytes, DateOnly Oldest, DateOnly Newest);
@@ -101,7 +107,11 @@ public interface IObjectStore
     /// Deletes the current version, which with versioning leaves a mark and stays as an earlier one; or, with <paramref name="version"/>, that
     /// version for good. Deleting a mark brings the version before it back.
     /// </summary>
-    Deletion Delete(string bucket, string key, long? version, long? ifVersion);
+    /// <param name="bucket">Its name.</param>
+    /// <param name="key">Of the object.</param>
+    /// <param name="version">Null for the current one.</param>
+    /// <param name="allows">As in <see cref="WriteConditions"/>, of what would be deleted.</param>
+    Deletion Delete(string bucket, string key, long? version, Action<StoredVersion?>? allows = null);
 
     /// <summary>Moves current objects to a tier: one key, or everything under a prefix.</summary>
     TierMove Move(string bucket, string scope, bool wholePrefix, string tier);

@@ -49,7 +49,7 @@ internal static class AccessEndpoints
         bucket.MapDelete("/access/{id:long}", Remove).WithName("removeAccess").WithSummary("Ends an access at once.");
         bucket.MapPost("/access/{id:long}/keys/{place:int}", Renew).WithName("renewKey").WithSummary("Replaces the first or second key of the pair; the other one goes on working.");
         bucket.MapPost("/access/test", Test).WithName("testAccess").WithSummary("Tries a key: lists, writes a probe, reads it back, compares, deletes it.");
-        bucket.MapPost("/links", MakeLink).WithName("makeLink").WithSummary("Makes a timed link to an object or to everything under a prefix.");
+        bucket.MapPost("/links", MakeLink).WithName("makeLink").WithSummary("Makes a timed link to an object or to everything under a prefix. Its address is in this answer only.");
         bucket.MapDelete("/links/{id}", RevokeLink).WithName("revokeLink").WithSummary("Revokes a timed link at once.");
         bucket.MapPut("/public", Open).WithName("openToPublic").WithSummary("Opens the bucket to everybody's reading; its name must be typed again. Logged.");
         bucket.MapDelete("/public", Close).WithName("closeToPublic").WithSummary("Closes the bucket again. Logged.");
@@ -72,7 +72,7 @@ internal static class AccessEndpoints
     private static async Task<Ok<IReadOnlyList<AccessTestStep>>> Test(string name, AccessTestOrder order, SimulatedProvider provider, CancellationToken cancel) =>
         TypedResults.Ok(await AccessTest.Run(provider.Access, provider.Objects, name, new Credentials(order.KeyId, order.Secret), cancel));
 
-    private static Created<TimedLink> MakeLink(string name, LinkOrder order, SimulatedProvider provider)
+    private static Created<NewLink> MakeLink(string name, LinkOrder order, SimulatedProvider provider)
     {
         if (order.For is null == order.Ends is null) throw new RefusalException(RefusalKind.Invalid, "time-order", "Write either 'for' or 'ends', one of the two.", "$.ends");
         var now = provider.Clock.Now;

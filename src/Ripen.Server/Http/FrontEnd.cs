@@ -7,14 +7,6 @@ internal static class FrontEnd
     /// <summary>Serves the built front end. Files with a hash in their name may be kept for ever, the page itself is asked for each time.</summary>
     public static void UseFrontEnd(this WebApplication app)
     {
-        app.Use(async (context, next) =>
-        {
-            context.Response.Headers.XContentTypeOptions = "nosniff";
-            context.Response.Headers.XFrameOptions = "DENY";
-            context.Response.Headers["Referrer-Policy"] = "no-referrer";
-            context.Response.Headers.ContentSecurityPolicy = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:";
-            await next();
-        });
         app.UseDefaultFiles();
         app.UseStaticFiles(new StaticFileOptions
         {

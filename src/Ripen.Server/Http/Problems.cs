@@ -1,3 +1,4 @@
+using System.Text.Json;
 using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Estates;
@@ -35,6 +36,7 @@ public static class Problems
                 StatusCodes.Status400BadRequest => ("bad-request", "A parameter of the address cannot be read; /openapi/v1.json says what it takes."),
                 StatusCodes.Status404NotFound => ("not-found", "There is nothing at this address."),
                 StatusCodes.Status405MethodNotAllowed => ("method-not-allowed", "This address does not take this method; /openapi/v1.json says which it takes."),
+                StatusCodes.Status416RangeNotSatisfiable => ("range-not-satisfiable", "The object has no such bytes; Content-Range says how many it has."),
                 StatusCodes.Status413PayloadTooLarge => ("too-large", "The body is larger than this address takes; nothing was changed."),
                 StatusCodes.Status415UnsupportedMediaType => ("unsupported-media-type", "Send the body as application/json."),
                 _ => ("unexpected", "Something went wrong in the server; its own log says what."),
@@ -52,6 +54,7 @@ public static class Problems
             RefusalKind.PreconditionFailed => StatusCodes.Status412PreconditionFailed,
             RefusalKind.Forbidden => StatusCodes.Status403Forbidden,
             RefusalKind.Unauthorized => StatusCodes.Status401Unauthorized,
+            RefusalKind.TooLarge => StatusCodes.Status413PayloadTooLarge,
             RefusalKind.Full => StatusCodes.Status507InsufficientStorage,
             RefusalKind.Unavailable => StatusCodes.Status503ServiceUnavailable,
             _ => StatusCodes.Status500InternalServerError,
@@ -71,10 +74,22 @@ internal sealed class RefusalHandler : IExceptionHandler
 {
     public async ValueTask<bool> TryHandleAsync(HttpContext httpContext, Exception exception, CancellationToken cancellationToken)
     {
+        if (exception is BadHttpRequestException { InnerException: JsonException wrong } bad)
+        {
+            await Problems.Invalid("invalid-json", wrong.Path ?? "$", $"{Plain(wrong.Message)} Nothing was changed.").ExecuteAsync(httpContext);
+            return bad.StatusCode == StatusCodes.Status400BadRequest;
+        }
         if (exception is not RefusalException refusal) return false;
         if (refusal.Kind == RefusalKind.Unauthorized) httpContext.Response.Headers.WWWAuthenticate = "Basic realm=\"objects\", charset=\"UTF-8\"";
         await Problems.Refused(refusal).ExecuteAsync(httpContext);
         return true;
+    }
+
+    /// <summary>Without the reader's own way of saying where; the path says it.</summary>
+    private static string Plain(string message)
+    {
+        var place = message.IndexOf(" Path: $", StringComparison.Ordinal);
+        return (place < 0 ? message : message[..place]).TrimEnd('.') + ".";
     }
 }
 

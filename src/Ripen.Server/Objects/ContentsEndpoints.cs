@@ -62,13 +62,13 @@ internal static class ContentsEndpoints
     private static Ok<IReadOnlyList<StoredVersion>> Deletions(string name, SimulatedProvider provider, string prefix = "", [Description("At most so many, up to 1,000.")] int most = 100) =>
         TypedResults.Ok(provider.Objects.Deletions(name, prefix, Math.Clamp(most, 1, ListingPage.Most)));
 
-    private static async Task<Created<StoredVersion>> Put(string name, HttpContext context, SimulatedProvider provider, CancellationToken cancel)
+    private static async Task<Created<StoredVersion>> Put(string name, HttpContext context, SimulatedProvider provider, TimeProvider time, CancellationToken cancel)
     {
-        var stored = await ObjectHttp.Put(context, provider.Objects, name, Key(context), cancel);
+        var stored = await ObjectHttp.Put(context, provider.Objects, name, Key(context), time, cancel);
         return TypedResults.Created(context.Request.RawPath(), stored);
     }
 
-    private static Task Get(string name, HttpContext context, SimulatedProvider provider) => ObjectHttp.Get(context, provider.Objects, name, Key(context));
+    private static Task Get(string name, HttpContext context, SimulatedProvider provider, TimeProvider time) => ObjectHttp.Get(context, provider.Objects, name, Key(context), time);
 
     private static Ok<Deletion> Delete(string name, HttpContext context, SimulatedProvider provider, [Description("Only this version, for good.")] long? version = null) =>
         TypedResults.Ok(ObjectHttp.Delete(context, provider.Objects, name, Key(context)));

@@ -1,10 +1,9 @@
 using System.Globalization;
+using System.Text;
 using Microsoft.AspNetCore.Http.Features;
-using Microsoft.AspNetCore.Http.Headers;
 using Microsoft.Extensions.Primitives;
 using Microsoft.Net.Http.Headers;
 using Ripen.Core.Estates;
-using Ripen.Provider;
 using Ripen.Provider.Objects;
 using Ripen.Server.Http;
 
@@ -15,26 +14,30 @@ namespace Ripen.Server.Objects;
 /// </summary>
 internal static class ObjectHttp
 {
+    private const string Unknown = "application/octet-stream";
+
+    /// <summary>Types that a browser shows and does not run. All others are handed over as files.</summary>
+    private static readonly HashSet<string> Shown =
+    [
+        "text/plain", "text/csv", "application/json", "image/png", "image/jpeg", "image/gif", "image/webp", "image/avif", "image/bmp", "audio/mpeg", "audio/ogg", "audio/wav", "video/mp4", "video/webm",
+    ];
+
     /// <summary>Sends an object. Every block is checked before it goes out; a damaged one ends the connection instead of a wrong byte.</summary>
-    public static async Task Get(HttpContext context, IObjectStore objects, string bucket, string key)
+    public static async Task Get(HttpContext context, IObjectStore objects, string bucket, string key, TimeProvider time)
     {
+        DemandNotRun(context.Request);
         using var opened = objects.Open(bucket, key, Version(context.Request));
-        var (request, response, version) = (context.Request, context.Response, opened.Version);
-        Describe(response, version);
-        var headers = request.GetTypedHeaders();
-        if (headers.IfMatch.Count > 0 && !Versions.Matches(request, version.Version)) throw Stale(key);
-        if (headers.IfNoneMatch.Any(tag => tag.Equals(EntityTagHeaderValue.Any) || tag.Compare(Versions.Tag(version.Version), useStrongComparison: false)))
-        {
-            response.StatusCode = StatusCodes.Status304NotModified;
-            return;
-        }
+        var (response, version) = (context.Response, opened.Version);
+        if (!Begin(context, version, time, out var conditions, out var current)) return;
         var (from, to) = (0L, version.Bytes);
-        if (Range(headers, version) is { } range)
+        if (conditions.Range(current, version.Bytes) is { } range)
         {
             if (range.From >= version.Bytes)
             {
                 response.Headers.ContentRange = $"bytes */{version.Bytes}";
                 response.StatusCode = StatusCodes.Status416RangeNotSatisfiable;
+                response.ContentType = null;
+                response.Headers.ContentDisposition = default;
                 return;
             }
             (from, to) = range;
@@ -53,46 +56,81 @@ internal static class ObjectHttp
         }
     }
 
-    public static void Head(HttpContext context, IObjectStore objects, string bucket, string key)
+    public static void Head(HttpContext context, IObjectStore objects, string bucket, string key, TimeProvider time)
     {
-        var version = objects.Find(bucket, key, Version(context.Request)) ?? throw new RefusalException(RefusalKind.NotFound, "no-object", $"There is no object '{key}' here.");
-        Describe(context.Response, version);
-        context.Response.ContentLength = version.Bytes;
+        var version = objects.Find(bucket, key, Version(context.Request)) ?? throw RefusalException.NoObject(key);
+        if (Begin(context, version, time, out _, out _)) context.Response.ContentLength = version.Bytes;
     }
 
-    public static async Task<StoredVersion> Put(HttpContext context, IObjectStore objects, string bucket, string key, CancellationToken cancel)
+    public static async Task<StoredVersion> Put(HttpContext context, IObjectStore objects, string bucket, string key, TimeProvider time, CancellationToken cancel)
     {
         // However large: the body goes to the disk as it comes.
         if (context.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit) limit.MaxRequestBodySize = null;
-        var headers = context.Request.GetTypedHeaders();
+        var request = context.Request;
         var conditions = new WriteConditions(
-            headers.IfMatch.Count == 0 ? null : IfVersion(headers.IfMatch, key), headers.IfNoneMatch.Any(t => t.Equals(EntityTagHeaderValue.Any)),
-            Digest(context.Request.Headers["Content-Digest"]) ?? Digest(context.Request.Headers["Repr-Digest"]), context.Request.ContentLength, context.Request.ContentType, Tags(context.Request));
+            Allows: Allowing(request, key), Sha256: Digest(request.Headers["Content-Digest"]) ?? Digest(request.Headers["Repr-Digest"]), Length: request.ContentLength,
+            MediaType: Checked(request.ContentType), Tags: Tags(request));
         StoredVersion stored;
         try
         {
-            stored = await objects.Write(bucket, key, context.Request.Body, conditions, cancel);
+            stored = await objects.Write(bucket, key, request.Body, conditions, cancel);
         }
         catch (BadHttpRequestException cut)
         {
             throw new RefusalException(RefusalKind.Invalid, "wrong-length", $"The body ended before the announced length, or could not be read; nothing was stored. ({cut.Message})");
         }
-        Describe(context.Response, stored);
+        Describe(context.Response, stored, time);
         context.Response.ContentType = null;
+        context.Response.Headers.ContentDisposition = default;
         return stored;
     }
 
-    public static Deletion Delete(HttpContext context, IObjectStore objects, string bucket, string key)
-    {
-        var match = context.Request.GetTypedHeaders().IfMatch;
-        return objects.Delete(bucket, key, Version(context.Request), match.Count == 0 ? null : IfVersion(match, key));
-    }
+    public static Deletion Delete(HttpContext context, IObjectStore objects, string bucket, string key) =>
+        objects.Delete(bucket, key, Version(context.Request), Allowing(context.Request, key));
 
     public static ListingPage List(HttpContext context, IObjectStore objects, string bucket)
     {
         var query = context.Request.Query;
         var most = query["most"].FirstOrDefault() is { } text ? Whole(text, "most") : ListingPage.Most;
         return objects.List(bucket, query["prefix"].FirstOrDefault() ?? "", query["delimiter"].FirstOrDefault(), query["after"].FirstOrDefault(), (int)Math.Min(most, int.MaxValue));
+    }
+
+    public static long? Version(HttpRequest request) => request.Query["version"].FirstOrDefault() is { } text ? Whole(text, "version") : null;
+
+    /// <summary>Describes the answer and looks at the request's conditions; false when there is nothing more to send.</summary>
+    private static bool Begin(HttpContext context, StoredVersion version, TimeProvider time, out Preconditions conditions, out Representation current)
+    {
+        conditions = new Preconditions(context.Request);
+        current = Representation.Of(version.Version, version.Written);
+        switch (conditions.Against(current))
+        {
+            case Precondition.Failed:
+                throw Stale(version.Key);
+            case Precondition.NotModified:
+                Describe(context.Response, version, time);
+                context.Response.StatusCode = StatusCodes.Status304NotModified;
+                context.Response.ContentType = null;
+                return false;
+            default:
+                Describe(context.Response, version, time);
+                return true;
+        }
+    }
+
+    /// <summary>The request's conditions, to be looked at in the transaction that they guard.</summary>
+    private static Action<StoredVersion?> Allowing(HttpRequest request, string key)
+    {
+        var conditions = new Preconditions(request);
+        return current =>
+        {
+            if (conditions.Against(current is null ? null : Representation.Of(current.Version, current.Written)) != Precondition.Proceed) throw Stale(key);
+        };
+    }
+
+    /// <summary>What somebody stored is never a part of a page or program here.</summary>
+    private static void DemandNotRun(HttpRequest request)
+    {
+        if (Door.WouldRun(request)) throw new RefusalException(RefusalKind.Forbidden, "not-to-be-run", "What is stored here is data: it cannot be a script, a style or a frame of a page. Download it instead.");
     }
 
     private static IReadOnlyDictionary<string, string>? Tags(HttpRequest request)
@@ -107,52 +145,35 @@ internal static class ObjectHttp
         }
     }
 
-    private static long? Version(HttpRequest request) => request.Query["version"].FirstOrDefault() is { } text ? Whole(text, "version") : null;
-
     private static long Whole(string text, string name) => long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
         ? number
         : throw new RefusalException(RefusalKind.Invalid, "bad-request", $"'{name}' must be a whole number, not '{text}'.", $"?{name}");
 
-    private static void Describe(HttpResponse response, StoredVersion version)
+    /// <summary>A type that can be given back as it came: what cannot be read would make the object unreadable.</summary>
+    private static string? Checked(string? type) => string.IsNullOrEmpty(type) || (Ascii.IsValid(type) && MediaTypeHeaderValue.TryParse(type, out _))
+        ? type
+        : throw new RefusalException(RefusalKind.Invalid, "invalid-media-type", "Content-Type cannot be read; write a media type such as text/plain; charset=utf-8 (RFC 9110, section 8.3). Nothing was stored.", "Content-Type");
+
+    private static void Describe(HttpResponse response, StoredVersion version, TimeProvider time)
     {
         var headers = response.GetTypedHeaders();
         headers.ETag = Versions.Tag(version.Version);
-        headers.LastModified = version.Written;
+        // The provider's clock may be ahead of the world's; what was written there tomorrow was not modified there yet (RFC 9110, section 8.8.2.1).
+        if (version.Written <= time.GetUtcNow()) headers.LastModified = version.Written;
         response.Headers.AcceptRanges = "bytes";
-        response.ContentType = version.MediaType ?? "application/octet-stream";
+        // Whoever may read it now may not tomorrow.
+        response.Headers.CacheControl = "private, no-store";
+        var readable = MediaTypeHeaderValue.TryParse(version.MediaType, out var type) && Ascii.IsValid(version.MediaType);
+        response.ContentType = readable ? version.MediaType : Unknown;
         if (version.Sha256 is { } sha) response.Headers["Repr-Digest"] = $"sha-256=:{Convert.ToBase64String(Convert.FromHexString(sha))}:";
         response.Headers["Ripen-Tier"] = version.Tier;
         if (TagText.Write(version.Tags) is { } tags) response.Headers["Ripen-Tags"] = tags;
-        // What somebody uploaded is shown as it is and runs nothing here.
         response.Headers.ContentSecurityPolicy = "sandbox; default-src 'none'";
-        if (response.HttpContext.Request.Query.ContainsKey("download"))
-        {
-            var disposition = new ContentDispositionHeaderValue("attachment");
-            disposition.SetHttpFileName(version.Key[(version.Key.LastIndexOf('/') + 1)..]);
-            response.Headers.ContentDisposition = disposition.ToString();
-        }
+        if (readable && Shown.Contains(type!.MediaType.Value!.ToLowerInvariant()) && !response.HttpContext.Request.Query.ContainsKey("download")) return;
+        var disposition = new ContentDispositionHeaderValue("attachment");
+        disposition.SetHttpFileName(version.Key[(version.Key.LastIndexOf('/') + 1)..]);
+        response.Headers.ContentDisposition = disposition.ToString();
     }
-
-    /// <summary>The one range that was asked for, as [From, To); null for all of it, also when several or none that can be understood were asked for.</summary>
-    private static (long From, long To)? Range(RequestHeaders headers, StoredVersion version)
-    {
-        if (headers.Range is not { Unit.Value: "bytes", Ranges: { Count: 1 } ranges }) return null;
-        if (headers.IfRange?.EntityTag is { } tag && !tag.Compare(Versions.Tag(version.Version), useStrongComparison: true)) return null;
-        var range = ranges.First();
-        return range switch
-        {
-            { From: { } from, To: { } to } => (from, Math.Min(to + 1, version.Bytes)),
-            { From: { } from } => (from, version.Bytes),
-            { To: { } last } => last == 0 ? (version.Bytes, version.Bytes) : (Math.Max(0, version.Bytes - last), version.Bytes),
-            _ => null,
-        };
-    }
-
-    private static long? IfVersion(IList<EntityTagHeaderValue> tags, string key) => tags switch
-    {
-        [var one] when long.TryParse(one.Tag.AsSpan().Trim('"'), NumberStyles.None, CultureInfo.InvariantCulture, out var version) => version,
-        _ => throw Stale(key),
-    };
 
     private static byte[]? Digest(StringValues header)
     {
@@ -161,12 +182,12 @@ internal static class ObjectHttp
             var text = part.Trim();
             if (!text.StartsWith("sha-256=:", StringComparison.Ordinal) || !text.EndsWith(':')) continue;
             var digest = new byte[32];
-            if (Convert.TryFromBase64String(text[9..^1], digest, out var n) && n == digest.Length) return digest;
+            if (text.Length > 10 && Convert.TryFromBase64String(text[9..^1], digest, out var n) && n == digest.Length) return digest;
             throw new RefusalException(RefusalKind.Invalid, "invalid-digest", "Write the SHA-256 as sha-256=:BASE64: (RFC 9530).");
         }
         return null;
     }
 
     private static RefusalException Stale(string key) =>
-        new(RefusalKind.PreconditionFailed, "changed-meanwhile", $"The current version of '{key}' is another one than If-Match names. Look at it first.");
+        new(RefusalKind.PreconditionFailed, "changed-meanwhile", $"The current version of '{key}' is not as the request's conditions demand. Look at it first.");
 }

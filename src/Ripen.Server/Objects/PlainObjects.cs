@@ -14,7 +14,7 @@ internal sealed class PlainObjects(RequestDelegate next)
 {
     private const string Root = "/objects/";
 
-    public async Task Invoke(HttpContext context, CurrentEstate current, SimulatedProvider provider)
+    public async Task Invoke(HttpContext context, CurrentEstate current, SimulatedProvider provider, TimeProvider time)
     {
         if (!context.Request.RawPath().StartsWith(Root, StringComparison.Ordinal))
         {
@@ -27,10 +27,10 @@ internal sealed class PlainObjects(RequestDelegate next)
         var bucket = RequestTarget.Unescape(slash < 0 ? path : path[..slash]);
         var key = slash < 0 ? "" : context.Request.KeyAfter(2);
         if (key.Length == 0 && !HttpMethods.IsGet(context.Request.Method)) Ripen.Provider.Objects.ObjectKeys.Check(key);
-        await Answer(context, provider, bucket, key);
+        await Answer(context, provider, time, bucket, key);
     }
 
-    private static async Task Answer(HttpContext context, SimulatedProvider provider, string bucket, string key)
+    private static async Task Answer(HttpContext context, SimulatedProvider provider, TimeProvider time, string bucket, string key)
     {
         var who = Credentials(context.Request);
         var objects = provider.Objects;
@@ -41,21 +41,21 @@ internal sealed class PlainObjects(RequestDelegate next)
                 await context.Response.WriteAsJsonAsync(ObjectHttp.List(context, objects, bucket), EstateDocument.Json);
                 break;
             case "GET":
-                Demand(Right.Read);
-                await ObjectHttp.Get(context, objects, bucket, key);
+                Demand(Of(Right.Read, Right.ReadVersions));
+                await ObjectHttp.Get(context, objects, bucket, key, time);
                 break;
             case "HEAD":
-                Demand(Right.Read);
-                ObjectHttp.Head(context, objects, bucket, key);
+                Demand(Of(Right.Read, Right.ReadVersions));
+                ObjectHttp.Head(context, objects, bucket, key, time);
                 break;
             case "PUT":
                 Demand(Right.Write);
-                var stored = await ObjectHttp.Put(context, objects, bucket, key, context.RequestAborted);
+                var stored = await ObjectHttp.Put(context, objects, bucket, key, time, context.RequestAborted);
                 context.Response.StatusCode = StatusCodes.Status201Created;
                 await context.Response.WriteAsJsonAsync(stored, EstateDocument.Json);
                 break;
             case "DELETE":
-                Demand(Right.Write);
+                Demand(Of(Right.Write, Right.DeleteVersions));
                 await context.Response.WriteAsJsonAsync(ObjectHttp.Delete(context, objects, bucket, key), EstateDocument.Json);
                 break;
             default:
@@ -63,6 +63,9 @@ internal sealed class PlainObjects(RequestDelegate next)
                 context.Response.StatusCode = StatusCodes.Status405MethodNotAllowed;
                 break;
         }
+
+        // History is a right of its own, and so is destroying a part of it.
+        Right Of(Right right, Right ofVersion) => ObjectHttp.Version(context.Request) is null ? right : ofVersion;
 
         void Demand(Right right)
         {

@@ -98,7 +98,10 @@ export function refusal(status: number, text: string): ApiError {
   );
 }
 
-const client = createClient<paths>({ baseUrl: "/" });
+/** Says that a request was meant by this page, even where it has no body. */
+const meant = { "Ripen-Request": "1" };
+
+const client = createClient<paths>({ baseUrl: "/", headers: meant });
 
 client.use({
   async onResponse({ response }) {
@@ -170,7 +173,7 @@ export const loadDemo = () => value(client.POST("/api/estate/demo"));
 
 /** Sends a file as it is. */
 async function send<T>(method: string, address: string, file: File, headers: Record<string, string>): Promise<T> {
-  const response = await fetch(address, { method, headers, body: file });
+  const response = await fetch(address, { method, headers: { ...meant, ...headers }, body: file });
   if (!response.ok) throw refusal(response.status, await response.text());
   return (await response.json()) as T;
 }
@@ -214,6 +217,7 @@ export async function readObject(name: string, key: string): Promise<ObjectDetai
 export async function deleteObject(name: string, key: string, version: number | null): Promise<void> {
   const response = await fetch(`${objectAddress(name, key)}${version === null ? "" : `?version=${version}`}`, {
     method: "DELETE",
+    headers: meant,
   });
   if (!response.ok) throw refusal(response.status, await response.text());
 }

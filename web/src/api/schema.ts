@@ -652,7 +652,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Makes a timed link to an object or to everything under a prefix. */
+        /** Makes a timed link to an object or to everything under a prefix. Its address is in this answer only. */
         post: operations["makeLink"];
         delete?: never;
         options?: never;
@@ -1769,6 +1769,10 @@ export interface components {
             access: components["schemas"]["AccessGrant"];
             secrets: components["schemas"]["NewSecret"][];
         };
+        NewLink: {
+            link: components["schemas"]["TimedLink"];
+            path: string;
+        };
         NewSecret: {
             keyId: string;
             /** Format: int32 */
@@ -1927,7 +1931,7 @@ export interface components {
             keptSeen?: null | string;
         };
         /** @enum {unknown} */
-        Right: "read" | "write" | "list";
+        Right: "read" | "write" | "list" | "read-versions" | "delete-versions";
         RowError: {
             /** Format: int64 */
             row: number;
@@ -2223,7 +2227,6 @@ export interface components {
             ended: boolean;
             /** Format: int32 */
             uses: number;
-            path: string;
         };
         Transfer: {
             from: string;
@@ -3348,7 +3351,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TimedLink"];
+                    "application/json": components["schemas"]["NewLink"];
                 };
             };
         };

@@ -129,7 +129,8 @@ function Grant({ bucket, grant, onSecret, onChanged }: GrantProps) {
       <div className="flex items-baseline gap-4">
         <strong className="font-semibold">{grant.label}</strong>
         <span>
-          may {grant.rights.join(", ")} {grant.prefix ? `under ${grant.prefix}` : "everywhere"}
+          may {grant.rights.map((right) => right.replace("-", " ")).join(", ")}{" "}
+          {grant.prefix ? `under ${grant.prefix}` : "everywhere"}
         </span>
         <span className={grant.ended ? "text-bad" : "text-ink-soft"}>
           {grant.ends == null ? "without end" : `${grant.ended ? "ended" : "until"} ${instant(grant.ends)}`}

@@ -34,11 +34,11 @@ export function LinkDialog({ bucket, objectKey, wholePrefix, onClose }: LinkDial
       <p>
         For {wholePrefix ? `everything under ${objectKey || "the whole bucket"}` : objectKey}. Whoever has the link can read{" "}
         {wholePrefix ? "all of it" : "the object"}, without a key, until it ends: treat it like the data itself. You can revoke it
-        at any time.
+        at any time. Its address is shown here, once.
       </p>
       {address ? (
         <div className="mt-3">
-          <Field label={`Works until ${instant(make.data.ends)} UTC of the provider's clock`}>
+          <Field label={`Works until ${instant(make.data.link.ends)} UTC of the provider's clock`}>
             {(ids) => (
               <input
                 {...ids}

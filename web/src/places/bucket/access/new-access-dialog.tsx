@@ -9,6 +9,8 @@ const rights: { right: Right; label: string }[] = [
   { right: "read", label: "read objects" },
   { right: "write", label: "write and delete objects" },
   { right: "list", label: "list keys" },
+  { right: "read-versions", label: "read earlier versions" },
+  { right: "delete-versions", label: "delete versions for good, take deletions back" },
 ];
 
 type NewAccessProps = { bucket: string; onClose: () => void; onMade: (made: NewAccess) => void };

@@ -3,7 +3,10 @@ using CsvHelper;
 using Parquet;
 using Parquet.Schema;
 
-namespace Ripen.Provider.Inventory;
+namespace Ripen.Reader;
+
+/// <summary>A file that cannot be read, and why, in words for people.</summary>
+internal sealed class UnreadableException(string message) : Exception(message);
 
 /// <summary>Rows of an inventory as texts, whatever its format; one row at a time, so that memory stays flat.</summary>
 internal interface IInventoryFile : IAsyncDisposable
@@ -20,19 +23,24 @@ internal static class InventoryFiles
 {
     private static readonly byte[] ParquetMark = "PAR1"u8.ToArray();
 
-    /// <exception cref="RefusalException">It is neither CSV with a header nor Parquet.</exception>
+    /// <exception cref="UnreadableException">It is neither CSV with a header nor Parquet.</exception>
     public static async Task<IInventoryFile> Open(string path)
     {
         var head = new byte[ParquetMark.Length];
         await using (var file = File.OpenRead(path)) await file.ReadAtLeastAsync(head, head.Length, throwOnEndOfStream: false);
-        try
-        {
-            return head.AsSpan().SequenceEqual(ParquetMark) ? await ParquetInventory.Open(path) : CsvInventory.Open(path);
-        }
-        catch (Exception e) when (e is not RefusalException and not OperationCanceledException)
-        {
-            throw new RefusalException(RefusalKind.Invalid, "unreadable-inventory", $"This is neither CSV with a header line nor Parquet: {e.Message}");
-        }
+        return head.AsSpan().SequenceEqual(ParquetMark) ? await ParquetInventory.Open(path) : CsvInventory.Open(path);
+    }
+
+    /// <summary>A Parquet file ends with the length of its footer and the mark again; a footer longer than the file is none (Apache Parquet format, "File Format").</summary>
+    private static void CheckFooter(FileStream file)
+    {
+        var tail = new byte[8];
+        if (file.Length < 12) throw new UnreadableException("This Parquet file is cut short.");
+        file.Seek(-8, SeekOrigin.End);
+        file.ReadExactly(tail);
+        file.Seek(0, SeekOrigin.Begin);
+        var footer = BitConverter.ToUInt32(tail);
+        if (!tail.AsSpan(4).SequenceEqual(ParquetMark) || footer > file.Length - 12) throw new UnreadableException("This Parquet file is cut short or damaged: its footer is not where it should be.");
     }
 
     private sealed class CsvInventory : IInventoryFile
@@ -60,7 +68,7 @@ internal static class InventoryFiles
             });
             if (header.Trim().Length > 0 && reader.Read()) return new CsvInventory(reader, Fields(reader));
             reader.Dispose();
-            throw new RefusalException(RefusalKind.Invalid, "empty-inventory", "The inventory is empty: its first line must name the columns.");
+            throw new UnreadableException("The inventory is empty: its first line must name the columns.");
         }
 
         public async IAsyncEnumerable<string[]> Rows([System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel)
@@ -80,6 +88,8 @@ internal static class InventoryFiles
 
     private sealed class ParquetInventory : IInventoryFile
     {
+        private const long MostRowsInAGroup = 10_000_000;
+
         private readonly Stream file;
         private readonly ParquetReader reader;
         private readonly DataField[] fields;
@@ -98,6 +108,7 @@ internal static class InventoryFiles
         public static async Task<ParquetInventory> Open(string path)
         {
             var file = File.OpenRead(path);
+            CheckFooter(file);
             return new ParquetInventory(file, await ParquetReader.CreateAsync(file));
         }
 
@@ -106,6 +117,7 @@ internal static class InventoryFiles
             for (var g = 0; g < reader.RowGroupCount; g++)
             {
                 using var group = reader.OpenRowGroupReader(g);
+                if (group.RowCount is < 0 or > MostRowsInAGroup) throw new UnreadableException($"A row group of this Parquet file claims {group.RowCount} rows; {MostRowsInAGroup} are the most that are read.");
                 var columns = new Func<int, string>[fields.Length];
                 for (var c = 0; c < fields.Length; c++) columns[c] = await Column(group, fields[c], cancel);
                 for (var i = 0; i < (int)group.RowCount; i++)
@@ -140,8 +152,7 @@ internal static class InventoryFiles
                 TypeCode.UInt32 => await Numbers<uint>(group, field, Text, cancel),
                 TypeCode.Double => await Numbers<double>(group, field, Text, cancel),
                 TypeCode.DateTime => await Numbers<DateTime>(group, field, Text, cancel),
-                _ => throw new RefusalException(RefusalKind.Invalid, "unreadable-inventory",
-                    $"The column '{field.Name}' has a type that is not read here, {field.ClrType.Name}; write texts, whole numbers or instants."),
+                _ => throw new UnreadableException($"The column '{field.Name}' has a type that is not read here, {field.ClrType.Name}; write texts, whole numbers or instants."),
             };
         }
 
