@@ -70,7 +70,7 @@ public class AgeingTests
     {
         var bucket = Samples.Bucket([], [new Step { Age = 60, Tier = "cave" }], null) with { Stock = [Lot(100, objects: 4, inTier: 12) with { Tier = "pantry" }] };
         var move = Assert.Single(TodaysRun.Of(bucket, Samples.Around(bucket)));
-        Assert.Equal(4 * 1_000_000.0 * (30 - 12), move.EarlyLeaveByteDays, 1e-6);
+        Assert.Equal(4 * 1_000_000.0 * (20 - 12), move.EarlyLeaveByteDays, 1e-6);
     }
 
     [Fact]
@@ -79,7 +79,7 @@ public class AgeingTests
         var prices = Samples.Small().PriceBook;
         var bucket = Samples.Bucket([], [], null);
         Assert.Equal(new Step { Age = 30, Tier = "pantry" }, NextStep.After([], bucket, prices));
-        Assert.Equal(new Step { Age = 150, Tier = "cave" }, NextStep.After([new Step { Age = 60, Tier = "cellar" }, new Step { Age = 20, Tier = "pantry" }], bucket, prices));
+        Assert.Equal(new Step { Age = 135, Tier = "cave" }, NextStep.After([new Step { Age = 60, Tier = "cellar" }, new Step { Age = 20, Tier = "pantry" }], bucket, prices));
         Assert.Null(NextStep.After([new Step { Age = 60, Tier = "cave" }], bucket, prices));
         Assert.Equal("cave", NextStep.After([], bucket with { Region = "kestrel-sound" }, prices)!.Tier);
     }

@@ -47,7 +47,7 @@ public class ChargesTests
         var wide = estate.Buckets[0] with { Name = "second", Scheme = "three-zones", Stock = [estate.Buckets[0].Stock[0] with { Objects = 20_000 }] };
         estate = estate with { Buckets = [estate.Buckets[0], wide] };
 
-        const double pool = (40_000 * 0.0212) + (10_000 * 0.0197);
+        const double pool = (40_000 * 0.03) + (10_000 * 0.027);
         Assert.Equal(pool * 3 / 5, Storage(estate, "2026-03", "one-bucket").Amount, 1e-6);
         Assert.Equal(pool * 2 / 5 * 1.24, Storage(estate, "2026-03", "second").Amount, 1e-6);
     }
@@ -56,11 +56,11 @@ public class ChargesTests
     public void Small_objects_are_billed_at_the_tiers_smallest_size_and_their_index_where_they_land()
     {
         var estate = Samples.Around(Samples.Bucket([], [new Step { Age = 1, Tier = "pantry" }], null) with { Stock = [Lot(age: 5, 1_000_000, 10)] });
-        Assert.Equal(1e6 * 65_536 / 1e9, Storage(estate, "2026-03", tier: "pantry").Quantity, 1e-9);
+        Assert.Equal(1e6 * 50_000 / 1e9, Storage(estate, "2026-03", tier: "pantry").Quantity, 1e-9);
 
         var cave = Samples.Around(Samples.Bucket([], [new Step { Age = 1, Tier = "cave" }], null) with { Stock = [Lot(age: 5, 1_000_000, 10)] });
-        Assert.Equal(1e6 * (10 + 24_576) / 1e9, Storage(cave, "2026-03", tier: "cave").Quantity, 1e-9);
-        Assert.Equal(1e6 * 6_144 / 1e9, Storage(cave, "2026-03", tier: "counter").Quantity, 1e-9);
+        Assert.Equal(1e6 * (10 + 18_000) / 1e9, Storage(cave, "2026-03", tier: "cave").Quantity, 1e-9);
+        Assert.Equal(1e6 * 9_000 / 1e9, Storage(cave, "2026-03", tier: "counter").Quantity, 1e-9);
     }
 
     [Fact]
@@ -82,10 +82,10 @@ public class ChargesTests
             Keep = new KeepRule { Until = new(2026, 4, 1), Strength = KeepStrength.Sealed },
         };
         var early = Projection.Of(Samples.Around(bucket), 2).Rows().Single(r => r is { Charge: Charge.EarlyLeave, Tier: "pantry" } && r.Month.Number == 4);
-        // Created on day c of March (0 to 22 are overdue on 1 April, day 31): in the pantry since day c + 5, so 31 − c − 5 of 30 days.
-        var onTheDate = Enumerable.Range(0, 23).Sum(c => Math.Max(0, 30 - (31 - c - 5)));
+        // Created on day c of March (0 to 22 are overdue on 1 April, day 31): in the pantry since day c + 5, so 31 − c − 5 of 20 days.
+        var onTheDate = Enumerable.Range(0, 23).Sum(c => Math.Max(0, 20 - (31 - c - 5)));
         // The others leave at age 8 after three days: one on each day of April.
-        Assert.Equal((onTheDate + (30 * 27)) / 30.0, early.Quantity, 1e-9);
+        Assert.Equal((onTheDate + (30 * 17)) / 30.0, early.Quantity, 1e-9);
     }
 
     [Fact]
@@ -103,7 +103,7 @@ public class ChargesTests
         var estate = Copying(catchUp: false);
         var rows = Projection.Of(estate, 1).Rows().ToList();
         Assert.Equal(31 * 100, rows.Single(r => r is { Bucket: "second", Charge: Charge.Writes }).Quantity, 1e-9);
-        Assert.Equal(31 * 100 * 0.0188, rows.Single(r => r is { Bucket: "first", Charge: Charge.Transfer }).Amount, 1e-9);
+        Assert.Equal(31 * 100 * 0.026, rows.Single(r => r is { Bucket: "first", Charge: Charge.Transfer }).Amount, 1e-9);
         Assert.DoesNotContain(rows, r => r.Bucket == "third");
         Assert.DoesNotContain(rows, r => r is { Bucket: "second", Charge: Charge.Transfer, Quantity: > 0 });
     }

@@ -47,6 +47,59 @@ public class ConsequencesTests
         Assert.Contains(consequences.Slow, s => s is { Tier: "cave", WaitHours: 14, BytesBefore: 0, BytesAfter: > 0 });
     }
 
+    /// <summary>A step's worth is the difference of two bills, told day by day: with the step and without it, minimum stays of every tier included, the landing tier's too.</summary>
+    [Theory]
+    [InlineData(0, 0.0)]
+    [InlineData(60, 0.0)]
+    [InlineData(60, 0.002)]
+    public void What_a_step_saves_is_the_difference_of_two_bills(int landingStay, double read)
+    {
+        var demo = Samples.Demo();
+        var prices = demo.PriceBook with
+        {
+            Month = BillingMonth.ThirtyDays,
+            Tiers = [.. demo.PriceBook.Tiers.Select((t, i) => i == 0 ? t with { MinimumStayDays = landingStay } : t)],
+        };
+        foreach (var (steps, expireAt, bytes) in new (Step[], int, long)[]
+        {
+            ([new Step { Age = 10, Tier = "pantry" }], 400, 5_000_000),
+            ([new Step { Age = 10, Tier = "pantry" }, new Step { Age = 25, Tier = "cellar" }], 60, 5_000_000),
+            ([new Step { Age = 40, Tier = "pantry" }, new Step { Age = 50, Tier = "cave" }], 120, 300_000),
+            ([new Step { Age = 7, Tier = "cellar" }, new Step { Age = 90, Tier = "cave" }], 500, 20_000),
+            ([new Step { Age = 55, Tier = "cave" }], 70, 1_000_000_000),
+        })
+        {
+            var bucket = new Bucket
+            {
+                Name = "weighed",
+                Region = "aldmouth",
+                Scheme = "three-zones",
+                Tier = "counter",
+                Streams = [new ObjectStream { ObjectsPerDay = 1, BytesPerObject = bytes }],
+                Reads = [new ReadBand { FromAge = 0, ShareOfObjectsPerDay = read }],
+                Rules = [new LifecycleRule { Id = "r", Steps = steps, ExpireAt = expireAt }],
+            };
+            var economies = StepEconomies.Of(bucket, demo with { PriceBook = prices, Buckets = [bucket] });
+            Assert.Equal(steps.Length, economies.Count);
+            for (var i = 0; i < steps.Length; i++)
+            {
+                var (with, without) = (Bill(steps), Bill([.. steps.Where((_, j) => j != i)]));
+                Assert.Equal((without - with) / 1000, economies[i].SavedPerObject - economies[i].MovePerObject, Math.Abs(without) * 1e-12);
+            }
+
+            double Bill(Step[] taken) => DayLoop.Rows(demo with
+            {
+                PriceBook = prices,
+                Buckets = [bucket with
+                {
+                    Streams = [],
+                    Rules = [new LifecycleRule { Id = "r", Steps = taken, ExpireAt = expireAt }],
+                    Stock = [new Lot { Created = demo.Today, Tier = "counter", InTierSince = demo.Today, Objects = 1000, BytesPerObject = bytes }],
+                }],
+            }, 18).Sum(r => r.Amount);
+        }
+    }
+
     // Common practice, no source: many small objects are cheaper to bundle before they move than to move one by one.
     [Fact]
     public void Small_objects_cost_more_to_move_than_they_save_until_they_are_bundled()

@@ -129,28 +129,28 @@ public class ForecastTests
     [Fact]
     public void A_bill_by_hand()
     {
-        // 1,000 objects of 1 GB, 10 days old on 1 March; to the cave (180 days at least) at 20 days, gone at 50.
+        // 1,000 objects of 1 GB, 10 days old on 1 March; to the cave (150 days at least) at 20 days, gone at 50.
         var bucket = Samples.Bucket([], [new Step { Age = 20, Tier = "cave" }], 50) with
         {
             Stock = [new Lot { Created = new(2026, 2, 19), InTierSince = new(2026, 2, 19), Tier = "counter", Objects = 1000, BytesPerObject = 1_000_000_000 }],
         };
         var rows = Projection.Of(Samples.Around(bucket), 3).Rows().ToDictionary(r => (r.Month.ToString(), r.Tier, r.Charge));
 
-        // 10 of March's 31 days on the counter, then for 21 days 6,144 bytes of index an object: at 0.0212.
-        Assert.Equal(((1000 * 10) + (0.006144 * 21)) / 31 * 0.0212, rows[("2026-03", "counter", Charge.Storage)].Amount, 1e-12);
-        // On 11 March into the cave, at 0.051 per 1,000; 21 days there in March with 24,576 bytes on top, 9 in April.
-        Assert.Equal(0.051, rows[("2026-03", "cave", Charge.Moves)].Amount, 1e-12);
-        Assert.Equal(1000.024576 * 21 / 31 * 0.0013, rows[("2026-03", "cave", Charge.Storage)].Amount, 1e-12);
-        Assert.Equal(1000.024576 * 9 / 30 * 0.0013, rows[("2026-04", "cave", Charge.Storage)].Amount, 1e-12);
-        // Removed on 10 April after 30 days: the other 150 days are charged then.
-        Assert.Equal(1000.024576 * 150 / 30 * 0.0013, rows[("2026-04", "cave", Charge.EarlyLeave)].Amount, 1e-12);
+        // 10 of March's 31 days on the counter, then for 21 days 9,000 bytes of index an object: at 0.03.
+        Assert.Equal(((1000 * 10) + (0.009 * 21)) / 31 * 0.03, rows[("2026-03", "counter", Charge.Storage)].Amount, 1e-12);
+        // On 11 March into the cave, at 0.028 per 1,000; 21 days there in March with 18,000 bytes on top, 9 in April.
+        Assert.Equal(0.028, rows[("2026-03", "cave", Charge.Moves)].Amount, 1e-12);
+        Assert.Equal(1000.018 * 21 / 31 * 0.0031, rows[("2026-03", "cave", Charge.Storage)].Amount, 1e-12);
+        Assert.Equal(1000.018 * 9 / 30 * 0.0031, rows[("2026-04", "cave", Charge.Storage)].Amount, 1e-12);
+        // Removed on 10 April after 30 days: the other 120 days are charged then.
+        Assert.Equal(1000.018 * 120 / 30 * 0.0031, rows[("2026-04", "cave", Charge.EarlyLeave)].Amount, 1e-12);
         Assert.DoesNotContain(rows.Keys, k => k.Item1 == "2026-05");
     }
 
     [Theory]
-    [InlineData(30_000, 30_000 * 0.0212)]
-    [InlineData(40_000, 40_000 * 0.0212)]
-    [InlineData(60_000, (40_000 * 0.0212) + (20_000 * 0.0197))]
+    [InlineData(30_000, 30_000 * 0.03)]
+    [InlineData(40_000, 40_000 * 0.03)]
+    [InlineData(60_000, (40_000 * 0.03) + (20_000 * 0.027))]
     public void Bands_are_graduated(double unitMonths, double cost) =>
         Assert.Equal(cost, Samples.Small().PriceBook.FindRegion("aldmouth")!.PriceOf("counter")!.StorageCost(unitMonths), 1e-9);
 

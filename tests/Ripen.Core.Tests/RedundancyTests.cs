@@ -138,6 +138,96 @@ public sealed class RedundancyTests
         Assert.Equal("no-spare", Assert.Single(SchemePromise.Of(lone, 0, Lines.Ordinary).Doubts).Code);
     }
 
+    [Fact]
+    public void Any_valid_number_of_copies_has_its_nines()
+    {
+        var last = 0.0;
+        foreach (var copies in new[] { 1, 2, 3, 10, 70, 71, 72, 300, 1000 })
+        {
+            var promise = SchemePromise.Of(new Scheme { Id = "many", Name = "Many", Copies = copies, Spread = Spread.Device, StorageFactor = 1 }, 1e9, Lines.Ordinary);
+            Assert.True(double.IsFinite(promise.NinesAYear) && promise.NinesAYear > last, $"{copies} copies: {promise.NinesAYear} nines");
+            Assert.True(double.IsFinite(promise.LossInAYear) && promise.MeanYearsToLoss is null or > 0);
+            last = promise.NinesAYear;
+            // However many copies one building holds: it burns down once in ten thousand years, the region with it or not.
+            if (copies >= 10) Assert.Equal(-Math.Log10(1.1e-4), promise.NinesAYearWithPlaces, 3);
+        }
+    }
+
+    [Fact]
+    public void Small_numbers_beside_one_keep_their_digits()
+    {
+        // The series: ln(1 + x) = x - x²/2 + x³/3, e^x - 1 = x + x²/2 + x³/6.
+        foreach (var x in new[] { 1e-3, -1e-6, 1e-9, 1e-17, -1e-300 })
+        {
+            Assert.Equal(1, (x - (x * x / 2) + (x * x * x / 3)) / Tiny.LogOnePlus(x), 9);
+            Assert.Equal(1, (x + (x * x / 2) + (x * x * x / 6)) / Tiny.ExpLessOne(x), 9);
+        }
+        Assert.Equal(0.5e-12 / 8766, Durability.FailureRate(0.5e-12), 1e-28);
+    }
+
+    [Fact]
+    public void Three_buildings_outlast_three_copies_in_one()
+    {
+        SchemePromise Of(Spread spread) => SchemePromise.Of(new Scheme { Id = "three", Name = "Three", Copies = 3, Spread = spread, StorageFactor = 1 }, 1e9, Lines.Ordinary);
+        var (one, three, far) = (Of(Spread.Rack), Of(Spread.Zone), Of(Spread.Region));
+        Assert.Equal(one.NinesAYear, three.NinesAYear, 12);
+        // In closed form: three copies go with their building, or with its region, whichever it is: 1 − e^−(0.0001 + 0.00001); losses to a place when only one copy is left hardly count.
+        Assert.Equal(-Math.Log10(1 - Math.Exp(-1.1e-4)), one.NinesAYearWithPlaces, 3);
+        // Over buildings of one region it is the region that counts.
+        Assert.Equal(5, three.NinesAYearWithPlaces, 3);
+        Assert.True(far.NinesAYearWithPlaces > 9 && far.NinesAYearWithPlaces <= far.NinesAYear);
+        // Nothing is ever destroyed: with and without places is the same.
+        var safe = SchemePromise.Of(one.Scheme with { Hazards = new Hazards { ZonesDestroyedPerYear = 0, RegionsDestroyedPerYear = 0 } }, 1e9, Lines.Ordinary);
+        Assert.Equal(safe.NinesAYear, safe.NinesAYearWithPlaces, 12);
+    }
+
+    [Fact]
+    public void Losses_to_places_are_what_trying_every_state_and_every_event_says() => Prop.ForAll(Arb.From(Schemes), scheme =>
+    {
+        var hazards = new Hazards { DeviceFailuresPerYear = 0.4, RepairHours = 900, ZonesDestroyedPerYear = 0.3, RegionsDestroyedPerYear = 0.2 };
+        var placement = Placement.Of(scheme);
+        Assert.Equal(1, EventsThatLose(placement, hazards) / PlaceLosses.PerYear(placement, hazards), 9);
+    }).Check(Config.QuickThrowOnFailure.WithMaxTest(60));
+
+    /// <summary>Every part whole or gone, by its chance; from every state that has enough fragments, every event that takes the one too many, but for devices that fail while no place is gone.</summary>
+    private static double EventsThatLose(Placement placement, Hazards h)
+    {
+        var regions = placement.Fragments.Select(f => f.Region).Distinct().ToList();
+        var zones = placement.Fragments.Select(f => (f.Region, f.Zone)).Distinct().ToList();
+        var places = regions.Count + zones.Count;
+        double[] rates =
+        [
+            .. regions.Select(_ => h.RegionsDestroyedPerYear), .. zones.Select(_ => h.ZonesDestroyedPerYear),
+            .. placement.Fragments.Select(_ => -Math.Log(1 - h.DeviceFailuresPerYear)),
+        ];
+        var up = rates.Select(r => 1 / (1 + (r * h.RepairHours / 8766))).ToArray();
+        var total = 0.0;
+        for (var state = 0; state < 1 << up.Length; state++)
+        {
+            if (Left(state) < placement.Needed) continue;
+            var chance = Enumerable.Range(0, up.Length).Aggregate(1.0, (p, i) => p * ((state >> i & 1) == 1 ? up[i] : 1 - up[i]));
+            var everyPlace = (state & ((1 << places) - 1)) == (1 << places) - 1;
+            for (var part = everyPlace ? places - 1 : up.Length - 1; part >= 0; part--)
+            {
+                if ((state >> part & 1) == 1 && Left(state & ~(1 << part)) < placement.Needed) total += chance * rates[part];
+            }
+        }
+        return total;
+
+        int Left(int state)
+        {
+            var left = 0;
+            for (var i = 0; i < placement.Fragments.Count; i++)
+            {
+                var f = placement.Fragments[i];
+                if (IsUp(regions.IndexOf(f.Region)) && IsUp(regions.Count + zones.IndexOf((f.Region, f.Zone))) && IsUp(places + i)) left++;
+            }
+            return left;
+
+            bool IsUp(int part) => (state >> part & 1) == 1;
+        }
+    }
+
     /// <summary>The largest number of places all of whose combinations can be lost.</summary>
     private static int Tried<T>(Placement placement, Func<FragmentPlace, T> place)
     {

@@ -137,6 +137,8 @@ internal static class EstateReader
         ZoneOutageHours = o.Number("zoneOutageHours", 0, 8766, Pricing.Hazards.Usual.ZoneOutageHours),
         RegionOutagesPerYear = o.Number("regionOutagesPerYear", 0, 1000, Pricing.Hazards.Usual.RegionOutagesPerYear),
         RegionOutageHours = o.Number("regionOutageHours", 0, 8766, Pricing.Hazards.Usual.RegionOutageHours),
+        ZonesDestroyedPerYear = o.Number("zonesDestroyedPerYear", 0, 1000, Pricing.Hazards.Usual.ZonesDestroyedPerYear),
+        RegionsDestroyedPerYear = o.Number("regionsDestroyedPerYear", 0, 1000, Pricing.Hazards.Usual.RegionsDestroyedPerYear),
     };
 
     private static Region Region(ObjectReader o) => new()

@@ -15,7 +15,7 @@ namespace Ripen.Core.Forecasting;
 /// <param name="Age">Age at the step, in days.</param>
 /// <param name="StaysDays">Days in the colder tier; no more than <see cref="StepEconomies.LongestStayDays"/>.</param>
 /// <param name="MovePerObject">The one-off charge for the move.</param>
-/// <param name="SavedPerObject">Storage saved over the stay, less dearer reading and early leaving; negative when the colder tier costs more.</param>
+/// <param name="SavedPerObject">Storage saved over the stay, less dearer reading and leaving either tier early; negative when the colder tier costs more.</param>
 /// <param name="NetPerYear">(saved − move) × objects in a year.</param>
 /// <param name="BreakEvenBytes">The smallest object for which the step pays; null when none does.</param>
 /// <param name="NetPerYearBundled">The same bytes in a year, bundled into objects of <see cref="StepEconomies.BundleBytes"/> first.</param>
@@ -31,7 +31,6 @@ public static class StepEconomies
     /// <summary>What small objects are bundled into, for comparison: 128 MB.</summary>
     public const long BundleBytes = 128_000_000;
 
-    private const double DaysPerMonth = 365 / 12.0;
 
     /// <summary>One entry for each step of each stream that arrives in the bucket or is copied into it.</summary>
     public static IReadOnlyList<StepEconomy> Of(Bucket bucket, Estate estate)
@@ -53,7 +52,8 @@ public static class StepEconomies
             var from = i == 0 ? landing : steps[i - 1].Tier;
             var leaves = i + 1 < steps.Count ? steps[i + 1].Age : lifecycle.ExpireAt;
             var days = Math.Min(leaves - steps[i].Age, LongestStayDays);
-            var step = new Weighing(bucket, prices, from, steps[i].Tier, steps[i].Age, days, leaves < Lifecycle.Never);
+            var came = i == 0 ? 0 : steps[i - 1].Age;
+            var step = new Weighing(bucket, prices, from, steps[i].Tier, steps[i].Age, days, steps[i].Age - came, leaves < Lifecycle.Never ? leaves - came : null);
             var perYear = stream.ObjectsPerDay * 365;
             var bundledPerYear = perYear * stream.BytesPerObject / BundleBytes;
             yield return new StepEconomy(
@@ -62,7 +62,8 @@ public static class StepEconomies
         }
     }
 
-    private sealed class Weighing(Bucket bucket, PriceBook prices, int from, int to, int age, int days, bool leaves)
+    /// <summary>One step: from a tier after so many days in it, where objects would otherwise stay that many (null for ever), to another for some days.</summary>
+    private sealed class Weighing(Bucket bucket, PriceBook prices, int from, int to, int age, int days, int stayed, int? wouldStay)
     {
         private readonly Region region = prices.FindRegion(bucket.Region)!;
 
@@ -72,9 +73,8 @@ public static class StepEconomies
 
         public double Saved(long bytes)
         {
-            var target = prices.Tiers[to];
-            var short_ = leaves ? Math.Max(0, target.MinimumStayDays - days) : 0;
-            var early = target.BilledBytes(bytes) * short_ * DayPrice(to);
+            // Leaving the tier that is left too early costs the step; what leaving it would cost later anyway does not.
+            var early = EarlyLeave(from, stayed, bytes) - (wouldStay is { } later ? EarlyLeave(from, later, bytes) : 0) + (wouldStay is null ? 0 : EarlyLeave(to, days, bytes));
             return (StoredADay(from, bytes) - StoredADay(to, bytes)) * days - (ReadOverStay(to, bytes) - ReadOverStay(from, bytes)) - early;
         }
 
@@ -94,12 +94,15 @@ public static class StepEconomies
             return pays;
         }
 
+        private double EarlyLeave(int tier, int stays, long bytes) =>
+            prices.Tiers[tier].BilledBytes(bytes) * Math.Max(0, prices.Tiers[tier].MinimumStayDays - stays) * DayPrice(tier);
+
         private double StoredADay(int tier, long bytes) =>
             (prices.Tiers[tier].BilledBytes(bytes) * DayPrice(tier)) + (prices.Tiers[tier].IndexBytes * DayPrice(prices.Coldness(bucket.Tier)));
 
         /// <summary>Money per byte and day at rest.</summary>
         private double DayPrice(int tier) =>
-            Price(tier).Storage[0].Price.PerUnit * prices.FindScheme(bucket.Scheme)!.StorageFactor / prices.Unit.Bytes() / DaysPerMonth;
+            Price(tier).Storage[0].Price.PerUnit * prices.FindScheme(bucket.Scheme)!.StorageFactor / prices.Unit.Bytes() / (prices.Month == BillingMonth.ThirtyDays ? 30 : 365 / 12.0);
 
         private double ReadOverStay(int tier, long bytes)
         {

@@ -106,6 +106,10 @@ public sealed record Hazards
     public double ZoneOutageHours { get; init; } = 4;
     public double RegionOutagesPerYear { get; init; } = 0.1;
     public double RegionOutageHours { get; init; } = 6;
+    /// <summary>How often a year a whole zone is destroyed, with all that lies in it: a fire, a flood. At least 0.</summary>
+    public double ZonesDestroyedPerYear { get; init; } = 1e-4;
+    /// <summary>How often a year a whole region is destroyed. At least 0.</summary>
+    public double RegionsDestroyedPerYear { get; init; } = 1e-5;
 }
 
 /// <summary>A place far from the others, with one price entry for each tier offered there.</summary>

@@ -18,8 +18,8 @@ public static class Readability
         foreach (var inRegion in placement.Fragments.GroupBy(f => f.Region))
         {
             double[] ofRegion = [1];
-            foreach (var inZone in inRegion.GroupBy(f => f.Zone)) ofRegion = Convolve(ofRegion, OrNone(Devices(inZone.Count(), device), zone));
-            reachable = Convolve(reachable, OrNone(ofRegion, region));
+            foreach (var inZone in inRegion.GroupBy(f => f.Zone)) ofRegion = Convolution.Of(ofRegion, OrNone(Devices(inZone.Count(), device), zone));
+            reachable = Convolution.Of(reachable, OrNone(ofRegion, region));
         }
         return Math.Min(1, reachable.Skip(placement.Needed).Sum());
     }
@@ -29,7 +29,7 @@ public static class Readability
     private static double[] Devices(int count, double up)
     {
         double[] reachable = [1];
-        for (var i = 0; i < count; i++) reachable = Convolve(reachable, [1 - up, up]);
+        for (var i = 0; i < count; i++) reachable = Convolution.Of(reachable, [1 - up, up]);
         return reachable;
     }
 
@@ -39,15 +39,5 @@ public static class Readability
         var shares = reachable.Select(p => p * up).ToArray();
         shares[0] += 1 - up;
         return shares;
-    }
-
-    private static double[] Convolve(double[] a, double[] b)
-    {
-        var sum = new double[a.Length + b.Length - 1];
-        for (var i = 0; i < a.Length; i++)
-        {
-            for (var j = 0; j < b.Length; j++) sum[i + j] += a[i] * b[j];
-        }
-        return sum;
     }
 }

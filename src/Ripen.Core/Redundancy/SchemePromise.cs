@@ -17,10 +17,16 @@ public sealed record SchemePromise
     public required int RacksSurvived { get; init; }
     public required int ZonesSurvived { get; init; }
     public required int RegionsSurvived { get; init; }
-    /// <summary>Mean years until an object is lost to device failures.</summary>
-    public required double MeanYearsToLoss { get; init; }
+    /// <summary>Mean years until an object is lost to device failures; null where no number can hold them.</summary>
+    public required double? MeanYearsToLoss { get; init; }
+    /// <summary>The chance of losing an object in a year to device failures; 0 where no number is as small.</summary>
     public required double LossInAYear { get; init; }
+    /// <summary>Nines a year against device failures alone.</summary>
     public required double NinesAYear { get; init; }
+    /// <summary>The same chance when the destruction of whole zones and regions counts too.</summary>
+    public required double LossInAYearWithPlaces { get; init; }
+    /// <summary>Nines a year against devices, zones and regions.</summary>
+    public required double NinesAYearWithPlaces { get; init; }
     /// <summary>The share of time in which an object can be read, 0 to 1.</summary>
     public required double ReadableShare { get; init; }
     /// <summary>Seconds to write the file when the writer sends every fragment, and when the provider sends them on.</summary>
@@ -36,8 +42,10 @@ public sealed record SchemePromise
     {
         var placement = Placement.Of(scheme);
         var hazards = scheme.Hazards ?? Hazards.Usual;
-        var hours = Durability.MeanHoursToLoss(
+        var log = Durability.LogMeanHoursToLoss(
             placement.Fragments.Count, placement.Spare, Durability.FailureRate(hazards.DeviceFailuresPerYear), hazards.RepairHours, hazards.OneRepairAtATime);
+        var (years, byDevices) = (Math.Exp(log) / Durability.HoursPerYear, Durability.LogRatePerYear(log));
+        var byAll = Tiny.LogSum(byDevices, Math.Log(PlaceLosses.PerYear(placement, hazards)));
         return new SchemePromise
         {
             Scheme = scheme,
@@ -48,9 +56,11 @@ public sealed record SchemePromise
             RacksSurvived = placement.RacksSurvived,
             ZonesSurvived = placement.ZonesSurvived,
             RegionsSurvived = placement.RegionsSurvived,
-            MeanYearsToLoss = hours / Durability.HoursPerYear,
-            LossInAYear = Durability.LossInAYear(hours),
-            NinesAYear = Durability.Nines(hours),
+            MeanYearsToLoss = double.IsFinite(years) ? years : null,
+            LossInAYear = Math.Exp(Durability.LogChanceInAYear(byDevices)),
+            NinesAYear = Durability.NinesOfLog(Durability.LogChanceInAYear(byDevices)),
+            LossInAYearWithPlaces = Math.Exp(Durability.LogChanceInAYear(byAll)),
+            NinesAYearWithPlaces = Durability.NinesOfLog(Durability.LogChanceInAYear(byAll)),
             ReadableShare = Readability.ShareOfTime(placement, hazards),
             SecondsOneAfterAnother = WriteTime.OneAfterAnother(placement, fileBytes, lines),
             SecondsFannedOut = WriteTime.FannedOut(placement, fileBytes, lines),

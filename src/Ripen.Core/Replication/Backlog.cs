@@ -2,17 +2,14 @@ using Ripen.Core.Estates;
 
 namespace Ripen.Core.Replication;
 
-/// <summary>One lane of a line: what waits in it, and what comes to it.</summary>
-public readonly record struct LaneLoad(double WaitingBytes, double BytesPerSecond);
+/// <summary>One lane of a line: what waits in it, what comes to it, and after how many seconds it takes part in the line at all (a cut, or the next try after one).</summary>
+public readonly record struct LaneLoad(double WaitingBytes, double BytesPerSecond, double ReadyAfterSeconds = 0);
 
 /// <summary>
 /// When a lane is empty. <see cref="Seconds"/> is null when it never is; then <see cref="ShortBytesPerSecond"/> is how much its part of the line is
 /// smaller than what arrives.
 /// </summary>
-public readonly record struct Emptying(double? Seconds, double ShortBytesPerSecond)
-{
-    public static readonly Emptying AlreadyEmpty = new(0, 0);
-}
+public readonly record struct Emptying(double? Seconds, double ShortBytesPerSecond);
 
 /// <summary>
 /// How a line's backlog ends when bytes keep coming at today's rates. Between two moments at which a lane becomes empty every lane has a constant
@@ -37,35 +34,57 @@ public static class Backlog
         return all.Any(l => l.Seconds is null) ? new Emptying(null, all.Sum(l => l.ShortBytesPerSecond)) : new Emptying(all.Max(l => l.Seconds), 0);
     }
 
+    /// <summary>
+    /// A lane in which nothing waits is in it too: when more comes to it than its fair part of the line, it begins to wait at once and takes from the others.
+    /// </summary>
     /// <param name="lanes">All lanes of the line.</param>
-    /// <param name="bytesPerSecond">The line's bandwidth, above 0; infinite empties everything at once.</param>
-    /// <returns>One for each lane.</returns>
+    /// <param name="bytesPerSecond">The line's bandwidth, above 0; infinite empties everything as soon as a lane is ready.</param>
+    /// <returns>One for each lane: when it is empty for good.</returns>
     public static Emptying[] Empties(IReadOnlyList<LaneLoad> lanes, double bytesPerSecond)
     {
         var results = new Emptying[lanes.Count];
-        Array.Fill(results, Emptying.AlreadyEmpty);
+        Array.Fill(results, new Emptying(0, 0));
         var waiting = lanes.Select(l => l.WaitingBytes).ToArray();
-        var (wants, gets) = (new double[lanes.Count], new double[lanes.Count]);
-        var busy = Enumerable.Range(0, lanes.Count).Where(i => waiting[i] > 0).ToHashSet();
+        var gets = new double[lanes.Count];
         var clock = 0.0;
-        while (busy.Count > 0 && double.IsFinite(bytesPerSecond))
+        while (true)
         {
-            for (var i = 0; i < wants.Length; i++) wants[i] = busy.Contains(i) ? double.PositiveInfinity : lanes[i].BytesPerSecond;
-            FairShare.Divide(bytesPerSecond, wants, gets);
-            var next = busy.Where(i => gets[i] > lanes[i].BytesPerSecond).Select(i => waiting[i] / (gets[i] - lanes[i].BytesPerSecond)).DefaultIfEmpty(double.PositiveInfinity).Min();
+            var busy = Divide(lanes, bytesPerSecond, waiting, gets, clock);
+            var ready = lanes.Where(l => l.ReadyAfterSeconds > clock).Select(l => l.ReadyAfterSeconds).DefaultIfEmpty(double.PositiveInfinity).Min();
+            var emptyAt = busy.ToDictionary(i => i, i => gets[i] > lanes[i].BytesPerSecond ? clock + (waiting[i] / (gets[i] - lanes[i].BytesPerSecond)) : double.PositiveInfinity);
+            var next = Math.Min(ready, emptyAt.Values.DefaultIfEmpty(double.PositiveInfinity).Min());
             if (double.IsPositiveInfinity(next))
             {
                 foreach (var i in busy) results[i] = new Emptying(null, lanes[i].BytesPerSecond - gets[i]);
-                break;
+                return results;
             }
-            clock += next;
-            foreach (var i in busy) waiting[i] -= (gets[i] - lanes[i].BytesPerSecond) * next;
-            foreach (var i in busy.Where(i => waiting[i] < 1e-6).ToList())
+            foreach (var i in busy)
             {
-                results[i] = new Emptying(clock, 0);
-                busy.Remove(i);
+                if (emptyAt[i] > next)
+                {
+                    waiting[i] = Math.Max(0, waiting[i] - ((gets[i] - lanes[i].BytesPerSecond) * (next - clock)));
+                    continue;
+                }
+                waiting[i] = 0;
+                results[i] = new Emptying(next, 0);
             }
+            clock = next;
         }
-        return results;
+    }
+
+    /// <summary>The lanes that have something waiting, or begin to; <paramref name="gets"/> is filled with each one's part of the line.</summary>
+    private static List<int> Divide(IReadOnlyList<LaneLoad> lanes, double bytesPerSecond, double[] waiting, double[] gets, double clock)
+    {
+        var busy = Enumerable.Range(0, lanes.Count).Where(i => waiting[i] > 0 || (lanes[i].ReadyAfterSeconds > clock && lanes[i].BytesPerSecond > 0)).ToHashSet();
+        while (true)
+        {
+            var wants = lanes.Select((l, i) => l.ReadyAfterSeconds > clock ? 0 : busy.Contains(i) ? double.PositiveInfinity : l.BytesPerSecond).ToArray();
+            if (double.IsFinite(bytesPerSecond)) FairShare.Divide(bytesPerSecond, wants, gets);
+            else wants.CopyTo(gets, 0);
+            // Rounding makes nobody wait.
+            var more = Enumerable.Range(0, lanes.Count).Where(i => !busy.Contains(i) && gets[i] < lanes[i].BytesPerSecond * (1 - 1e-12)).ToList();
+            if (more.Count == 0) return [.. busy];
+            busy.UnionWith(more);
+        }
     }
 }

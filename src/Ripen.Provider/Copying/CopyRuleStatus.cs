@@ -58,7 +58,7 @@ internal static class CopyStatuses
     /// <summary>A thousand years; later instants are told as hours only.</summary>
     private const double LongestForeseen = 1000 * 365.25 * 86_400;
 
-    private sealed record Queued(Lane Lane, bool Failed, double Objects, double Bytes, long Asked, string FirstKey);
+    private sealed record Queued(Lane Lane, bool Failed, double Objects, double Bytes, double WeightlessBytes, long Asked, string FirstKey);
 
     public static List<CopyRuleStatus> All(SqliteConnection db, Terms terms)
     {
@@ -66,10 +66,10 @@ internal static class CopyStatuses
         var queues = db.List(
             // The key is that of the oldest: beside one min() SQLite takes a bare column from the row that has the least (sqlite.org/lang_select.html, 2.4).
             """
-            SELECT route, lane, failed IS NOT NULL, sum(CASE kind WHEN 0 THEN count ELSE 1 END), sum(count * bytes - sent), min(asked), key
+            SELECT route, lane, failed IS NOT NULL, sum(CASE kind WHEN 0 THEN count ELSE 1 END), sum(count * bytes - sent), sum(CASE kind WHEN 0 THEN count * bytes ELSE 0 END), min(asked), key
             FROM pending GROUP BY route, lane, failed IS NOT NULL
             """,
-            r => (Route: r.GetInt64(0), Queue: new Queued((Lane)r.GetInt32(1), r.GetInt32(2) == 1, r.GetDouble(3), Math.Max(0, r.GetDouble(4)), r.GetInt64(5), r.GetString(6)))).ToLookup(q => q.Route, q => q.Queue);
+            r => (Route: r.GetInt64(0), Queue: new Queued((Lane)r.GetInt32(1), r.GetInt32(2) == 1, r.GetDouble(3), Math.Max(0, r.GetDouble(4)), r.GetDouble(5), r.GetInt64(6), r.GetString(7)))).ToLookup(q => q.Route, q => q.Queue);
         var routes = Routes.All(db, terms);
         var emptyings = routes.GroupBy(r => r.Line).SelectMany(line => Emptyings(db, terms, line.Key, [.. line], queues, now)).ToDictionary(e => e.Route, e => e.Emptying);
         return [.. routes.Select(route => Status(db, route, [.. queues[route.Id]], emptyings[route.Id], now))];
@@ -79,19 +79,28 @@ internal static class CopyStatuses
         SqliteConnection db, Terms terms, LineEnds ends, List<Route> routes, ILookup<long, Queued> queues, DateTimeOffset now)
     {
         var rate = terms.Prices.FindTransfer(ends.From, ends.To)?.BytesPerSecond ?? double.PositiveInfinity;
-        var closed = Lines.ClosedUntil(db, ends);
-        // What comes while a cut lasts waits too.
-        var wait = closed is long.MinValue or long.MaxValue ? 0 : Math.Max(0, closed - now.ToUnixTimeMilliseconds()) / 1000.0;
+        var (at, closed) = (now.ToUnixTimeMilliseconds(), Lines.ClosedUntil(db, ends));
+        var open = closed is long.MinValue or long.MaxValue ? 0 : Math.Max(0, closed - at) / 1000.0;
+        // Weightless objects move when a day closes, for the whole of it: what waits of them is as the day began, and so is the reckoning.
+        var sinceMidnight = routes.Exists(r => queues[r.Id].Any(q => q.WeightlessBytes > 0)) ? now.TimeOfDay.TotalSeconds : 0;
         var loads = routes.SelectMany(route =>
         {
             var arriving = route.IsRefill ? new double[Lanes.Count] : Backlog.Arriving(AsOf(route.From, DateOnly.FromDateTime(now.UtcDateTime)), route.Rule);
-            return Enum.GetValues<Lane>().Select(lane => new LaneLoad(queues[route.Id].Where(q => q.Lane == lane && !q.Failed).Sum(q => q.Bytes) + (wait * arriving[(int)lane]), arriving[(int)lane]));
+            var tries = RouteTries.Of(db, route.Id);
+            return Enum.GetValues<Lane>().Select(lane =>
+            {
+                var own = queues[route.Id].Where(q => q.Lane == lane && !q.Failed).ToList();
+                // After a cut, objects wait for their route's next try; weightless ones do not.
+                var tried = own.Exists(q => q.Bytes > q.WeightlessBytes) && tries.Attempts > 0 ? Math.Max(0, tries.Next - at) / 1000.0 : 0;
+                var ready = Math.Max(open, tried);
+                return new LaneLoad(own.Sum(q => q.Bytes), arriving[(int)lane], ready > 0 ? ready + sinceMidnight : 0);
+            });
         }).ToList();
         var lanes = Backlog.Empties(loads, rate);
         return routes.Select((route, i) =>
         {
             var own = Backlog.Together(lanes.Skip(i * Lanes.Count).Take(Lanes.Count));
-            return (route.Id, own with { Seconds = own.Seconds + wait });
+            return (route.Id, own with { Seconds = own.Seconds is { } seconds ? Math.Max(0, seconds - sinceMidnight) : null });
         });
     }
 

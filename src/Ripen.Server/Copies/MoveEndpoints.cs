@@ -63,7 +63,7 @@ internal static class MoveEndpoints
         {
             if (Plans.Refusal(view, request) is { } refusal) return refusal;
             var estate = view!.Estate;
-            if (estate.Find(to) is null) return Problems.NoBucket(to);
+            if (estate.Find(from) is null || estate.Find(to) is null) return Problems.NoBucket(estate.Find(from) is null ? from : to);
             if (Reading(view, provider, from, to).Steps.Single(s => s.Step == which) is { Ready: false } notYet)
             {
                 return Problems.Conflict("not-ready", notYet.Why ?? "This step was done already.");
