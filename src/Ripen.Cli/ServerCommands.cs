@@ -128,11 +128,11 @@ internal static class ServerCommands
 
     private static Command Schemes() => Make("schemes", "Print what each redundancy scheme survives, its nines and its raw bytes per byte.", [], async (http, _) =>
     {
-        Console.WriteLine("scheme\tdevices\tzones\tregions\tnines\traw\tfactor");
+        Console.WriteLine("scheme\tdevices\tzones\tregions\tnines\twithout-places\traw\tfactor");
         foreach (var s in (await Answer(await http.GetAsync(new Uri("/api/schemes", UriKind.Relative))))!.AsArray())
         {
             Console.WriteLine(string.Create(CultureInfo.InvariantCulture,
-                $"{s!["scheme"]!["id"]}\t{s["devicesSurvived"]}\t{s["zonesSurvived"]}\t{s["regionsSurvived"]}\t{s["ninesAYear"]!.GetValue<double>():0.0}\t{s["rawBytesPerByte"]!.GetValue<double>():0.00}\t{s["scheme"]!["storageFactor"]}"));
+                $"{s!["scheme"]!["id"]}\t{s["devicesSurvived"]}\t{s["zonesSurvived"]}\t{s["regionsSurvived"]}\t{s["ninesAYearWithPlaces"]!.GetValue<double>():0.0}\t{s["ninesAYear"]!.GetValue<double>():0.0}\t{s["rawBytesPerByte"]!.GetValue<double>():0.00}\t{s["scheme"]!["storageFactor"]}"));
         }
     });
 

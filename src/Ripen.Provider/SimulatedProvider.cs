@@ -124,9 +124,9 @@ public sealed class SimulatedProvider : IDisposable
     public IReadOnlyList<UntouchedPrefix> Untouched(string bucket, string under) =>
         state.Booked().Index.Read(db => Ripen.Provider.Stock.Untouched.Of(db, state.TermsIn(db), state.TermsIn(db)[bucket], under));
 
-    /// <summary>The ledger's lines for the days [from, to), of one bucket or of all.</summary>
-    public IReadOnlyList<LedgerRow> Ledger(DateOnly from, DateOnly to, string? bucket) =>
-        state.Booked().Index.Read(db => Metering.Ledger.Rows(db, state.TermsIn(db).Prices.Unit, from, to, bucket));
+    /// <summary>The ledger's lines for the days [from, to), of one bucket or of all, as they are read: none of them is held.</summary>
+    public IEnumerable<LedgerRow> Ledger(DateOnly from, DateOnly to, string? bucket) =>
+        state.Booked().Index.Stream(db => Metering.Ledger.Rows(db, state.TermsIn(db).Prices.Unit, from, to, bucket));
 
     /// <summary>What one version was charged so far, in money. Null when there is no such version.</summary>
     public double? ChargedSoFar(string bucket, long version) => state.Booked().Index.Read(db => ObjectCharges.SoFar(db, state.TermsIn(db), state.TermsIn(db)[bucket], version));

@@ -20,9 +20,18 @@ public static class ForecastFiles
         }
     }
 
+    private static readonly JsonSerializerOptions Compact = new(EstateDocument.Json) { WriteIndented = false };
+
     public static void WriteJson(IEnumerable<ForecastRow> rows, TextWriter writer)
     {
-        writer.Write(JsonSerializer.Serialize(rows, EstateDocument.Json));
-        writer.Write('\n');
+        // Row by row: a forecast may have millions.
+        var between = "[\n";
+        foreach (var row in rows)
+        {
+            writer.Write(between);
+            writer.Write(JsonSerializer.Serialize(row, Compact));
+            between = ",\n";
+        }
+        writer.Write(between.StartsWith('[') ? "[]\n" : "\n]\n");
     }
 }

@@ -68,24 +68,36 @@ public sealed class Projection
         }
     }
 
+    /// <summary>Money of every bucket by month, in the order of the estate's buckets, in one pass over the bill.</summary>
+    public double[][] MoneyByBucket()
+    {
+        var money = usages.Select(_ => new double[Calendar.Months]).ToArray();
+        var rows = new List<BillRow>();
+        for (var bucket = 0; bucket < money.Length; bucket++)
+        {
+            rows.Clear();
+            for (var m = 0; m < Calendar.Months; m++) Bill.AddRows(bucket, m, rows);
+            foreach (var row in rows) money[bucket][row.Month] += row.Amount;
+        }
+        return money;
+    }
+
     private static Projection Compute(Estate estate, BillingCalendar calendar, Projection? previous)
     {
         var growth = new GrowthTable.Shelf(calendar.Days);
         var copies = IncomingCopies.Of(estate, calendar.Days, previous?.Copies);
+        var before = previous?.usages.ToDictionary(u => u.Bucket, (IEqualityComparer<Bucket>)ReferenceEqualityComparer.Instance);
         var usages = estate.Buckets
-            .Select(b => previous?.Unchanged(b, copies) ?? BucketUsage.Compute(b, copies, estate.PriceBook, calendar, growth)).ToList();
+            .Select(b => (before?.GetValueOrDefault(b) is { } known && previous!.IsUnchanged(b, copies) ? known : null) ?? BucketUsage.Compute(b, copies, estate.PriceBook, calendar, growth)).ToList();
         return new Projection(estate, calendar, copies, usages);
     }
 
-    /// <summary>The usage computed before, when the bucket, all that copies into it and what it sends itself are the very same.</summary>
-    private BucketUsage? Unchanged(Bucket bucket, IncomingCopies copies)
+    /// <summary>Whether all that copies into a bucket and what it sends itself are the very same as here.</summary>
+    private bool IsUnchanged(Bucket bucket, IncomingCopies copies)
     {
-        var i = usages.FindIndex(u => ReferenceEquals(u.Bucket, bucket));
-        if (i < 0) return null;
         var (before, now) = (Copies.Into(bucket.Name), copies.Into(bucket.Name));
-        var same = before.Count == now.Count
+        return before.Count == now.Count
             && before.Zip(now).All(p => ReferenceEquals(p.First.From, p.Second.From) && ReferenceEquals(p.First.Rule, p.Second.Rule) && ReferenceEquals(p.First.Flow, p.Second.Flow))
             && Enumerable.Range(0, bucket.CopyTo.Count).All(i => ReferenceEquals(Copies.FlowOf(bucket, i), copies.FlowOf(bucket, i)));
-        return same ? usages[i] : null;
     }
 }

@@ -90,8 +90,8 @@ internal static class CopyStatuses
             return Enum.GetValues<Lane>().Select(lane =>
             {
                 var own = queues[route.Id].Where(q => q.Lane == lane && !q.Failed).ToList();
-                // After a cut, objects wait for their route's next try; weightless ones do not.
-                var tried = own.Exists(q => q.Bytes > q.WeightlessBytes) && tries.Attempts > 0 ? Math.Max(0, tries.Next - at) / 1000.0 : 0;
+                // After a cut that ends by itself, objects wait for their route's next try; weightless ones do not, and whoever restores a line has all tried at once.
+                var tried = closed < long.MaxValue && own.Exists(q => q.Bytes > q.WeightlessBytes) && tries.Attempts > 0 ? Math.Max(0, tries.Next - at) / 1000.0 : 0;
                 var ready = Math.Max(open, tried);
                 return new LaneLoad(own.Sum(q => q.Bytes), arriving[(int)lane], ready > 0 ? ready + sinceMidnight : 0);
             });

@@ -61,6 +61,15 @@ internal sealed class ProviderIndex : IDisposable
         return read(db);
     }
 
+    /// <summary>Reads one consistent state row by row; it lasts until the last row was taken, or the reader gave up.</summary>
+    public IEnumerable<T> Stream<T>(Func<SqliteConnection, IEnumerable<T>> read)
+    {
+        using var db = new SqliteConnection(reading);
+        db.Open();
+        using var transaction = db.BeginTransaction(deferred: true);
+        foreach (var row in read(db)) yield return row;
+    }
+
     public void Dispose()
     {
         SqliteConnection.ClearPool(new SqliteConnection(reading));

@@ -28,6 +28,14 @@ internal static class Sql
         return rows;
     }
 
+    /// <summary>The same row by row, none of them held.</summary>
+    public static IEnumerable<T> Each<T>(this SqliteConnection db, string sql, Func<SqliteDataReader, T> row, params object?[] values)
+    {
+        using var command = db.Statement(sql, values);
+        using var reader = command.ExecuteReader();
+        while (reader.Read()) yield return row(reader);
+    }
+
     public static SqliteCommand Statement(this SqliteConnection db, string sql, params ReadOnlySpan<object?> values)
     {
         var command = db.CreateCommand();

@@ -32,7 +32,7 @@ internal static class Ledger
             ON CONFLICT DO UPDATE SET quantity = quantity + excluded.quantity, amount = amount + excluded.amount, weighted = weighted + excluded.weighted
             """, day.DayNumber, bucket, region, tier, charge.Name(), quantity, amount, weighted);
 
-    public static List<LedgerRow> Rows(SqliteConnection db, SizeUnit unit, DateOnly from, DateOnly to, string? bucket) => db.List(
+    public static IEnumerable<LedgerRow> Rows(SqliteConnection db, SizeUnit unit, DateOnly from, DateOnly to, string? bucket) => db.Each(
         "SELECT day, bucket, region, tier, charge, quantity, amount FROM ledger WHERE day >= ?1 AND day < ?2 AND (?3 IS NULL OR bucket = ?3) ORDER BY day, bucket, tier, charge",
         r =>
         {

@@ -1,5 +1,5 @@
 using System.ComponentModel;
-using System.Text;
+using System.Globalization;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Provider;
 using Ripen.Provider.Metering;
@@ -70,20 +70,23 @@ internal static class ClockEndpoints
         return TypedResults.Ok(Reading(provider, job, 0));
     }
 
-    private static async Task<Results<Ok<IReadOnlyList<LedgerRow>>, ProblemHttpResult>> Ledger(
+    private static async Task<Results<Ok<IEnumerable<LedgerRow>>, ProblemHttpResult>> Ledger(
         CurrentEstate current, SimulatedProvider provider, CancellationToken cancel, DateOnly? from = null, [Description("The day after the last.")] DateOnly? to = null, string? bucket = null) =>
         await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(provider.Ledger(from ?? DateOnly.MinValue, to ?? DateOnly.MaxValue, bucket));
 
-    private static async Task<Results<FileContentHttpResult, ProblemHttpResult>> Csv(
+    private static async Task<Results<PushStreamHttpResult, ProblemHttpResult>> Csv(
         CurrentEstate current, SimulatedProvider provider, CancellationToken cancel, DateOnly? from = null, DateOnly? to = null, string? bucket = null)
     {
         if (await current.Get(cancel) is null) return Problems.NoEstate();
-        var text = new StringBuilder("day,bucket,region,tier,charge,quantity,unit,amount\r\n");
-        foreach (var row in provider.Ledger(from ?? DateOnly.MinValue, to ?? DateOnly.MaxValue, bucket))
+        return Streams.Text(writer =>
         {
-            text.Append($"{row.Day:yyyy-MM-dd},{row.Bucket},{row.Region},{row.Tier},{Ripen.Core.Forecasting.Units.Name(row.Charge)},{row.Quantity:R},{row.Unit},{row.Amount:R}\r\n");
-        }
-        return TypedResults.Bytes(Encoding.UTF8.GetBytes(text.ToString()), "text/csv", "ledger.csv");
+            writer.Write("day,bucket,region,tier,charge,quantity,unit,amount\r\n");
+            foreach (var row in provider.Ledger(from ?? DateOnly.MinValue, to ?? DateOnly.MaxValue, bucket))
+            {
+                writer.Write(string.Create(CultureInfo.InvariantCulture,
+                    $"{row.Day:yyyy-MM-dd},{row.Bucket},{row.Region},{row.Tier},{Ripen.Core.Forecasting.Units.Name(row.Charge)},{row.Quantity:R},{row.Unit},{row.Amount:R}\r\n"));
+            }
+        }, "text/csv", "ledger.csv");
     }
 
     /// <summary>The clock is asked for often: the stores are looked at only where there is nothing to tell.</summary>

@@ -35,14 +35,15 @@ internal static class BoardEndpoint
             return Problems.Invalid("out-of-range", "?on", $"The as-of day must lie between {estate.Today:yyyy-MM-dd} and {last:yyyy-MM-dd}.");
         }
         var month = calendar.MonthOf(day.DayNumber - estate.Today.DayNumber);
-        var rows = estate.Buckets.Select(bucket =>
+        var trends = projection.MoneyByBucket();
+        var rows = estate.Buckets.Select((bucket, i) =>
         {
             var contents = Snapshot.Of(bucket, estate, day, projection.Copies);
-            var trend = ForecastSeries.Of(projection, SplitBy.Bucket, bucket.Name).Money;
+            var trend = trends[i];
             return new BoardRow(bucket.Name, bucket.Region, bucket.Scheme, bucket.Tier, AgeStrip.Of(bucket, estate.PriceBook, estate.Today),
                 contents.Tiers, contents.Objects, contents.Bytes, trend[month], trend);
         }).ToList();
-        var total = ForecastSeries.Of(projection, SplitBy.Bucket).Money;
+        var total = Enumerable.Range(0, months).Select(m => trends.Sum(t => t[m])).ToArray();
         return TypedResults.Ok(new Board(
             day, day > estate.Today, Month.Of(day), [.. Enumerable.Range(0, months).Select(m => Month.Of(calendar.Date(m)))],
             new AgeAxis(AgeBins.Knee, AgeBins.Oldest, AgeBins.Starts), rows.Sum(r => r.Objects), rows.Sum(r => r.Bytes), total[month], total, rows));

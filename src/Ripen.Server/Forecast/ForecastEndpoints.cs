@@ -1,5 +1,4 @@
 using System.ComponentModel;
-using System.Text;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Forecasting;
 using Ripen.Server.Http;
@@ -28,13 +27,12 @@ internal static class ForecastEndpoints
         return TypedResults.Ok(ForecastSeries.Of(view.Project(months), split));
     }
 
-    private static async Task<Results<FileContentHttpResult, ProblemHttpResult>> Csv(
+    private static async Task<Results<PushStreamHttpResult, ProblemHttpResult>> Csv(
         CurrentEstate current, CancellationToken cancel, [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default)
     {
         if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
         if (Horizon.Check(months) is { } wrong) return wrong;
-        var text = new StringWriter();
-        ForecastFiles.WriteCsv(view.Project(months).Rows(), text);
-        return TypedResults.Bytes(Encoding.UTF8.GetBytes(text.ToString()), "text/csv", $"forecast-{months}-months.csv");
+        var projection = view.Project(months);
+        return Streams.Text(writer => ForecastFiles.WriteCsv(projection.Rows(), writer), "text/csv", $"forecast-{months}-months.csv");
     }
 }

@@ -1333,6 +1333,8 @@ export interface components {
             tier?: null | string;
             /** Format: int32 */
             levels?: number;
+            dates?: null | components["schemas"]["DateOrder"];
+            laterIsToday?: boolean;
         };
         ComparisonQuestion: {
             /** Format: double */
@@ -1469,6 +1471,8 @@ export interface components {
         };
         /** @enum {unknown} */
         DataUse: "whole-objects" | "shared-files" | "machine-disk";
+        /** @enum {unknown} */
+        DateOrder: "day-first" | "month-first" | null;
         DayRun: {
             /** Format: date */
             day: string;
@@ -1549,6 +1553,10 @@ export interface components {
             regionOutagesPerYear?: number;
             /** Format: double */
             regionOutageHours?: number;
+            /** Format: double */
+            zonesDestroyedPerYear?: number;
+            /** Format: double */
+            regionsDestroyedPerYear?: number;
         };
         Health: {
             status: string;
@@ -1575,6 +1583,10 @@ export interface components {
             bytes: number;
             /** Format: int32 */
             lots: number;
+            /** Format: int64 */
+            ambiguousDates: number;
+            /** Format: int64 */
+            laterDates: number;
             errors: components["schemas"]["RowError"][];
             untouched: components["schemas"]["UntouchedPrefix"][];
         };
@@ -1968,11 +1980,15 @@ export interface components {
             /** Format: int32 */
             regionsSurvived: number;
             /** Format: double */
-            meanYearsToLoss: number;
+            meanYearsToLoss: null | number;
             /** Format: double */
             lossInAYear: number;
             /** Format: double */
             ninesAYear: number;
+            /** Format: double */
+            lossInAYearWithPlaces: number;
+            /** Format: double */
+            ninesAYearWithPlaces: number;
             /** Format: double */
             readableShare: number;
             /** Format: double */

@@ -21,6 +21,11 @@ export function EmptyEstate() {
           Load the demo
         </Button>
       </div>
+      {demo.isPending && (
+        <p role="status" className="mt-2 text-ink-soft">
+          The demo lives through its first ninety days; this takes about ten seconds…
+        </p>
+      )}
       {demo.error && <ErrorNote error={demo.error} />}
       <p className="mt-8 text-ink-soft">
         The document's shape is in <code>docs/estate.schema.json</code>; <code>ripen check FILE</code> tells what is wrong with

@@ -13,10 +13,12 @@ export function survives(p: SchemePromise): string {
   return parts.length === 0 ? "survives nothing" : `survives ${parts.join(", ")}`;
 }
 
-export const nines = (p: SchemePromise) => `${count(p.ninesAYear, 1)} nines`;
+/** With the destruction of whole zones and regions counted. */
+export const nines = (p: SchemePromise) => `${count(p.ninesAYearWithPlaces, 1)} nines`;
 
 /** Large spans of time in words: years up to a thousand, then with their power of ten. */
-export function years(n: number): string {
+export function years(n: number | null): string {
+  if (n === null) return "longer than any number of years";
   if (n < 1000) return `${count(n, n < 10 ? 1 : 0)} years`;
   const [size, word] =
     n < 1e6 ? [1e3, "thousand"] : n < 1e9 ? [1e6, "million"] : n < 1e12 ? [1e9, "billion"] : [1e12, "trillion"];

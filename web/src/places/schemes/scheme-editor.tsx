@@ -17,6 +17,8 @@ const usual = {
   zoneOutageHours: 4,
   regionOutagesPerYear: 0.1,
   regionOutageHours: 6,
+  zonesDestroyedPerYear: 0.0001,
+  regionsDestroyedPerYear: 0.00001,
 };
 
 type EditorProps = { scheme: Scheme; error: Error | null; onChange: (scheme: Scheme) => void; onClose: () => void };
@@ -112,6 +114,18 @@ export function SchemeEditor({ scheme, error, onChange, onClose }: EditorProps) 
         ...scheme,
         hazards: { ...hazards, repairHours },
       }))}
+      {number(
+        "Zones destroyed in 10,000 years",
+        "hazards.zonesDestroyedPerYear",
+        Number((hazards.zonesDestroyedPerYear * 10_000).toPrecision(12)),
+        (v) => ({ ...scheme, hazards: { ...hazards, zonesDestroyedPerYear: v / 10_000 } }),
+      )}
+      {number(
+        "Regions destroyed in 10,000 years",
+        "hazards.regionsDestroyedPerYear",
+        Number((hazards.regionsDestroyedPerYear * 10_000).toPrecision(12)),
+        (v) => ({ ...scheme, hazards: { ...hazards, regionsDestroyedPerYear: v / 10_000 } }),
+      )}
       {number("Price, times", "storageFactor", scheme.storageFactor, (storageFactor) => ({ ...scheme, storageFactor }))}
       <Button kind="quiet" className="self-center" onClick={onClose}>
         Leave it out

@@ -30,7 +30,8 @@ const rows: { label: string; hint?: string; show: (p: SchemePromise) => ReactNod
   { label: "Racks lost at once", show: (p) => p.racksSurvived },
   { label: "Zones lost at once", show: (p) => p.zonesSurvived },
   { label: "Regions lost at once", show: (p) => p.regionsSurvived },
-  { label: "Nines a year", hint: "against device failures", show: nines },
+  { label: "Nines a year", hint: "devices, zones and regions that are destroyed", show: nines },
+  { label: "Nines without places", hint: "device failures alone", show: (p) => `${count(p.ninesAYear, 1)} nines` },
   { label: "Mean time to loss", hint: "of one object, by device failures", show: (p) => years(p.meanYearsToLoss) },
   { label: "Cannot be read", hint: "devices, zones and regions being down", show: (p) => unreadable(p.readableShare) },
   { label: "Writing the file", hint: "sent once, spread by the provider", show: (p) => seconds(p.secondsFannedOut) },
@@ -149,8 +150,9 @@ export function SchemesPlace() {
         </tbody>
       </table>
       <p className="mt-4 max-w-3xl text-sm text-ink-soft">
-        Nines count independent device failures with repair (a birth–death chain); zones and regions that are lost for good are in
-        the counts above, their outages in the time that cannot be read.
+        Device failures are independent and repaired (a birth–death chain). A zone is destroyed with all in it once in ten
+        thousand years, a region once in a hundred thousand, unless the price book says otherwise: orders of magnitude, common
+        practice. Outages are in the time that cannot be read.
       </p>
     </div>
   );
