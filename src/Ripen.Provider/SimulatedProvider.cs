@@ -82,6 +82,9 @@ public sealed class SimulatedProvider : IDisposable
     /// <summary>The plan that the folder took up last, without stock; null when it never took one up that it kept.</summary>
     public ProviderPlan? KeptPlan => state.Index.Read(db => state.FindTerms(db) is null ? null : Adoption.Kept(db));
 
+    /// <summary>Whether a plan is in force.</summary>
+    public bool HasPlan => state.Index.Read(db => state.FindTerms(db) is not null);
+
     /// <inheritdoc cref="Adoption.Reserve"/>
     public IDisposable Reserve(PlannedChange change) => adoption.Reserve(change);
 
@@ -143,15 +146,25 @@ public sealed class SimulatedProvider : IDisposable
         oneProcess.Dispose();
     }
 
+    private const int LockAttempts = 20;
+
     private static FileStream Lock(string folder)
     {
-        try
+        for (var attempt = 1; ; attempt++)
         {
-            return new FileStream(Path.Combine(folder, "in-use"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
-        }
-        catch (IOException taken)
-        {
-            throw new IOException($"Another Ripen uses the provider's folder '{folder}'; stop it first, or name another folder.", taken);
+            try
+            {
+                return new FileStream(Path.Combine(folder, "in-use"), FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+            }
+            catch (IOException) when (attempt < LockAttempts)
+            {
+                // A process that is just ending may hold it for a moment more.
+                Thread.Sleep(100);
+            }
+            catch (IOException taken)
+            {
+                throw new IOException($"Another Ripen uses the provider's folder '{folder}'; stop it first, or name another folder.", taken);
+            }
         }
     }
 }

@@ -78,16 +78,18 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     /// <summary>Whether there is an estate in force: all that an object's request asks. Costs nothing.</summary>
     public bool IsThere => Volatile.Read(ref adopted) is not null;
 
-    /// <summary>The first look. Null when there is no estate, or none that may be looked at; <see cref="Stores"/> says which.</summary>
-    public async Task<EstateView?> Begin()
+    /// <summary>The first look, at nothing but whether there is an estate that can be looked at; <see cref="Stores"/> says why not.</summary>
+    public async Task<bool> Begin()
     {
+        await adopting.WaitAsync();
         try
         {
-            return await Get(CancellationToken.None);
+            await Reconcile(CancellationToken.None);
+            return IsThere;
         }
-        catch (RefusalException) when (stores.Standing != Standing.Together)
+        finally
         {
-            return null;
+            adopting.Release();
         }
     }
 
@@ -228,8 +230,13 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
 
     private async Task Adopt(StoredEstate stored, CancellationToken cancel)
     {
-        provider.Adopt(new ProviderPlan(stored.Estate, stored.Version, stored.ImportVersion,
-            stored.Buckets.ToDictionary(b => b.Key, b => new PlannedBucket(b.Value.StatedOn, b.Value.StockVersion, b.Value.LiftVersion)), stored.Identity, stored.Mark));
+        // Marks are random: when the folder bears the same, it follows this very version already.
+        var folder = provider.Standing;
+        if (!provider.HasPlan || (folder.Identity, folder.Version, folder.Mark) != (stored.Identity, stored.Version, stored.Mark))
+        {
+            provider.Adopt(new ProviderPlan(stored.Estate, stored.Version, stored.ImportVersion,
+                stored.Buckets.ToDictionary(b => b.Key, b => new PlannedBucket(b.Value.StatedOn, b.Value.StockVersion, b.Value.LiftVersion)), stored.Identity, stored.Mark));
+        }
         if (stored.Estate.Buckets.Any(b => b.Stock.Count > 0 || b.CopyTo.Any(c => c.Waiting.Count > 0))) await store.HandedOver(stored.Version, cancel);
         await store.Adopted(stored.Version, stored.Mark, cancel);
         adopted = stored;

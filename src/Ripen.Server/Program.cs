@@ -100,6 +100,6 @@ async Task Prepare()
     var current = app.Services.GetRequiredService<CurrentEstate>();
     var demo = app.Services.GetRequiredService<DemoEstate>();
     // What does not belong together is said, and can be looked at; it is no reason not to start.
-    if (await current.Begin() is null && settings.Demo && current.Stores.Standing == Standing.Together) await demo.Load(CancellationToken.None);
+    if (!await current.Begin() && settings.Demo && current.Stores.Standing == Standing.Together) await demo.Load(CancellationToken.None);
     await demo.Live(CancellationToken.None);
 }

@@ -44,8 +44,10 @@ public class AgeingTests
     {
         var strip = AgeStrip.Of(Samples.Demo().Find("deck-cameras")!, Samples.Demo().PriceBook, Samples.Demo().Today);
         Assert.Equal(["bow/", "stern/", "incidents/"], strip.Lanes.Select(l => l.Prefix));
-        Assert.Equal([new StripBand("counter", 0, 7), new StripBand("pantry", 7, 31)], strip.Lanes[0].Bands);
-        Assert.Equal(new ShortStay("pantry", 31, 37, 24, 30), Assert.Single(strip.Lanes[0].ShortStays));
+        Assert.Equal([new StripBand("counter", 0, 9), new StripBand("pantry", 9, 31)], strip.Lanes[0].Bands);
+        Assert.Empty(strip.Lanes[0].ShortStays);
+        // Stern footage moves at 12 days, and its 19 in the pantry are short of 21.
+        Assert.Equal(new ShortStay("pantry", 31, 33, 19, 21), Assert.Single(strip.Lanes[1].ShortStays));
         Assert.Equal(31, strip.KeepDays);
         Assert.Equal("", Assert.Single(AgeStrip.Of(Samples.Demo().Find("port-sonar")!, Samples.Demo().PriceBook, Samples.Demo().Today).Lanes).Prefix);
     }

@@ -41,10 +41,10 @@ public class ConsequencesTests
         var old = draft.Stock.Where(l => l.Created <= estate.Today.AddDays(-60)).ToList();
         var move = Assert.Single(consequences.Now);
         Assert.Equal(old.Sum(l => l.Objects), move.Objects);
-        Assert.Equal(old.Sum(l => l.Objects) * 0.0505 / 1000, move.MoveCharge, 1e-9);
+        Assert.Equal(old.Sum(l => l.Objects) * 0.0296 / 1000, move.MoveCharge, 1e-9);
         Assert.Equal(move.MoveCharge + move.EarlyLeaveCharge, consequences.OneOffCharges, 1e-12);
         Assert.True(consequences.Cost[2].BucketAfter < 0.2 * consequences.Cost[2].BucketBefore, "cold storage of what nobody reads saves most of the bill");
-        Assert.Contains(consequences.Slow, s => s is { Tier: "cave", WaitHours: 14, BytesBefore: 0, BytesAfter: > 0 });
+        Assert.Contains(consequences.Slow, s => s is { Tier: "cave", WaitHours: 18, BytesBefore: 0, BytesAfter: > 0 });
     }
 
     /// <summary>A step's worth is the difference of two bills, told day by day: with the step and without it, minimum stays of every tier included, the landing tier's too.</summary>

@@ -92,9 +92,9 @@ public sealed class MeterTests
         Assert.Equal(foreseen.Parts, done.Parts);
         Assert.Equal(["down"], foreseen.RulesUndo);
         var part = Assert.Single(done.Parts);
-        // 90 days at least, 10 stayed (from the 1st to the 11th of November): 80/30 of a month for the billed bytes, small objects as 65,536.
+        // 84 days at least, 10 stayed (from the 1st to the 11th of November): 74/30 of a month for the billed bytes, small objects as 96,000.
         var price = TestProvider.Demo.PriceBook.FindRegion("aldmouth")!.PriceOf("cellar")!;
-        Assert.Equal((3_000_000 + 65_536) / 1e9 * 80 / 30 * price.Storage[0].Price.PerUnit, part.EarlyLeaveCharge, 12);
+        Assert.Equal((3_000_000 + 96_000) / 1e9 * 74 / 30 * price.Storage[0].Price.PerUnit, part.EarlyLeaveCharge, 12);
         Assert.Equal(part.EarlyLeaveCharge + part.MoveCharge + part.RecallCharge, Charges() - before, 12);
 
         // A recall takes its time on the provider's clock.

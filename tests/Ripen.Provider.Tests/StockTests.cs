@@ -107,6 +107,6 @@ public sealed class StockTests
         Assert.Equal(["a/", "b/"], untouched.Select(u => u.Prefix));
         Assert.Equal([1000, 1000, 1000, 0, 0], untouched[0].For.Select(f => f.Bytes));
         Assert.Equal([2000, 2000, 0, 0, 0], untouched[1].For.Select(f => f.Bytes));
-        Assert.Equal(1000 / 1e9 * 0.0214, untouched[0].For[0].CostPerMonth, 15);
+        Assert.Equal(1000 / 1e9 * 0.0312, untouched[0].For[0].CostPerMonth, 15);
     }
 }

@@ -71,14 +71,15 @@ public sealed class Projection
     /// <summary>Money of every bucket by month, in the order of the estate's buckets, in one pass over the bill.</summary>
     public double[][] MoneyByBucket()
     {
-        var money = usages.Select(_ => new double[Calendar.Months]).ToArray();
-        var rows = new List<BillRow>();
-        for (var bucket = 0; bucket < money.Length; bucket++)
+        var money = new double[usages.Count][];
+        Parallel.For(0, money.Length, () => new List<BillRow>(), (bucket, _, rows) =>
         {
+            var own = money[bucket] = new double[Calendar.Months];
             rows.Clear();
-            for (var m = 0; m < Calendar.Months; m++) Bill.AddRows(bucket, m, rows);
-            foreach (var row in rows) money[bucket][row.Month] += row.Amount;
-        }
+            for (var m = 0; m < own.Length; m++) Bill.AddRows(bucket, m, rows);
+            foreach (var row in rows) own[row.Month] += row.Amount;
+            return rows;
+        }, _ => { });
         return money;
     }
 

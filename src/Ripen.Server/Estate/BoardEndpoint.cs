@@ -9,10 +9,10 @@ namespace Ripen.Server.Estates;
 /// <summary>The age axis that all strips share: where log-like positions bend, the age at its end, and the first day of each histogram bin.</summary>
 public sealed record AgeAxis(double Knee, int Oldest, IReadOnlyList<int> BinStarts);
 
-/// <summary>A bucket on a day. <see cref="MonthCost"/> is for the calendar month of that day, <see cref="Trend"/> for every month to the horizon.</summary>
+/// <summary>A bucket on a day. <see cref="MonthCost"/> is for the calendar month of that day, <see cref="Trend"/> for every month to the horizon, as exactly as a line can be drawn.</summary>
 public sealed record BoardRow(
     string Name, string Region, string Scheme, string Tier, AgeStrip Strip, IReadOnlyList<TierContents> Contents, double Objects, double Bytes,
-    double MonthCost, IReadOnlyList<double> Trend);
+    double MonthCost, IReadOnlyList<float> Trend);
 
 public sealed record Board(
     DateOnly Day, bool Projected, Month Month, IReadOnlyList<Month> Months, AgeAxis Axis, double Objects, double Bytes, double MonthCost,
@@ -36,12 +36,12 @@ internal static class BoardEndpoint
         }
         var month = calendar.MonthOf(day.DayNumber - estate.Today.DayNumber);
         var trends = projection.MoneyByBucket();
-        var rows = estate.Buckets.Select((bucket, i) =>
+        var rows = estate.Buckets.AsParallel().AsOrdered().Select((bucket, i) =>
         {
             var contents = Snapshot.Of(bucket, estate, day, projection.Copies);
             var trend = trends[i];
             return new BoardRow(bucket.Name, bucket.Region, bucket.Scheme, bucket.Tier, AgeStrip.Of(bucket, estate.PriceBook, estate.Today),
-                contents.Tiers, contents.Objects, contents.Bytes, trend[month], trend);
+                contents.Tiers, contents.Objects, contents.Bytes, trend[month], Array.ConvertAll(trend, m => (float)m));
         }).ToList();
         var total = Enumerable.Range(0, months).Select(m => trends.Sum(t => t[m])).ToArray();
         return TypedResults.Ok(new Board(
