@@ -123,4 +123,62 @@ public sealed class InventoryTests
         var refusal = await Assert.ThrowsAsync<RefusalException>(() => provider.Inside.Inventories.Check(preview.Id, "harbour", Mapping with { Bytes = "weight" }, CancellationToken.None));
         Assert.Equal(("unknown-column", "$.bytes"), (refusal.Code, refusal.Path));
     }
+
+    [Fact]
+    public async Task A_damaged_file_is_a_refusal_and_nothing_worse()
+    {
+        var seed = Random.Shared.Next(1 << 20);
+        var random = new Random(seed);
+        using var provider = new TestProvider(Harbour);
+        var whole = (await Parquet(Rows(60))).ToArray();
+        var refused = 0;
+        for (var i = 0; i < 60; i++)
+        {
+            var bytes = whole.ToArray();
+            // Mostly the footer: there is what a reader believes.
+            for (var n = random.Next(1, 4); n > 0; n--) bytes[random.Next(3) == 0 ? random.Next(bytes.Length) : random.Next(bytes.Length * 2 / 3, bytes.Length)] = (byte)random.Next(256);
+            if (random.Next(5) == 0) bytes = bytes[..random.Next(bytes.Length)];
+            try
+            {
+                var preview = await provider.Inside.Inventories.Receive(new MemoryStream(bytes), CancellationToken.None);
+                await provider.Inside.Inventories.Check(preview.Id, "harbour", Mapping, CancellationToken.None);
+            }
+            catch (RefusalException refusal)
+            {
+                Assert.True(refusal.Code is "unreadable-inventory" or "unknown-column", $"Seed {seed}, file {i}: {refusal.Code}");
+                refused++;
+            }
+        }
+        Assert.InRange(refused, 1, 60);
+        // It goes on afterwards as if nothing had been.
+        Assert.Equal("parquet", (await provider.Inside.Inventories.Receive(new MemoryStream(whole), CancellationToken.None)).Format);
+    }
+
+    [Fact]
+    public async Task Dates_that_could_be_read_two_ways_are_asked_about_and_later_ones_count_as_today_only_when_somebody_says_so()
+    {
+        const string file = "path,size,modified\na,1,03/04/2026\nb,2,2026-05-06\nc,4,13.04.2026\nd,8,2027-01-01\n";
+        var mapping = Mapping with { LastRead = null, Tier = null };
+        using var provider = new TestProvider(Harbour);
+        var preview = await provider.Inside.Inventories.Receive(new MemoryStream(Encoding.UTF8.GetBytes(file)), CancellationToken.None);
+        Task<InventoryReading> Check(ColumnMapping as_) => provider.Inside.Inventories.Check(preview.Id, "harbour", as_, CancellationToken.None);
+        var asked = await Check(mapping);
+        Assert.Equal((3, 2, 1), (asked.BrokenRows, asked.AmbiguousDates, asked.LaterDates));
+        Assert.Equal(1, (await Check(mapping with { Dates = DateOrder.DayFirst })).BrokenRows);
+        // There is no thirteenth month.
+        Assert.Equal(2, (await Check(mapping with { Dates = DateOrder.MonthFirst })).BrokenRows);
+        Assert.Equal(0, (await Check(mapping with { Dates = DateOrder.DayFirst, LaterIsToday = true })).BrokenRows);
+        await provider.Inside.Inventories.Import(preview.Id, "harbour", mapping with { Dates = DateOrder.DayFirst, LaterIsToday = true }, false, CancellationToken.None);
+        Assert.Equal([new(2026, 4, 3), new(2026, 5, 6), new(2026, 4, 13), Harbour.Today], provider.Inside.Stock(null).Buckets["harbour"].Lots.OrderBy(l => l.BytesPerObject).Select(l => l.Created));
+    }
+
+    [Fact]
+    public async Task Inventories_that_nobody_imports_do_not_pile_up()
+    {
+        using var provider = new TestProvider(Harbour);
+        var ids = new List<string>();
+        for (var i = 0; i < 24; i++) ids.Add((await provider.Inside.Inventories.Receive(Csv(Rows(1)), CancellationToken.None)).Id);
+        Assert.InRange(Directory.GetFiles(Path.Combine(provider.Folder, "inventories")).Length, 1, 21);
+        Assert.Equal("no-inventory", (await Assert.ThrowsAsync<RefusalException>(() => provider.Inside.Inventories.Check(ids[0], "harbour", Mapping, CancellationToken.None))).Code);
+    }
 }

@@ -60,7 +60,7 @@ function Mapping({ bucket, preview, onClose }: { bucket: string; preview: Invent
   const [mapping, setMapping] = useState<ColumnMapping>(
     preview.suggested ?? { key: first, bytes: first, lastModified: first, levels: 1 },
   );
-  const read = useMutation({ mutationFn: () => readInventory(bucket, preview.id, mapping) });
+  const read = useMutation({ mutationFn: (as: ColumnMapping) => readInventory(bucket, preview.id, as) });
   const bring = useMutation({
     mutationFn: () => importInventory(bucket, preview.id, mapping, true),
     onSuccess: async () => {
@@ -71,6 +71,12 @@ function Mapping({ bucket, preview, onClose }: { bucket: string; preview: Invent
   const set = (part: Partial<ColumnMapping>) => {
     setMapping({ ...mapping, ...part });
     read.reset();
+  };
+  /** What the reading asked for is answered, and it is read again at once. */
+  const again = (part: Partial<ColumnMapping>) => {
+    const next = { ...mapping, ...part };
+    setMapping(next);
+    read.mutate(next);
   };
   const columns = preview.columns.map((c) => ({ value: c, label: c }));
   const reading = read.data;
@@ -122,7 +128,7 @@ function Mapping({ bucket, preview, onClose }: { bucket: string; preview: Invent
         </Field>
       </div>
       <div className="mt-3 flex gap-3">
-        <Button disabled={read.isPending} onClick={() => read.mutate()}>
+        <Button disabled={read.isPending} onClick={() => read.mutate(mapping)}>
           Read it through
         </Button>
         <Button kind="primary" disabled={!reading || reading.objects === 0 || bring.isPending} onClick={() => bring.mutate()}>
@@ -142,6 +148,27 @@ function Mapping({ bucket, preview, onClose }: { bucket: string; preview: Invent
             {count(reading.rows)} rows: {count(reading.objects)} objects with {bytes(reading.bytes)}, as {count(reading.lots)}{" "}
             lots.
           </p>
+          {(reading.ambiguousDates > 0 || mapping.dates != null) && (
+            <fieldset className="my-2">
+              <legend>Some dates could be read two ways. Which comes first?</legend>
+              {(["day-first", "month-first"] as const).map((order) => (
+                <label key={order} className="mr-5 inline-flex items-center gap-2">
+                  <input type="radio" name="dates" checked={mapping.dates === order} onChange={() => again({ dates: order })} />
+                  {order === "day-first" ? "the day: 03/04 is 3 April" : "the month: 03/04 is 4 March"}
+                </label>
+              ))}
+            </fieldset>
+          )}
+          {(reading.laterDates > 0 || mapping.laterIsToday) && (
+            <label className="my-2 flex items-center gap-2">
+              <input
+                type="checkbox"
+                checked={mapping.laterIsToday ?? false}
+                onChange={(event) => again({ laterIsToday: event.target.checked })}
+              />
+              {count(reading.laterDates)} dates lie after the provider's today: count them as today
+            </label>
+          )}
           {reading.brokenRows > 0 && (
             <div role="alert" className="my-2 border-l-4 border-bad px-3">
               <p>
