@@ -2,7 +2,7 @@ using System.Security.Cryptography;
 using BenchmarkDotNet.Attributes;
 using Ripen.Core.Estates;
 using Ripen.Provider;
-using Ripen.Provider.Copying;
+using Ripen.Provider.Replication;
 using Ripen.Provider.Index;
 
 namespace Ripen.Benchmarks;

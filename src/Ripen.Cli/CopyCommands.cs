@@ -8,7 +8,7 @@ namespace Ripen.Cli;
 /// <summary>Commands for copies elsewhere: how rules stand, cutting lines, proofs, and lost regions.</summary>
 internal static class CopyCommands
 {
-    private const string Base = "/api/copies";
+    private const string Base = "/api/replication";
 
     public static IEnumerable<Command> All() => [Copies(), Copy(), Cut(), Restore(), Prove(), Audit(), Lose(), BringBack(), Refill()];
 

@@ -321,7 +321,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     /// <summary>The only place where a stored bucket is written anew: its keep rule never becomes weaker but by being lifted.</summary>
     private static void Fill(BucketRow row, Bucket bucket, DateOnly today, bool lifted)
     {
-        if (Retention.Refusal(bucket.Name, Mapping.ToKeep(row), bucket.Keep, today, lifted) is { } refusal) throw refusal;
+        if (KeepRules.Refusal(bucket.Name, Mapping.ToKeep(row), bucket.Keep, today, lifted) is { } refusal) throw refusal;
         Mapping.Fill(row, bucket, today);
         row.Version++;
     }

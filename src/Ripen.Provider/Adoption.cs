@@ -2,9 +2,10 @@ using System.Text.Json;
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
-using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
-using Ripen.Provider.Keeping;
+using Ripen.Provider.Retention;
+using Ripen.Provider.Replication;
+using Ripen.Provider.Replication.Queues;
 
 namespace Ripen.Provider;
 
@@ -125,7 +126,7 @@ internal sealed class Adoption(ProviderState state)
                 touched.Add(was.Name);
                 continue;
             }
-            if (Retention.Refusal(was.Name, was.Keep, becomes.Keep, today, was.Keep?.Strength == KeepStrength.Liftable && lifted(was.Name)) is { } refusal) throw refusal;
+            if (KeepRules.Refusal(was.Name, was.Keep, becomes.Keep, today, was.Keep?.Strength == KeepStrength.Liftable && lifted(was.Name)) is { } refusal) throw refusal;
             if (becomes.Region == was.Region) continue;
             DemandMovable(db, own, becomes.Region);
             touched.Add(was.Name);

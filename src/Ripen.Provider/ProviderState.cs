@@ -1,10 +1,11 @@
 using System.Collections.Concurrent;
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
-using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
+using Ripen.Provider.Replication;
+using Ripen.Provider.Replication.Queues;
 
 namespace Ripen.Provider;
 

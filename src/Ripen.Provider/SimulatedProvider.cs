@@ -1,14 +1,14 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Access;
-using Ripen.Provider.Copying;
+using Ripen.Provider.Replication;
 using Ripen.Provider.Index;
 using Ripen.Provider.Inventory;
-using Ripen.Provider.Keeping;
+using Ripen.Provider.Retention;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 using Ripen.Provider.Stock;
-using Ripen.Provider.Time;
+using Ripen.Provider.Clock;
 
 namespace Ripen.Provider;
 

@@ -19,11 +19,11 @@ public sealed class AccessibilityTests(DemoFixture demo) : IClassFixture<DemoFix
     [InlineData("/clock", "Midnight runs")]
     [InlineData("/schemes", "Mean time to loss")]
     [InlineData("/advice", "How is it worked with?")]
-    [InlineData("/copies", "Lines between regions")]
-    [InlineData("/copies/rules/2", "Send a probe")]
-    [InlineData("/copies/new?from=deck-cameras", "What versions cost")]
-    [InlineData("/copies/regions/aldmouth", "Nowhere else, by name and size")]
-    [InlineData("/copies/moves/harbour-notices/notices-far", "Drop the old one")]
+    [InlineData("/replication", "Lines between regions")]
+    [InlineData("/replication/rules/2", "Send a probe")]
+    [InlineData("/replication/new?from=deck-cameras", "What versions cost")]
+    [InlineData("/replication/regions/aldmouth", "Nowhere else, by name and size")]
+    [InlineData("/replication/moves/harbour-notices/notices-far", "Drop the old one")]
     [InlineData("/http", "/api/estate/board")]
     public void Axe_finds_nothing_serious_in_light_and_dark(string path, string words)
     {

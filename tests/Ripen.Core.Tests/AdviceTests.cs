@@ -1,4 +1,4 @@
-using Ripen.Core.Advising;
+using Ripen.Core.Advice;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;

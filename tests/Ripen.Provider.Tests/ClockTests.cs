@@ -1,4 +1,4 @@
-using Ripen.Provider.Time;
+using Ripen.Provider.Clock;
 
 namespace Ripen.Provider.Tests;
 

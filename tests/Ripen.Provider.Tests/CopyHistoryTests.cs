@@ -1,7 +1,8 @@
 using FsCheck;
 using FsCheck.Fluent;
 using Ripen.Core.Estates;
-using Ripen.Provider.Copying;
+using Ripen.Provider.Replication;
+using Ripen.Provider.Replication.Queues;
 
 namespace Ripen.Provider.Tests;
 

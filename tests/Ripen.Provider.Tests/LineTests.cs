@@ -1,5 +1,5 @@
 using Ripen.Core.Estates;
-using Ripen.Provider.Copying;
+using Ripen.Provider.Replication;
 using Ripen.Provider.Objects;
 
 namespace Ripen.Provider.Tests;

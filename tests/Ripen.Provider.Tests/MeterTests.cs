@@ -1,5 +1,6 @@
 using FsCheck;
 using FsCheck.Fluent;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -101,7 +102,7 @@ public sealed class MeterTests
         Assert.Equal("recall-under-way", Assert.Throws<RefusalException>(() => provider.Objects.Open("harbour", "logs/a", null)).Code);
         provider.Objects.Move("harbour", "logs/", true, "pantry");
         Assert.Equal("recall-under-way", Assert.Throws<RefusalException>(() => provider.Objects.Open("harbour", "logs/a", null)).Code);
-        provider.Inside.Clock.PassUntil(provider.Inside.Clock.Now.AddHours(3), null, CancellationToken.None);
+        provider.Inside.Clock.PassUntil(provider.Inside.Clock.Now.AddHours(5), null, CancellationToken.None);
         Assert.Equal(3_000_000, (await provider.Get("logs/a")).Length);
 
         double Charges() => provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null).Sum(r => r.Amount);

@@ -1,7 +1,8 @@
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
-using Ripen.Provider.Copying;
 using Ripen.Provider.Objects;
+using Ripen.Provider.Replication;
 
 namespace Ripen.Provider.Tests;
 

@@ -3,7 +3,7 @@ using System.Security.Cryptography;
 using System.Text;
 using Ripen.Core.Estates;
 using Ripen.Provider.Access;
-using Ripen.Provider.Copying;
+using Ripen.Provider.Replication;
 using Ripen.Provider.Index;
 using Ripen.Provider.Inventory;
 using Ripen.Provider.Objects;

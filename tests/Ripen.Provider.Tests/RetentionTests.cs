@@ -1,6 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
-using Ripen.Provider.Copying;
+using Ripen.Provider.Replication;
 using Ripen.Provider.Index;
 
 namespace Ripen.Provider.Tests;

@@ -154,7 +154,7 @@ public sealed class DoorTests : IDisposable
     }
 
     [Theory]
-    [InlineData("PUT", "/api/copies/lines/aldmouth/kestrel-sound/cut", """{ "hours": 2, "until": "2026-12-01" }""", "$.until")]
+    [InlineData("PUT", "/api/replication/lines/aldmouth/kestrel-sound/cut", """{ "hours": 2, "until": "2026-12-01" }""", "$.until")]
     [InlineData("POST", "/api/clock/passages", """{ "for": 1 }""", "$.for")]
     [InlineData("POST", "/api/clock/passages", """{ "for": "fortnight" }""", "$.for")]
     [InlineData("POST", "/api/clock/passages", """{ "for": "day", "and": 1 }""", "$.and")]
@@ -162,13 +162,13 @@ public sealed class DoorTests : IDisposable
     [InlineData("POST", "/api/buckets/harbour-notices/links", """{ "key": "a", "for": "day", "readOnly": true }""", "$.readOnly")]
     [InlineData("POST", "/api/buckets", """{ "name": "\ud800", "region": "aldmouth", "scheme": "one-site", "tier": "counter" }""", "$")]
     [InlineData("PUT", "/api/estate/document", """{ "ripen": 1, "name": "\udc00" }""", "$")]
-    [InlineData("POST", "/api/copies/rules/1/mends", """{ "kind": "failed", "mend": 3 }""", "$.mend")]
+    [InlineData("POST", "/api/replication/rules/1/mends", """{ "kind": "failed", "mend": 3 }""", "$.mend")]
     public async Task Bodies_that_say_more_or_other_than_is_known_are_refused_at_their_path(string method, string path, string body, string at)
     {
         var answer = await server.Send(new HttpMethod(method), path, body, (await server.Get("/api/estate")).Tag);
         Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
         Assert.Equal(at, (await answer.Content.ReadFromJsonAsync<JsonNode>())!["problems"]![0]!["path"]!.GetValue<string>());
-        Assert.DoesNotContain((await server.Get("/api/copies")).Body["lines"]!.AsArray(), l => l!["state"]!.GetValue<string>() == "cut");
+        Assert.DoesNotContain((await server.Get("/api/replication")).Body["lines"]!.AsArray(), l => l!["state"]!.GetValue<string>() == "cut");
     }
 
     [Fact]

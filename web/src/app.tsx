@@ -5,9 +5,9 @@ import { readBoard, readCopies, readEstate, readStores } from "./api/client";
 import { CommandLine } from "./command-line";
 import { EstateContext } from "./estate-context";
 import { ClockLink } from "./places/clock/clock-link";
-import { CopiesPlace } from "./places/copies/copies-place";
 import { EmptyEstate } from "./places/estate/empty-estate";
 import { EstatePlace } from "./places/estate/estate-place";
+import { ReplicationPlace } from "./places/replication/replication-place";
 import { AsOfRail } from "./rail/as-of-rail";
 import { TierPatterns } from "./strip/tiers";
 import { ErrorNote } from "./ui/error-note";
@@ -16,19 +16,19 @@ import { toggleTheme } from "./ui/theme";
 const ForecastPlace = lazy(() => import("./places/forecast/forecast-place").then((m) => ({ default: m.ForecastPlace })));
 const AdvicePlace = lazy(() => import("./places/advice/advice-place").then((m) => ({ default: m.AdvicePlace })));
 const ClockPlace = lazy(() => import("./places/clock/clock-place").then((m) => ({ default: m.ClockPlace })));
-const SchemesPlace = lazy(() => import("./places/schemes/schemes-place").then((m) => ({ default: m.SchemesPlace })));
-const RuleForm = lazy(() => import("./places/copies/rule-form").then((m) => ({ default: m.RuleForm })));
-const RegionPage = lazy(() => import("./places/copies/region-page").then((m) => ({ default: m.RegionPage })));
-const RecordPage = lazy(() => import("./places/copies/record-page").then((m) => ({ default: m.RecordPage })));
-const MoveChoice = lazy(() => import("./places/copies/move-page").then((m) => ({ default: m.MoveChoice })));
-const MovePage = lazy(() => import("./places/copies/move-page").then((m) => ({ default: m.MovePage })));
+const SchemesPlace = lazy(() => import("./places/redundancy/schemes-place").then((m) => ({ default: m.SchemesPlace })));
+const RuleForm = lazy(() => import("./places/replication/rule-form").then((m) => ({ default: m.RuleForm })));
+const RegionPage = lazy(() => import("./places/replication/region-page").then((m) => ({ default: m.RegionPage })));
+const RecordPage = lazy(() => import("./places/replication/record-page").then((m) => ({ default: m.RecordPage })));
+const MoveChoice = lazy(() => import("./places/replication/move-page").then((m) => ({ default: m.MoveChoice })));
+const MovePage = lazy(() => import("./places/replication/move-page").then((m) => ({ default: m.MovePage })));
 const StoresPlace = lazy(() => import("./places/stores/stores-place").then((m) => ({ default: m.StoresPlace })));
 const LogPlace = lazy(() => import("./places/log/log-place").then((m) => ({ default: m.LogPlace })));
 const ReferencePlace = lazy(() => import("./places/reference/reference-place").then((m) => ({ default: m.ReferencePlace })));
 
 const places = [
   { to: "/", label: "Estate" },
-  { to: "/copies", label: "Copies" },
+  { to: "/replication", label: "Replication" },
   { to: "/forecast", label: "Forecast" },
   { to: "/log", label: "Log" },
 ];
@@ -41,7 +41,7 @@ export function App() {
     ?.months;
   const { search, pathname } = useLocation();
   // Asked for together with the estate, not after it.
-  useQuery({ queryKey: ["copies"], queryFn: readCopies, enabled: pathname.startsWith("/copies"), retry: false });
+  useQuery({ queryKey: ["replication"], queryFn: readCopies, enabled: pathname.startsWith("/replication"), retry: false });
   const on = new URLSearchParams(search).get("on");
   const keep = on ? `?on=${on}` : "";
 
@@ -97,14 +97,14 @@ export function App() {
               {estate.data ? (
                 <>
                   <Route path="/forecast" element={<ForecastPlace />} />
-                  <Route path="/copies" element={<CopiesPlace />} />
-                  <Route path="/copies/rules/:rule" element={<CopiesPlace />} />
-                  <Route path="/copies/new" element={<RuleForm />} />
-                  <Route path="/copies/change/:rule" element={<RuleForm />} />
-                  <Route path="/copies/regions/:region" element={<RegionPage />} />
-                  <Route path="/copies/records/:record" element={<RecordPage />} />
-                  <Route path="/copies/move" element={<MoveChoice />} />
-                  <Route path="/copies/moves/:from/:to" element={<MovePage />} />
+                  <Route path="/replication" element={<ReplicationPlace />} />
+                  <Route path="/replication/rules/:rule" element={<ReplicationPlace />} />
+                  <Route path="/replication/new" element={<RuleForm />} />
+                  <Route path="/replication/change/:rule" element={<RuleForm />} />
+                  <Route path="/replication/regions/:region" element={<RegionPage />} />
+                  <Route path="/replication/records/:record" element={<RecordPage />} />
+                  <Route path="/replication/move" element={<MoveChoice />} />
+                  <Route path="/replication/moves/:from/:to" element={<MovePage />} />
                   <Route path="/log" element={<LogPlace />} />
                   <Route path="/clock" element={<ClockPlace />} />
                   <Route path="/schemes" element={<SchemesPlace />} />

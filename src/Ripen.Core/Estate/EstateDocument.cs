@@ -6,7 +6,6 @@ using System.Text.Json.Schema;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
 using Ripen.Core.Pricing;
-using Ripen.Core.Replication;
 
 namespace Ripen.Core.Estates;
 
@@ -81,7 +80,7 @@ public static class EstateDocument
         return (bucket, findings);
     });
 
-    /// <summary>Reads an order for a copy rule; whether it fits the estate is <see cref="CopyPlans.WithRule"/>'s to say.</summary>
+    /// <summary>Reads an order for a copy rule; whether it fits the estate is the estate's plans's to say.</summary>
     public static Checked<CopyOrder> ReadCopyOrder(string json, DateOnly today) => Parse(json, root =>
     {
         var findings = new Findings();

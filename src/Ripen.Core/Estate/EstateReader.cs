@@ -1,5 +1,4 @@
 using Ripen.Core.Pricing;
-using Ripen.Core.Replication;
 
 namespace Ripen.Core.Estates;
 

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text.Json;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 
 namespace Ripen.Core.Forecasting;

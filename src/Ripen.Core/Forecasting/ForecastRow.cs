@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Ripen.Core.Billing;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Forecasting;

@@ -1,4 +1,5 @@
 using Ripen.Core.Ageing;
+using Ripen.Core.Billing;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Forecasting;

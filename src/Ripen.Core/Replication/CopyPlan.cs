@@ -2,18 +2,6 @@ using Ripen.Core.Estates;
 
 namespace Ripen.Core.Replication;
 
-/// <summary>A copy rule that somebody wants: from which bucket, and what has to change with it.</summary>
-public sealed record CopyOrder
-{
-    public required string Source { get; init; }
-    /// <summary>Its bucket is the target.</summary>
-    public required CopyRule Rule { get; init; }
-    /// <summary>The target, when it has to be made in the same change.</summary>
-    public Bucket? NewBucket { get; init; }
-    /// <summary>Both sides need versions; whether to switch versioning on where it is off.</summary>
-    public bool SwitchVersioningOn { get; init; }
-}
-
 /// <summary>
 /// Changes of several buckets that belong together: what the estate is after them. Pure; nothing is stored. Paths in problems begin at the order.
 /// </summary>

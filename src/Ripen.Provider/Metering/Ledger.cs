@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Billing;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;

@@ -15,7 +15,7 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
         Position? from = after is null ? new Position(prefix, 0, 0) : Position.Read(after);
         using var command = db.Statement(
             $"""
-            SELECT {EntryRows.Columns} FROM {EntryRows.From}
+            SELECT {VersionRows.Columns} FROM {VersionRows.From}
             WHERE e.bucket = ?1 AND e.current = 1 AND e.kind < 2 AND (e.key, e.kind, e.id) > (?2, ?3, ?4) AND e.key >= ?6 AND (?5 IS NULL OR e.key < ?5) ORDER BY e.key, e.kind, e.id
             """, bucket.Id, "", 0, 0L, end, prefix);
         while (from is { } at)
@@ -40,7 +40,7 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
                     from = new Position(key, EntryRows.Object, 0);
                     break;
                 }
-                objects.Add(EntryRows.Read(reader, terms));
+                objects.Add(VersionRows.Read(reader, terms));
                 at = new Position(key, EntryRows.Object, objects[^1].Version);
             }
         }

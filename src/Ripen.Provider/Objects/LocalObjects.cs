@@ -1,9 +1,10 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
-using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
-using Ripen.Provider.Keeping;
+using Ripen.Provider.Retention;
 using Ripen.Provider.Metering;
+using Ripen.Provider.Replication;
+using Ripen.Provider.Replication.Queues;
 
 namespace Ripen.Provider.Objects;
 
@@ -104,8 +105,8 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             var terms = state.TermsIn(db);
             var own = state.Reach(db, bucket);
             return db.List(
-                $"SELECT {EntryRows.Columns} FROM {EntryRows.From} WHERE e.bucket = ?1 AND e.key = ?2 AND e.kind > 0 ORDER BY e.written DESC, coalesce(e.origin, e.id) DESC",
-                r => EntryRows.Read(r, terms), own.Id, key);
+                $"SELECT {VersionRows.Columns} FROM {VersionRows.From} WHERE e.bucket = ?1 AND e.key = ?2 AND e.kind > 0 ORDER BY e.written DESC, coalesce(e.origin, e.id) DESC",
+                r => VersionRows.Read(r, terms), own.Id, key);
         });
     }
 
@@ -122,10 +123,10 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             var own = state.Reach(db, bucket);
             return db.List(
                 $"""
-                SELECT {EntryRows.Columns} FROM {EntryRows.From}
+                SELECT {VersionRows.Columns} FROM {VersionRows.From}
                 WHERE e.bucket = ?1 AND e.current = 1 AND e.kind = 2 AND e.key >= ?2 AND (?3 IS NULL OR e.key < ?3) ORDER BY e.key LIMIT ?4
                 """,
-                r => EntryRows.Read(r, terms), own.Id, prefix, ObjectKeys.After(prefix), most);
+                r => VersionRows.Read(r, terms), own.Id, prefix, ObjectKeys.After(prefix), most);
         });
     }
 
@@ -176,7 +177,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     }
 
     private static StoredVersion Row(SqliteConnection db, Terms terms, long id) =>
-        db.List($"SELECT {EntryRows.Columns} FROM {EntryRows.From} WHERE e.id = ?1", r => EntryRows.Read(r, terms), id).Single();
+        db.List($"SELECT {VersionRows.Columns} FROM {VersionRows.From} WHERE e.id = ?1", r => VersionRows.Read(r, terms), id).Single();
 
     private void Check(SqliteConnection db, (long Id, int Kind)? current, Action<StoredVersion?>? allows) =>
         allows?.Invoke(current is { Kind: not EntryRows.Deleted } there ? Row(db, state.TermsIn(db), there.Id) : null);

@@ -1,4 +1,4 @@
-using Ripen.Provider.Keeping;
+using Ripen.Provider.Retention;
 
 namespace Ripen.Provider.Objects;
 

@@ -1,7 +1,8 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
-using Ripen.Provider.Copying;
 using Ripen.Provider.Index;
+using Ripen.Provider.Replication;
+using Ripen.Provider.Replication.Queues;
 
 namespace Ripen.Provider.Stock;
 

@@ -1,5 +1,5 @@
 using Microsoft.AspNetCore.Http.HttpResults;
-using Ripen.Core.Advising;
+using Ripen.Core.Advice;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Advice;

@@ -3,7 +3,7 @@ using System.Globalization;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Provider;
 using Ripen.Provider.Metering;
-using Ripen.Provider.Time;
+using Ripen.Provider.Clock;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Clock;

@@ -1,5 +1,5 @@
 using Ripen.Provider;
-using Ripen.Provider.Time;
+using Ripen.Provider.Clock;
 
 namespace Ripen.Server.Clock;
 

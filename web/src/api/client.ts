@@ -284,73 +284,77 @@ export const readSchemeDraft = (question: SchemeQuestion) => value(client.POST("
 
 export const adviseStorage = (questions: StorageQuestions) => value(client.POST("/api/advice", { body: questions }));
 
-export const readCopies = () => whole(client.GET("/api/copies"));
+export const readCopies = () => whole(client.GET("/api/replication"));
 
 export const readCopyDraft = (order: CopyOrder, replaces: number | null) =>
-  value(client.POST("/api/copies/drafts", { params: { query: replaces === null ? {} : { replaces } }, body: order }));
+  value(client.POST("/api/replication/drafts", { params: { query: replaces === null ? {} : { replaces } }, body: order }));
 
 const ifMatch = (etag: string) => ({ headers: { "If-Match": etag } });
 
 export const makeCopyRule = (order: CopyOrder, etag: string) =>
-  value(client.POST("/api/copies/rules", { ...ifMatch(etag), body: order }));
+  value(client.POST("/api/replication/rules", { ...ifMatch(etag), body: order }));
 
 export const changeCopyRule = (id: number, order: CopyOrder, etag: string) =>
-  value(client.PUT("/api/copies/rules/{id}", { params: { path: { id } }, ...ifMatch(etag), body: order }));
+  value(client.PUT("/api/replication/rules/{id}", { params: { path: { id } }, ...ifMatch(etag), body: order }));
 
 export const removeCopyRule = (id: number, etag: string) =>
-  value(client.DELETE("/api/copies/rules/{id}", { params: { path: { id } }, ...ifMatch(etag) }));
+  value(client.DELETE("/api/replication/rules/{id}", { params: { path: { id } }, ...ifMatch(etag) }));
 
 export const readCopiesOf = (bucket: string, version: number) =>
-  value(client.GET("/api/copies/of/{bucket}/{version}", { params: { path: { bucket, version } } }));
+  value(client.GET("/api/replication/of/{bucket}/{version}", { params: { path: { bucket, version } } }));
 
 const line = (from: string, to: string) => ({ params: { path: { from, to } } });
 
 export const changeLine = (from: string, to: string, terms: LineTerms, etag: string) =>
-  value(client.PUT("/api/copies/lines/{from}/{to}", { ...line(from, to), ...ifMatch(etag), body: terms }));
+  value(client.PUT("/api/replication/lines/{from}/{to}", { ...line(from, to), ...ifMatch(etag), body: terms }));
 
 export const cutLine = (from: string, to: string, hours: number | null) =>
-  value(client.PUT("/api/copies/lines/{from}/{to}/cut", { ...line(from, to), body: { hours } }));
+  value(client.PUT("/api/replication/lines/{from}/{to}/cut", { ...line(from, to), body: { hours } }));
 
 export const restoreLine = (from: string, to: string) =>
-  value(client.DELETE("/api/copies/lines/{from}/{to}/cut", line(from, to)));
+  value(client.DELETE("/api/replication/lines/{from}/{to}/cut", line(from, to)));
 
 const ofRegion = (region: string) => ({ params: { path: { region } } });
 
-export const readLoss = (region: string) => value(client.GET("/api/copies/regions/{region}/loss", ofRegion(region)));
+export const readLoss = (region: string) => value(client.GET("/api/replication/regions/{region}/loss", ofRegion(region)));
 
-export const loseRegion = (region: string) => value(client.PUT("/api/copies/regions/{region}/loss", ofRegion(region)));
+export const loseRegion = (region: string) => value(client.PUT("/api/replication/regions/{region}/loss", ofRegion(region)));
 
 export const returnRegion = (region: string, withItsData: boolean, confirm: string | null, keptSeen: string | null) =>
-  value(client.POST("/api/copies/regions/{region}/return", { ...ofRegion(region), body: { withItsData, confirm, keptSeen } }));
+  value(
+    client.POST("/api/replication/regions/{region}/return", { ...ofRegion(region), body: { withItsData, confirm, keptSeen } }),
+  );
 
 export const refillBucket = (bucket: string) =>
-  value(client.POST("/api/copies/refills/{bucket}", { params: { path: { bucket } } }));
+  value(client.POST("/api/replication/refills/{bucket}", { params: { path: { bucket } } }));
 
 export const readPromotion = (from: string, to: string) =>
-  whole(client.GET("/api/copies/promotions/{from}/{to}", line(from, to)));
+  whole(client.GET("/api/replication/promotions/{from}/{to}", line(from, to)));
 
 export const promoteCopy = (from: string, to: string, etag: string) =>
-  value(client.POST("/api/copies/promotions/{from}/{to}", { ...line(from, to), ...ifMatch(etag) }));
+  value(client.POST("/api/replication/promotions/{from}/{to}", { ...line(from, to), ...ifMatch(etag) }));
 
 const ofRule = (id: number) => ({ params: { path: { id } } });
 
-export const sendProbe = (id: number) => value(client.POST("/api/copies/rules/{id}/probes", ofRule(id)));
+export const sendProbe = (id: number) => value(client.POST("/api/replication/rules/{id}/probes", ofRule(id)));
 
-export const giveUpProbe = (probe: number) => value(client.DELETE("/api/copies/probes/{probe}", { params: { path: { probe } } }));
+export const giveUpProbe = (probe: number) =>
+  value(client.DELETE("/api/replication/probes/{probe}", { params: { path: { probe } } }));
 
 export const auditRule = (id: number, readEverything: boolean) =>
-  value(client.POST("/api/copies/rules/{id}/audits", { params: { path: { id }, query: { readEverything } } }));
+  value(client.POST("/api/replication/rules/{id}/audits", { params: { path: { id }, query: { readEverything } } }));
 
 export const mendDifferences = (id: number, order: MendOrder) =>
-  value(client.POST("/api/copies/rules/{id}/mends", { ...ofRule(id), body: order }));
+  value(client.POST("/api/replication/rules/{id}/mends", { ...ofRule(id), body: order }));
 
-export const readProof = (record: number) => value(client.GET("/api/copies/records/{record}", { params: { path: { record } } }));
+export const readProof = (record: number) =>
+  value(client.GET("/api/replication/records/{record}", { params: { path: { record } } }));
 
-export const readMove = (from: string, to: string) => whole(client.GET("/api/copies/moves/{from}/{to}", line(from, to)));
+export const readMove = (from: string, to: string) => whole(client.GET("/api/replication/moves/{from}/{to}", line(from, to)));
 
 export const doMoveStep = (from: string, to: string, step: MoveStep, confirm: string | null, etag: string) =>
   value(
-    client.POST("/api/copies/moves/{from}/{to}/{step}", {
+    client.POST("/api/replication/moves/{from}/{to}/{step}", {
       params: { path: { from, to, step } },
       ...ifMatch(etag),
       body: { confirm },
@@ -358,4 +362,4 @@ export const doMoveStep = (from: string, to: string, step: MoveStep, confirm: st
   );
 
 export const undoMoveStep = (from: string, to: string, step: MoveStep, etag: string) =>
-  value(client.DELETE("/api/copies/moves/{from}/{to}/{step}", { params: { path: { from, to, step } }, ...ifMatch(etag) }));
+  value(client.DELETE("/api/replication/moves/{from}/{to}/{step}", { params: { path: { from, to, step } }, ...ifMatch(etag) }));

@@ -729,7 +729,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies": {
+    "/api/replication": {
         parameters: {
             query?: never;
             header?: never;
@@ -746,7 +746,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/of/{bucket}/{version}": {
+    "/api/replication/of/{bucket}/{version}": {
         parameters: {
             query?: never;
             header?: never;
@@ -763,7 +763,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/drafts": {
+    "/api/replication/drafts": {
         parameters: {
             query?: never;
             header?: never;
@@ -780,7 +780,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/rules": {
+    "/api/replication/rules": {
         parameters: {
             query?: never;
             header?: never;
@@ -797,7 +797,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/rules/{id}": {
+    "/api/replication/rules/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -815,7 +815,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/refills/{bucket}": {
+    "/api/replication/refills/{bucket}": {
         parameters: {
             query?: never;
             header?: never;
@@ -832,7 +832,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/promotions/{from}/{to}": {
+    "/api/replication/promotions/{from}/{to}": {
         parameters: {
             query?: never;
             header?: never;
@@ -850,7 +850,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/rules/{id}/probes": {
+    "/api/replication/rules/{id}/probes": {
         parameters: {
             query?: never;
             header?: never;
@@ -867,7 +867,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/probes/{probe}": {
+    "/api/replication/probes/{probe}": {
         parameters: {
             query?: never;
             header?: never;
@@ -884,7 +884,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/rules/{id}/comparison": {
+    "/api/replication/rules/{id}/comparison": {
         parameters: {
             query?: never;
             header?: never;
@@ -901,7 +901,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/rules/{id}/audits": {
+    "/api/replication/rules/{id}/audits": {
         parameters: {
             query?: never;
             header?: never;
@@ -918,7 +918,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/rules/{id}/mends": {
+    "/api/replication/rules/{id}/mends": {
         parameters: {
             query?: never;
             header?: never;
@@ -935,7 +935,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/records/{record}": {
+    "/api/replication/records/{record}": {
         parameters: {
             query?: never;
             header?: never;
@@ -952,7 +952,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/records/{record}.csv": {
+    "/api/replication/records/{record}.csv": {
         parameters: {
             query?: never;
             header?: never;
@@ -969,7 +969,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/lines/{from}/{to}": {
+    "/api/replication/lines/{from}/{to}": {
         parameters: {
             query?: never;
             header?: never;
@@ -986,7 +986,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/lines/{from}/{to}/cut": {
+    "/api/replication/lines/{from}/{to}/cut": {
         parameters: {
             query?: never;
             header?: never;
@@ -1004,7 +1004,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/regions/{region}/loss": {
+    "/api/replication/regions/{region}/loss": {
         parameters: {
             query?: never;
             header?: never;
@@ -1022,7 +1022,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/regions/{region}/return": {
+    "/api/replication/regions/{region}/return": {
         parameters: {
             query?: never;
             header?: never;
@@ -1039,7 +1039,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/moves/{from}/{to}": {
+    "/api/replication/moves/{from}/{to}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1056,7 +1056,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/copies/moves/{from}/{to}/{step}": {
+    "/api/replication/moves/{from}/{to}/{step}": {
         parameters: {
             query?: never;
             header?: never;

@@ -6,14 +6,14 @@ import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { AccessSection } from "./access/access-section";
 import { ConsequencesPanel } from "./consequences-panel";
-import { ContentsSection } from "./contents/contents-section";
-import { CopiesSection } from "./copies-section";
 import { DeleteBucket } from "./delete-bucket";
 import { UntouchedSection } from "./inventory/untouched-section";
 import { KeepEditor } from "./keep-editor";
 import { MoneyChart } from "./money-chart";
+import { ObjectsSection } from "./objects/objects-section";
 import { PlaceFields } from "./place-fields";
 import { ReadsEditor } from "./reads-editor";
+import { ReplicationSection } from "./replication-section";
 import { RulesEditor, withExpiry, withStep } from "./rules-editor";
 import { StreamsEditor } from "./streams-editor";
 import { useDraft, useProblems } from "./use-draft";
@@ -56,9 +56,9 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
         <StreamsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
         <ReadsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
         <KeepEditor bucket={bucket} stored={draft.stored.data} discard={draft.discard} edit={edit} problemAt={problemAt} />
-        <CopiesSection bucket={bucket} />
+        <ReplicationSection bucket={bucket} />
         <MoneyChart bucket={name} />
-        <ContentsSection bucket={draft.stored.data?.value ?? bucket} />
+        <ObjectsSection bucket={draft.stored.data?.value ?? bucket} />
         <AccessSection bucket={name} />
         <UntouchedSection bucket={name} />
         <DeleteBucket name={name} etag={draft.stored.data?.etag ?? ""} />
@@ -102,9 +102,9 @@ export function BucketSheet({ name, axis, contents }: SheetProps) {
 
 const parts = [
   { id: "ageing", label: "ageing" },
-  { id: "copies", label: "copies" },
+  { id: "replication", label: "replication" },
   { id: "money", label: "money" },
-  { id: "contents", label: "contents" },
+  { id: "objects", label: "objects" },
   { id: "access", label: "access" },
   { id: "untouched", label: "untouched" },
 ];

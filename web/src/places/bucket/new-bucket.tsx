@@ -6,7 +6,7 @@ import { useEstate } from "../../estate-context";
 import { TierName } from "../../strip/tiers";
 import { Button, Field, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
-import { SchemeSummary } from "../schemes/scheme-summary";
+import { SchemeSummary } from "../redundancy/scheme-summary";
 import { useProblems } from "./use-draft";
 
 /** A new bucket: its name is checked while it is typed; region, scheme and tier stand side by side with their prices. */

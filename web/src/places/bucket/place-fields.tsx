@@ -1,7 +1,7 @@
 import type { Bucket } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { Field, Select } from "../../ui/controls";
-import { SchemeSummary } from "../schemes/scheme-summary";
+import { SchemeSummary } from "../redundancy/scheme-summary";
 import type { Edit, ProblemAt } from "./use-draft";
 
 type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };

@@ -1,0 +1,123 @@
+using Ripen.Core.Ageing;
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Billing;
+
+/// <summary>What a row of a bill is for. The names in files are these in kebab case.</summary>
+public enum Charge { EarlyLeave, Moves, Reads, Recall, Storage, Transfer, Writes }
+
+/// <summary>One month's charge of one kind for one bucket in one tier. The amount is money, not rounded.</summary>
+public readonly record struct BillRow(int Month, int Bucket, int Tier, Charge Charge, double Quantity, double Amount);
+
+/// <summary>
+/// Prices what buckets use. Graduated storage bands apply to the whole estate's unit-months in a region and tier, and each
+/// bucket pays its part of them times its scheme's factor; everything else is priced where it is counted.
+/// </summary>
+public sealed class Bill
+{
+    private readonly BillingCalendar calendar;
+    private readonly double unit;
+    private readonly Account[] accounts;
+
+    /// <param name="prices">The price book that the buckets refer to.</param>
+    /// <param name="calendar">The calendar that the usages were computed on.</param>
+    /// <param name="usages">One for each bucket of the estate.</param>
+    public Bill(PriceBook prices, BillingCalendar calendar, IReadOnlyList<BucketUsage> usages)
+    {
+        this.calendar = calendar;
+        unit = prices.Unit.Bytes();
+        var pools = prices.Regions.ToDictionary(r => r.Id, r => new Pool(r, prices, calendar, usages));
+        var regionOf = usages.ToDictionary(u => u.Bucket.Name, u => u.Bucket.Region);
+        accounts = [.. usages.Select(u => new Account(
+            u, pools[u.Bucket.Region], prices.FindScheme(u.Bucket.Scheme)!.StorageFactor, prices.Coldness(u.Bucket.Tier),
+            [.. u.Bucket.CopyTo.Select(c => prices.TransferPrice(u.Bucket.Region, regionOf[c.Bucket]))]))];
+    }
+
+    /// <summary>
+    /// The rows of one bucket in one month, by tier from warm to cold; rows of nothing are left out.
+    /// Quantities: unit-months for storage and early leaving, requests, objects moved, units recalled and carried.
+    /// </summary>
+    public void AddRows(int bucket, int month, List<BillRow> rows)
+    {
+        var account = accounts[bucket];
+        var usage = account.Usage;
+        var unitMonth = unit * calendar.BilledDays(month);
+        for (var tier = 0; tier < account.Pool.Prices.Length; tier++)
+        {
+            if (account.Pool.Prices[tier] is not { } price) continue;
+            var early = usage.Of(tier, Measure.EarlyLeaveByteDays)[month] / unitMonth;
+            var moves = usage.Of(tier, Measure.Moves)[month];
+            var reads = usage.Of(tier, Measure.Reads)[month];
+            var recalled = usage.Of(tier, Measure.ReadBytes)[month] / unit;
+            var stored = usage.Of(tier, Measure.StoredByteDays)[month] / unitMonth;
+            var writes = usage.Of(tier, Measure.Writes)[month];
+            Add(Charge.EarlyLeave, early, price.Storage[0].Price.For(early) * account.Factor);
+            Add(Charge.Moves, moves, price.MovesIn.For(moves));
+            Add(Charge.Reads, reads, price.Reads.For(reads));
+            Add(Charge.Recall, recalled, price.RecallRequests.For(reads) + price.Recall.For(recalled));
+            Add(Charge.Storage, stored, stored * account.Pool.UnitPrice(tier, month) * account.Factor);
+            if (tier == account.Landing)
+            {
+                var (units, amount) = Transfer(account, month);
+                Add(Charge.Transfer, units, amount);
+            }
+            Add(Charge.Writes, writes, price.Writes.For(writes));
+
+            void Add(Charge charge, double quantity, double amount)
+            {
+                if (quantity != 0 || amount != 0) rows.Add(new BillRow(month, bucket, tier, charge, quantity, amount));
+            }
+        }
+    }
+
+    private (double Units, double Amount) Transfer(Account account, int month)
+    {
+        var (units, amount) = (0.0, 0.0);
+        for (var i = 0; i < account.TransferPrices.Length; i++)
+        {
+            var sent = account.Usage.SentBytes[i][month] / unit;
+            units += sent;
+            amount += account.TransferPrices[i].For(sent);
+        }
+        return (units, amount);
+    }
+
+    /// <summary>A bucket's usage with the prices that hold for it.</summary>
+    private sealed record Account(BucketUsage Usage, Pool Pool, double Factor, int Landing, UnitPrice[] TransferPrices);
+
+    /// <summary>What all buckets of a region store together, and the price of a unit-month that its bands come to.</summary>
+    private sealed class Pool
+    {
+        private readonly double[] unitPrices;
+        private readonly int months;
+
+        public Pool(Region region, PriceBook prices, BillingCalendar calendar, IReadOnlyList<BucketUsage> usages)
+        {
+            Prices = [.. prices.Tiers.Select(t => region.PriceOf(t.Id))];
+            months = calendar.Months;
+            unitPrices = new double[Prices.Length * months];
+            var own = usages.Where(u => u.Bucket.Region == region.Id).ToList();
+            for (var tier = 0; tier < Prices.Length; tier++)
+            {
+                var total = unitPrices.AsSpan(tier * months, months);
+                foreach (var usage in own)
+                {
+                    var stored = usage.Of(tier, Measure.StoredByteDays);
+                    for (var m = 0; m < months; m++) total[m] += stored[m];
+                }
+                for (var m = 0; m < months; m++)
+                {
+                    var unitMonths = total[m] / (prices.Unit.Bytes() * calendar.BilledDays(m));
+                    total[m] = unitMonths > 0 ? Prices[tier]!.StorageCost(unitMonths) / unitMonths : 0;
+                }
+            }
+        }
+
+        /// <summary>By tier; null where the region does not offer it.</summary>
+        public TierPrice?[] Prices { get; }
+
+        /// <summary>Money per unit-month after bands, before any scheme's factor; 0 where nothing is stored.</summary>
+        public double UnitPrice(int tier, int month) => unitPrices[(tier * months) + month];
+    }
+}

@@ -1,0 +1,162 @@
+using Microsoft.Data.Sqlite;
+using Ripen.Core.Billing;
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+using Ripen.Provider.Index;
+using Ripen.Provider.Retention;
+using Ripen.Provider.Metering;
+using Ripen.Provider.Objects;
+using Ripen.Provider.Replication;
+using Ripen.Provider.Replication.Queues;
+
+namespace Ripen.Provider.Clock;
+
+/// <summary>What one midnight run did, in objects and money.</summary>
+public sealed record DayRun(DateOnly Day, double Arrived, double Copied, double Expired, double Moved, double Amount);
+
+/// <summary>
+/// The run that closes a day: arrivals and their copies, then rules, then the meter, over every entry there is. All of it is one transaction
+/// with the clock, so that a run that was cut short has not been, and is done again.
+/// Nothing here is taken from the projection but the price book: the two are compared.
+/// </summary>
+internal sealed class Midnight : IDisposable
+{
+    private readonly SqliteConnection db;
+    private readonly Terms terms;
+    private readonly DateOnly day;
+    private readonly long written;
+    private readonly Dictionary<BucketTerms, DayUse> uses;
+    private readonly RetentionGate gate;
+    private readonly HashSet<string> lost;
+    private readonly List<Route> routes;
+    private double arrived;
+    private double expired;
+    private double moved;
+
+    private Midnight(SqliteConnection db, Terms terms, DateOnly day)
+    {
+        (this.db, this.terms, this.day) = (db, terms, day);
+        gate = new RetentionGate(db);
+        routes = Routes.All(db, terms);
+        lost = [.. Lines.Lost(db).Select(l => l.Region)];
+        written = ProviderState.Midnight(day).ToUnixTimeMilliseconds();
+        uses = terms.Buckets.ToDictionary(b => b, b => new DayUse(terms.Prices.Tiers.Count));
+    }
+
+    /// <summary>Closes <paramref name="day"/>; afterwards it is the midnight that begins the next.</summary>
+    /// <exception cref="OperationCanceledException">Stopped; the transaction must be given up.</exception>
+    public static DayRun Close(SqliteConnection db, Terms terms, DateOnly day, CancellationToken cancel)
+    {
+        using var run = new Midnight(db, terms, day);
+        run.Arrive();
+        run.CarryBatches();
+        run.LiveThroughRules(cancel);
+        run.BookUse();
+        new StorageMeter(db, terms, day).Book(run.uses);
+        var copied = db.Value<double?>("SELECT sum(copied) FROM route_day WHERE day = ?1", day.DayNumber) ?? 0;
+        var amount = db.Value<double?>("SELECT sum(amount) FROM ledger WHERE day = ?1", day.DayNumber) ?? 0;
+        db.Run("INSERT INTO run VALUES(?1, ?2, ?3, ?4, ?5, ?6)", day.DayNumber, run.arrived, copied, run.expired, run.moved, amount);
+        db.Run("UPDATE bucket SET changes = changes + 1");
+        RouteDays.NoteWaiting(db, day);
+        ProviderState.SetNow(db, ProviderState.Midnight(day.AddDays(1)));
+        return new DayRun(day, run.arrived, copied, run.expired, run.moved, amount);
+    }
+
+    public void Dispose() => gate.Dispose();
+
+    private void Arrive()
+    {
+        foreach (var bucket in Reachable())
+        {
+            foreach (var stream in bucket.Bucket.Streams)
+            {
+                var objects = stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, (day.DayNumber - bucket.StatedOn.DayNumber) / 365.0);
+                if (objects == 0) continue;
+                db.Run("""
+                    INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8)
+                    """, bucket.Id, stream.Prefix, objects, stream.BytesPerObject, day.DayNumber, written, terms.TierId(bucket.Landing), TagText.Write(stream.Tags));
+                var batch = db.Value<long>("SELECT last_insert_rowid()");
+                Events.Written(db, terms, day, bucket, bucket.Landing, objects);
+                arrived += objects;
+                foreach (var route in routes.Where(r => r.From == bucket && !r.IsRefill && r.Rule.Takes(stream.Prefix, stream.Tags))) CopyQueue.Arrived(db, route, batch, stream, objects, day);
+            }
+        }
+    }
+
+    /// <summary>Weightless objects go over the lines with what a day's uploads have left of them, by the rules of <see cref="BatchRun"/>.</summary>
+    private void CarryBatches()
+    {
+        var end = written + 86_400_000;
+        using var arrivals = new CopyArrivals(db, terms);
+        foreach (var line in routes.GroupBy(r => r.Line))
+        {
+            var rate = terms.Prices.FindTransfer(line.Key.From, line.Key.To)?.BytesPerSecond ?? double.PositiveInfinity;
+            var closed = Lines.ClosedUntil(db, line.Key);
+            if (closed == long.MaxValue || (closed >= end && double.IsInfinity(rate))) continue;
+            BatchRun.Go(db, [.. line], Lines.BytesADay(rate) - Lines.Spent(db, line.Key, day), arrivals, day);
+        }
+        arrivals.Close();
+    }
+
+    private IEnumerable<BucketTerms> Reachable() => terms.Buckets.Where(b => !lost.Contains(b.Bucket.Region));
+
+    /// <summary>Every entry expires, moves or rests, in this order, and is read as its bucket's reading habit says.</summary>
+    private void LiveThroughRules(CancellationToken cancel)
+    {
+        var going = new List<long>();
+        var moving = new List<(long Id, int Kind, int Tier, double Charge)>();
+        var lives = Reachable().ToDictionary(b => b.Id, b => new RuleBook(b, terms.Prices, day));
+        using (var all = db.Statement($"SELECT id, bucket, kind, count, bytes, created, tier, since, key, {RetentionGate.KeptUntil} FROM entry WHERE kind < 2"))
+        using (var row = all.ExecuteReader())
+        {
+            var seen = 0;
+            while (row.Read())
+            {
+                if (++seen % 50_000 == 0) cancel.ThrowIfCancellationRequested();
+                // A lost region stands still.
+                if (!lives.TryGetValue(row.GetInt64(1), out var rules)) continue;
+                var (count, bytes, created, since) = (row.GetDouble(3), row.GetInt64(4), row.GetInt32(5), row.GetInt32(7));
+                var kind = row.GetInt32(2);
+                var tier = terms.Place(row.GetInt64(6));
+                var key = rules.NeedsKeys ? row.GetString(8) : "";
+                var use = uses[rules.Bucket];
+                if (rules.Expires(key, created, row.GetInt32(9)))
+                {
+                    use.Leave(terms, rules.Bucket, day, tier, since, count, bytes);
+                    going.Add(row.GetInt64(0));
+                    expired += count;
+                    continue;
+                }
+                if (rules.ColderTier(key, created, bytes, tier) is { } colder)
+                {
+                    var early = use.Leave(terms, rules.Bucket, day, tier, since, count, bytes);
+                    use.Of(colder).Moves += count;
+                    moving.Add((row.GetInt64(0), kind, colder, early + rules.Bucket.Prices[colder]!.MovesIn.For(count)));
+                    moved += count;
+                    tier = colder;
+                }
+                use.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, bytes);
+                // An object is charged for what is really read; the reading habit is the simulated workload's.
+                if (kind == EntryRows.Batch) use.Read(tier, count * rules.ReadShare(created), bytes);
+            }
+        }
+        foreach (var id in going) gate.Remove(id);
+        using var relocation = new EntryRelocation(db);
+        foreach (var move in moving) relocation.Move(move.Id, move.Kind, terms.TierId(move.Tier), day, null, move.Charge);
+    }
+
+    private void BookUse()
+    {
+        foreach (var (bucket, use) in uses)
+        {
+            for (var tier = 0; tier < terms.Prices.Tiers.Count; tier++)
+            {
+                var total = use.Of(tier);
+                var name = terms.Prices.Tiers[tier].Id;
+                Ledger.Book(db, day, bucket, name, Charge.EarlyLeave, total.EarlyUnitMonths, total.EarlyAmount);
+                if (total.Moves > 0) Events.Moved(db, terms, day, bucket, tier, total.Moves);
+                if (total.Reads > 0) Events.Read(db, terms, day, bucket, tier, total.Reads, total.ReadBytes);
+            }
+        }
+    }
+}

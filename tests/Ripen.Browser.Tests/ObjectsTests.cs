@@ -1,0 +1,213 @@
+using System.Security.Cryptography;
+using OpenQA.Selenium;
+
+namespace Ripen.Browser.Tests;
+
+/// <summary>Files in and out, links, public reading, tiers and time, in the real interface. A server of its own: time passes here.</summary>
+public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>, IDisposable
+{
+    private readonly Page page = new(demo.Ripen);
+    private readonly BucketsOverHttp buckets = new(demo.Ripen.Address);
+    private readonly HttpClient http = new() { BaseAddress = demo.Ripen.Address };
+
+    public void Dispose()
+    {
+        buckets.Dispose();
+        http.Dispose();
+    }
+
+    private string Sample(string name, byte[] content)
+    {
+        var path = Path.Combine(demo.Ripen.Folder, name);
+        File.WriteAllBytes(path, content);
+        return path;
+    }
+
+    [Fact]
+    public async Task A_file_is_uploaded_listed_and_downloaded_byte_for_byte()
+    {
+        await buckets.Make("up-and-down");
+        var content = RandomNumberGenerator.GetBytes(3_333_333);
+        var file = Sample("Fähre 🚢.bin", content);
+        page.Open("/buckets/up-and-down#objects");
+        page.See("Nothing lies here yet");
+        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(file + "\n" + Sample("empty.txt", []));
+        page.See("2 of 2 files stored");
+        page.Button("empty.txt");
+        page.Click(page.Button("Fähre 🚢.bin"));
+        page.See(Convert.ToHexStringLower(SHA256.HashData(content)));
+        page.Until(() => page.Path.Contains("object=", StringComparison.Ordinal), "the object in the address");
+        File.Delete(file);
+        page.Click(page.Link("Download"));
+        page.Until(() => File.Exists(file) && new FileInfo(file).Length == content.Length, "the downloaded file");
+        Assert.Equal(content, await File.ReadAllBytesAsync(file));
+    }
+
+    [Fact]
+    public async Task A_folder_keeps_its_shape_and_is_browsed_by_prefix()
+    {
+        await buckets.Make("whole-folders");
+        var folder = Directory.CreateDirectory(Path.Combine(demo.Ripen.Folder, "deck")).FullName;
+        Directory.CreateDirectory(Path.Combine(folder, "bow"));
+        await File.WriteAllTextAsync(Path.Combine(folder, "bow", "one.txt"), "1");
+        await File.WriteAllTextAsync(Path.Combine(folder, "two.txt"), "2");
+        page.Open("/buckets/whole-folders#objects");
+        page.See("Nothing lies here yet");
+        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload a folder…']")).SendKeys(folder);
+        page.See("2 of 2 files stored");
+        page.Click(page.Button("deck/"));
+        page.Button("two.txt");
+        page.Click(page.Button("bow/"));
+        page.Button("one.txt");
+        page.Click(page.Button("the whole bucket"));
+        page.Button("deck/");
+        page.Open("/buckets/whole-folders?in=deck/bow/#objects");
+        page.Button("one.txt");
+    }
+
+    [Fact]
+    public async Task An_upload_is_paused_and_goes_on_and_a_refused_one_is_tried_again()
+    {
+        await buckets.Make("stop-and-go");
+        var large = Path.Combine(demo.Ripen.Folder, "large.bin");
+        await using (var file = File.Create(large)) file.SetLength(400_000_000);
+        page.Open("/buckets/stop-and-go#objects");
+        page.See("Nothing lies here yet");
+        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(large);
+        page.Click(page.Button("Pause"));
+        page.See("large.bin paused");
+        Assert.Equal(System.Net.HttpStatusCode.NotFound, (await http.GetAsync(new Uri("/api/buckets/stop-and-go/details/large.bin", UriKind.Relative))).StatusCode);
+        page.Click(page.Button("Go on"));
+        page.See("1 of 1 files stored");
+
+        // Kept as it is, without versions: a second writing is refused, until the keep rule goes.
+        var (bucket, tag) = await buckets.StoredWithTag("stop-and-go");
+        bucket["keep"] = System.Text.Json.Nodes.JsonNode.Parse("""{ "days": 9, "strength": "liftable" }""");
+        await buckets.Change(bucket, tag);
+        File.Delete(large);
+        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(Sample("large.bin", [1, 2, 3]));
+        page.See("large.bin failed: 'large.bin' is kept until");
+        (bucket, tag) = await buckets.StoredWithTag("stop-and-go");
+        bucket.AsObject().Remove("keep");
+        await buckets.Change(bucket, tag);
+        page.Click(page.Button("Try the failed ones again"));
+        page.See("2 of 2 files stored");
+    }
+
+    [Fact]
+    public void A_deletion_is_undone_and_an_earlier_version_is_there()
+    {
+        page.Open("/buckets/harbour-notices?in=aldmouth/&object=aldmouth/berth-3-closed.txt");
+        page.See("Versions");
+        page.Click(page.Button("Delete"));
+        page.Click(page.Button("Undo the deletion"));
+        page.See("(current)");
+        Assert.Equal(2, page.Browser.FindElements(By.CssSelector("[aria-label='Versions'] li")).Count);
+        page.Press(Keys.Escape);
+        page.Gone("Versions");
+        page.Button("berth-3-closed.txt");
+    }
+
+    [Fact]
+    public async Task A_timed_link_works_and_then_does_not_after_time_has_passed()
+    {
+        page.Open("/buckets/harbour-notices?object=readme.txt");
+        page.Click(page.Button("Timed link…"));
+        page.See("Whoever has the link can read");
+        page.Field("It works for").FindElement(By.CssSelector("option[value='hour']")).Click();
+        page.Click(page.Button("Make the link"));
+        var address = new Uri(page.Find("[role=dialog] input[readonly]").GetAttribute("value")!);
+        Assert.Contains("One folder a port", await http.GetStringAsync(address), StringComparison.Ordinal);
+
+        page.Open("/clock");
+        page.Click(page.Button("A day"));
+        page.See("day closed");
+        page.Until(() => !http.GetAsync(address).GetAwaiter().GetResult().IsSuccessStatusCode, "a link that has ended");
+        Assert.Contains("link-ended", await (await http.GetAsync(address)).Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        page.Open("/buckets/harbour-notices#access");
+        page.See("used once");
+        page.See("ended");
+    }
+
+    [Fact]
+    public async Task A_bucket_is_opened_by_typing_its_name_and_closed_again()
+    {
+        await buckets.Make("open-house");
+        (await http.PutAsync(new Uri("/api/buckets/open-house/objects/a.txt", UriKind.Relative), new StringContent("hello"))).EnsureSuccessStatusCode();
+        var plain = new Uri("/objects/open-house/a.txt", UriKind.Relative);
+        page.Open("/buckets/open-house#access");
+        page.Click(page.Button("Open it to everybody…"));
+        page.Type(page.Field("Type open-house to confirm"), "open-hous");
+        Assert.Equal("true", page.Button("Open it").GetAttribute("aria-disabled"));
+        page.Type(page.Field("Type open-house to confirm"), "open-house");
+        page.Click(page.Button("Open it"));
+        page.See("Everybody can read this bucket.");
+        Assert.Equal("hello", await http.GetStringAsync(plain));
+        page.Click(page.Button("Close it"));
+        page.See("It is closed to the public.");
+        Assert.False((await http.GetAsync(plain)).IsSuccessStatusCode);
+        page.Open("/log");
+        page.See("open-house: opened the bucket to public reading");
+    }
+
+    [Fact]
+    public async Task An_access_is_given_shown_once_tested_and_removed()
+    {
+        await buckets.Make("with-keys");
+        page.Open("/buckets/with-keys#access");
+        page.Click(page.Button("Give an access…"));
+        page.Click(page.Button("Give it"));
+        page.See("Say who or what the access is for.");
+        page.Type(page.Field("For whom or what"), "the harbour office");
+        page.Click(page.Button("Give it"));
+        page.See("Copy both secrets now");
+        var key = page.Find("[data-testid='key-1']").Text;
+        page.Click(page.Button("Test it"));
+        page.Click(page.Find("[role=dialog] button[type=submit]"));
+        page.See("list worked");
+        page.See("write a probe did not work: This access has no right to write.");
+        page.Press(Keys.Escape);
+        page.Click(page.Button("I have copied them"));
+        page.See("may read, list everywhere");
+        Assert.DoesNotContain(key.Split(':')[1], page.Browser.PageSource, StringComparison.Ordinal);
+
+        using var request = new HttpRequestMessage(HttpMethod.Get, "/objects/with-keys");
+        request.Headers.TryAddWithoutValidation("Authorization", "Basic " + Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(key)));
+        Assert.True((await http.SendAsync(request)).IsSuccessStatusCode);
+        page.Click(page.Find("[aria-label='Remove the access of the harbour office']"));
+        page.Click(page.Find("[aria-label='Yes: remove the access of the harbour office']"));
+        page.See("Nobody has keys to it.");
+    }
+
+    [Fact]
+    public async Task Moving_to_another_tier_shows_its_consequences_first()
+    {
+        await buckets.Make("by-hand");
+        (await http.PutAsync(new Uri("/api/buckets/by-hand/objects/logs/a.txt", UriKind.Relative), new ByteArrayContent(new byte[9_000_000]))).EnsureSuccessStatusCode();
+        page.Open("/buckets/by-hand?in=logs/#objects");
+        page.Click(page.Button("Move everything under logs/ to another tier…"));
+        page.See("1 object, 9 MB, leave");
+        page.See("the first byte takes 14 hours");
+        Assert.Equal("counter", (await Tier())!);
+        page.Click(page.Button("Move now"));
+        page.Gone("Move now");
+        Assert.Equal("cave", (await Tier())!);
+
+        async Task<string?> Tier() => System.Text.Json.Nodes.JsonNode.Parse(await http.GetStringAsync(new Uri("/api/buckets/by-hand/details/logs/a.txt", UriKind.Relative)))!["chosen"]!["tier"]!.GetValue<string>();
+    }
+
+    [Fact]
+    public async Task An_inventory_is_read_its_broken_row_is_told_and_it_is_imported()
+    {
+        await buckets.Make("from-elsewhere");
+        var file = Sample("list.csv", System.Text.Encoding.UTF8.GetBytes("name,size,last modified\ncharts/1,5000000,2024-01-01\ncharts/2,lots,2024-01-01\n"));
+        page.Open("/buckets/from-elsewhere#untouched");
+        page.Click(page.Button("Bring an inventory…"));
+        page.Browser.FindElement(By.CssSelector("input[aria-label='Inventory file']")).SendKeys(file);
+        page.Click(page.Button("Read it through"));
+        page.See("Row 2, size “lots”: Write whole bytes, in digits only.");
+        page.Click(page.Button("Import without the 1 broken rows"));
+        page.Gone("Row 2");
+        page.Until(() => page.Find("[aria-label='Untouched'] table").Text.Contains("charts/", StringComparison.Ordinal), "the untouched prefix");
+    }
+}

@@ -1,0 +1,60 @@
+import { Link, useParams } from "react-router";
+import { useEstate } from "../../estate-context";
+import { instant } from "../../format";
+import { ErrorNote } from "../../ui/error-note";
+import { LineList } from "./line-list";
+import { PassTime } from "./pass-time";
+import { RecordList } from "./record-list";
+import { ReplicationMap } from "./replication-map";
+import { RuleList } from "./rule-list";
+import { useReplication } from "./use-replication";
+
+/** Copies elsewhere: which objects are safe, how late the rest is, and how to prove it. A rule opens in the list (/replication/rules/…). */
+export function ReplicationPlace() {
+  const copies = useReplication();
+  const { estate } = useEstate();
+  const open = Number(useParams().rule ?? Number.NaN);
+  if (copies.error) return <ErrorNote error={copies.error} />;
+  if (!copies.data) return <div className="h-96" />;
+  const { now, regions, rules, lines, probes, records } = copies.data.value;
+  const late = rules.filter((r) => r.standing === "late").length;
+  return (
+    <div className="px-6 pb-24">
+      <div className="flex flex-wrap items-baseline gap-x-6 gap-y-1 pt-5">
+        <h1 className="text-3xl">Replication</h1>
+        <p className="text-ink-soft">
+          As of {instant(now)} UTC.{" "}
+          {rules.length === 0
+            ? "Nothing is copied."
+            : late === 0
+              ? "No rule is late."
+              : `${late} of ${rules.length} rules ${late === 1 ? "is" : "are"} late.`}
+        </p>
+        <span className="ml-auto flex items-baseline gap-4">
+          <PassTime />
+          <Link to="/replication/move">Move house…</Link>
+          {estate.buckets.length > 0 && (
+            <Link
+              to="/replication/new"
+              className="rounded-sm border border-accent bg-accent px-3 py-1 font-medium text-paper no-underline"
+            >
+              New copy rule
+            </Link>
+          )}
+        </span>
+      </div>
+      {rules.length === 0 && (
+        <p className="mt-3 max-w-3xl">
+          A copy rule protects a bucket against the loss of its region: what arrives there is copied to a bucket in another
+          region, and you see at any moment which objects are safe and how late the rest is.
+        </p>
+      )}
+      <div className="mt-5">
+        <ReplicationMap regions={regions} rules={rules} open={open} />
+      </div>
+      {rules.length > 0 && <RuleList rules={rules} probes={probes} records={records} open={open} etag={copies.data.etag} />}
+      <LineList lines={lines} regions={regions} etag={copies.data.etag} />
+      <RecordList records={records} />
+    </div>
+  );
+}

@@ -1,0 +1,252 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import {
+  ApiError,
+  type Bucket,
+  type CopyOrder,
+  type CopyRuleStatus,
+  changeCopyRule,
+  makeCopyRule,
+  type RegionReading,
+  readCopyDraft,
+} from "../../api/client";
+import { useEstate } from "../../estate-context";
+import { count } from "../../format";
+import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
+import { ErrorNote } from "../../ui/error-note";
+import { useProblems } from "../bucket/use-draft";
+import { CatchUpChoice } from "./catch-up-choice";
+import { NewTarget } from "./new-target";
+import { RuleConsequences } from "./rule-consequences";
+import { useDeed, useReplication } from "./use-replication";
+import { readTags, writeTags } from "./words";
+
+/** A new rule (/replication/new?from=…&to=…), or other terms for one there is (/replication/change/…). */
+export function RuleForm() {
+  const copies = useReplication();
+  const id = useParams().rule;
+  if (copies.error) return <ErrorNote error={copies.error} />;
+  if (!copies.data) return <div className="h-96" />;
+  const rule = id === undefined ? undefined : copies.data.value.rules.find((r) => r.id === Number(id));
+  if (id !== undefined && !rule) return <ErrorNote error={new Error("There is no such copy rule any more.")} />;
+  return <Form key={id} rule={rule} regions={copies.data.value.regions} etag={copies.data.etag} />;
+}
+
+const newBucket = "+";
+
+function Form({ rule, regions, etag }: { rule: CopyRuleStatus | undefined; regions: RegionReading[]; etag: string }) {
+  const { estate, regionName, prices } = useEstate();
+  const navigate = useNavigate();
+  const [params] = useSearchParams();
+  const regionOf = (bucket: string) => regions.find((r) => r.buckets.some((b) => b.name === bucket))?.id ?? "";
+  const [source, setSource] = useState(rule?.bucket ?? params.get("from") ?? estate.buckets[0] ?? "");
+  const elsewhere = estate.buckets
+    .filter((b) => b !== source)
+    .sort((a, b) => Number(regionOf(a) === regionOf(source)) - Number(regionOf(b) === regionOf(source)));
+  const [target, setTarget] = useState(rule?.target ?? params.get("to") ?? newBucket);
+  const [made, setMade] = useState<Bucket>(() => beginning(source, regionOf(source), prices));
+  const [prefix, setPrefix] = useState(rule?.rule.prefix ?? "");
+  const [tags, setTags] = useState(writeTags(rule?.rule.tags));
+  const [tier, setTier] = useState(rule?.rule.tier ?? "");
+  const [followDeletions, setFollowDeletions] = useState(rule?.rule.followDeletions ?? false);
+  const [allowed, setAllowed] = useState<number | null>(rule ? (rule.rule.allowedLagHours ?? null) : 24);
+  const [switchVersioningOn, setSwitch] = useState(false);
+  const [catchUp, setCatchUp] = useState<boolean | null>(rule ? false : null);
+  const into = target === newBucket ? made.region : regionOf(target);
+  const offered = prices.regions.find((r) => r.id === into)?.prices.map((p) => p.tier) ?? [];
+  const order: CopyOrder = {
+    source,
+    rule: {
+      bucket: target === newBucket ? made.name : target,
+      prefix,
+      tags: readTags(tags),
+      tier: offered.includes(tier) ? tier : null,
+      followDeletions,
+      allowedLagHours: allowed,
+      catchUp: catchUp ?? false,
+    },
+    newBucket: target === newBucket ? made : null,
+    switchVersioningOn,
+  };
+  const isOther =
+    rule !== undefined &&
+    (order.rule.bucket !== rule.target || prefix !== rule.rule.prefix || tags !== writeTags(rule.rule.tags));
+  const draft = useQuery({
+    queryKey: ["draft", "copy", order, rule?.id],
+    queryFn: () => readCopyDraft(order, rule?.id ?? null),
+    placeholderData: keepPreviousData,
+    gcTime: 0,
+    retry: false,
+  });
+  const apply = useDeed(
+    () => (rule ? changeCopyRule(rule.id, order, etag) : makeCopyRule(order, etag)),
+    (stored) => navigate(`/replication/rules/${stored.id}`),
+  );
+  const refused = apply.error instanceof ApiError ? apply.error.problems : [];
+  const problemAt = useProblems(draft.data && draft.data.problems.length > 0 ? draft.data.problems : refused);
+  const open = (draft.data?.problems.length ?? 1) > 0;
+  return (
+    <div className="px-6 pb-24">
+      <p className="pt-5">
+        <Link to="/replication">Replication</Link>
+      </p>
+      <h1 className="text-3xl">{rule ? `Other terms for ${rule.bucket} – ${rule.target}` : "New copy rule"}</h1>
+      <div className="mt-4 grid grid-cols-[minmax(0,1fr)_22rem] gap-x-10">
+        <form className="space-y-6" onSubmit={(event) => event.preventDefault()}>
+          <div className="flex flex-wrap items-start gap-x-8 gap-y-3">
+            <Field label="What lies in" error={problemAt("$.source")} hint={regionName(regionOf(source))}>
+              {(ids) => (
+                <Select
+                  {...ids}
+                  value={source}
+                  disabled={rule !== undefined}
+                  options={estate.buckets.map((b) => ({ value: b, label: b }))}
+                  onChange={(e) => setSource(e.target.value)}
+                />
+              )}
+            </Field>
+            <Field
+              label="is copied to"
+              error={problemAt("$.rule.bucket")}
+              hint={target === newBucket ? undefined : regionName(into)}
+            >
+              {(ids) => (
+                <Select
+                  {...ids}
+                  value={target}
+                  options={[
+                    ...elsewhere.map((b) => ({ value: b, label: `${b} (${regionName(regionOf(b))})` })),
+                    { value: newBucket, label: "a new bucket…" },
+                  ]}
+                  onChange={(e) => setTarget(e.target.value)}
+                />
+              )}
+            </Field>
+            {target === newBucket && (
+              <NewTarget bucket={made} set={(part) => setMade((b) => ({ ...b, ...part }))} problemAt={problemAt} />
+            )}
+          </div>
+          <div className="flex flex-wrap items-start gap-x-8 gap-y-3">
+            <Field
+              label="Only under the prefix"
+              error={problemAt("$.rule.prefix") ?? problemAt("$.rule")}
+              hint="empty for everything"
+            >
+              {(ids) => (
+                <input
+                  {...ids}
+                  className={`${inputLook} w-56`}
+                  value={prefix}
+                  autoComplete="off"
+                  onChange={(e) => setPrefix(e.target.value)}
+                />
+              )}
+            </Field>
+            <Field label="Only with the tags" error={problemAt("$.rule.tags")} hint="name=value, name=value; empty for any">
+              {(ids) => (
+                <input
+                  {...ids}
+                  className={`${inputLook} w-64`}
+                  value={tags}
+                  autoComplete="off"
+                  onChange={(e) => setTags(e.target.value)}
+                />
+              )}
+            </Field>
+            <Field label="Copies land in" error={problemAt("$.rule.tier")}>
+              {(ids) => (
+                <Select
+                  {...ids}
+                  value={order.rule.tier ?? ""}
+                  options={[
+                    { value: "", label: "that bucket's landing tier" },
+                    ...prices.tiers.filter((t) => offered.includes(t.id)).map((t) => ({ value: t.id, label: t.name })),
+                  ]}
+                  onChange={(e) => setTier(e.target.value)}
+                />
+              )}
+            </Field>
+            <Field label="Allowed lag, hours" error={problemAt("$.rule.allowedLagHours")} hint="empty when nothing was agreed">
+              {(ids) => <NumberInput {...ids} className="w-20" value={allowed} onChange={setAllowed} />}
+            </Field>
+          </div>
+          {rule && isOther && (
+            <p className="border-l-4 border-accent px-3">
+              Another scope is another rule: {count(rule.waiting)} objects that wait for the old one are not copied any more,
+              unless the new one is told to catch up.
+            </p>
+          )}
+          <Choice
+            label="Deletions follow"
+            hint={
+              followDeletions
+                ? "A deletion is marked there as well; the versions before it stay. A version that is removed for good here stays there."
+                : "What is deleted here stays there: a copy also guards against a deletion by mistake."
+            }
+            checked={followDeletions}
+            error={problemAt("$.rule.followDeletions")}
+            onChange={setFollowDeletions}
+          />
+          {(draft.data?.versioning.length ?? 0) > 0 && (
+            <Choice
+              label={`Switch versioning on for ${draft.data?.versioning.map((v) => v.bucket).join(" and ")}`}
+              hint="Copies need versions on both sides, so that none is overwritten. It is switched on in the same change."
+              checked={switchVersioningOn}
+              error={problemAt("$.switchVersioningOn")}
+              onChange={setSwitch}
+            />
+          )}
+          {draft.data?.catchUp && (!rule || isOther) && (
+            <CatchUpChoice reading={draft.data} value={catchUp} onChange={setCatchUp} />
+          )}
+        </form>
+        <aside aria-label="Consequences" className="min-w-0 border-l border-hairline pl-6">
+          <div className="flex items-center gap-3 pb-2">
+            <Button kind="primary" disabled={open || catchUp === null || apply.isPending} onClick={() => apply.mutate(undefined)}>
+              Apply
+            </Button>
+            <Button onClick={() => navigate(rule ? `/replication/rules/${rule.id}` : "/replication")}>Never mind</Button>
+          </div>
+          <p role="status" className="text-sm text-ink-soft">
+            {catchUp === null ? "Say first what happens to what is there already." : "a draft; nothing is done yet"}
+          </p>
+          {apply.error && refused.length === 0 && <ErrorNote error={apply.error} />}
+          {draft.error && <ErrorNote error={draft.error} />}
+          {draft.data && <RuleConsequences reading={draft.data} catchUp={catchUp ?? false} />}
+        </aside>
+      </div>
+    </div>
+  );
+}
+
+function beginning(source: string, region: string, prices: ReturnType<typeof useEstate>["prices"]): Bucket {
+  const other = prices.regions.find((r) => r.id !== region) ?? prices.regions[0];
+  return {
+    name: `${source}-far`.slice(0, 63),
+    region: other?.id ?? "",
+    scheme: prices.schemes[0]?.id ?? "",
+    tier: other?.prices[0]?.tier ?? "",
+    versioning: true,
+  };
+}
+
+type ChoiceProps = {
+  label: string;
+  hint: string;
+  checked: boolean;
+  error: string | undefined;
+  onChange: (checked: boolean) => void;
+};
+
+function Choice({ label, hint, checked, error, onChange }: ChoiceProps) {
+  return (
+    <div>
+      <label className="inline-flex items-center gap-2">
+        <input type="checkbox" className="accent-(--accent)" checked={checked} onChange={(e) => onChange(e.target.checked)} />
+        {label}
+      </label>
+      <p className={`max-w-2xl text-sm ${error ? "text-bad" : "text-ink-soft"}`}>{error ?? hint}</p>
+    </div>
+  );
+}
