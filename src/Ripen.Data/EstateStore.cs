@@ -103,7 +103,10 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     }, cancel);
 
     /// <summary>Takes the plan of a provider's folder in the place of what is stored, versions and identity too: the two are one again.</summary>
-    public Task Restore(StoredEstate kept, CancellationToken cancel = default) => Change(async db =>
+    /// <param name="kept">The folder's plan.</param>
+    /// <param name="givenUp">What the database said, for the log; null when it said nothing.</param>
+    /// <param name="cancel">Stops; nothing is stored.</param>
+    public Task Restore(StoredEstate kept, Estate? givenUp, CancellationToken cancel = default) => Change(async db =>
     {
         await Put(db, kept.Estate, row =>
         {
@@ -116,16 +119,20 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
             row.LiftVersion = known.LiftVersion;
             return row;
         }, cancel);
-        Log(db, "folder-taken", kept.Estate.Name, null, EstateDocument.Write(kept.Estate));
+        Log(db, "folder-taken", kept.Estate.Name, givenUp is null ? null : EstateDocument.Write(givenUp), EstateDocument.Write(kept.Estate));
     }, cancel);
 
     /// <summary>Makes the stored estate the one that a folder follows next, whatever it followed until now; nothing is emptied for it.</summary>
-    public Task Prevail(long folderVersion, long folderImport, CancellationToken cancel = default) => Change(async db =>
+    /// <param name="folderVersion">Of the folder's plan.</param>
+    /// <param name="folderImport">Of its last import.</param>
+    /// <param name="givenUp">What the folder followed, for the log; null when it followed nothing.</param>
+    /// <param name="cancel">Stops; nothing is stored.</param>
+    public Task Prevail(long folderVersion, long folderImport, Estate? givenUp, CancellationToken cancel = default) => Change(async db =>
     {
         var row = await db.Estates.SingleAsync(cancel);
         (row.Version, row.Mark) = (Math.Max(row.Version, folderVersion) + 1, NewMark());
         if (folderImport > 0) row.ImportVersion = folderImport;
-        Log(db, "database-taken", row.Name, null, null);
+        Log(db, "database-taken", row.Name, givenUp is null ? null : EstateDocument.Write(givenUp), null);
     }, cancel);
 
     /// <summary>Remembers that a provider's folder took up this version.</summary>

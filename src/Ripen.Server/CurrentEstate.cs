@@ -160,7 +160,7 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
             {
                 await Reconcile(cancel);
                 if (!stores.Choices.Contains(choice)) throw new RefusalException(RefusalKind.Conflict, "not-offered", "This is not offered as the two stores stand now.", "$.choice");
-                if (choice == StoresChoice.TakeFolder) await store.Restore(ToStored(provider.KeptPlan!), cancel);
+                if (choice == StoresChoice.TakeFolder) await store.Restore(ToStored(provider.KeptPlan!), (await store.Load(cancel))?.Estate, cancel);
                 else await TakeDatabase(cancel);
                 refused = null;
                 (adopted, view) = (null, null);
@@ -201,7 +201,7 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         var how = Agreement.Of(standing, folder);
         if (how != Standing.Together)
         {
-            Part(how, standing, folder, null);
+            Part(how, standing, folder, null, standing is null ? null : await store.Load(cancel));
             return;
         }
         if (standing is null) return;
@@ -215,16 +215,16 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         {
             log.LogError(error, "The provider did not take up version {Version} of the estate; what it followed before stays in force.", stored.Version);
             refused = (stored.Version, stored.Mark);
-            Part(Standing.NotTakenUp, standing, folder, error.Message);
+            Part(Standing.NotTakenUp, standing, folder, error.Message, stored);
         }
     }
 
-    private void Part(Standing how, StoreStanding? standing, FolderStanding folder, string? reason)
+    private void Part(Standing how, StoreStanding? standing, FolderStanding folder, string? reason, StoredEstate? stored)
     {
         var kept = provider.KeptPlan;
-        if (stores.Standing != how) log.LogError("{Words} {Reason}", Agreement.Words(how), reason);
+        if (stores.Standing != how) log.LogError("{Words} {Reason}", Agreement.Words(how), reason ?? "Decide at /stores what is to hold.");
         stores = new StoresReading(how, Agreement.Words(how), reason, Agreement.Choices(how, kept is not null),
-            standing is null ? null : new StoreSide(standing.Identity, standing.Version, []), new StoreSide(folder.Identity, folder.Version, kept is null ? [] : [.. kept.Estate.Buckets.Select(b => b.Name)]));
+            standing is null ? null : new StoreSide(standing.Identity, standing.Version, [.. stored?.Estate.Buckets.Select(b => b.Name) ?? []]), new StoreSide(folder.Identity, folder.Version, kept is null ? [] : [.. kept.Estate.Buckets.Select(b => b.Name)]));
         adopted = kept is null ? null : ToStored(kept);
     }
 
@@ -248,7 +248,7 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         var folder = provider.Standing;
         using (provider.Reserve(new PlannedChange((await store.Load(cancel))!.Estate)))
         {
-            await store.Prevail(folder.Version, folder.ImportVersion, cancel);
+            await store.Prevail(folder.Version, folder.ImportVersion, provider.KeptPlan?.Estate, cancel);
             await Adopt((await store.Load(cancel))!, cancel);
         }
     }

@@ -35,5 +35,13 @@ internal sealed class BucketsOverHttp(Uri address) : IDisposable
         (await http.SendAsync(change)).EnsureSuccessStatusCode();
     }
 
+    /// <summary>Lifts the bucket's keep rule.</summary>
+    public async Task Lift(string name)
+    {
+        using var lift = new HttpRequestMessage(HttpMethod.Post, $"/api/buckets/{name}/keep/lift") { Content = Body($$"""{ "reason": "the test wants it gone", "confirm": "{{name}}" }""") };
+        lift.Headers.TryAddWithoutValidation("If-Match", (await StoredWithTag(name)).Tag);
+        (await http.SendAsync(lift)).EnsureSuccessStatusCode();
+    }
+
     private static StringContent Body(string json) => new(json, Encoding.UTF8, "application/json");
 }

@@ -52,6 +52,34 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     }
 
     [Fact]
+    public async Task A_liftable_rule_is_lifted_with_a_reason_and_a_sealed_one_is_refused_while_it_is_typed()
+    {
+        await buckets.Make("kept-a-while");
+        var (bucket, tag) = await buckets.StoredWithTag("kept-a-while");
+        bucket["keep"] = System.Text.Json.Nodes.JsonNode.Parse("""{ "days": 40, "strength": "liftable" }""");
+        await buckets.Change(bucket, tag);
+        page.Open("/buckets/kept-a-while");
+        page.Type(page.Field("Days"), "39");
+        page.See("Lift it by a request of its own, with a reason");
+        page.Click(page.Button("Discard"));
+        page.Click(page.Button("Lift the keep rule…"));
+        page.Type(page.Field("Why"), "the berth was closed");
+        page.Type(page.Field("Type kept-a-while to confirm"), "kept-a-while");
+        page.Click(page.Button("Lift it"));
+        page.Gone("Lift the keep rule…");
+        Assert.Null((await buckets.Stored("kept-a-while"))["keep"]);
+        page.Open("/log");
+        page.See("because: the berth was closed");
+        page.See("you, on this machine");
+
+        page.Open("/buckets/deck-cameras");
+        page.Type(page.Field("Days"), "30");
+        page.See("It can be made longer, and never shorter, liftable or gone, by anybody.");
+        Assert.Equal("true", page.Button("Apply").GetAttribute("aria-disabled"));
+        page.Click(page.Button("Discard"));
+    }
+
+    [Fact]
     public async Task Steps_are_typed_and_what_is_wrong_is_said_at_the_field()
     {
         await buckets.Make("typed-steps", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry" }, { "age": 90, "tier": "cave" }] }]""");
@@ -63,7 +91,7 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Type(page.Field("At day", 1), "");
         page.See("'age' is missing; add it.");
         page.Type(page.Field("At day", 1), "45");
-        page.See("stay 15 days in Pantry, which charges for 30");
+        page.See("stay 15 days in Pantry, which charges for 21");
         page.Click(page.Button("Discard"));
         page.See("no changes");
         Assert.Equal("90", page.Field("At day", 1).GetAttribute("value"));

@@ -15,14 +15,14 @@ internal sealed record DemoHands(CurrentEstate Current, EstateStore Store, Simul
 internal sealed record DemoStep(string What, Func<DemoHands, CancellationToken, Task> Do);
 
 /// <summary>
-/// Ninety days in the life of the demo, from 2026-11-01 on: midnight runs, changes of mind, a link that is used, a line that was cut and recovered, a probe and an
+/// Three months in the life of the demo, from 2026-11-01 on: midnight runs, changes of mind, a link that is used, a line that was cut and recovered, a probe and an
 /// audit on record. All of it is done as anybody would do it, on the provider's clock.
 /// </summary>
 internal static class DemoPast
 {
     private const string Notices = "harbour-notices";
 
-    /// <param name="whole">Whether ninety days are lived, or only the files are put there.</param>
+    /// <param name="whole">Whether three months are lived, or only the files are put there.</param>
     public static IReadOnlyList<DemoStep> Steps(bool whole)
     {
         DemoStep files = new("the harbour offices' notices", (hands, _) => DemoContents.Put(hands.Provider.Objects));
@@ -49,7 +49,7 @@ internal static class DemoPast
             new("a bucket for the winter's berth plans", MakeBucket),
             PassUntil(2027, 1, 12),
             new("telemetry is kept a little less long", (hands, cancel) => ChangeExpiry(hands, "engine-telemetry", "telemetry", 370, cancel)),
-            PassUntil(2027, 1, 30),
+            PassUntil(2027, 2, 1),
         ];
     }
 

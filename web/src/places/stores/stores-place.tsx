@@ -54,12 +54,12 @@ export function StoresPlace() {
               { name: "the provider's folder", side: folder },
             ].map(({ name, side }) => (
               <tr key={name} className="border-b border-hairline align-top">
-                <th scope="row" className="py-1.5 text-left font-normal">
+                <th scope="row" className="py-1.5 pr-6 text-left font-normal whitespace-nowrap">
                   {name}
                 </th>
-                <td>{side?.identity ? side.identity.slice(0, 8) : "none"}</td>
-                <td className="text-right">{side?.version ?? 0}</td>
-                <td className="pl-6">{side?.buckets.join(", ") || "–"}</td>
+                <td className="py-1.5">{side?.identity ? side.identity.slice(0, 8) : "none"}</td>
+                <td className="py-1.5 text-right">{side?.version ?? 0}</td>
+                <td className="py-1.5 pl-6">{side?.buckets.join(", ") || "–"}</td>
               </tr>
             ))}
           </tbody>
