@@ -2,12 +2,13 @@ using System.Security.Cryptography;
 using BenchmarkDotNet.Attributes;
 using Ripen.Core.Estates;
 using Ripen.Provider;
-using Ripen.Provider.Replication;
 using Ripen.Provider.Index;
+using Ripen.Provider.Replication;
 
 namespace Ripen.Benchmarks;
 
-/// <summary>A backlog of 100,000 small objects with content, each copied to a file of its own and forced to the disk. Aim: 2,000 a second, so below 50 s.</summary>
+/// <summary>A backlog of 100,000 small objects with content, each copied to a file of its own and forced to the disk. Aim: 2,000 a second,
+/// so below 50 s.</summary>
 [InvocationCount(1)]
 [WarmupCount(0)]
 [IterationCount(1)]
@@ -27,15 +28,38 @@ public class DrainBenchmarks
         {
             Buckets =
             [
-                new Bucket { Name = "near", Region = "aldmouth", Scheme = "one-site", Tier = "counter", Versioning = true },
-                new Bucket { Name = "far", Region = "aldmouth", Scheme = "one-site", Tier = "counter", Versioning = true },
+                new Bucket
+                {
+                    Name = "near",
+                    Region = "aldmouth",
+                    Scheme = "one-site",
+                    Tier = "counter",
+                    Versioning = true,
+                },
+                new Bucket
+                {
+                    Name = "far",
+                    Region = "aldmouth",
+                    Scheme = "one-site",
+                    Tier = "counter",
+                    Versioning = true,
+                },
             ],
         };
-        using (var fresh = new SimulatedProvider(folder, TimeProvider.System)) fresh.Adopt(Plan(estate, 1));
+        using (var fresh = new SimulatedProvider(folder, TimeProvider.System))
+            fresh.Adopt(Plan(estate, 1));
         WriteObjects(estate.Today.DayNumber);
         provider = new SimulatedProvider(folder, TimeProvider.System);
         // Taking up a rule with catch-up queues all of it.
-        provider.Adopt(Plan(estate with { Buckets = [estate.Buckets[0] with { CopyTo = [new CopyRule { Bucket = "far", CatchUp = true }] }, estate.Buckets[1]] }, 2));
+        provider.Adopt(
+            Plan(
+                estate with
+                {
+                    Buckets = [estate.Buckets[0] with { CopyTo = [new CopyRule { Bucket = "far", CatchUp = true }] }, estate.Buckets[1]],
+                },
+                2
+            )
+        );
     }
 
     [IterationCleanup]
@@ -54,7 +78,8 @@ public class DrainBenchmarks
         return rule.Copied == Objects ? rule.Copied : throw new InvalidOperationException($"Only {rule.Copied} were copied.");
     }
 
-    private static ProviderPlan Plan(Estate estate, long version) => new(estate, version, 1, estate.Buckets.ToDictionary(b => b.Name, _ => new PlannedBucket(estate.Today, 1)));
+    private static ProviderPlan Plan(Estate estate, long version) =>
+        new(estate, version, 1, estate.Buckets.ToDictionary(b => b.Name, _ => new PlannedBucket(estate.Today, 1)));
 
     private void WriteObjects(int today)
     {
@@ -65,7 +90,9 @@ public class DrainBenchmarks
         {
             using var contents = db.Repeated("INSERT INTO content VALUES(?1, ?2, ?3, ?3)", 3);
             using var entries = db.Repeated(
-                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content) VALUES(?1, 1, 1, ?2, 1, ?3, ?4, 0, 1, ?4, ?5)", 5);
+                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content) VALUES(?1, 1, 1, ?2, 1, ?3, ?4, 0, 1, ?4, ?5)",
+                5
+            );
             for (var i = 0; i < Objects; i++)
             {
                 RandomNumberGenerator.Fill(content);
@@ -90,13 +117,34 @@ public class CopyStatusBenchmarks
     [GlobalSetup]
     public void Fill()
     {
-        var targets = Enumerable.Range(0, Rules).Select(i => new Bucket { Name = $"far-{i:000}", Region = "kestrel-sound", Scheme = "one-site", Tier = "counter", Versioning = true }).ToList();
+        var targets = Enumerable
+            .Range(0, Rules)
+            .Select(i => new Bucket
+            {
+                Name = $"far-{i:000}",
+                Region = "kestrel-sound",
+                Scheme = "one-site",
+                Tier = "counter",
+                Versioning = true,
+            })
+            .ToList();
         var demo = Workloads.Demo();
         var estate = demo with
         {
             Buckets =
             [
-                .. targets.Select((far, i) => new Bucket { Name = $"near-{i:000}", Region = "aldmouth", Scheme = "one-site", Tier = "counter", Versioning = true, CopyTo = [Waiting(far.Name, demo.Today)] }),
+                .. targets.Select(
+                    (far, i) =>
+                        new Bucket
+                        {
+                            Name = $"near-{i:000}",
+                            Region = "aldmouth",
+                            Scheme = "one-site",
+                            Tier = "counter",
+                            Versioning = true,
+                            CopyTo = [Waiting(far.Name, demo.Today)],
+                        }
+                ),
                 .. targets,
             ],
         };
@@ -114,9 +162,22 @@ public class CopyStatusBenchmarks
     [Benchmark(Description = "how 200 rules stand, 100,000 entries waiting")]
     public int Status() => provider.Copies.Rules().Count;
 
-    private static CopyRule Waiting(string target, DateOnly today) => new()
-    {
-        Bucket = target,
-        Waiting = [.. Enumerable.Range(0, 500).Select(i => new WaitingLot { Prefix = $"p{i}/", Created = today.AddDays(-1), Since = today.AddDays(-1), Objects = 1, BytesPerObject = 1000 + i })],
-    };
+    private static CopyRule Waiting(string target, DateOnly today) =>
+        new()
+        {
+            Bucket = target,
+            Waiting =
+            [
+                .. Enumerable
+                    .Range(0, 500)
+                    .Select(i => new WaitingLot
+                    {
+                        Prefix = $"p{i}/",
+                        Created = today.AddDays(-1),
+                        Since = today.AddDays(-1),
+                        Objects = 1,
+                        BytesPerObject = 1000 + i,
+                    }),
+            ],
+        };
 }

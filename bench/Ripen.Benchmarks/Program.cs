@@ -6,8 +6,12 @@ using BenchmarkDotNet.Running;
 using BenchmarkDotNet.Toolchains.InProcess.Emit;
 
 // In this process: no second build, so that the numbers come in a minute and the two cores stay free.
-var config = DefaultConfig.Instance
-    .AddJob(Job.Default.WithToolchain(new InProcessEmitToolchain(TimeSpan.FromMinutes(30), logOutput: true)).WithWarmupCount(2).WithIterationCount(8))
+var config = DefaultConfig
+    .Instance.AddJob(
+        Job.Default.WithToolchain(new InProcessEmitToolchain(TimeSpan.FromMinutes(30), logOutput: true))
+            .WithWarmupCount(2)
+            .WithIterationCount(8)
+    )
     .AddDiagnoser(MemoryDiagnoser.Default)
     .HideColumns(Column.Error, Column.RatioSD)
     .WithOptions(ConfigOptions.JoinSummary);

@@ -5,7 +5,8 @@ using Ripen.Core.Tests;
 
 namespace Ripen.Benchmarks;
 
-/// <summary>A whole projection, priced: 1,000 buckets × 1 stream × 4 tiers × 10 years, on one thread. Aim: below 150 ms and 100 MB.</summary>
+/// <summary>A whole projection, priced: 1,000 buckets × 1 stream × 4 tiers × 10 years, on one thread. Aim: below 150 ms and 100
+/// MB.</summary>
 public class ProjectionBenchmarks
 {
     private readonly Estate thousand = Workloads.Estate(1000);
@@ -18,7 +19,8 @@ public class ProjectionBenchmarks
         var total = 0.0;
         foreach (var line in ForecastSeries.Of(projection, SplitBy.Charge).Lines)
         {
-            foreach (var money in line.Money) total += money;
+            foreach (var money in line.Money)
+                total += money;
         }
         return total;
     }

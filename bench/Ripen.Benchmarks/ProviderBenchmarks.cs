@@ -15,8 +15,10 @@ internal sealed class BenchProvider : IDisposable
         Directory.CreateDirectory(Folder);
         var estate = Workloads.Demo() with { Buckets = [bucket] };
         var plan = new ProviderPlan(estate, 1, 1, new Dictionary<string, PlannedBucket> { [bucket.Name] = new(estate.Today, 1) });
-        using (var fresh = new SimulatedProvider(Folder, TimeProvider.System)) fresh.Adopt(plan);
-        if (keys is not null) PutKeys(keys, estate.Today.DayNumber);
+        using (var fresh = new SimulatedProvider(Folder, TimeProvider.System))
+            fresh.Adopt(plan);
+        if (keys is not null)
+            PutKeys(keys, estate.Today.DayNumber);
         Inside = new SimulatedProvider(Folder, TimeProvider.System);
         Inside.Adopt(plan);
     }
@@ -39,32 +41,51 @@ internal sealed class BenchProvider : IDisposable
         {
             db.Run("INSERT INTO content VALUES('none', 0, x'', x'')");
             using var insert = db.Repeated(
-                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content) VALUES(1, 1, 1, ?1, 1, ?2, ?3, 0, 1, ?3, 'none')", 3);
+                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content) VALUES(1, 1, 1, ?1, 1, ?2, ?3, 0, 1, ?3, 'none')",
+                3
+            );
             var n = 0;
-            foreach (var key in keys) insert.Again(key, 1000L + (n % 5_000_000), today - (n++ % 700));
+            foreach (var key in keys)
+                insert.Again(key, 1000L + (n % 5_000_000), today - (n++ % 700));
         });
     }
 }
 
-/// <summary>A midnight run over a million entries that lie in four tiers, some of which move and expire every day. Aim: below 5 s.</summary>
+/// <summary>A midnight run over a million entries that lie in four tiers, some of which move and expire every day. Aim: below 5
+/// s.</summary>
 [InvocationCount(1)]
 public class MidnightBenchmarks
 {
     private BenchProvider provider = null!;
 
     [GlobalSetup]
-    public void Fill() => provider = new BenchProvider(new Bucket
-    {
-        Name = "million",
-        Region = "aldmouth",
-        Scheme = "one-site",
-        Tier = "counter",
-        Reads = [new ReadBand { FromAge = 0, ShareOfObjectsPerDay = 0.001 }],
-        Rules =
-        [
-            new LifecycleRule { Id = "ages", Prefix = "f", Steps = [new Step { Age = 30, Tier = "pantry" }, new Step { Age = 90, Tier = "cellar" }, new Step { Age = 365, Tier = "cave" }], ExpireAt = 720 },
-        ],
-    }, Enumerable.Range(0, 1_000_000).Select(i => $"folder-{i % 1000:0000}/file-{i:0000000}.dat"));
+    public void Fill() =>
+        provider = new BenchProvider(
+            new Bucket
+            {
+                Name = "million",
+                Region = "aldmouth",
+                Scheme = "one-site",
+                Tier = "counter",
+                Reads = [new ReadBand { FromAge = 0, ShareOfObjectsPerDay = 0.001 }],
+                Rules =
+                [
+                    new LifecycleRule
+                    {
+                        Id = "ages",
+                        Prefix = "f",
+                        Steps =
+                        [
+                            new Step { Age = 30, Tier = "pantry" },
+                            new Step { Age = 90, Tier = "cellar" },
+                            new Step { Age = 365, Tier = "cave" },
+                        ],
+                        ExpireAt = 720,
+                    },
+                ],
+            },
+            Enumerable.Range(0, 1_000_000).Select(i => $"folder-{i % 1000:0000}/file-{i:0000000}.dat")
+        );
 
     [GlobalCleanup]
     public void Empty() => provider.Dispose();
@@ -79,9 +100,17 @@ public class ListingBenchmarks
     private BenchProvider provider = null!;
 
     [GlobalSetup]
-    public void Fill() => provider = new BenchProvider(
-        new Bucket { Name = "million", Region = "aldmouth", Scheme = "one-site", Tier = "counter" },
-        Enumerable.Range(0, 1_000_000).Select(i => $"folder-{i % 1000:0000}/file-{i:0000000}.dat"));
+    public void Fill() =>
+        provider = new BenchProvider(
+            new Bucket
+            {
+                Name = "million",
+                Region = "aldmouth",
+                Scheme = "one-site",
+                Tier = "counter",
+            },
+            Enumerable.Range(0, 1_000_000).Select(i => $"folder-{i % 1000:0000}/file-{i:0000000}.dat")
+        );
 
     [GlobalCleanup]
     public void Empty() => provider.Dispose();
@@ -103,14 +132,24 @@ public class InventoryBenchmarks
     [GlobalSetup]
     public void Write()
     {
-        provider = new BenchProvider(new Bucket { Name = "million", Region = "aldmouth", Scheme = "one-site", Tier = "counter" });
+        provider = new BenchProvider(
+            new Bucket
+            {
+                Name = "million",
+                Region = "aldmouth",
+                Scheme = "one-site",
+                Tier = "counter",
+            }
+        );
         var random = new Random(5);
         using var writer = new StreamWriter(file, false, new UTF8Encoding(false));
         writer.Write("key,bytes,modified,read\n");
         for (var i = 0; i < 1_000_000; i++)
         {
             var modified = new DateOnly(2026, 10, 31).AddDays(-random.Next(1000));
-            writer.Write($"area-{i % 8}/deck-{i % 500}/file-{i}.dat,{(long)Math.Pow(10, 2 + (random.NextDouble() * 7))},{modified:yyyy-MM-dd},{(i % 3 == 0 ? modified.ToString("yyyy-MM-dd") : "")}\n");
+            writer.Write(
+                $"area-{i % 8}/deck-{i % 500}/file-{i}.dat,{(long)Math.Pow(10, 2 + (random.NextDouble() * 7))},{modified:yyyy-MM-dd},{(i % 3 == 0 ? modified.ToString("yyyy-MM-dd") : "")}\n"
+            );
         }
     }
 
@@ -140,7 +179,15 @@ public class TransferBenchmarks
     [GlobalSetup]
     public void Write()
     {
-        provider = new BenchProvider(new Bucket { Name = "large", Region = "aldmouth", Scheme = "one-site", Tier = "counter" });
+        provider = new BenchProvider(
+            new Bucket
+            {
+                Name = "large",
+                Region = "aldmouth",
+                Scheme = "one-site",
+                Tier = "counter",
+            }
+        );
         var block = new byte[1 << 20];
         using (var writer = File.Create(file))
         {

@@ -13,7 +13,8 @@ internal static class Commands
     public static RootCommand Root()
     {
         var root = new RootCommand("Ripen: what storage costs as data ages.") { Check(), Forecast(), Schema() };
-        foreach (var command in ServerCommands.All()) root.Add(command);
+        foreach (var command in ServerCommands.All())
+            root.Add(command);
         return root;
     }
 
@@ -43,14 +44,20 @@ internal static class Commands
         var output = new Option<FileInfo?>("--out") { Description = "write to this file instead of standard output" };
 
         var command = new Command("forecast", "Print what the estate uses and costs, month by month.") { file, months, format, output };
-        command.SetAction(parsed => WithEstate(parsed.GetRequiredValue(file), estate =>
-        {
-            var rows = Projection.Of(estate, parsed.GetRequiredValue(months)).Rows();
-            Action<TextWriter> write = parsed.GetValue(format) == "json"
-                ? writer => ForecastFiles.WriteJson(rows, writer)
-                : writer => ForecastFiles.WriteCsv(rows, writer);
-            return Write(write, parsed.GetValue(output));
-        }));
+        command.SetAction(parsed =>
+            WithEstate(
+                parsed.GetRequiredValue(file),
+                estate =>
+                {
+                    var rows = Projection.Of(estate, parsed.GetRequiredValue(months)).Rows();
+                    Action<TextWriter> write =
+                        parsed.GetValue(format) == "json"
+                            ? writer => ForecastFiles.WriteJson(rows, writer)
+                            : writer => ForecastFiles.WriteCsv(rows, writer);
+                    return Write(write, parsed.GetValue(output));
+                }
+            )
+        );
         return command;
     }
 
@@ -74,8 +81,10 @@ internal static class Commands
             return Unusable;
         }
         var estate = EstateDocument.Read(json);
-        if (estate.Ok) return use(estate.Value);
-        foreach (var problem in estate.Problems) Console.Error.WriteLine($"{file}: {problem.Path}: {problem.Code}: {problem.Message}");
+        if (estate.Ok)
+            return use(estate.Value);
+        foreach (var problem in estate.Problems)
+            Console.Error.WriteLine($"{file}: {problem.Path}: {problem.Code}: {problem.Message}");
         return Unusable;
     }
 
@@ -91,7 +100,8 @@ internal static class Commands
         var part = output.FullName + ".part";
         try
         {
-            using (var writer = new StreamWriter(part)) write(writer);
+            using (var writer = new StreamWriter(part))
+                write(writer);
             File.Move(part, output.FullName, overwrite: true);
             return 0;
         }

@@ -1,7 +1,19 @@
 namespace Ripen.Core;
 
 /// <summary>Why something was not done, each with an answer of its own over HTTP.</summary>
-public enum RefusalKind { NotFound, Invalid, Conflict, PreconditionFailed, Forbidden, Unauthorized, TooLarge, Full, Damaged, Unavailable }
+public enum RefusalKind
+{
+    NotFound,
+    Invalid,
+    Conflict,
+    PreconditionFailed,
+    Forbidden,
+    Unauthorized,
+    TooLarge,
+    Full,
+    Damaged,
+    Unavailable,
+}
 
 /// <summary>What was asked for is refused: nothing was changed. The code is stable, the message says what to do.</summary>
 /// <param name="kind">Decides the answer over HTTP.</param>
@@ -24,6 +36,10 @@ public sealed class RefusalException(RefusalKind kind, string code, string messa
         new(RefusalKind.NotFound, "no-version", $"There is no version {version} of '{key}'.");
 
     /// <summary>Somebody else changed the same thing since it was looked at.</summary>
-    public static RefusalException Stale(string what) => new(RefusalKind.PreconditionFailed, "changed-meanwhile",
-        $"{what} was changed in the meantime. Nothing was stored: look at the newer one and apply again.");
+    public static RefusalException Stale(string what) =>
+        new(
+            RefusalKind.PreconditionFailed,
+            "changed-meanwhile",
+            $"{what} was changed in the meantime. Nothing was stored: look at the newer one and apply again."
+        );
 }

@@ -7,7 +7,8 @@ using Ripen.Core.Pricing;
 namespace Ripen.Data;
 
 /// <summary>
-/// An estate as stored, with the versions that a change must name. The provider holds the stock: lots are here only from when an estate or bucket
+/// An estate as stored, with the versions that a change must name. The provider holds the stock: lots are here only from when an estate or
+/// bucket
 /// brought them until <see cref="EstateStore.HandedOver"/> says that the provider has them.
 /// </summary>
 /// <param name="Estate">As decided.</param>
@@ -17,7 +18,13 @@ namespace Ripen.Data;
 /// <param name="Identity">The database's for life.</param>
 /// <param name="Mark">Random, of this version.</param>
 public sealed record StoredEstate(
-    Estate Estate, long Version, long ImportVersion, IReadOnlyDictionary<string, StoredBucket> Buckets, string Identity, string Mark);
+    Estate Estate,
+    long Version,
+    long ImportVersion,
+    IReadOnlyDictionary<string, StoredBucket> Buckets,
+    string Identity,
+    string Mark
+);
 
 /// <summary>What a database says of itself, without its estate.</summary>
 /// <param name="Identity">For life.</param>
@@ -27,7 +34,15 @@ public sealed record StoredEstate(
 /// <param name="AdoptedVersion">The newest that a provider's folder is known to have taken up; 0 for none.</param>
 /// <param name="AdoptedMark">Of that version.</param>
 /// <param name="DemoSteps">Steps of the demo's past that were done; null when it is whole, or no demo.</param>
-public sealed record StoreStanding(string Identity, long Version, string Mark, long ImportVersion, long AdoptedVersion, string AdoptedMark, int? DemoSteps);
+public sealed record StoreStanding(
+    string Identity,
+    long Version,
+    string Mark,
+    long ImportVersion,
+    long AdoptedVersion,
+    string AdoptedMark,
+    int? DemoSteps
+);
 
 /// <param name="Version">What a change must name.</param>
 /// <param name="StatedOn">The day on which the rates of its streams hold.</param>
@@ -35,9 +50,19 @@ public sealed record StoreStanding(string Identity, long Version, string Mark, l
 /// <param name="LiftVersion">The version in which its liftable keep rule was last lifted; 0 for never.</param>
 public sealed record StoredBucket(long Version, DateOnly StatedOn, long StockVersion, long LiftVersion);
 
-/// <summary>A line of the change log. Before and after are documents of the bucket or estate; shown is the cost that was seen before applying.</summary>
+/// <summary>A line of the change log. Before and after are documents of the bucket or estate; shown is the cost that was seen before
+/// applying.</summary>
 public sealed record LoggedChange(
-    long Id, DateTimeOffset At, string Actor, string Kind, string Subject, string? Reason, string? Before, string? After, IReadOnlyList<YearChange>? Shown);
+    long Id,
+    DateTimeOffset At,
+    string Actor,
+    string Kind,
+    string Subject,
+    string? Reason,
+    string? Before,
+    string? After,
+    IReadOnlyList<YearChange>? Shown
+);
 
 /// <summary>
 /// Keeps the estate in SQLite. Every call that changes something is one transaction: all of it is stored, its line in the
@@ -61,7 +86,17 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     public async Task<StoreStanding?> Standing(CancellationToken cancel = default)
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
-        return await db.Estates.Select(e => new StoreStanding(e.Identity, e.Version, e.Mark, e.ImportVersion, e.AdoptedVersion, e.AdoptedMark, e.DemoSteps)).SingleOrDefaultAsync(cancel);
+        return await db
+            .Estates.Select(e => new StoreStanding(
+                e.Identity,
+                e.Version,
+                e.Mark,
+                e.ImportVersion,
+                e.AdoptedVersion,
+                e.AdoptedMark,
+                e.DemoSteps
+            ))
+            .SingleOrDefaultAsync(cancel);
     }
 
     /// <summary>The whole estate, or null when there is none.</summary>
@@ -69,16 +104,31 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
         await using var reading = await db.Database.BeginTransactionAsync(cancel);
-        if (await db.Estates.AsNoTracking().SingleOrDefaultAsync(cancel) is not { } row) return null;
+        if (await db.Estates.AsNoTracking().SingleOrDefaultAsync(cancel) is not { } row)
+            return null;
         var buckets = await Whole(db.Buckets).AsNoTracking().OrderBy(b => b.Position).ToListAsync(cancel);
         var estate = Mapping.ToEstate(
             row,
             await db.Tiers.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel),
             await db.Schemes.AsNoTracking().OrderBy(s => s.Position).ToListAsync(cancel),
-            await db.Regions.Include(r => r.Prices).ThenInclude(p => p.Bands).AsSplitQuery().AsNoTracking().OrderBy(r => r.Position).ToListAsync(cancel),
+            await db
+                .Regions.Include(r => r.Prices)
+                    .ThenInclude(p => p.Bands)
+                .AsSplitQuery()
+                .AsNoTracking()
+                .OrderBy(r => r.Position)
+                .ToListAsync(cancel),
             await db.Transfers.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel),
-            buckets);
-        return new StoredEstate(estate, row.Version, row.ImportVersion, buckets.ToDictionary(b => b.Name, b => new StoredBucket(b.Version, b.StatedOn, b.StockVersion, b.LiftVersion)), row.Identity, row.Mark);
+            buckets
+        );
+        return new StoredEstate(
+            estate,
+            row.Version,
+            row.ImportVersion,
+            buckets.ToDictionary(b => b.Name, b => new StoredBucket(b.Version, b.StatedOn, b.StockVersion, b.LiftVersion)),
+            row.Identity,
+            row.Mark
+        );
     }
 
     /// <summary>Stores <paramref name="estate"/> in the place of the one whose version is <paramref name="replaces"/> (0: none).</summary>
@@ -87,96 +137,172 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     /// <param name="isDemo">Whether it is the demo, whose past is still to be lived.</param>
     /// <param name="cancel">Stops; nothing is stored.</param>
     /// <exception cref="RefusalException">The stored estate has another version.</exception>
-    public Task Replace(Estate estate, long replaces, bool isDemo = false, CancellationToken cancel = default) => Change(async db =>
-    {
-        var before = await db.Estates.AsNoTracking().SingleOrDefaultAsync(cancel);
-        if ((before?.Version ?? 0) != replaces) throw RefusalException.Stale("The estate");
-        await Put(db, estate, row =>
-        {
-            row.Version = row.ImportVersion = replaces + 1;
-            row.Mark = NewMark();
-            row.Identity = before?.Identity ?? NewMark();
-            (row.AdoptedVersion, row.AdoptedMark) = (before?.AdoptedVersion ?? 0, before?.AdoptedMark ?? "");
-            row.DemoSteps = isDemo ? 0 : null;
-        }, (bucket, i) => Mapping.ToRow(bucket, i, estate.Today, replaces + 1), cancel);
-        Log(db, "estate-imported", estate.Name, null, EstateDocument.Write(estate));
-    }, cancel);
+    public Task Replace(Estate estate, long replaces, bool isDemo = false, CancellationToken cancel = default) =>
+        Change(
+            async db =>
+            {
+                var before = await db.Estates.AsNoTracking().SingleOrDefaultAsync(cancel);
+                if ((before?.Version ?? 0) != replaces)
+                    throw RefusalException.Stale("The estate");
+                await Put(
+                    db,
+                    estate,
+                    row =>
+                    {
+                        row.Version = row.ImportVersion = replaces + 1;
+                        row.Mark = NewMark();
+                        row.Identity = before?.Identity ?? NewMark();
+                        (row.AdoptedVersion, row.AdoptedMark) = (before?.AdoptedVersion ?? 0, before?.AdoptedMark ?? "");
+                        row.DemoSteps = isDemo ? 0 : null;
+                    },
+                    (bucket, i) => Mapping.ToRow(bucket, i, estate.Today, replaces + 1),
+                    cancel
+                );
+                Log(db, "estate-imported", estate.Name, null, EstateDocument.Write(estate));
+            },
+            cancel
+        );
 
-    /// <summary>Takes the plan of a provider's folder in the place of what is stored, versions and identity too: the two are one again.</summary>
+    /// <summary>Takes the plan of a provider's folder in the place of what is stored, versions and identity too: the two are one
+    /// again.</summary>
     /// <param name="kept">The folder's plan.</param>
     /// <param name="givenUp">What the database said, for the log; null when it said nothing.</param>
     /// <param name="cancel">Stops; nothing is stored.</param>
-    public Task Restore(StoredEstate kept, Estate? givenUp, CancellationToken cancel = default) => Change(async db =>
-    {
-        await Put(db, kept.Estate, row =>
-        {
-            (row.Version, row.ImportVersion, row.Identity, row.Mark) = (kept.Version, kept.ImportVersion, kept.Identity, kept.Mark);
-            (row.AdoptedVersion, row.AdoptedMark) = (kept.Version, kept.Mark);
-        }, (bucket, i) =>
-        {
-            var known = kept.Buckets[bucket.Name];
-            var row = Mapping.ToRow(bucket, i, known.StatedOn, known.StockVersion);
-            row.LiftVersion = known.LiftVersion;
-            return row;
-        }, cancel);
-        Log(db, "folder-taken", kept.Estate.Name, givenUp is null ? null : EstateDocument.Write(givenUp), EstateDocument.Write(kept.Estate));
-    }, cancel);
+    public Task Restore(StoredEstate kept, Estate? givenUp, CancellationToken cancel = default) =>
+        Change(
+            async db =>
+            {
+                await Put(
+                    db,
+                    kept.Estate,
+                    row =>
+                    {
+                        (row.Version, row.ImportVersion, row.Identity, row.Mark) = (
+                            kept.Version,
+                            kept.ImportVersion,
+                            kept.Identity,
+                            kept.Mark
+                        );
+                        (row.AdoptedVersion, row.AdoptedMark) = (kept.Version, kept.Mark);
+                    },
+                    (bucket, i) =>
+                    {
+                        var known = kept.Buckets[bucket.Name];
+                        var row = Mapping.ToRow(bucket, i, known.StatedOn, known.StockVersion);
+                        row.LiftVersion = known.LiftVersion;
+                        return row;
+                    },
+                    cancel
+                );
+                Log(
+                    db,
+                    "folder-taken",
+                    kept.Estate.Name,
+                    givenUp is null ? null : EstateDocument.Write(givenUp),
+                    EstateDocument.Write(kept.Estate)
+                );
+            },
+            cancel
+        );
 
-    /// <summary>Makes the stored estate the one that a folder follows next, whatever it followed until now; nothing is emptied for it.</summary>
+    /// <summary>Makes the stored estate the one that a folder follows next, whatever it followed until now; nothing is emptied for
+    /// it.</summary>
     /// <param name="folderVersion">Of the folder's plan.</param>
     /// <param name="folderImport">Of its last import.</param>
     /// <param name="givenUp">What the folder followed, for the log; null when it followed nothing.</param>
     /// <param name="cancel">Stops; nothing is stored.</param>
-    public Task Prevail(long folderVersion, long folderImport, Estate? givenUp, CancellationToken cancel = default) => Change(async db =>
-    {
-        var row = await db.Estates.SingleAsync(cancel);
-        (row.Version, row.Mark) = (Math.Max(row.Version, folderVersion) + 1, NewMark());
-        if (folderImport > 0) row.ImportVersion = folderImport;
-        Log(db, "database-taken", row.Name, givenUp is null ? null : EstateDocument.Write(givenUp), null);
-    }, cancel);
+    public Task Prevail(long folderVersion, long folderImport, Estate? givenUp, CancellationToken cancel = default) =>
+        Change(
+            async db =>
+            {
+                var row = await db.Estates.SingleAsync(cancel);
+                (row.Version, row.Mark) = (Math.Max(row.Version, folderVersion) + 1, NewMark());
+                if (folderImport > 0)
+                    row.ImportVersion = folderImport;
+                Log(db, "database-taken", row.Name, givenUp is null ? null : EstateDocument.Write(givenUp), null);
+            },
+            cancel
+        );
 
     /// <summary>Remembers that a provider's folder took up this version.</summary>
-    public Task Adopted(long version, string mark, CancellationToken cancel = default) => Change(async db =>
-        await db.Estates.Where(e => e.AdoptedVersion != version || e.AdoptedMark != mark)
-            .ExecuteUpdateAsync(e => e.SetProperty(x => x.AdoptedVersion, version).SetProperty(x => x.AdoptedMark, mark), cancel), cancel);
+    public Task Adopted(long version, string mark, CancellationToken cancel = default) =>
+        Change(
+            async db =>
+                await db
+                    .Estates.Where(e => e.AdoptedVersion != version || e.AdoptedMark != mark)
+                    .ExecuteUpdateAsync(e => e.SetProperty(x => x.AdoptedVersion, version).SetProperty(x => x.AdoptedMark, mark), cancel),
+            cancel
+        );
 
     /// <summary>Remembers how many steps of the demo's past were done; null when all were.</summary>
-    public Task DemoReached(int? steps, CancellationToken cancel = default) => Change(async db =>
-        await db.Estates.ExecuteUpdateAsync(e => e.SetProperty(x => x.DemoSteps, steps), cancel), cancel);
+    public Task DemoReached(int? steps, CancellationToken cancel = default) =>
+        Change(async db => await db.Estates.ExecuteUpdateAsync(e => e.SetProperty(x => x.DemoSteps, steps), cancel), cancel);
 
-    /// <summary>Forgets the lots, at rest and waiting, that the provider took over with the estate of this version; they are in its index now.</summary>
-    public Task HandedOver(long version, CancellationToken cancel = default) => Change(async db =>
-    {
-        await db.Set<LotRow>().Where(l => db.Buckets.Any(b => b.Name == EF.Property<string>(l, "Bucket") && b.StockVersion <= version)).ExecuteDeleteAsync(cancel);
-        await db.Set<CopyRow>().Where(c => db.Buckets.Any(b => b.Name == EF.Property<string>(c, "Bucket") && b.StockVersion <= version))
-            .ExecuteUpdateAsync(c => c.SetProperty(x => x.Waiting, (string?)null), cancel);
-    }, cancel);
+    /// <summary>Forgets the lots, at rest and waiting, that the provider took over with the estate of this version; they are in its index
+    /// now.</summary>
+    public Task HandedOver(long version, CancellationToken cancel = default) =>
+        Change(
+            async db =>
+            {
+                await db.Set<LotRow>()
+                    .Where(l => db.Buckets.Any(b => b.Name == EF.Property<string>(l, "Bucket") && b.StockVersion <= version))
+                    .ExecuteDeleteAsync(cancel);
+                await db.Set<CopyRow>()
+                    .Where(c => db.Buckets.Any(b => b.Name == EF.Property<string>(c, "Bucket") && b.StockVersion <= version))
+                    .ExecuteUpdateAsync(c => c.SetProperty(x => x.Waiting, (string?)null), cancel);
+            },
+            cancel
+        );
 
-    /// <summary>Adds a bucket that is valid in the estate of this version, and logs what <paramref name="shown"/> said that it would cost.</summary>
+    /// <summary>Adds a bucket that is valid in the estate of this version, and logs what <paramref name="shown"/> said that it would
+    /// cost.</summary>
     /// <exception cref="RefusalException">The estate has another version.</exception>
-    public Task Add(Bucket bucket, DateOnly today, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
-    {
-        await Bump(db, estateVersion, cancel);
-        var last = await db.Buckets.MaxAsync(b => (int?)b.Position, cancel) ?? -1;
-        db.Add(Mapping.ToRow(bucket, last + 1, today, estateVersion + 1));
-        Log(db, "bucket-made", bucket.Name, null, Document(bucket), shown);
-    }, cancel);
+    public Task Add(
+        Bucket bucket,
+        DateOnly today,
+        long estateVersion,
+        IReadOnlyList<YearChange> shown,
+        CancellationToken cancel = default
+    ) =>
+        Change(
+            async db =>
+            {
+                await Bump(db, estateVersion, cancel);
+                var last = await db.Buckets.MaxAsync(b => (int?)b.Position, cancel) ?? -1;
+                db.Add(Mapping.ToRow(bucket, last + 1, today, estateVersion + 1));
+                Log(db, "bucket-made", bucket.Name, null, Document(bucket), shown);
+            },
+            cancel
+        );
 
     /// <summary>
-    /// Stores <paramref name="after"/> in the place of <paramref name="before"/>, the bucket of version <paramref name="version"/>; its streams' rates
+    /// Stores <paramref name="after"/> in the place of <paramref name="before"/>, the bucket of version <paramref name="version"/>; its
+    /// streams' rates
     /// hold on <paramref name="today"/>. Its stock is the provider's and not looked at.
     /// </summary>
     /// <exception cref="RefusalException">The bucket or the estate has another version, or is gone.</exception>
     /// <exception cref="RefusalException">The keep rule would be weaker.</exception>
     public Task Change(
-        Bucket before, Bucket after, DateOnly today, long version, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
-    {
-        await Bump(db, estateVersion, cancel);
-        Fill(await Find(db, after.Name, version, cancel), after, today, lifted: false);
-        Log(db, "bucket-changed", after.Name, Document(before), Document(after), shown);
-    }, cancel);
+        Bucket before,
+        Bucket after,
+        DateOnly today,
+        long version,
+        long estateVersion,
+        IReadOnlyList<YearChange> shown,
+        CancellationToken cancel = default
+    ) =>
+        Change(
+            async db =>
+            {
+                await Bump(db, estateVersion, cancel);
+                Fill(await Find(db, after.Name, version, cancel), after, today, lifted: false);
+                Log(db, "bucket-changed", after.Name, Document(before), Document(after), shown);
+            },
+            cancel
+        );
 
-    /// <summary>Lifts a bucket's liftable keep rule, or puts a weaker one in its place: a change of its own, with a reason, that the log keeps.</summary>
+    /// <summary>Lifts a bucket's liftable keep rule, or puts a weaker one in its place: a change of its own, with a reason, that the log
+    /// keeps.</summary>
     /// <param name="before">The bucket of this version.</param>
     /// <param name="after">The rule from now on; null for none.</param>
     /// <param name="reason">Not empty.</param>
@@ -187,26 +313,43 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     /// <param name="cancel">Stops; nothing is stored.</param>
     /// <exception cref="RefusalException">The rule is sealed; the bucket or the estate has another version.</exception>
     public Task Lift(
-        Bucket before, KeepRule? after, string reason, DateOnly today, long version, long estateVersion, IReadOnlyList<YearChange> shown, CancellationToken cancel = default) => Change(async db =>
-    {
-        await Bump(db, estateVersion, cancel);
-        var row = await Find(db, before.Name, version, cancel);
-        var lifted = before with { Keep = after };
-        Fill(row, lifted, today, lifted: true);
-        row.LiftVersion = estateVersion + 1;
-        Log(db, "keep-rule-lifted", before.Name, Document(before), Document(lifted), shown, reason);
-    }, cancel);
+        Bucket before,
+        KeepRule? after,
+        string reason,
+        DateOnly today,
+        long version,
+        long estateVersion,
+        IReadOnlyList<YearChange> shown,
+        CancellationToken cancel = default
+    ) =>
+        Change(
+            async db =>
+            {
+                await Bump(db, estateVersion, cancel);
+                var row = await Find(db, before.Name, version, cancel);
+                var lifted = before with { Keep = after };
+                Fill(row, lifted, today, lifted: true);
+                row.LiftVersion = estateVersion + 1;
+                Log(db, "keep-rule-lifted", before.Name, Document(before), Document(lifted), shown, reason);
+            },
+            cancel
+        );
 
     /// <summary>Removes the bucket of version <paramref name="version"/>. Nothing may copy to it.</summary>
     /// <exception cref="RefusalException">The bucket or the estate has another version, or is gone.</exception>
-    public Task Delete(Bucket bucket, long version, long estateVersion, CancellationToken cancel = default) => Change(async db =>
-    {
-        await Bump(db, estateVersion, cancel);
-        db.Remove(await Find(db, bucket.Name, version, cancel));
-        Log(db, "bucket-deleted", bucket.Name, Document(bucket), null);
-    }, cancel);
+    public Task Delete(Bucket bucket, long version, long estateVersion, CancellationToken cancel = default) =>
+        Change(
+            async db =>
+            {
+                await Bump(db, estateVersion, cancel);
+                db.Remove(await Find(db, bucket.Name, version, cancel));
+                Log(db, "bucket-deleted", bucket.Name, Document(bucket), null);
+            },
+            cancel
+        );
 
-    /// <summary>Stores changes of several buckets that belong together: all of them or none. Their lines in the log are of one kind.</summary>
+    /// <summary>Stores changes of several buckets that belong together: all of them or none. Their lines in the log are of one
+    /// kind.</summary>
     /// <param name="before">The estate of version <paramref name="estateVersion"/>.</param>
     /// <param name="after">Valid; buckets that are the very same as before are left alone.</param>
     /// <param name="kind">What the log calls the change.</param>
@@ -215,51 +358,97 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     /// <param name="cancel">Stops; nothing is stored.</param>
     /// <exception cref="RefusalException">The estate has another version.</exception>
     public Task ChangeTogether(
-        Estate before, Estate after, string kind, long estateVersion, Func<string, IReadOnlyList<YearChange>> shown, CancellationToken cancel = default) => Change(async db =>
-    {
-        await Bump(db, estateVersion, cancel);
-        var rows = await Whole(db.Buckets).ToListAsync(cancel);
-        var last = rows.Select(r => r.Position).DefaultIfEmpty(-1).Max();
-        foreach (var gone in before.Buckets.Where(b => after.Find(b.Name) is null))
-        {
-            db.Remove(rows.Single(r => r.Name == gone.Name));
-            Log(db, "bucket-deleted", gone.Name, Document(gone), null);
-        }
-        foreach (var bucket in after.Buckets)
-        {
-            var was = before.Find(bucket.Name);
-            if (ReferenceEquals(was, bucket)) continue;
-            if (was is null)
+        Estate before,
+        Estate after,
+        string kind,
+        long estateVersion,
+        Func<string, IReadOnlyList<YearChange>> shown,
+        CancellationToken cancel = default
+    ) =>
+        Change(
+            async db =>
             {
-                db.Add(Mapping.ToRow(bucket, ++last, before.Today, estateVersion + 1));
-            }
-            else
-            {
-                Fill(rows.Single(r => r.Name == bucket.Name), bucket, before.Today, lifted: false);
-            }
-            Log(db, was is null ? "bucket-made" : kind, bucket.Name, was is null ? null : Document(was), Document(bucket), shown(bucket.Name));
-        }
-    }, cancel);
+                await Bump(db, estateVersion, cancel);
+                var rows = await Whole(db.Buckets).ToListAsync(cancel);
+                var last = rows.Select(r => r.Position).DefaultIfEmpty(-1).Max();
+                foreach (var gone in before.Buckets.Where(b => after.Find(b.Name) is null))
+                {
+                    db.Remove(rows.Single(r => r.Name == gone.Name));
+                    Log(db, "bucket-deleted", gone.Name, Document(gone), null);
+                }
+                foreach (var bucket in after.Buckets)
+                {
+                    var was = before.Find(bucket.Name);
+                    if (ReferenceEquals(was, bucket))
+                        continue;
+                    if (was is null)
+                    {
+                        db.Add(Mapping.ToRow(bucket, ++last, before.Today, estateVersion + 1));
+                    }
+                    else
+                    {
+                        Fill(rows.Single(r => r.Name == bucket.Name), bucket, before.Today, lifted: false);
+                    }
+                    Log(
+                        db,
+                        was is null ? "bucket-made" : kind,
+                        bucket.Name,
+                        was is null ? null : Document(was),
+                        Document(bucket),
+                        shown(bucket.Name)
+                    );
+                }
+            },
+            cancel
+        );
 
     /// <summary>Puts a line between two regions into the price book, in the place of the one there is.</summary>
     /// <exception cref="RefusalException">The estate has another version.</exception>
-    public Task SetTransfer(Transfer? before, Transfer after, long estateVersion, CancellationToken cancel = default) => Change(async db =>
-    {
-        await Bump(db, estateVersion, cancel);
-        var rows = await db.Transfers.ToListAsync(cancel);
-        var row = rows.SingleOrDefault(t => t.FromRegionId == after.From && t.ToRegionId == after.To);
-        if (row is null) db.Add(Mapping.ToRow(after, rows.Select(r => r.Position).DefaultIfEmpty(-1).Max() + 1));
-        else (row.Price, row.MegabitsPerSecond, row.RoundTripMilliseconds) = (after.Price.PerUnit, after.MegabitsPerSecond, after.RoundTripMilliseconds);
-        Log(db, "line-changed", $"{after.From} – {after.To}", before is null ? null : JsonSerializer.Serialize(before, EstateDocument.Json), JsonSerializer.Serialize(after, EstateDocument.Json));
-    }, cancel);
+    public Task SetTransfer(Transfer? before, Transfer after, long estateVersion, CancellationToken cancel = default) =>
+        Change(
+            async db =>
+            {
+                await Bump(db, estateVersion, cancel);
+                var rows = await db.Transfers.ToListAsync(cancel);
+                var row = rows.SingleOrDefault(t => t.FromRegionId == after.From && t.ToRegionId == after.To);
+                if (row is null)
+                    db.Add(Mapping.ToRow(after, rows.Select(r => r.Position).DefaultIfEmpty(-1).Max() + 1));
+                else
+                    (row.Price, row.MegabitsPerSecond, row.RoundTripMilliseconds) = (
+                        after.Price.PerUnit,
+                        after.MegabitsPerSecond,
+                        after.RoundTripMilliseconds
+                    );
+                Log(
+                    db,
+                    "line-changed",
+                    $"{after.From} – {after.To}",
+                    before is null ? null : JsonSerializer.Serialize(before, EstateDocument.Json),
+                    JsonSerializer.Serialize(after, EstateDocument.Json)
+                );
+            },
+            cancel
+        );
 
     /// <summary>The newest changes first, at most <paramref name="most"/>.</summary>
     public async Task<IReadOnlyList<LoggedChange>> Changes(int most, CancellationToken cancel = default)
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
         var rows = await db.Changes.AsNoTracking().OrderByDescending(c => c.Id).Take(most).ToListAsync(cancel);
-        return [.. rows.Select(c => new LoggedChange(c.Id, c.At, c.Actor, c.Kind, c.Subject, c.Reason, c.Before, c.After,
-            c.Shown is null ? null : JsonSerializer.Deserialize<YearChange[]>(c.Shown, EstateDocument.Json)))];
+        return
+        [
+            .. rows.Select(c => new LoggedChange(
+                c.Id,
+                c.At,
+                c.Actor,
+                c.Kind,
+                c.Subject,
+                c.Reason,
+                c.Before,
+                c.After,
+                c.Shown is null ? null : JsonSerializer.Deserialize<YearChange[]>(c.Shown, EstateDocument.Json)
+            )),
+        ];
     }
 
     private async Task Change(Func<RipenDb, Task> change, CancellationToken cancel)
@@ -281,21 +470,26 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     private static async Task Bump(RipenDb db, long version, CancellationToken cancel)
     {
         var estate = await db.Estates.SingleOrDefaultAsync(cancel);
-        if (estate is null || estate.Version != version) throw RefusalException.Stale("The estate");
+        if (estate is null || estate.Version != version)
+            throw RefusalException.Stale("The estate");
         estate.Version++;
         estate.Mark = NewMark();
     }
 
     private static string NewMark() => Guid.NewGuid().ToString("N");
 
-    /// <summary>Another process may have died while it migrated: its lock would keep everybody out for ever, and nobody else has this file open.</summary>
+    /// <summary>Another process may have died while it migrated: its lock would keep everybody out for ever, and nobody else has this file
+    /// open.</summary>
     private static async Task ReleaseAbandonedLock(RipenDb db, CancellationToken cancel)
     {
         await db.Database.OpenConnectionAsync(cancel);
         try
         {
-            var exists = await db.Database.SqlQueryRaw<int>("SELECT count(*) AS Value FROM sqlite_master WHERE name = '__EFMigrationsLock'").SingleAsync(cancel);
-            if (exists > 0) await db.Database.ExecuteSqlRawAsync("DELETE FROM __EFMigrationsLock", cancel);
+            var exists = await db
+                .Database.SqlQueryRaw<int>("SELECT count(*) AS Value FROM sqlite_master WHERE name = '__EFMigrationsLock'")
+                .SingleAsync(cancel);
+            if (exists > 0)
+                await db.Database.ExecuteSqlRawAsync("DELETE FROM __EFMigrationsLock", cancel);
         }
         finally
         {
@@ -304,7 +498,13 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     }
 
     /// <summary>Everything goes and the estate comes, in one transaction.</summary>
-    private static async Task Put(RipenDb db, Estate estate, Action<EstateRow> describe, Func<Bucket, int, BucketRow> toRow, CancellationToken cancel)
+    private static async Task Put(
+        RipenDb db,
+        Estate estate,
+        Action<EstateRow> describe,
+        Func<Bucket, int, BucketRow> toRow,
+        CancellationToken cancel
+    )
     {
         // Copies refer to buckets, which a database empties in an order of its own.
         await db.Set<CopyRow>().ExecuteDeleteAsync(cancel);
@@ -328,7 +528,8 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     /// <summary>The only place where a stored bucket is written anew: its keep rule never becomes weaker but by being lifted.</summary>
     private static void Fill(BucketRow row, Bucket bucket, DateOnly today, bool lifted)
     {
-        if (KeepRules.Refusal(bucket.Name, Mapping.ToKeep(row), bucket.Keep, today, lifted) is { } refusal) throw refusal;
+        if (KeepRules.Refusal(bucket.Name, Mapping.ToKeep(row), bucket.Keep, today, lifted) is { } refusal)
+            throw refusal;
         Mapping.Fill(row, bucket, today);
         row.Version++;
     }
@@ -340,20 +541,46 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     }
 
     private static IQueryable<BucketRow> Whole(IQueryable<BucketRow> buckets) =>
-        buckets.Include(b => b.Stock).Include(b => b.Streams).Include(b => b.Reads).Include(b => b.Rules).ThenInclude(r => r.Steps).Include(b => b.Copies).AsSplitQuery();
+        buckets
+            .Include(b => b.Stock)
+            .Include(b => b.Streams)
+            .Include(b => b.Reads)
+            .Include(b => b.Rules)
+                .ThenInclude(r => r.Steps)
+            .Include(b => b.Copies)
+            .AsSplitQuery();
 
-    private void Log(RipenDb db, string kind, string subject, string? before, string? after, IReadOnlyList<YearChange>? shown = null, string? reason = null) => db.Add(new ChangeRow
-    {
-        At = time.GetUtcNow(),
-        Actor = actors.Current.Name,
-        Reason = reason,
-        Kind = kind,
-        Subject = subject,
-        Before = before,
-        After = after,
-        Shown = shown is null ? null : JsonSerializer.Serialize(shown, EstateDocument.Json),
-    });
+    private void Log(
+        RipenDb db,
+        string kind,
+        string subject,
+        string? before,
+        string? after,
+        IReadOnlyList<YearChange>? shown = null,
+        string? reason = null
+    ) =>
+        db.Add(
+            new ChangeRow
+            {
+                At = time.GetUtcNow(),
+                Actor = actors.Current.Name,
+                Reason = reason,
+                Kind = kind,
+                Subject = subject,
+                Before = before,
+                After = after,
+                Shown = shown is null ? null : JsonSerializer.Serialize(shown, EstateDocument.Json),
+            }
+        );
 
     /// <summary>Without what lies there and waits, which is no part of what was decided.</summary>
-    private static string Document(Bucket bucket) => JsonSerializer.Serialize(bucket with { Stock = [], CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })] }, EstateDocument.Json);
+    private static string Document(Bucket bucket) =>
+        JsonSerializer.Serialize(
+            bucket with
+            {
+                Stock = [],
+                CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })],
+            },
+            EstateDocument.Json
+        );
 }

@@ -31,7 +31,15 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
             e.HasOne<TierRow>().WithMany().HasForeignKey(r => r.TierId).OnDelete(DeleteBehavior.Restrict);
             e.HasMany(r => r.Bands).WithOne().HasForeignKey(b => new { b.RegionId, b.TierId });
         });
-        modelBuilder.Entity<BandRow>().ToTable("Band").HasKey(r => new { r.RegionId, r.TierId, r.Position });
+        modelBuilder
+            .Entity<BandRow>()
+            .ToTable("Band")
+            .HasKey(r => new
+            {
+                r.RegionId,
+                r.TierId,
+                r.Position,
+            });
         modelBuilder.Entity<TransferRow>(e =>
         {
             e.ToTable("Transfer").HasKey(r => new { r.FromRegionId, r.ToRegionId });
@@ -75,13 +83,14 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
         });
         modelBuilder.Entity<ChangeRow>().ToTable("Change");
 
-        static void Owned<T>(Microsoft.EntityFrameworkCore.Metadata.Builders.ReferenceCollectionBuilder<BucketRow, T> part) where T : class =>
-            part.HasForeignKey("Bucket").IsRequired().OnDelete(DeleteBehavior.Cascade);
+        static void Owned<T>(Microsoft.EntityFrameworkCore.Metadata.Builders.ReferenceCollectionBuilder<BucketRow, T> part)
+            where T : class => part.HasForeignKey("Bucket").IsRequired().OnDelete(DeleteBehavior.Cascade);
     }
 }
 
 /// <summary>For <c>dotnet ef migrations add</c>.</summary>
 internal sealed class RipenDbFactory : IDesignTimeDbContextFactory<RipenDb>
 {
-    public RipenDb CreateDbContext(string[] args) => new(new DbContextOptionsBuilder<RipenDb>().UseSqlite("Data Source=design-time.db").Options);
+    public RipenDb CreateDbContext(string[] args) =>
+        new(new DbContextOptionsBuilder<RipenDb>().UseSqlite("Data Source=design-time.db").Options);
 }

@@ -13,17 +13,23 @@ internal sealed class EstateRow
     public required string Currency { get; set; }
     public required string Unit { get; set; }
     public required string Month { get; set; }
+
     /// <summary>Rises with every change to anything in the estate.</summary>
     public long Version { get; set; }
+
     /// <summary>The version in which the whole estate was replaced.</summary>
     public long ImportVersion { get; set; }
+
     /// <summary>Random, the database's for life: a provider's folder takes it on.</summary>
     public string Identity { get; set; } = "";
+
     /// <summary>Random, of this version.</summary>
     public string Mark { get; set; } = "";
+
     /// <summary>The newest version that a provider's folder is known to have taken up; 0 for none.</summary>
     public long AdoptedVersion { get; set; }
     public string AdoptedMark { get; set; } = "";
+
     /// <summary>How many steps of the demo's past were done; null when it is whole, or no demo.</summary>
     public int? DemoSteps { get; set; }
 }
@@ -48,6 +54,7 @@ internal sealed class SchemeRow
     public required int Copies { get; set; }
     public required string Spread { get; set; }
     public required double StorageFactor { get; set; }
+
     /// <summary>How fragments are cut, dealt and endangered, as JSON; null where the scheme leaves it all open.</summary>
     public string? Layout { get; set; }
 }
@@ -104,12 +111,16 @@ internal sealed class BucketRow
     public DateOnly? KeepUntil { get; set; }
     public string? KeepStrength { get; set; }
     public bool Versioning { get; set; }
+
     /// <summary>The day on which the streams' rates hold.</summary>
     public DateOnly StatedOn { get; set; }
+
     /// <summary>The version of the estate in which the lots here were put down, to be handed to the provider.</summary>
     public long StockVersion { get; set; }
+
     /// <summary>The version of the estate in which its liftable keep rule was last lifted; 0 for never.</summary>
     public long LiftVersion { get; set; }
+
     /// <summary>Rises with every change to the bucket; the concurrency token.</summary>
     public long Version { get; set; } = 1;
     public List<LotRow> Stock { get; set; } = [];
@@ -124,6 +135,7 @@ internal sealed class LotRow
     public long Id { get; set; }
     public required int Position { get; set; }
     public required string Prefix { get; set; }
+
     /// <summary>In the form of <see cref="Ripen.Core.Estates.TagText"/>.</summary>
     public string? Tags { get; set; }
     public required DateOnly Created { get; set; }
@@ -182,6 +194,7 @@ internal sealed class CopyRow
     public required bool CatchUp { get; set; }
     public required bool FollowDeletions { get; set; }
     public double? AllowedLagHours { get; set; }
+
     /// <summary>What waits to be copied, as JSON, until it is handed to the provider.</summary>
     public string? Waiting { get; set; }
 }
@@ -191,14 +204,18 @@ internal sealed class ChangeRow
     public long Id { get; set; }
     public required DateTimeOffset At { get; set; }
     public required string Kind { get; set; }
+
     /// <summary>Who did it.</summary>
     public required string Actor { get; set; }
+
     /// <summary>Why, where a reason was asked for.</summary>
     public string? Reason { get; set; }
     public required string Subject { get; set; }
+
     /// <summary>The bucket or estate as a document, before and after; what a change log is read for.</summary>
     public string? Before { get; set; }
     public string? After { get; set; }
+
     /// <summary>The cost by year that was shown before it was applied, as JSON.</summary>
     public string? Shown { get; set; }
 }

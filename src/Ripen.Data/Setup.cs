@@ -10,10 +10,16 @@ public static class Setup
 {
     private const int BusySeconds = 5;
 
-    /// <summary>Registers an <see cref="EstateStore"/> on the SQLite file at <paramref name="path"/>, with foreign keys and a busy timeout.</summary>
+    /// <summary>Registers an <see cref="EstateStore"/> on the SQLite file at <paramref name="path"/>, with foreign keys and a busy
+    /// timeout.</summary>
     public static IServiceCollection AddEstateStore(this IServiceCollection services, string path)
     {
-        var connection = new SqliteConnectionStringBuilder { DataSource = path, ForeignKeys = true, DefaultTimeout = BusySeconds };
+        var connection = new SqliteConnectionStringBuilder
+        {
+            DataSource = path,
+            ForeignKeys = true,
+            DefaultTimeout = BusySeconds,
+        };
         services.AddDbContextFactory<RipenDb>(options => options.UseSqlite(connection.ToString()).AddInterceptors(new BusyTimeout()));
         return services.AddSingleton<EstateStore>();
     }
@@ -23,7 +29,11 @@ public static class Setup
     {
         public override void ConnectionOpened(DbConnection connection, ConnectionEndEventData eventData) => Set(connection);
 
-        public override Task ConnectionOpenedAsync(DbConnection connection, ConnectionEndEventData eventData, CancellationToken cancellationToken = default)
+        public override Task ConnectionOpenedAsync(
+            DbConnection connection,
+            ConnectionEndEventData eventData,
+            CancellationToken cancellationToken = default
+        )
         {
             Set(connection);
             return Task.CompletedTask;

@@ -3,94 +3,120 @@ using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
-using Ripen.Provider.Retention;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
+using Ripen.Provider.Retention;
 
 namespace Ripen.Provider;
 
 /// <summary>
-/// Takes up plans. What a plan may not do to what is there is refused twice, by the same rules: before the store keeps it (<see cref="Reserve"/>), in words for whoever
-/// asks; and when it is adopted, for plans that come by another way. The folder keeps the plan in force, so that it can say what it follows.
+/// Takes up plans. What a plan may not do to what is there is refused twice, by the same rules: before the store keeps it
+/// (<see cref="Reserve"/>), in words for whoever
+/// asks; and when it is adopted, for plans that come by another way. The folder keeps the plan in force, so that it can say what it
+/// follows.
 /// </summary>
 internal sealed class Adoption(ProviderState state)
 {
     /// <summary>
-    /// Whether the change may be made. Buckets that go, are replaced or move take nothing in from now on until the result is disposed of: what was
+    /// Whether the change may be made. Buckets that go, are replaced or move take nothing in from now on until the result is disposed of:
+    /// what was
     /// acknowledged before is what was looked at.
     /// </summary>
-    /// <exception cref="RefusalException">Something that is kept would go or be kept less; a bucket with objects would change its region; time passes.</exception>
-    public IDisposable Reserve(PlannedChange change) => state.Change(db =>
-    {
-        if (state.FindTerms(db) is not { } before) return new Reservation(state.Exclusion, false);
-        var touched = Check(db, before, change.After, change.IsImport, bucket => bucket == change.Lifted);
-        if (touched.Count > 0) state.Exclusion.Close(touched);
-        return new Reservation(state.Exclusion, touched.Count > 0);
-    });
+    /// <exception cref="RefusalException">Something that is kept would go or be kept less; a bucket with objects would change its region;
+    /// time passes.</exception>
+    public IDisposable Reserve(PlannedChange change) =>
+        state.Change(db =>
+        {
+            if (state.FindTerms(db) is not { } before)
+                return new Reservation(state.Exclusion, false);
+            var touched = Check(db, before, change.After, change.IsImport, bucket => bucket == change.Lifted);
+            if (touched.Count > 0)
+                state.Exclusion.Close(touched);
+            return new Reservation(state.Exclusion, touched.Count > 0);
+        });
 
     /// <summary>Why <see cref="Reserve"/> would refuse the change by what is kept and where it lies; null when it would not.</summary>
-    public RefusalException? Foresee(PlannedChange change) => state.Index.Read(db =>
-    {
-        try
+    public RefusalException? Foresee(PlannedChange change) =>
+        state.Index.Read(db =>
         {
-            if (state.FindTerms(db) is { } before) Check(db, before, change.After, change.IsImport, bucket => bucket == change.Lifted);
-            return null;
-        }
-        catch (RefusalException refusal)
-        {
-            return refusal;
-        }
-    });
+            try
+            {
+                if (state.FindTerms(db) is { } before)
+                    Check(db, before, change.After, change.IsImport, bucket => bucket == change.Lifted);
+                return null;
+            }
+            catch (RefusalException refusal)
+            {
+                return refusal;
+            }
+        });
 
-    /// <summary>Takes up a plan: buckets come and go, new lots are put in, an import empties everything first. Doing it twice does nothing more.</summary>
+    /// <summary>Takes up a plan: buckets come and go, new lots are put in, an import empties everything first. Doing it twice does nothing
+    /// more.</summary>
     /// <exception cref="RefusalException">The plan would destroy or weaken what is kept; the one before it stays in force.</exception>
-    public void Adopt(ProviderPlan plan) => state.Change(db =>
-    {
-        var isImport = plan.ImportVersion > (Meta(db, "import") ?? -1);
-        if (state.FindTerms(db) is { } before)
+    public void Adopt(ProviderPlan plan) =>
+        state.Change(db =>
         {
-            Check(db, before, plan.Estate, isImport, bucket => plan.Buckets[bucket].LiftVersion > (LiftVersion(db, bucket) ?? 0));
-        }
-        if (isImport)
-        {
-            foreach (var name in Names(db)) RetentionGate.DropBucket(db, name);
-            foreach (var table in (string[])["ledger", "run", "tier", "line", "cut", "lost_region"]) db.Run($"DELETE FROM {table}");
-            SetMeta(db, "import", plan.ImportVersion);
-            ProviderState.SetNow(db, ProviderState.Midnight(plan.Estate.Today));
-        }
-        foreach (var tier in plan.Estate.PriceBook.Tiers) db.Run("INSERT OR IGNORE INTO tier(name) VALUES(?1)", tier.Id);
-        var wanted = plan.Estate.Buckets.Select(b => b.Name).ToHashSet();
-        foreach (var name in Names(db).Where(n => !wanted.Contains(n))) RetentionGate.DropBucket(db, name);
-        foreach (var (bucket, place) in plan.Estate.Buckets.Select((b, i) => (b, i))) Write(db, bucket, place, plan.Buckets[bucket.Name]);
-        SetMeta(db, "plan", plan.Version);
-        SetMeta(db, "mark", plan.Mark);
-        if (plan.Identity.Length > 0) SetMeta(db, "identity", plan.Identity);
-        SetMeta(db, "name", plan.Estate.Name);
-        SetMeta(db, "price-book", JsonSerializer.Serialize(plan.Estate.PriceBook, Compact));
-        var terms = TermsOf(db, plan);
-        state.PutInForce(db, terms);
-        var brought = terms.Buckets.Where(b => IsNewStock(db, b, plan.Buckets[b.Bucket.Name].StockVersion)).ToList();
-        foreach (var bucket in brought) PutStock(db, terms, bucket);
-        Routes.Adopt(db, terms, brought);
-        // Other rules cut the stock in other places.
-        db.Run("UPDATE bucket SET changes = changes + 1");
-    });
+            var isImport = plan.ImportVersion > (Meta(db, "import") ?? -1);
+            if (state.FindTerms(db) is { } before)
+            {
+                Check(db, before, plan.Estate, isImport, bucket => plan.Buckets[bucket].LiftVersion > (LiftVersion(db, bucket) ?? 0));
+            }
+            if (isImport)
+            {
+                foreach (var name in Names(db))
+                    RetentionGate.DropBucket(db, name);
+                foreach (var table in (string[])["ledger", "run", "tier", "line", "cut", "lost_region"])
+                    db.Run($"DELETE FROM {table}");
+                SetMeta(db, "import", plan.ImportVersion);
+                ProviderState.SetNow(db, ProviderState.Midnight(plan.Estate.Today));
+            }
+            foreach (var tier in plan.Estate.PriceBook.Tiers)
+                db.Run("INSERT OR IGNORE INTO tier(name) VALUES(?1)", tier.Id);
+            var wanted = plan.Estate.Buckets.Select(b => b.Name).ToHashSet();
+            foreach (var name in Names(db).Where(n => !wanted.Contains(n)))
+                RetentionGate.DropBucket(db, name);
+            foreach (var (bucket, place) in plan.Estate.Buckets.Select((b, i) => (b, i)))
+                Write(db, bucket, place, plan.Buckets[bucket.Name]);
+            SetMeta(db, "plan", plan.Version);
+            SetMeta(db, "mark", plan.Mark);
+            if (plan.Identity.Length > 0)
+                SetMeta(db, "identity", plan.Identity);
+            SetMeta(db, "name", plan.Estate.Name);
+            SetMeta(db, "price-book", JsonSerializer.Serialize(plan.Estate.PriceBook, Compact));
+            var terms = TermsOf(db, plan);
+            state.PutInForce(db, terms);
+            var brought = terms.Buckets.Where(b => IsNewStock(db, b, plan.Buckets[b.Bucket.Name].StockVersion)).ToList();
+            foreach (var bucket in brought)
+                PutStock(db, terms, bucket);
+            Routes.Adopt(db, terms, brought);
+            // Other rules cut the stock in other places.
+            db.Run("UPDATE bucket SET changes = changes + 1");
+        });
 
     /// <summary>Puts the plan in force again that the folder kept; nothing when it kept none.</summary>
-    public void Resume() => state.Index.Read(db =>
-    {
-        if (Standing(db).Version > 0 && Meta(db, "adoption") is not null) state.Remember(db, TermsOf(db, Kept(db)));
-        return true;
-    });
+    public void Resume() =>
+        state.Index.Read(db =>
+        {
+            if (Standing(db).Version > 0 && Meta(db, "adoption") is not null)
+                state.Remember(db, TermsOf(db, Kept(db)));
+            return true;
+        });
 
-    public static FolderStanding Standing(SqliteConnection db) => new(Text(db, "identity"), Meta(db, "plan") ?? 0, Text(db, "mark"), Meta(db, "import") ?? 0);
+    public static FolderStanding Standing(SqliteConnection db) =>
+        new(Text(db, "identity"), Meta(db, "plan") ?? 0, Text(db, "mark"), Meta(db, "import") ?? 0);
 
     /// <summary>The plan that the folder took up last, without stock.</summary>
     public static ProviderPlan Kept(SqliteConnection db)
     {
-        var rows = db.List("SELECT plan, name, stated, stock_version, lift_version FROM bucket ORDER BY place, id", r => (
-            Bucket: JsonSerializer.Deserialize<Bucket>(r.GetString(0), Compact)!,
-            Planned: new PlannedBucket(DateOnly.FromDayNumber(r.GetInt32(2)), r.GetInt64(3), r.GetInt64(4))));
+        var rows = db.List(
+            "SELECT plan, name, stated, stock_version, lift_version FROM bucket ORDER BY place, id",
+            r =>
+                (
+                    Bucket: JsonSerializer.Deserialize<Bucket>(r.GetString(0), Compact)!,
+                    Planned: new PlannedBucket(DateOnly.FromDayNumber(r.GetInt32(2)), r.GetInt64(3), r.GetInt64(4))
+                )
+        );
         var estate = new Estate
         {
             Name = Text(db, "name")!,
@@ -99,7 +125,14 @@ internal sealed class Adoption(ProviderState state)
             Buckets = [.. rows.Select(r => r.Bucket)],
         };
         var standing = Standing(db);
-        return new ProviderPlan(estate, standing.Version, standing.ImportVersion, rows.ToDictionary(r => r.Bucket.Name, r => r.Planned), standing.Identity ?? "", standing.Mark ?? "");
+        return new ProviderPlan(
+            estate,
+            standing.Version,
+            standing.ImportVersion,
+            rows.ToDictionary(r => r.Bucket.Name, r => r.Planned),
+            standing.Identity ?? "",
+            standing.Mark ?? ""
+        );
     }
 
     private static readonly JsonSerializerOptions Compact = new(EstateDocument.Json) { WriteIndented = false };
@@ -108,7 +141,8 @@ internal sealed class Adoption(ProviderState state)
     {
         public void Dispose()
         {
-            if (closed) exclusion.Open();
+            if (closed)
+                exclusion.Open();
         }
     }
 
@@ -126,12 +160,24 @@ internal sealed class Adoption(ProviderState state)
                 touched.Add(was.Name);
                 continue;
             }
-            if (KeepRules.Refusal(was.Name, was.Keep, becomes.Keep, today, was.Keep?.Strength == KeepStrength.Liftable && lifted(was.Name)) is { } refusal) throw refusal;
-            if (becomes.Region == was.Region) continue;
+            if (
+                KeepRules.Refusal(
+                    was.Name,
+                    was.Keep,
+                    becomes.Keep,
+                    today,
+                    was.Keep?.Strength == KeepStrength.Liftable && lifted(was.Name)
+                ) is
+                { } refusal
+            )
+                throw refusal;
+            if (becomes.Region == was.Region)
+                continue;
             DemandMovable(db, own, becomes.Region);
             touched.Add(was.Name);
         }
-        if (!isImport) Routes.DemandNoKeptProbe(db, after);
+        if (!isImport)
+            Routes.DemandNoKeptProbe(db, after);
         return touched;
     }
 
@@ -139,33 +185,82 @@ internal sealed class Adoption(ProviderState state)
     {
         foreach (var end in new[] { own.Bucket.Region, region })
         {
-            if (Lines.IsLost(db, end)) throw new RefusalException(RefusalKind.Conflict, "region-lost", $"Region '{end}' is lost at present: a bucket can neither leave it nor go there.", "$.region");
+            if (Lines.IsLost(db, end))
+                throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "region-lost",
+                    $"Region '{end}' is lost at present: a bucket can neither leave it nor go there.",
+                    "$.region"
+                );
         }
-        if (db.Value<long>("SELECT EXISTS (SELECT 1 FROM entry WHERE bucket = ?1) OR EXISTS (SELECT 1 FROM pending WHERE home = ?1)", own.Id) == 0) return;
-        throw new RefusalException(RefusalKind.Conflict, "region-fixed",
-            $"'{own.Bucket.Name}' holds objects, and objects do not change their region by an edit. Make a bucket in '{region}' and move house into it.", "$.region");
+        if (
+            db.Value<long>(
+                "SELECT EXISTS (SELECT 1 FROM entry WHERE bucket = ?1) OR EXISTS (SELECT 1 FROM pending WHERE home = ?1)",
+                own.Id
+            ) == 0
+        )
+            return;
+        throw new RefusalException(
+            RefusalKind.Conflict,
+            "region-fixed",
+            $"'{own.Bucket.Name}' holds objects, and objects do not change their region by an edit. Make a bucket in '{region}' and move house into it.",
+            "$.region"
+        );
     }
 
-    /// <summary>Writes what the bucket's record says, and has its entries bear what its keep rule now is; what is sealed only ever rises.</summary>
+    /// <summary>Writes what the bucket's record says, and has its entries bear what its keep rule now is; what is sealed only ever
+    /// rises.</summary>
     private static void Write(SqliteConnection db, Bucket bucket, int place, PlannedBucket planned)
     {
         // Counts of changes never come again, so that nobody takes one bucket's stock for that of a later one of the same name.
-        db.Run("INSERT OR IGNORE INTO bucket(name, changes) VALUES(?1, (coalesce((SELECT value FROM meta WHERE name = 'adoption'), 0) + 1) << 32)", bucket.Name);
-        var (days, until, isSealed) = (bucket.Keep?.Days, bucket.Keep?.Until?.DayNumber, bucket.Keep is { } keep ? keep.Strength == KeepStrength.Sealed : (bool?)null);
-        db.Run("UPDATE bucket SET plan = ?2, place = ?3, stated = ?4, lift_version = max(lift_version, ?5) WHERE name = ?1",
-            bucket.Name, JsonSerializer.Serialize(Plain(bucket), Compact), place, planned.StatedOn.DayNumber, planned.LiftVersion);
-        if (db.Run("""
-            UPDATE bucket SET keep_days = ?2, keep_until = ?3, keep_sealed = ?4 WHERE name = ?1 AND (keep_days IS NOT ?2 OR keep_until IS NOT ?3 OR keep_sealed IS NOT ?4)
-            """, bucket.Name, days, until, isSealed is { } s ? (s ? 1 : 0) : null) == 0) return;
-        db.Run($"""
+        db.Run(
+            "INSERT OR IGNORE INTO bucket(name, changes) VALUES(?1, (coalesce((SELECT value FROM meta WHERE name = 'adoption'), 0) + 1) << 32)",
+            bucket.Name
+        );
+        var (days, until, isSealed) = (
+            bucket.Keep?.Days,
+            bucket.Keep?.Until?.DayNumber,
+            bucket.Keep is { } keep ? keep.Strength == KeepStrength.Sealed : (bool?)null
+        );
+        db.Run(
+            "UPDATE bucket SET plan = ?2, place = ?3, stated = ?4, lift_version = max(lift_version, ?5) WHERE name = ?1",
+            bucket.Name,
+            JsonSerializer.Serialize(Plain(bucket), Compact),
+            place,
+            planned.StatedOn.DayNumber,
+            planned.LiftVersion
+        );
+        if (
+            db.Run(
+                """
+                UPDATE bucket SET keep_days = ?2, keep_until = ?3, keep_sealed = ?4 WHERE name = ?1 AND (keep_days IS NOT ?2 OR keep_until IS NOT ?3 OR keep_sealed IS NOT ?4)
+                """,
+                bucket.Name,
+                days,
+                until,
+                isSealed is { } s ? (s ? 1 : 0) : null
+            ) == 0
+        )
+            return;
+        db.Run(
+            $"""
             UPDATE entry SET
                 sealed_until = {(isSealed == true ? "max(coalesce(sealed_until, 0), coalesce(?3, created + ?2))" : "sealed_until")},
                 liftable_until = {(isSealed == false ? "coalesce(?3, created + ?2)" : "NULL")}
             WHERE bucket = (SELECT id FROM bucket WHERE name = ?1) AND kind < 2
-            """, bucket.Name, days, until);
+            """,
+            bucket.Name,
+            days,
+            until
+        );
     }
 
-    private static Bucket Plain(Bucket bucket) => bucket with { Stock = [], CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })] };
+    private static Bucket Plain(Bucket bucket) =>
+        bucket with
+        {
+            Stock = [],
+            CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })],
+        };
 
     private static Terms TermsOf(SqliteConnection db, ProviderPlan plan)
     {
@@ -180,18 +275,29 @@ internal sealed class Adoption(ProviderState state)
     private static void PutStock(SqliteConnection db, Terms terms, BucketTerms bucket)
     {
         using var insert = db.Repeated(
-            "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)", 9);
+            "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
+            9
+        );
         foreach (var lot in bucket.Bucket.Stock.Where(l => l.Count > 0))
         {
-            insert.Again(bucket.Id, lot.Prefix, lot.Count, lot.BytesPerObject, lot.Created.DayNumber,
+            insert.Again(
+                bucket.Id,
+                lot.Prefix,
+                lot.Count,
+                lot.BytesPerObject,
+                lot.Created.DayNumber,
                 ProviderState.Midnight(lot.Created).ToUnixTimeMilliseconds(),
-                terms.TierId(terms.Prices.Coldness(lot.Tier)), lot.InTierSince.DayNumber, TagText.Write(lot.Tags));
+                terms.TierId(terms.Prices.Coldness(lot.Tier)),
+                lot.InTierSince.DayNumber,
+                TagText.Write(lot.Tags)
+            );
         }
     }
 
     private static List<string> Names(SqliteConnection db) => db.List("SELECT name FROM bucket", r => r.GetString(0));
 
-    private static long? LiftVersion(SqliteConnection db, string bucket) => db.Value<long?>("SELECT lift_version FROM bucket WHERE name = ?1", bucket);
+    private static long? LiftVersion(SqliteConnection db, string bucket) =>
+        db.Value<long?>("SELECT lift_version FROM bucket WHERE name = ?1", bucket);
 
     private static long? Meta(SqliteConnection db, string name) => db.Value<long?>("SELECT value FROM meta WHERE name = ?1", name);
 

@@ -30,14 +30,16 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
     /// <summary>What people's clocks show, for the log and for records.</summary>
     public DateTimeOffset WallClock => wallClock.GetUtcNow();
 
-    /// <summary>The plan that was in force when the rows came to be that <paramref name="db"/> reads: rows and rules are of one moment.</summary>
+    /// <summary>The plan that was in force when the rows came to be that <paramref name="db"/> reads: rows and rules are of one
+    /// moment.</summary>
     /// <exception cref="InvalidOperationException">No plan was adopted yet.</exception>
     public Terms TermsIn(SqliteConnection db) => FindTerms(db) ?? throw new InvalidOperationException("The provider has no plan yet.");
 
     public Terms? FindTerms(SqliteConnection db) =>
         db.Value<long?>("SELECT value FROM meta WHERE name = 'adoption'") is { } number ? plans.GetValueOrDefault(number) : null;
 
-    /// <summary>Puts a plan in force with the transaction of <paramref name="db"/>; a transaction that fails leaves the plan before it.</summary>
+    /// <summary>Puts a plan in force with the transaction of <paramref name="db"/>; a transaction that fails leaves the plan before
+    /// it.</summary>
     public void PutInForce(SqliteConnection db, Terms terms)
     {
         var number = (db.Value<long?>("SELECT value FROM meta WHERE name = 'adoption'") ?? 0) + 1;
@@ -47,15 +49,21 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
     }
 
     /// <summary>The plan that an earlier process had put in force.</summary>
-    public void Remember(SqliteConnection db, Terms terms) => plans[db.Value<long>("SELECT value FROM meta WHERE name = 'adoption'")] = terms;
+    public void Remember(SqliteConnection db, Terms terms) =>
+        plans[db.Value<long>("SELECT value FROM meta WHERE name = 'adoption'")] = terms;
 
     /// <summary>A bucket whose region can be reached.</summary>
     /// <exception cref="RefusalException">There is no such bucket, or its region is lost.</exception>
     public BucketTerms Reach(SqliteConnection db, string bucket)
     {
         var own = TermsIn(db)[bucket];
-        return !Lines.IsLost(db, own.Bucket.Region) ? own : throw new RefusalException(RefusalKind.Unavailable, "region-lost",
-            $"'{own.Bucket.Name}' lies in region '{own.Bucket.Region}', which is lost at present; read a copy elsewhere, or wait until the region is back.");
+        return !Lines.IsLost(db, own.Bucket.Region)
+            ? own
+            : throw new RefusalException(
+                RefusalKind.Unavailable,
+                "region-lost",
+                $"'{own.Bucket.Name}' lies in region '{own.Bucket.Region}', which is lost at present; read a copy elsewhere, or wait until the region is back."
+            );
     }
 
     /// <summary>A bucket to which something may be added.</summary>
@@ -66,7 +74,8 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
         return Reach(db, bucket);
     }
 
-    public static DateTimeOffset Now(SqliteConnection db) => DateTimeOffset.FromUnixTimeMilliseconds(db.Value<long>("SELECT value FROM meta WHERE name = 'now'"));
+    public static DateTimeOffset Now(SqliteConnection db) =>
+        DateTimeOffset.FromUnixTimeMilliseconds(db.Value<long>("SELECT value FROM meta WHERE name = 'now'"));
 
     public static void SetNow(SqliteConnection db, DateTimeOffset now) =>
         db.Run("INSERT INTO meta VALUES('now', ?1) ON CONFLICT DO UPDATE SET value = excluded.value", now.ToUnixTimeMilliseconds());
@@ -76,11 +85,18 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
 
     public static DateOnly Today(SqliteConnection db) => DateOnly.FromDateTime(Now(db).UtcDateTime);
 
-    public static void Touch(SqliteConnection db, BucketTerms bucket) => db.Run("UPDATE bucket SET changes = changes + 1 WHERE id = ?1", bucket.Id);
+    public static void Touch(SqliteConnection db, BucketTerms bucket) =>
+        db.Run("UPDATE bucket SET changes = changes + 1 WHERE id = ?1", bucket.Id);
 
     /// <summary>Notes in the log what somebody did by hand, and who; dated by the wall clock, as everything in the log is.</summary>
     public void Note(SqliteConnection db, string bucket, string what) =>
-        db.Run("INSERT INTO deed(at, bucket, what, actor) VALUES(?1, ?2, ?3, ?4)", WallClock.ToUnixTimeMilliseconds(), bucket, what, actors.Current.Name);
+        db.Run(
+            "INSERT INTO deed(at, bucket, what, actor) VALUES(?1, ?2, ?3, ?4)",
+            WallClock.ToUnixTimeMilliseconds(),
+            bucket,
+            what,
+            actors.Current.Name
+        );
 
     /// <summary>Runs a change; files that nothing speaks of after it go from the disk. A full disk becomes a refusal.</summary>
     public T Change<T>(Func<SqliteConnection, T> change, CancellationToken cancel = default)
@@ -91,11 +107,15 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
             T result;
             try
             {
-                result = index.Change(db =>
-                {
-                    if (!Uses.IsEmpty) putBack = Uses.Book(db, FindTerms(db));
-                    return change(db);
-                }, cancel);
+                result = index.Change(
+                    db =>
+                    {
+                        if (!Uses.IsEmpty)
+                            putBack = Uses.Book(db, FindTerms(db));
+                        return change(db);
+                    },
+                    cancel
+                );
             }
             catch
             {
@@ -111,16 +131,21 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
         }
     }
 
-    public void Change(Action<SqliteConnection> change, CancellationToken cancel = default) => Change(db =>
-    {
-        change(db);
-        return true;
-    }, cancel);
+    public void Change(Action<SqliteConnection> change, CancellationToken cancel = default) =>
+        Change(
+            db =>
+            {
+                change(db);
+                return true;
+            },
+            cancel
+        );
 
     /// <summary>Books what readers did, when nobody is writing at the moment; for those who are about to look at it.</summary>
     public void BookUses()
     {
-        if (Uses.IsEmpty || !index.IsFree) return;
+        if (Uses.IsEmpty || !index.IsFree)
+            return;
         Change(_ => { });
     }
 
@@ -133,14 +158,16 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
     /// <summary>The same soon after, without anybody waiting for it.</summary>
     public void BookUsesSoon()
     {
-        if (Interlocked.Exchange(ref booking, 1) == 1) return;
+        if (Interlocked.Exchange(ref booking, 1) == 1)
+            return;
         _ = Task.Run(async () =>
         {
             await Task.Delay(BookAfterMilliseconds);
             Volatile.Write(ref booking, 0);
             try
             {
-                if (!Uses.IsEmpty) Change(_ => { });
+                if (!Uses.IsEmpty)
+                    Change(_ => { });
             }
             catch (Exception e) when (e is ObjectDisposedException or RefusalException or SqliteException or InvalidOperationException)
             {
@@ -153,11 +180,14 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
     public void EmptyTrash()
     {
         var names = index.Read(db => db.List("SELECT name FROM trash", r => r.GetString(0)));
-        if (names.Count == 0) return;
-        foreach (var name in names) contents.Remove(name);
+        if (names.Count == 0)
+            return;
+        foreach (var name in names)
+            contents.Remove(name);
         index.Change(db =>
         {
-            foreach (var name in names) db.Run("DELETE FROM trash WHERE name = ?1", name);
+            foreach (var name in names)
+                db.Run("DELETE FROM trash WHERE name = ?1", name);
         });
     }
 

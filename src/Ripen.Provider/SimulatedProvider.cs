@@ -1,18 +1,19 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Access;
-using Ripen.Provider.Replication;
+using Ripen.Provider.Clock;
 using Ripen.Provider.Index;
 using Ripen.Provider.Inventory;
-using Ripen.Provider.Retention;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
+using Ripen.Provider.Replication;
+using Ripen.Provider.Retention;
 using Ripen.Provider.Stock;
-using Ripen.Provider.Clock;
 
 namespace Ripen.Provider;
 
-/// <summary>A bucket's lots, and what waits on each of its copy rules, with the number of changes that it had seen when they were folded.</summary>
+/// <summary>A bucket's lots, and what waits on each of its copy rules, with the number of changes that it had seen when they were
+/// folded.</summary>
 public sealed record BucketStock(long Changes, IReadOnlyList<Lot> Lots, IReadOnlyList<CopyStock> Copies);
 
 /// <summary>What waits on a bucket's copy rule, and whether its catch-up was queued: asked once, it is done once.</summary>
@@ -28,7 +29,8 @@ public sealed record Deed(long Id, DateTimeOffset At, string Bucket, string What
 public sealed record ContentTotals(long Objects, long Bytes);
 
 /// <summary>
-/// The stand-in for a cloud provider, on one folder of the local disk: objects, a clock, a meter, keys and links. One process at a time uses a
+/// The stand-in for a cloud provider, on one folder of the local disk: objects, a clock, a meter, keys and links. One process at a time
+/// uses a
 /// folder. What was half done when a process ended is mended by the next start.
 /// </summary>
 public sealed class SimulatedProvider : IDisposable
@@ -41,15 +43,19 @@ public sealed class SimulatedProvider : IDisposable
     /// <param name="wallClock">Dates the log's entries.</param>
     /// <param name="actors">Says who acts, for the log; null for whoever sits at this machine.</param>
     /// <exception cref="IOException">Another process uses the folder, or it cannot be written.</exception>
-    public SimulatedProvider(string folder, TimeProvider wallClock, IActors? actors = null) : this(folder, wallClock, actors, null)
-    {
-    }
+    public SimulatedProvider(string folder, TimeProvider wallClock, IActors? actors = null)
+        : this(folder, wallClock, actors, null) { }
 
     internal SimulatedProvider(string folder, TimeProvider wallClock, IActors? actors, Func<string, Stream>? create)
     {
         Directory.CreateDirectory(folder);
         oneProcess = Lock(folder);
-        state = new ProviderState(new ProviderIndex(Path.Combine(folder, "index.db")), new ContentFiles(folder, create), wallClock, actors ?? new LocalActors());
+        state = new ProviderState(
+            new ProviderIndex(Path.Combine(folder, "index.db")),
+            new ContentFiles(folder, create),
+            wallClock,
+            actors ?? new LocalActors()
+        );
         adoption = new Adoption(state);
         adoption.Resume();
         var known = state.Index.Read(db => db.List("SELECT name FROM content", r => r.GetString(0)).ToHashSet());
@@ -96,30 +102,46 @@ public sealed class SimulatedProvider : IDisposable
 
     public bool HasBucket(string name) => state.Index.Read(db => state.FindTerms(db)?.Has(name) == true);
 
-    /// <summary>Folds every bucket into lots; those whose number of changes is still the known one are taken over from <paramref name="known"/>.</summary>
-    public ProviderStock Stock(ProviderStock? known) => state.Index.Read(db =>
-    {
-        var terms = state.TermsIn(db);
-        var changes = db.List("SELECT name, changes FROM bucket", r => (r.GetString(0), r.GetInt64(1))).ToDictionary();
-        return new ProviderStock(ProviderState.Today(db), terms.Plan.Version, terms.Buckets.ToDictionary(b => b.Bucket.Name, b =>
+    /// <summary>Folds every bucket into lots; those whose number of changes is still the known one are taken over from
+    /// <paramref name="known"/>.</summary>
+    public ProviderStock Stock(ProviderStock? known) =>
+        state.Index.Read(db =>
         {
-            var now = changes[b.Bucket.Name];
-            return known?.Buckets.GetValueOrDefault(b.Bucket.Name) is { } same && same.Changes == now
-                ? same
-                : new BucketStock(now, StockFold.Lots(db, terms, b, b.Bucket), WaitingFold.Of(db, terms, b));
-        }));
-    });
+            var terms = state.TermsIn(db);
+            var changes = db.List("SELECT name, changes FROM bucket", r => (r.GetString(0), r.GetInt64(1))).ToDictionary();
+            return new ProviderStock(
+                ProviderState.Today(db),
+                terms.Plan.Version,
+                terms.Buckets.ToDictionary(
+                    b => b.Bucket.Name,
+                    b =>
+                    {
+                        var now = changes[b.Bucket.Name];
+                        return known?.Buckets.GetValueOrDefault(b.Bucket.Name) is { } same && same.Changes == now
+                            ? same
+                            : new BucketStock(now, StockFold.Lots(db, terms, b, b.Bucket), WaitingFold.Of(db, terms, b));
+                    }
+                )
+            );
+        });
 
     /// <summary>The lots of a bucket, cut so that the rules of its draft match them exactly.</summary>
-    public IReadOnlyList<Lot> StockFor(string bucket, Bucket draft) => state.Index.Read(db =>
-    {
-        var terms = state.TermsIn(db);
-        return StockFold.Lots(db, terms, terms[bucket], draft);
-    });
+    public IReadOnlyList<Lot> StockFor(string bucket, Bucket draft) =>
+        state.Index.Read(db =>
+        {
+            var terms = state.TermsIn(db);
+            return StockFold.Lots(db, terms, terms[bucket], draft);
+        });
 
-    public ContentTotals Contents(string? bucket) => state.Index.Read(db => db.List(
-        "SELECT count(*), coalesce(sum(bytes), 0) FROM entry WHERE kind = 1 AND (?1 IS NULL OR bucket = ?1)",
-        r => new ContentTotals(r.GetInt64(0), r.GetInt64(1)), bucket is null ? null : state.TermsIn(db)[bucket].Id).Single());
+    public ContentTotals Contents(string? bucket) =>
+        state.Index.Read(db =>
+            db.List(
+                    "SELECT count(*), coalesce(sum(bytes), 0) FROM entry WHERE kind = 1 AND (?1 IS NULL OR bucket = ?1)",
+                    r => new ContentTotals(r.GetInt64(0), r.GetInt64(1)),
+                    bucket is null ? null : state.TermsIn(db)[bucket].Id
+                )
+                .Single()
+        );
 
     /// <summary>What a bucket keeps today; null when nothing in it is kept.</summary>
     public KeptInBucket? KeptIn(string bucket) => state.Index.Read(db => RetentionGate.ByBucket(db, bucket).SingleOrDefault());
@@ -132,16 +154,29 @@ public sealed class SimulatedProvider : IDisposable
         state.Booked().Index.Stream(db => Metering.Ledger.Rows(db, state.TermsIn(db).Prices.Unit, from, to, bucket));
 
     /// <summary>What one version was charged so far, in money. Null when there is no such version.</summary>
-    public double? ChargedSoFar(string bucket, long version) => state.Booked().Index.Read(db => ObjectCharges.SoFar(db, state.TermsIn(db), state.TermsIn(db)[bucket], version));
+    public double? ChargedSoFar(string bucket, long version) =>
+        state.Booked().Index.Read(db => ObjectCharges.SoFar(db, state.TermsIn(db), state.TermsIn(db)[bucket], version));
 
     /// <summary>What was done by hand, newest first.</summary>
-    public IReadOnlyList<Deed> Deeds(int most) => state.Index.Read(db => db.List(
-        "SELECT id, at, bucket, what, actor FROM deed ORDER BY id DESC LIMIT ?1",
-        r => new Deed(r.GetInt64(0), DateTimeOffset.FromUnixTimeMilliseconds(r.GetInt64(1)), r.GetString(2), r.GetString(3), r.GetString(4)), most));
+    public IReadOnlyList<Deed> Deeds(int most) =>
+        state.Index.Read(db =>
+            db.List(
+                "SELECT id, at, bucket, what, actor FROM deed ORDER BY id DESC LIMIT ?1",
+                r => new Deed(
+                    r.GetInt64(0),
+                    DateTimeOffset.FromUnixTimeMilliseconds(r.GetInt64(1)),
+                    r.GetString(2),
+                    r.GetString(3),
+                    r.GetString(4)
+                ),
+                most
+            )
+        );
 
     public void Dispose()
     {
-        if (!state.Uses.IsEmpty) state.Change(_ => { });
+        if (!state.Uses.IsEmpty)
+            state.Change(_ => { });
         state.Index.Dispose();
         oneProcess.Dispose();
     }
@@ -163,7 +198,10 @@ public sealed class SimulatedProvider : IDisposable
             }
             catch (IOException taken)
             {
-                throw new IOException($"Another Ripen uses the provider's folder '{folder}'; stop it first, or name another folder.", taken);
+                throw new IOException(
+                    $"Another Ripen uses the provider's folder '{folder}'; stop it first, or name another folder.",
+                    taken
+                );
             }
         }
     }

@@ -16,7 +16,10 @@ internal sealed class Terms
         Plan = plan;
         tierIds = [.. plan.Estate.PriceBook.Tiers.Select(t => tierId(t.Id))];
         coldness = tierIds.Select((id, place) => (id, place)).ToDictionary(t => t.id, t => t.place);
-        Buckets = [.. plan.Estate.Buckets.Select(b => new BucketTerms(bucketId(b.Name), b, plan.Buckets[b.Name].StatedOn, plan.Estate.PriceBook))];
+        Buckets =
+        [
+            .. plan.Estate.Buckets.Select(b => new BucketTerms(bucketId(b.Name), b, plan.Buckets[b.Name].StatedOn, plan.Estate.PriceBook)),
+        ];
         byName = Buckets.ToDictionary(b => b.Bucket.Name);
         byId = Buckets.ToDictionary(b => b.Id);
     }

@@ -15,7 +15,8 @@ internal interface IInventoryFile : IAsyncDisposable
 
     IReadOnlyList<string> Columns { get; }
 
-    /// <summary>The rows in the file's order. An array is valid until the next one is asked for; a short one lacks its last columns.</summary>
+    /// <summary>The rows in the file's order. An array is valid until the next one is asked for; a short one lacks its last
+    /// columns.</summary>
     IAsyncEnumerable<string[]> Rows(CancellationToken cancel);
 }
 
@@ -27,20 +28,24 @@ internal static class InventoryFiles
     public static async Task<IInventoryFile> Open(string path)
     {
         var head = new byte[ParquetMark.Length];
-        await using (var file = File.OpenRead(path)) await file.ReadAtLeastAsync(head, head.Length, throwOnEndOfStream: false);
+        await using (var file = File.OpenRead(path))
+            await file.ReadAtLeastAsync(head, head.Length, throwOnEndOfStream: false);
         return head.AsSpan().SequenceEqual(ParquetMark) ? await ParquetInventory.Open(path) : CsvInventory.Open(path);
     }
 
-    /// <summary>A Parquet file ends with the length of its footer and the mark again; a footer longer than the file is none (Apache Parquet format, "File Format").</summary>
+    /// <summary>A Parquet file ends with the length of its footer and the mark again; a footer longer than the file is none (Apache
+    /// Parquet format, "File Format").</summary>
     private static void CheckFooter(FileStream file)
     {
         var tail = new byte[8];
-        if (file.Length < 12) throw new UnreadableException("This Parquet file is cut short.");
+        if (file.Length < 12)
+            throw new UnreadableException("This Parquet file is cut short.");
         file.Seek(-8, SeekOrigin.End);
         file.ReadExactly(tail);
         file.Seek(0, SeekOrigin.Begin);
         var footer = BitConverter.ToUInt32(tail);
-        if (!tail.AsSpan(4).SequenceEqual(ParquetMark) || footer > file.Length - 12) throw new UnreadableException("This Parquet file is cut short or damaged: its footer is not where it should be.");
+        if (!tail.AsSpan(4).SequenceEqual(ParquetMark) || footer > file.Length - 12)
+            throw new UnreadableException("This Parquet file is cut short or damaged: its footer is not where it should be.");
     }
 
     private sealed class CsvInventory : IInventoryFile
@@ -58,22 +63,27 @@ internal static class InventoryFiles
         public static CsvInventory Open(string path)
         {
             var header = File.ReadLines(path).FirstOrDefault() ?? "";
-            var reader = CsvReader.FromFile(path, new CsvReaderOptions
-            {
-                HasHeader = false,
-                Separator = Separators.MaxBy(c => header.Count(h => h == c)),
-                SkipEmptyLines = true,
-                FieldCountMismatch = CsvFieldCountHandling.Allow,
-                MalformedData = CsvMalformedDataHandling.Recover,
-            });
-            if (header.Trim().Length > 0 && reader.Read()) return new CsvInventory(reader, Fields(reader));
+            var reader = CsvReader.FromFile(
+                path,
+                new CsvReaderOptions
+                {
+                    HasHeader = false,
+                    Separator = Separators.MaxBy(c => header.Count(h => h == c)),
+                    SkipEmptyLines = true,
+                    FieldCountMismatch = CsvFieldCountHandling.Allow,
+                    MalformedData = CsvMalformedDataHandling.Recover,
+                }
+            );
+            if (header.Trim().Length > 0 && reader.Read())
+                return new CsvInventory(reader, Fields(reader));
             reader.Dispose();
             throw new UnreadableException("The inventory is empty: its first line must name the columns.");
         }
 
         public async IAsyncEnumerable<string[]> Rows([System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel)
         {
-            while (await reader.ReadAsync(cancel)) yield return Fields(reader);
+            while (await reader.ReadAsync(cancel))
+                yield return Fields(reader);
         }
 
         public ValueTask DisposeAsync() => reader.DisposeAsync();
@@ -81,7 +91,8 @@ internal static class InventoryFiles
         private static string[] Fields(CsvReader reader)
         {
             var fields = new string[reader.FieldCount];
-            for (var i = 0; i < fields.Length; i++) fields[i] = reader.GetString(i);
+            for (var i = 0; i < fields.Length; i++)
+                fields[i] = reader.GetString(i);
             return fields;
         }
     }
@@ -117,14 +128,19 @@ internal static class InventoryFiles
             for (var g = 0; g < reader.RowGroupCount; g++)
             {
                 using var group = reader.OpenRowGroupReader(g);
-                if (group.RowCount is < 0 or > MostRowsInAGroup) throw new UnreadableException($"A row group of this Parquet file claims {group.RowCount} rows; {MostRowsInAGroup} are the most that are read.");
+                if (group.RowCount is < 0 or > MostRowsInAGroup)
+                    throw new UnreadableException(
+                        $"A row group of this Parquet file claims {group.RowCount} rows; {MostRowsInAGroup} are the most that are read."
+                    );
                 var columns = new Func<int, string>[fields.Length];
-                for (var c = 0; c < fields.Length; c++) columns[c] = await Column(group, fields[c], cancel);
+                for (var c = 0; c < fields.Length; c++)
+                    columns[c] = await Column(group, fields[c], cancel);
                 for (var i = 0; i < (int)group.RowCount; i++)
                 {
                     cancel.ThrowIfCancellationRequested();
                     var row = new string[fields.Length];
-                    for (var c = 0; c < fields.Length; c++) row[c] = columns[c](i);
+                    for (var c = 0; c < fields.Length; c++)
+                        row[c] = columns[c](i);
                     yield return row;
                 }
             }
@@ -152,11 +168,18 @@ internal static class InventoryFiles
                 TypeCode.UInt32 => await Numbers<uint>(group, field, Text, cancel),
                 TypeCode.Double => await Numbers<double>(group, field, Text, cancel),
                 TypeCode.DateTime => await Numbers<DateTime>(group, field, Text, cancel),
-                _ => throw new UnreadableException($"The column '{field.Name}' has a type that is not read here, {field.ClrType.Name}; write texts, whole numbers or instants."),
+                _ => throw new UnreadableException(
+                    $"The column '{field.Name}' has a type that is not read here, {field.ClrType.Name}; write texts, whole numbers or instants."
+                ),
             };
         }
 
-        private static async Task<Func<int, string>> Numbers<T>(ParquetRowGroupReader group, DataField field, Func<T, string> text, CancellationToken cancel)
+        private static async Task<Func<int, string>> Numbers<T>(
+            ParquetRowGroupReader group,
+            DataField field,
+            Func<T, string> text,
+            CancellationToken cancel
+        )
             where T : struct
         {
             if (field.IsNullable)
@@ -170,8 +193,10 @@ internal static class InventoryFiles
             return i => text(all[i]);
         }
 
-        private static string Text<T>(T value) where T : IFormattable => value is DateTime time
-            ? time.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture)
-            : value.ToString(null, CultureInfo.InvariantCulture);
+        private static string Text<T>(T value)
+            where T : IFormattable =>
+            value is DateTime time
+                ? time.ToString("yyyy-MM-dd'T'HH:mm:ss'Z'", CultureInfo.InvariantCulture)
+                : value.ToString(null, CultureInfo.InvariantCulture);
     }
 }

@@ -2,7 +2,8 @@ using System.Text;
 
 namespace Ripen.Reader;
 
-/// <summary>What the reading process tells: first the format and the columns, then rows, last that it came to the end or why it did not.</summary>
+/// <summary>What the reading process tells: first the format and the columns, then rows, last that it came to the end or why it did
+/// not.</summary>
 public static class RowProtocol
 {
     /// <summary>Longer texts than this in a row are no keys, sizes or dates, and end the reading.</summary>
@@ -10,13 +11,20 @@ public static class RowProtocol
 
     private const int MostColumns = 10_000;
 
-    public enum Told : byte { Columns = 1, Row = 2, Unreadable = 3, End = 4 }
+    public enum Told : byte
+    {
+        Columns = 1,
+        Row = 2,
+        Unreadable = 3,
+        End = 4,
+    }
 
     public static void Write(BinaryWriter to, Told what, params ReadOnlySpan<string> texts)
     {
         to.Write((byte)what);
         to.Write7BitEncodedInt(texts.Length);
-        foreach (var text in texts) to.Write(text);
+        foreach (var text in texts)
+            to.Write(text);
     }
 
     /// <summary>The next that was told; null when the other side ended without a word.</summary>
@@ -27,9 +35,11 @@ public static class RowProtocol
         {
             var what = (Told)from.ReadByte();
             var count = from.Read7BitEncodedInt();
-            if (count is < 0 or > MostColumns) throw new InvalidDataException("Too many columns.");
+            if (count is < 0 or > MostColumns)
+                throw new InvalidDataException("Too many columns.");
             var texts = new string[count];
-            for (var i = 0; i < count; i++) texts[i] = from.ReadString();
+            for (var i = 0; i < count; i++)
+                texts[i] = from.ReadString();
             return (what, texts);
         }
         catch (Exception e) when (e is EndOfStreamException or FormatException or DecoderFallbackException)

@@ -8,7 +8,8 @@ using Ripen.Server.Stores;
 namespace Ripen.Server;
 
 /// <summary>
-/// The estate of one moment, whole: what was decided comes from the store, today and the stock from the provider. Its projections are computed once
+/// The estate of one moment, whole: what was decided comes from the store, today and the stock from the provider. Its projections are
+/// computed once
 /// each, and what did not change since the view before is taken over from there.
 /// </summary>
 public sealed class EstateView
@@ -19,10 +20,12 @@ public sealed class EstateView
     private EstateView(StoredEstate stored, ProviderStock stock, Estate estate, EstateView? before)
     {
         (this.stored, Stock, Estate) = (stored, stock, estate);
-        if (before is null || !ReferenceEquals(before.Estate.PriceBook, estate.PriceBook)) return;
+        if (before is null || !ReferenceEquals(before.Estate.PriceBook, estate.PriceBook))
+            return;
         foreach (var (months, known) in before.projections)
         {
-            if (known.IsValueCreated) projections[months] = new Lazy<Projection>(() => known.Value.With(estate));
+            if (known.IsValueCreated)
+                projections[months] = new Lazy<Projection>(() => known.Value.With(estate));
         }
     }
 
@@ -36,31 +39,43 @@ public sealed class EstateView
 
     public long VersionOf(string bucket) => stored.Buckets[bucket].Version;
 
-    public Projection Project(int months) =>
-        projections.GetOrAdd(months, m => new Lazy<Projection>(() => Projection.Of(Estate, m))).Value;
+    public Projection Project(int months) => projections.GetOrAdd(months, m => new Lazy<Projection>(() => Projection.Of(Estate, m))).Value;
 
     internal static EstateView Of(StoredEstate stored, ProviderStock stock, EstateView? before)
     {
         var buckets = stored.Estate.Buckets.Select(bucket =>
         {
             var lots = stock.Buckets[bucket.Name].Lots;
-            var same = ReferenceEquals(before?.stored, stored) && before.Stock.Today == stock.Today && before.Estate.Find(bucket.Name) is { } known && ReferenceEquals(known.Stock, lots)
-                ? known
-                : null;
-            return same ?? bucket with
-            {
-                Stock = lots,
-                Streams = [.. bucket.Streams.Select(s => s.AsOf(stock.Today, stored.Buckets[bucket.Name].StatedOn))],
-                CopyTo = [.. bucket.CopyTo.Zip(stock.Buckets[bucket.Name].Copies, (rule, now) => rule with { CatchUp = rule.CatchUp && !now.IsCaughtUp, Waiting = now.Waiting })],
-            };
+            var same =
+                ReferenceEquals(before?.stored, stored)
+                && before.Stock.Today == stock.Today
+                && before.Estate.Find(bucket.Name) is { } known
+                && ReferenceEquals(known.Stock, lots)
+                    ? known
+                    : null;
+            return same
+                ?? bucket with
+                {
+                    Stock = lots,
+                    Streams = [.. bucket.Streams.Select(s => s.AsOf(stock.Today, stored.Buckets[bucket.Name].StatedOn))],
+                    CopyTo =
+                    [
+                        .. bucket.CopyTo.Zip(
+                            stock.Buckets[bucket.Name].Copies,
+                            (rule, now) => rule with { CatchUp = rule.CatchUp && !now.IsCaughtUp, Waiting = now.Waiting }
+                        ),
+                    ],
+                };
         });
         return new EstateView(stored, stock, stored.Estate with { Today = stock.Today, Buckets = [.. buckets] }, before);
     }
 }
 
 /// <summary>
-/// Brings store and provider together: a newer estate is adopted by the provider before anybody sees it, and changes go through here one at a time.
-/// The store decides; what the provider had not done when a process ended is done by the next look. Where the two do not belong together nothing is
+/// Brings store and provider together: a newer estate is adopted by the provider before anybody sees it, and changes go through here one
+/// at a time.
+/// The store decides; what the provider had not done when a process ended is done by the next look. Where the two do not belong together
+/// nothing is
 /// adopted: what the folder follows can be looked at, and nothing be changed.
 /// </summary>
 public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider, ILogger<CurrentEstate> log) : IDisposable
@@ -78,7 +93,8 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     /// <summary>Whether there is an estate in force: all that an object's request asks. Costs nothing.</summary>
     public bool IsThere => Volatile.Read(ref adopted) is not null;
 
-    /// <summary>The first look, at nothing but whether there is an estate that can be looked at; <see cref="Stores"/> says why not.</summary>
+    /// <summary>The first look, at nothing but whether there is an estate that can be looked at; <see cref="Stores"/> says why
+    /// not.</summary>
     public async Task<bool> Begin()
     {
         await adopting.WaitAsync();
@@ -94,16 +110,19 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     }
 
     /// <summary>Null when there is no estate yet.</summary>
-    /// <exception cref="RefusalException">The stores do not belong together, and the folder follows nothing that could be looked at.</exception>
+    /// <exception cref="RefusalException">The stores do not belong together, and the folder follows nothing that could be looked
+    /// at.</exception>
     public async Task<EstateView?> Get(CancellationToken cancel)
     {
         await adopting.WaitAsync(cancel);
         try
         {
             await Reconcile(cancel);
-            if (adopted is null) return stores.Standing == Standing.Together ? null : throw Differ();
+            if (adopted is null)
+                return stores.Standing == Standing.Together ? null : throw Differ();
             var stock = provider.Stock(view?.Stock);
-            if (view is null || !ReferenceEquals(view.Stored, adopted) || !Same(view.Stock, stock)) view = EstateView.Of(adopted, stock, view);
+            if (view is null || !ReferenceEquals(view.Stored, adopted) || !Same(view.Stock, stock))
+                view = EstateView.Of(adopted, stock, view);
             return view;
         }
         finally
@@ -112,7 +131,8 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         }
     }
 
-    /// <summary>Runs <paramref name="change"/> on the newest estate while no other change is under way in this process; the provider knows of it on return.</summary>
+    /// <summary>Runs <paramref name="change"/> on the newest estate while no other change is under way in this process; the provider knows
+    /// of it on return.</summary>
     /// <exception cref="RefusalException">The stores do not belong together.</exception>
     public async Task<T> Change<T>(Func<EstateView?, Task<T>> change, CancellationToken cancel)
     {
@@ -130,7 +150,8 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     }
 
     /// <summary>
-    /// Stores a change, inside <see cref="Change"/>: looked at by the provider first, so that nothing that is kept goes or is kept less, and taken up by it before
+    /// Stores a change, inside <see cref="Change"/>: looked at by the provider first, so that nothing that is kept goes or is kept less,
+    /// and taken up by it before
     /// anybody can put more where something goes.
     /// </summary>
     public async Task Apply(PlannedChange change, Func<Task> storing)
@@ -143,7 +164,8 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     /// <exception cref="RefusalException">The stores do not belong together.</exception>
     public void DemandTogether()
     {
-        if (stores.Standing != Standing.Together) throw Differ();
+        if (stores.Standing != Standing.Together)
+            throw Differ();
     }
 
     /// <summary>Makes the two one again, as somebody chose.</summary>
@@ -159,9 +181,17 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
             try
             {
                 await Reconcile(cancel);
-                if (!stores.Choices.Contains(choice)) throw new RefusalException(RefusalKind.Conflict, "not-offered", "This is not offered as the two stores stand now.", "$.choice");
-                if (choice == StoresChoice.TakeFolder) await store.Restore(ToStored(provider.KeptPlan!), (await store.Load(cancel))?.Estate, cancel);
-                else await TakeDatabase(cancel);
+                if (!stores.Choices.Contains(choice))
+                    throw new RefusalException(
+                        RefusalKind.Conflict,
+                        "not-offered",
+                        "This is not offered as the two stores stand now.",
+                        "$.choice"
+                    );
+                if (choice == StoresChoice.TakeFolder)
+                    await store.Restore(ToStored(provider.KeptPlan!), (await store.Load(cancel))?.Estate, cancel);
+                else
+                    await TakeDatabase(cancel);
                 refused = null;
                 (adopted, view) = (null, null);
                 await Reconcile(CancellationToken.None);
@@ -178,12 +208,15 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     }
 
     /// <summary>The draft with the stock that lies in the bucket it replaces, cut so that the drafted rules match it exactly.</summary>
-    public Bucket WithStock(Bucket draft, Bucket stored) => draft with
-    {
-        Stock = draft.Rules.All(r => stored.Rules.Any(s => s.Prefix == r.Prefix && s.SmallestBytes == r.SmallestBytes)) && draft.CopyTo.All(c => stored.CopyTo.Any(c.IsSame))
-            ? stored.Stock
-            : provider.StockFor(stored.Name, draft),
-    };
+    public Bucket WithStock(Bucket draft, Bucket stored) =>
+        draft with
+        {
+            Stock =
+                draft.Rules.All(r => stored.Rules.Any(s => s.Prefix == r.Prefix && s.SmallestBytes == r.SmallestBytes))
+                && draft.CopyTo.All(c => stored.CopyTo.Any(c.IsSame))
+                    ? stored.Stock
+                    : provider.StockFor(stored.Name, draft),
+        };
 
     public void Dispose()
     {
@@ -195,8 +228,10 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     private async Task Reconcile(CancellationToken cancel)
     {
         var standing = await store.Standing(cancel);
-        if (adopted is not null && standing is not null && (adopted.Version, adopted.Mark) == (standing.Version, standing.Mark)) return;
-        if (adopted is not null && refused is { } again && standing is not null && again == (standing.Version, standing.Mark)) return;
+        if (adopted is not null && standing is not null && (adopted.Version, adopted.Mark) == (standing.Version, standing.Mark))
+            return;
+        if (adopted is not null && refused is { } again && standing is not null && again == (standing.Version, standing.Mark))
+            return;
         var folder = provider.Standing;
         var how = Agreement.Of(standing, folder);
         if (how != Standing.Together)
@@ -204,7 +239,8 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
             Part(how, standing, folder, null, standing is null ? null : await store.Load(cancel));
             return;
         }
-        if (standing is null) return;
+        if (standing is null)
+            return;
         var stored = (await store.Load(cancel))!;
         try
         {
@@ -213,7 +249,11 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         }
         catch (Exception error) when (error is RefusalException or Microsoft.Data.Sqlite.SqliteException or IOException)
         {
-            log.LogError(error, "The provider did not take up version {Version} of the estate; what it followed before stays in force.", stored.Version);
+            log.LogError(
+                error,
+                "The provider did not take up version {Version} of the estate; what it followed before stays in force.",
+                stored.Version
+            );
             refused = (stored.Version, stored.Mark);
             Part(Standing.NotTakenUp, standing, folder, error.Message, stored);
         }
@@ -222,9 +262,18 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     private void Part(Standing how, StoreStanding? standing, FolderStanding folder, string? reason, StoredEstate? stored)
     {
         var kept = provider.KeptPlan;
-        if (stores.Standing != how) log.LogError("{Words} {Reason}", Agreement.Words(how), reason ?? "Decide at /stores what is to hold.");
-        stores = new StoresReading(how, Agreement.Words(how), reason, Agreement.Choices(how, kept is not null),
-            standing is null ? null : new StoreSide(standing.Identity, standing.Version, [.. stored?.Estate.Buckets.Select(b => b.Name) ?? []]), new StoreSide(folder.Identity, folder.Version, kept is null ? [] : [.. kept.Estate.Buckets.Select(b => b.Name)]));
+        if (stores.Standing != how)
+            log.LogError("{Words} {Reason}", Agreement.Words(how), reason ?? "Decide at /stores what is to hold.");
+        stores = new StoresReading(
+            how,
+            Agreement.Words(how),
+            reason,
+            Agreement.Choices(how, kept is not null),
+            standing is null
+                ? null
+                : new StoreSide(standing.Identity, standing.Version, [.. stored?.Estate.Buckets.Select(b => b.Name) ?? []]),
+            new StoreSide(folder.Identity, folder.Version, kept is null ? [] : [.. kept.Estate.Buckets.Select(b => b.Name)])
+        );
         adopted = kept is null ? null : ToStored(kept);
     }
 
@@ -234,10 +283,22 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         var folder = provider.Standing;
         if (!provider.HasPlan || (folder.Identity, folder.Version, folder.Mark) != (stored.Identity, stored.Version, stored.Mark))
         {
-            provider.Adopt(new ProviderPlan(stored.Estate, stored.Version, stored.ImportVersion,
-                stored.Buckets.ToDictionary(b => b.Key, b => new PlannedBucket(b.Value.StatedOn, b.Value.StockVersion, b.Value.LiftVersion)), stored.Identity, stored.Mark));
+            provider.Adopt(
+                new ProviderPlan(
+                    stored.Estate,
+                    stored.Version,
+                    stored.ImportVersion,
+                    stored.Buckets.ToDictionary(
+                        b => b.Key,
+                        b => new PlannedBucket(b.Value.StatedOn, b.Value.StockVersion, b.Value.LiftVersion)
+                    ),
+                    stored.Identity,
+                    stored.Mark
+                )
+            );
         }
-        if (stored.Estate.Buckets.Any(b => b.Stock.Count > 0 || b.CopyTo.Any(c => c.Waiting.Count > 0))) await store.HandedOver(stored.Version, cancel);
+        if (stored.Estate.Buckets.Any(b => b.Stock.Count > 0 || b.CopyTo.Any(c => c.Waiting.Count > 0)))
+            await store.HandedOver(stored.Version, cancel);
         await store.Adopted(stored.Version, stored.Mark, cancel);
         adopted = stored;
     }
@@ -253,11 +314,22 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         }
     }
 
-    private static StoredEstate ToStored(ProviderPlan plan) => new(plan.Estate, plan.Version, plan.ImportVersion,
-        plan.Buckets.ToDictionary(b => b.Key, b => new StoredBucket(1, b.Value.StatedOn, b.Value.StockVersion, b.Value.LiftVersion)), plan.Identity, plan.Mark);
+    private static StoredEstate ToStored(ProviderPlan plan) =>
+        new(
+            plan.Estate,
+            plan.Version,
+            plan.ImportVersion,
+            plan.Buckets.ToDictionary(b => b.Key, b => new StoredBucket(1, b.Value.StatedOn, b.Value.StockVersion, b.Value.LiftVersion)),
+            plan.Identity,
+            plan.Mark
+        );
 
-    private RefusalException Differ() => new(RefusalKind.Conflict, "stores-differ", $"{stores.Words} Decide at /stores what is to hold; until then nothing can be changed.");
+    private RefusalException Differ() =>
+        new(RefusalKind.Conflict, "stores-differ", $"{stores.Words} Decide at /stores what is to hold; until then nothing can be changed.");
 
-    private static bool Same(ProviderStock a, ProviderStock b) => a.Today == b.Today && a.PlanVersion == b.PlanVersion && a.Buckets.Count == b.Buckets.Count
+    private static bool Same(ProviderStock a, ProviderStock b) =>
+        a.Today == b.Today
+        && a.PlanVersion == b.PlanVersion
+        && a.Buckets.Count == b.Buckets.Count
         && a.Buckets.All(s => b.Buckets.TryGetValue(s.Key, out var other) && ReferenceEquals(s.Value, other));
 }

@@ -7,7 +7,6 @@ using Ripen.Server.Access;
 using Ripen.Server.Advice;
 using Ripen.Server.Buckets;
 using Ripen.Server.Clock;
-using Ripen.Server.Replication;
 using Ripen.Server.Demo;
 using Ripen.Server.Estates;
 using Ripen.Server.Forecasts;
@@ -15,12 +14,14 @@ using Ripen.Server.Http;
 using Ripen.Server.Inventory;
 using Ripen.Server.Objects;
 using Ripen.Server.Redundancy;
+using Ripen.Server.Replication;
 using Ripen.Server.Stores;
 
 CultureInfo.DefaultThreadCurrentCulture = CultureInfo.InvariantCulture;
 
 var builder = WebApplication.CreateBuilder(new WebApplicationOptions { Args = args, ContentRootPath = AppContext.BaseDirectory });
-if (builder.Configuration["urls"] is null) builder.WebHost.UseUrls("http://127.0.0.1:5140");
+if (builder.Configuration["urls"] is null)
+    builder.WebHost.UseUrls("http://127.0.0.1:5140");
 var settings = builder.Configuration.GetSection("Ripen").Get<RipenSettings>() ?? new RipenSettings();
 var database = Path.GetFullPath(settings.Database);
 var folder = settings.Provider ?? Path.Combine(Path.GetDirectoryName(database)!, "provider");
@@ -40,18 +41,28 @@ builder.Services.AddSingleton<CurrentEstate>();
 builder.Services.AddSingleton<DemoEstate>();
 builder.Services.AddRipenProblemDetails();
 builder.Services.AddExceptionHandler<RefusalHandler>();
-builder.Services.AddSingleton(services => new SimulatedProvider(folder, services.GetRequiredService<TimeProvider>(), services.GetRequiredService<IActors>()));
+builder.Services.AddSingleton(services => new SimulatedProvider(
+    folder,
+    services.GetRequiredService<TimeProvider>(),
+    services.GetRequiredService<IActors>()
+));
 builder.Services.AddSingleton<ClockJob>();
+
 // The build runs this program for its OpenAPI document only; that must not leave a database or a provider behind.
-if (!OpenApiDocument.IsBeingGenerated) builder.Services.AddHostedService(services => services.GetRequiredService<ClockJob>());
+if (!OpenApiDocument.IsBeingGenerated)
+    builder.Services.AddHostedService(services => services.GetRequiredService<ClockJob>());
 builder.Services.ConfigureHttpJsonOptions(options => EstateDocument.ConfigureStrict(options.SerializerOptions));
 builder.Services.AddRipenOpenApi();
 builder.Services.AddResponseCompression();
 
 var app = builder.Build();
 app.UseDoor(settings);
+
 // Objects go out byte for byte: a range or a digest of something compressed would be of other bytes.
-app.UseWhen(context => context.Request.Path.Value?.Contains("/objects/", StringComparison.Ordinal) != true, others => others.UseResponseCompression());
+app.UseWhen(
+    context => context.Request.Path.Value?.Contains("/objects/", StringComparison.Ordinal) != true,
+    others => others.UseResponseCompression()
+);
 app.UseMiddleware<StoresGuard>();
 app.UseMiddleware<PlainObjects>();
 app.UseFrontEnd();
@@ -72,14 +83,23 @@ api.MapSchemes();
 api.MapAdvice();
 api.MapCopies();
 api.MapStores();
+
 // For reading only, so that a wrong method or media type elsewhere still gets its own answer.
-api.MapGet("{**rest}", () => Problems.NotFound("unknown-address", "There is nothing at this address; /openapi/v1.json lists what there is.")).ExcludeFromDescription();
+api.MapGet(
+        "{**rest}",
+        () => Problems.NotFound("unknown-address", "There is nothing at this address; /openapi/v1.json lists what there is.")
+    )
+    .ExcludeFromDescription();
 app.MapFallbackToFile("index.html");
 
 try
 {
-    if (!OpenApiDocument.IsBeingGenerated) await Prepare();
-    if (settings.BeyondLoopback) app.Logger.LogWarning("Ripen listens beyond this machine and has no sign-in yet: whoever reaches it can read, change and delete everything.");
+    if (!OpenApiDocument.IsBeingGenerated)
+        await Prepare();
+    if (settings.BeyondLoopback)
+        app.Logger.LogWarning(
+            "Ripen listens beyond this machine and has no sign-in yet: whoever reaches it can read, change and delete everything."
+        );
     await app.RunAsync();
     return 0;
 }
@@ -94,12 +114,18 @@ async Task Prepare()
     Directory.CreateDirectory(Path.GetDirectoryName(database)!);
     // First, because it keeps every other process out.
     var mended = app.Services.GetRequiredService<SimulatedProvider>().Mended;
-    if (mended.HalfWritten > 0) app.Logger.LogWarning("{Files} half-written uploads that nothing had acknowledged were removed.", mended.HalfWritten);
-    if (mended.PutAside > 0) app.Logger.LogWarning("{Files} files that the provider's index does not know were put into its folder 'quarantine'; list.csv there names them.", mended.PutAside);
+    if (mended.HalfWritten > 0)
+        app.Logger.LogWarning("{Files} half-written uploads that nothing had acknowledged were removed.", mended.HalfWritten);
+    if (mended.PutAside > 0)
+        app.Logger.LogWarning(
+            "{Files} files that the provider's index does not know were put into its folder 'quarantine'; list.csv there names them.",
+            mended.PutAside
+        );
     await app.Services.GetRequiredService<EstateStore>().Prepare();
     var current = app.Services.GetRequiredService<CurrentEstate>();
     var demo = app.Services.GetRequiredService<DemoEstate>();
     // What does not belong together is said, and can be looked at; it is no reason not to start.
-    if (!await current.Begin() && settings.Demo && current.Stores.Standing == Standing.Together) await demo.Load(CancellationToken.None);
+    if (!await current.Begin() && settings.Demo && current.Stores.Standing == Standing.Together)
+        await demo.Load(CancellationToken.None);
     await demo.Live(CancellationToken.None);
 }

@@ -1,6 +1,7 @@
 namespace Ripen.Server;
 
-/// <summary>The section "Ripen" of the configuration (command line: <c>--Ripen:Database=…</c>, environment: <c>Ripen__Database</c>).</summary>
+/// <summary>The section "Ripen" of the configuration (command line: <c>--Ripen:Database=…</c>, environment:
+/// <c>Ripen__Database</c>).</summary>
 public sealed record RipenSettings
 {
     /// <summary>The SQLite file; made when it is not there.</summary>
@@ -12,10 +13,12 @@ public sealed record RipenSettings
     /// <summary>Whether an empty database gets the demo estate at start.</summary>
     public bool Demo { get; init; }
 
-    /// <summary>Host names that the server answers for, with semicolons between them; "*" for all. Null for the names of this machine's loopback.</summary>
+    /// <summary>Host names that the server answers for, with semicolons between them; "*" for all. Null for the names of this machine's
+    /// loopback.</summary>
     public string? Hosts { get; init; }
 
-    /// <summary>Whether it may listen where other machines reach it. There is no sign-in yet: whoever reaches it may do everything.</summary>
+    /// <summary>Whether it may listen where other machines reach it. There is no sign-in yet: whoever reaches it may do
+    /// everything.</summary>
     public bool BeyondLoopback { get; init; }
 
     /// <summary>Whether the demo has lived its ninety days, or begins on its first.</summary>

@@ -11,11 +11,15 @@ internal static class Accessibility
     {
         var script = (IJavaScriptExecutor)browser;
         script.ExecuteScript(Axe);
-        var found = (IReadOnlyCollection<object>)script.ExecuteAsyncScript("""
-            const done = arguments[arguments.length - 1];
-            axe.run().then(r => done(r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical')
-              .map(v => `${v.id}: ${v.nodes.length} times, first ${v.nodes[0].html} (${v.nodes[0].failureSummary})`)));
-            """)!;
+        var found =
+            (IReadOnlyCollection<object>)
+                script.ExecuteAsyncScript(
+                    """
+                    const done = arguments[arguments.length - 1];
+                    axe.run().then(r => done(r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical')
+                      .map(v => `${v.id}: ${v.nodes.length} times, first ${v.nodes[0].html} (${v.nodes[0].failureSummary})`)));
+                    """
+                )!;
         return [.. found.Cast<string>()];
     }
 }

@@ -30,7 +30,10 @@ internal sealed class BucketsOverHttp(Uri address) : IDisposable
 
     public async Task Change(JsonNode bucket, string etag)
     {
-        using var change = new HttpRequestMessage(HttpMethod.Put, $"/api/buckets/{bucket["name"]}") { Content = Body(bucket.ToJsonString()) };
+        using var change = new HttpRequestMessage(HttpMethod.Put, $"/api/buckets/{bucket["name"]}")
+        {
+            Content = Body(bucket.ToJsonString()),
+        };
         change.Headers.TryAddWithoutValidation("If-Match", etag);
         (await http.SendAsync(change)).EnsureSuccessStatusCode();
     }
@@ -38,7 +41,10 @@ internal sealed class BucketsOverHttp(Uri address) : IDisposable
     /// <summary>Lifts the bucket's keep rule.</summary>
     public async Task Lift(string name)
     {
-        using var lift = new HttpRequestMessage(HttpMethod.Post, $"/api/buckets/{name}/keep/lift") { Content = Body($$"""{ "reason": "the test wants it gone", "confirm": "{{name}}" }""") };
+        using var lift = new HttpRequestMessage(HttpMethod.Post, $"/api/buckets/{name}/keep/lift")
+        {
+            Content = Body($$"""{ "reason": "the test wants it gone", "confirm": "{{name}}" }"""),
+        };
         lift.Headers.TryAddWithoutValidation("If-Match", (await StoredWithTag(name)).Tag);
         (await http.SendAsync(lift)).EnsureSuccessStatusCode();
     }

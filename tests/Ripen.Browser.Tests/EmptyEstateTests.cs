@@ -15,8 +15,12 @@ public sealed class EmptyEstateTests
 
         var document = Path.Combine(AppContext.BaseDirectory, "demo", "brackwater-ferries.json");
         var wrong = Path.Combine(ripen.Folder, "wrong.json");
-        await File.WriteAllTextAsync(wrong, (await File.ReadAllTextAsync(document))
-            .Replace("\"unit\": \"GB\"", "\"unit\": \"pounds\"", StringComparison.Ordinal).Replace("\"copies\": 3", "\"copies\": -3", StringComparison.Ordinal));
+        await File.WriteAllTextAsync(
+            wrong,
+            (await File.ReadAllTextAsync(document))
+                .Replace("\"unit\": \"GB\"", "\"unit\": \"pounds\"", StringComparison.Ordinal)
+                .Replace("\"copies\": 3", "\"copies\": -3", StringComparison.Ordinal)
+        );
         Pick(wrong);
         page.See("$.priceBook.unit");
         page.See("$.priceBook.schemes[0].copies");

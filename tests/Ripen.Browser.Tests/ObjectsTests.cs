@@ -3,7 +3,8 @@ using OpenQA.Selenium;
 
 namespace Ripen.Browser.Tests;
 
-/// <summary>Files in and out, links, public reading, tiers and time, in the real interface. A server of its own: time passes here.</summary>
+/// <summary>Files in and out, links, public reading, tiers and time, in the real interface. A server of its own: time passes
+/// here.</summary>
 public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>, IDisposable
 {
     private readonly Page page = new(demo.Ripen);
@@ -70,13 +71,17 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     {
         await buckets.Make("stop-and-go");
         var large = Path.Combine(demo.Ripen.Folder, "large.bin");
-        await using (var file = File.Create(large)) file.SetLength(400_000_000);
+        await using (var file = File.Create(large))
+            file.SetLength(400_000_000);
         page.Open("/buckets/stop-and-go#objects");
         page.See("Nothing lies here yet");
         page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(large);
         page.Click(page.Button("Pause"));
         page.See("large.bin paused");
-        Assert.Equal(System.Net.HttpStatusCode.NotFound, (await http.GetAsync(new Uri("/api/buckets/stop-and-go/details/large.bin", UriKind.Relative))).StatusCode);
+        Assert.Equal(
+            System.Net.HttpStatusCode.NotFound,
+            (await http.GetAsync(new Uri("/api/buckets/stop-and-go/details/large.bin", UriKind.Relative))).StatusCode
+        );
         page.Click(page.Button("Go on"));
         page.See("1 of 1 files stored");
 
@@ -98,11 +103,15 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     {
         await buckets.Make("hostile");
         const string steal = "document.title = 'stolen'; fetch('/api/estate').then(() => { document.title = 'stolen' })";
-        foreach (var (key, type, text) in new[]
-        {
-            ("a.html", "text/html", $"<title>page</title><script>{steal}</script>"), ("a.svg", "image/svg+xml", $"<svg xmlns='http://www.w3.org/2000/svg'><script>{steal}</script></svg>"),
-            ("a.js", "text/javascript", $"self.document ? ({steal}) : postMessage('stolen')"), ("a.txt", "text/plain", $"<script>{steal}</script>"),
-        })
+        foreach (
+            var (key, type, text) in new[]
+            {
+                ("a.html", "text/html", $"<title>page</title><script>{steal}</script>"),
+                ("a.svg", "image/svg+xml", $"<svg xmlns='http://www.w3.org/2000/svg'><script>{steal}</script></svg>"),
+                ("a.js", "text/javascript", $"self.document ? ({steal}) : postMessage('stolen')"),
+                ("a.txt", "text/plain", $"<script>{steal}</script>"),
+            }
+        )
         {
             using var content = new StringContent(text);
             content.Headers.ContentType = System.Net.Http.Headers.MediaTypeHeaderValue.Parse(type);
@@ -116,16 +125,20 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
             Assert.NotEqual("stolen", page.Browser.Title);
             page.Open("/schemes");
             page.See("Redundancy, side by side");
-            var ran = (string?)((IJavaScriptExecutor)page.Browser).ExecuteAsyncScript("""
-                const [address, done] = arguments;
-                const told = [];
-                const script = Object.assign(document.createElement('script'), { src: address });
-                const frame = Object.assign(document.createElement('iframe'), { src: address });
-                document.body.append(script, frame);
-                try { new Worker(address).onmessage = () => told.push('worker') } catch { }
-                import(address).then(() => told.push('module'), () => {});
-                setTimeout(() => done([document.title, frame.contentDocument?.title ?? '', ...told].filter((t) => /stolen|worker|module/.test(t)).join()), 700);
-                """, $"/api/buckets/hostile/objects/{key}");
+            var ran = (string?)
+                ((IJavaScriptExecutor)page.Browser).ExecuteAsyncScript(
+                    """
+                    const [address, done] = arguments;
+                    const told = [];
+                    const script = Object.assign(document.createElement('script'), { src: address });
+                    const frame = Object.assign(document.createElement('iframe'), { src: address });
+                    document.body.append(script, frame);
+                    try { new Worker(address).onmessage = () => told.push('worker') } catch { }
+                    import(address).then(() => told.push('module'), () => {});
+                    setTimeout(() => done([document.title, frame.contentDocument?.title ?? '', ...told].filter((t) => /stolen|worker|module/.test(t)).join()), 700);
+                    """,
+                    $"/api/buckets/hostile/objects/{key}"
+                );
             Assert.Equal((key, ""), (key, ran));
         }
     }
@@ -169,7 +182,9 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     public async Task A_bucket_is_opened_by_typing_its_name_and_closed_again()
     {
         await buckets.Make("open-house");
-        (await http.PutAsync(new Uri("/api/buckets/open-house/objects/a.txt", UriKind.Relative), new StringContent("hello"))).EnsureSuccessStatusCode();
+        (
+            await http.PutAsync(new Uri("/api/buckets/open-house/objects/a.txt", UriKind.Relative), new StringContent("hello"))
+        ).EnsureSuccessStatusCode();
         var plain = new Uri("/objects/open-house/a.txt", UriKind.Relative);
         page.Open("/buckets/open-house#access");
         page.Click(page.Button("Open it to everybody…"));
@@ -208,7 +223,10 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         Assert.DoesNotContain(key.Split(':')[1], page.Browser.PageSource, StringComparison.Ordinal);
 
         using var request = new HttpRequestMessage(HttpMethod.Get, "/objects/with-keys");
-        request.Headers.TryAddWithoutValidation("Authorization", "Basic " + Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(key)));
+        request.Headers.TryAddWithoutValidation(
+            "Authorization",
+            "Basic " + Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(key))
+        );
         Assert.True((await http.SendAsync(request)).IsSuccessStatusCode);
         page.Click(page.Find("[aria-label='Remove the access of the harbour office']"));
         page.Click(page.Find("[aria-label='Yes: remove the access of the harbour office']"));
@@ -219,7 +237,12 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     public async Task Moving_to_another_tier_shows_its_consequences_first()
     {
         await buckets.Make("by-hand");
-        (await http.PutAsync(new Uri("/api/buckets/by-hand/objects/logs/a.txt", UriKind.Relative), new ByteArrayContent(new byte[9_000_000]))).EnsureSuccessStatusCode();
+        (
+            await http.PutAsync(
+                new Uri("/api/buckets/by-hand/objects/logs/a.txt", UriKind.Relative),
+                new ByteArrayContent(new byte[9_000_000])
+            )
+        ).EnsureSuccessStatusCode();
         page.Open("/buckets/by-hand?in=logs/#objects");
         page.Click(page.Button("Move everything under logs/ to another tier…"));
         page.See("1 object, 9 MB, leave");
@@ -229,14 +252,20 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Gone("Move now");
         Assert.Equal("cave", (await Tier())!);
 
-        async Task<string?> Tier() => System.Text.Json.Nodes.JsonNode.Parse(await http.GetStringAsync(new Uri("/api/buckets/by-hand/details/logs/a.txt", UriKind.Relative)))!["chosen"]!["tier"]!.GetValue<string>();
+        async Task<string?> Tier() =>
+            System.Text.Json.Nodes.JsonNode.Parse(
+                await http.GetStringAsync(new Uri("/api/buckets/by-hand/details/logs/a.txt", UriKind.Relative))
+            )!["chosen"]!["tier"]!.GetValue<string>();
     }
 
     [Fact]
     public async Task An_inventory_is_read_its_broken_row_is_told_and_it_is_imported()
     {
         await buckets.Make("from-elsewhere");
-        var file = Sample("list.csv", System.Text.Encoding.UTF8.GetBytes("name,size,last modified\ncharts/1,5000000,2024-01-01\ncharts/2,lots,2024-01-01\n"));
+        var file = Sample(
+            "list.csv",
+            System.Text.Encoding.UTF8.GetBytes("name,size,last modified\ncharts/1,5000000,2024-01-01\ncharts/2,lots,2024-01-01\n")
+        );
         page.Open("/buckets/from-elsewhere#untouched");
         page.Click(page.Button("Bring an inventory…"));
         page.Browser.FindElement(By.CssSelector("input[aria-label='Inventory file']")).SendKeys(file);
@@ -244,6 +273,9 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.See("Row 2, size “lots”: Write whole bytes, in digits only.");
         page.Click(page.Button("Import without the 1 broken rows"));
         page.Gone("Row 2");
-        page.Until(() => page.Find("[aria-label='Untouched'] table").Text.Contains("charts/", StringComparison.Ordinal), "the untouched prefix");
+        page.Until(
+            () => page.Find("[aria-label='Untouched'] table").Text.Contains("charts/", StringComparison.Ordinal),
+            "the untouched prefix"
+        );
     }
 }

@@ -103,7 +103,10 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Open("/");
         page.See("Brackwater Ferries");
         page.Press("n");
-        page.Until(() => page.Browser.SwitchTo().ActiveElement().GetAttribute("id") == page.Field("Name").GetAttribute("id"), "the focus in the name");
+        page.Until(
+            () => page.Browser.SwitchTo().ActiveElement().GetAttribute("id") == page.Field("Name").GetAttribute("id"),
+            "the focus in the name"
+        );
         page.Press("by-keys");
         page.See("This name is free.");
         page.Press(Keys.Enter);
@@ -125,10 +128,16 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Find("[role=combobox]");
         page.Press("forecast" + Keys.Enter);
         page.Until(() => page.Path == "/forecast", "the forecast");
-        page.Until(() => page.Browser.FindElements(By.CssSelector("[role=slider][aria-label^='Forecast of money']")).Count > 0, "the chart");
+        page.Until(
+            () => page.Browser.FindElements(By.CssSelector("[role=slider][aria-label^='Forecast of money']")).Count > 0,
+            "the chart"
+        );
         TabTo(e => e.GetAttribute("aria-label")?.StartsWith("Forecast of money", StringComparison.Ordinal) == true);
         page.Press(Keys.ArrowRight + Keys.ArrowRight);
-        page.Until(() => page.Find("output[aria-label=Reading]").Text.StartsWith("January 2027", StringComparison.Ordinal), "the reading of January 2027");
+        page.Until(
+            () => page.Find("output[aria-label=Reading]").Text.StartsWith("January 2027", StringComparison.Ordinal),
+            "the reading of January 2027"
+        );
     }
 
     [Fact]
@@ -141,8 +150,14 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Press(Keys.Enter);
         page.Until(() => page.Path.StartsWith("/buckets/bucket-", StringComparison.Ordinal), "the new bucket's sheet");
         var made = await buckets.Stored(page.Path["/buckets/".Length..]);
-        Assert.Equal(("aldmouth", "one-site", "counter"), (made["region"]!.GetValue<string>(), made["scheme"]!.GetValue<string>(), made["tier"]!.GetValue<string>()));
-        page.Until(() => page.Find("section[aria-label^='Sheet of']").Location.Y > 0 && page.Button("Apply").Location.Y < Scrolled() + 800, "the sheet in the window");
+        Assert.Equal(
+            ("aldmouth", "one-site", "counter"),
+            (made["region"]!.GetValue<string>(), made["scheme"]!.GetValue<string>(), made["tier"]!.GetValue<string>())
+        );
+        page.Until(
+            () => page.Find("section[aria-label^='Sheet of']").Location.Y > 0 && page.Button("Apply").Location.Y < Scrolled() + 800,
+            "the sheet in the window"
+        );
 
         long Scrolled() => (long)((IJavaScriptExecutor)page.Browser).ExecuteScript("return Math.round(window.scrollY)")!;
     }
@@ -201,7 +216,8 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Open("/?sort=cost");
         page.Until(() => Names().StartsWith("port-sonar", StringComparison.Ordinal), "the dearest first");
 
-        string Names() => string.Join(",", page.Browser.FindElements(By.CssSelector("section[aria-label=Buckets] li a")).Select(e => e.Text));
+        string Names() =>
+            string.Join(",", page.Browser.FindElements(By.CssSelector("section[aria-label=Buckets] li a")).Select(e => e.Text));
     }
 
     [Fact]
@@ -211,13 +227,19 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Click(page.Button("by charge"));
         page.See("early-leave");
         page.Type(page.Find("input[aria-label='Horizon in years']"), "2");
-        page.Until(() => page.Browser.FindElements(By.CssSelector("[aria-label='Forecast of money by month'] tbody")).Count == 2, "two years in the table");
+        page.Until(
+            () => page.Browser.FindElements(By.CssSelector("[aria-label='Forecast of money by month'] tbody")).Count == 2,
+            "two years in the table"
+        );
         page.Click(page.Link("Download every row as CSV"));
         var file = Path.Combine(demo.Ripen.Folder, "forecast-24-months.csv");
         page.Until(() => File.Exists(file), "the download");
         var lines = File.ReadAllLines(file);
         Assert.Equal("month,bucket,region,tier,charge,quantity,unit,amount", lines[0]);
-        var first = lines.Skip(1).Where(l => l.StartsWith("2026-11,", StringComparison.Ordinal)).Sum(l => double.Parse(l.Split(',')[7], CultureInfo.InvariantCulture));
+        var first = lines
+            .Skip(1)
+            .Where(l => l.StartsWith("2026-11,", StringComparison.Ordinal))
+            .Sum(l => double.Parse(l.Split(',')[7], CultureInfo.InvariantCulture));
         var total = page.Find("[aria-label='Forecast of money by month'] tbody tr td:last-child").Text;
         Assert.Equal(first.ToString("€#,0", CultureInfo.InvariantCulture), total);
     }
@@ -238,7 +260,8 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.See("Bucket deleted");
     }
 
-    private int Age(IWebElement handle) => page.Until(() => handle.GetAttribute("aria-valuenow"), "an age") is { } now ? int.Parse(now, CultureInfo.InvariantCulture) : 0;
+    private int Age(IWebElement handle) =>
+        page.Until(() => handle.GetAttribute("aria-valuenow"), "an age") is { } now ? int.Parse(now, CultureInfo.InvariantCulture) : 0;
 
     private string Cost(int year) => page.Find($"[data-testid=cost-year-{year}]").Text;
 
@@ -246,9 +269,12 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     {
         for (var i = 0; i < 150; i++)
         {
-            if (wanted(page.Browser.SwitchTo().ActiveElement())) return;
-            if (backwards) page.PressWith(Keys.Shift, Keys.Tab);
-            else page.Press(Keys.Tab);
+            if (wanted(page.Browser.SwitchTo().ActiveElement()))
+                return;
+            if (backwards)
+                page.PressWith(Keys.Shift, Keys.Tab);
+            else
+                page.Press(Keys.Tab);
         }
         Assert.Fail("Tab never came to it.");
     }

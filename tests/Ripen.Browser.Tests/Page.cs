@@ -3,7 +3,8 @@ using OpenQA.Selenium.Interactions;
 
 namespace Ripen.Browser.Tests;
 
-/// <summary>What a person does with the page: finds things by their label or words, clicks, types, waits until something is there.</summary>
+/// <summary>What a person does with the page: finds things by their label or words, clicks, types, waits until something is
+/// there.</summary>
 internal sealed class Page(RunningRipen ripen)
 {
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(20);
@@ -22,7 +23,10 @@ internal sealed class Page(RunningRipen ripen)
 
     /// <summary>The control whose label has these words; <paramref name="nth"/> counts from 0 where several have.</summary>
     public IWebElement Field(string label, int nth = 0) =>
-        Until(() => Browser.FindElements(By.XPath($"//*[@id = //label[normalize-space()={Quoted(label)}]/@for]")).ElementAtOrDefault(nth), $"field '{label}'");
+        Until(
+            () => Browser.FindElements(By.XPath($"//*[@id = //label[normalize-space()={Quoted(label)}]/@for]")).ElementAtOrDefault(nth),
+            $"field '{label}'"
+        );
 
     public IWebElement Handle(string label) => Find($"[role=slider][aria-label='{label}']");
 
@@ -44,28 +48,46 @@ internal sealed class Page(RunningRipen ripen)
 
     public void PressWith(string modifier, string key) => new Actions(Browser).KeyDown(modifier).SendKeys(key).KeyUp(modifier).Perform();
 
-    public void Drag(IWebElement handle, int by) => new Actions(Browser).MoveToElement(handle).ClickAndHold().MoveByOffset(by / 2, 0).MoveByOffset(by - (by / 2), 0).Release().Perform();
+    public void Drag(IWebElement handle, int by) =>
+        new Actions(Browser)
+            .MoveToElement(handle)
+            .ClickAndHold()
+            .MoveByOffset(by / 2, 0)
+            .MoveByOffset(by - (by / 2), 0)
+            .Release()
+            .Perform();
 
     /// <summary>Waits until the page has the words.</summary>
-    public void See(string words) => Until(() => Browser.FindElement(By.TagName("body")).Text.Contains(words, StringComparison.Ordinal) ? Browser : null, $"the words '{words}'");
+    public void See(string words) =>
+        Until(
+            () => Browser.FindElement(By.TagName("body")).Text.Contains(words, StringComparison.Ordinal) ? Browser : null,
+            $"the words '{words}'"
+        );
 
-    public void Gone(string words) => Until(() => Browser.FindElement(By.TagName("body")).Text.Contains(words, StringComparison.Ordinal) ? null : Browser, $"no words '{words}'");
+    public void Gone(string words) =>
+        Until(
+            () => Browser.FindElement(By.TagName("body")).Text.Contains(words, StringComparison.Ordinal) ? null : Browser,
+            $"no words '{words}'"
+        );
 
     /// <summary>Waits for a value, through pages that are just being redrawn.</summary>
-    public T Until<T>(Func<T?> look, string what) where T : class
+    public T Until<T>(Func<T?> look, string what)
+        where T : class
     {
         var deadline = DateTime.UtcNow + Patience;
         while (true)
         {
             try
             {
-                if (look() is { } found) return found;
+                if (look() is { } found)
+                    return found;
             }
             catch (StaleElementReferenceException)
             {
                 // Redrawn meanwhile: look again.
             }
-            if (DateTime.UtcNow > deadline) throw new TimeoutException($"Waited in vain for {what}. The page says: {Browser.FindElement(By.TagName("body")).Text}");
+            if (DateTime.UtcNow > deadline)
+                throw new TimeoutException($"Waited in vain for {what}. The page says: {Browser.FindElement(By.TagName("body")).Text}");
             Thread.Sleep(50);
         }
     }
@@ -73,7 +95,10 @@ internal sealed class Page(RunningRipen ripen)
     public void Until(Func<bool> holds, string what) => Until(() => holds() ? this : null, what);
 
     private IWebElement ByWords(string tag, string words) =>
-        Until(() => Browser.FindElements(By.XPath($"//{tag}[normalize-space()={Quoted(words)}]")).FirstOrDefault(e => e.Displayed), $"{tag} '{words}'");
+        Until(
+            () => Browser.FindElements(By.XPath($"//{tag}[normalize-space()={Quoted(words)}]")).FirstOrDefault(e => e.Displayed),
+            $"{tag} '{words}'"
+        );
 
     private static string Quoted(string text) => text.Contains('\'') ? $"\"{text}\"" : $"'{text}'";
 }

@@ -62,7 +62,8 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
         page.Link("As CSV");
         page.Open("/replication");
         page.Click(page.Find("[aria-label='Records'] li:nth-of-type(2) a"));
-        foreach (var step in new[] { "written", "arrived", "compared byte for byte", "removed there", "removed here" }) page.See(step);
+        foreach (var step in new[] { "written", "arrived", "compared byte for byte", "removed there", "removed here" })
+            page.See(step);
     }
 
     [Fact]
@@ -84,7 +85,10 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
         page.Press(Keys.Escape);
         page.Click(page.Button("Remove the rule"));
         page.Click(page.Button("Yes"));
-        page.Until(() => page.Browser.FindElements(By.CssSelector("[data-testid='rule-old-charts-old-charts-far']")).Count == 0, "no such rule");
+        page.Until(
+            () => page.Browser.FindElements(By.CssSelector("[data-testid='rule-old-charts-old-charts-far']")).Count == 0,
+            "no such rule"
+        );
 
         page.Open("/replication/new?from=old-charts&to=old-charts-far");
         page.See("1 objects, 15 B, are safe as well");
@@ -185,18 +189,27 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
         page.See("old-berths is gone; everything is in new-berths");
         page.Open("/buckets/new-berths?object=berth.txt");
         page.See("Nowhere: it is lost with its region.");
-        Assert.Equal(System.Net.HttpStatusCode.NotFound, (await http.GetAsync(new Uri("/api/buckets/old-berths", UriKind.Relative))).StatusCode);
+        Assert.Equal(
+            System.Net.HttpStatusCode.NotFound,
+            (await http.GetAsync(new Uri("/api/buckets/old-berths", UriKind.Relative))).StatusCode
+        );
     }
 
     /// <summary>Presses the one button of a move that does or takes back a step, and waits until it is so.</summary>
     private void Step(string button, string? done = null, string? undone = null)
     {
         page.Click(page.Button(button));
-        page.Until(() => page.Find($"[data-testid='step-{done ?? undone}']").Text.StartsWith('✓') == done is not null, $"the step {done ?? undone}");
+        page.Until(
+            () => page.Find($"[data-testid='step-{done ?? undone}']").Text.StartsWith('✓') == done is not null,
+            $"the step {done ?? undone}"
+        );
     }
 
-    private IWebElement Labelled(string words) => page.Until(
-        () => page.Browser.FindElements(By.XPath($"//label[.//text()[normalize-space()='{words}']]//input")).FirstOrDefault(), $"the choice '{words}'");
+    private IWebElement Labelled(string words) =>
+        page.Until(
+            () => page.Browser.FindElements(By.XPath($"//label[.//text()[normalize-space()='{words}']]//input")).FirstOrDefault(),
+            $"the choice '{words}'"
+        );
 
     private string Cell(string bucket, string what) => page.Find($"[data-testid='rule-{bucket}-{bucket}-far'] [data-testid='{what}']").Text;
 
@@ -205,7 +218,9 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
     private async Task Make(string name, string region)
     {
         var bucket = $$"""{ "name": "{{name}}", "region": "{{region}}", "scheme": "one-site", "tier": "counter", "versioning": true }""";
-        (await http.PostAsync(new Uri("/api/buckets", UriKind.Relative), new StringContent(bucket, Encoding.UTF8, "application/json"))).EnsureSuccessStatusCode();
+        (
+            await http.PostAsync(new Uri("/api/buckets", UriKind.Relative), new StringContent(bucket, Encoding.UTF8, "application/json"))
+        ).EnsureSuccessStatusCode();
     }
 
     private async Task MakePair(string name)
@@ -215,7 +230,18 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
         var read = await http.GetAsync(new Uri("/api/replication", UriKind.Relative));
         using var order = new HttpRequestMessage(HttpMethod.Post, "/api/replication/rules")
         {
-            Content = JsonContent.Create(new { source = name, rule = new { bucket = $"{name}-far", catchUp = false, allowedLagHours = 1.5 } }),
+            Content = JsonContent.Create(
+                new
+                {
+                    source = name,
+                    rule = new
+                    {
+                        bucket = $"{name}-far",
+                        catchUp = false,
+                        allowedLagHours = 1.5,
+                    },
+                }
+            ),
         };
         order.Headers.IfMatch.Add(read.Headers.ETag!);
         (await http.SendAsync(order)).EnsureSuccessStatusCode();
@@ -223,5 +249,7 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
 
     /// <summary>15 bytes.</summary>
     private async Task Put(string bucket, string key) =>
-        (await http.PutAsync(new Uri($"/api/buckets/{bucket}/objects/{key}", UriKind.Relative), new StringContent("fifteen bytes.\n"))).EnsureSuccessStatusCode();
+        (
+            await http.PutAsync(new Uri($"/api/buckets/{bucket}/objects/{key}", UriKind.Relative), new StringContent("fifteen bytes.\n"))
+        ).EnsureSuccessStatusCode();
 }

@@ -20,8 +20,17 @@ public sealed class RunningRipen : IAsyncDisposable
         Address = address;
         driverService = ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver");
         var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
-        options.AddArguments("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
-            "--disable-sync", "--no-first-run", $"--user-data-dir={Path.Combine(folder, "browser")}", "--window-size=1280,800");
+        options.AddArguments(
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--no-first-run",
+            $"--user-data-dir={Path.Combine(folder, "browser")}",
+            "--window-size=1280,800"
+        );
         options.AddUserProfilePreference("download.default_directory", folder);
         Browser = new ChromeDriver(driverService, options);
     }
@@ -37,10 +46,20 @@ public sealed class RunningRipen : IAsyncDisposable
     {
         var folder = Directory.CreateTempSubdirectory("ripen-browser-").FullName;
         var address = new Uri($"http://127.0.0.1:{FreePort()}");
-        var server = Process.Start(new ProcessStartInfo(
-            Path.Combine(AppContext.BaseDirectory, "Ripen.Server"),
-            [$"--urls={address}", $"--Ripen:Database={Path.Combine(folder, "ripen.db")}", $"--Ripen:Demo={demo}", "--Ripen:DemoPast=false"])
-        { RedirectStandardOutput = true })!;
+        var server = Process.Start(
+            new ProcessStartInfo(
+                Path.Combine(AppContext.BaseDirectory, "Ripen.Server"),
+                [
+                    $"--urls={address}",
+                    $"--Ripen:Database={Path.Combine(folder, "ripen.db")}",
+                    $"--Ripen:Demo={demo}",
+                    "--Ripen:DemoPast=false",
+                ]
+            )
+            {
+                RedirectStandardOutput = true,
+            }
+        )!;
         server.OutputDataReceived += (_, _) => { };
         server.BeginOutputReadLine();
         using var client = new HttpClient { BaseAddress = address };

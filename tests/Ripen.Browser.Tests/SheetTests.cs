@@ -33,7 +33,10 @@ public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
         var stored = await buckets.Stored("all-editors");
         Assert.Equal(12.5, stored["streams"]![0]!["objectsPerDay"]!.GetValue<double>());
         Assert.Equal(-0.075, stored["streams"]![0]!["yearlyGrowth"]!.GetValue<double>());
-        Assert.Equal(("quay/", 4_000_000), (stored["streams"]![1]!["prefix"]!.GetValue<string>(), stored["streams"]![1]!["bytesPerObject"]!.GetValue<int>()));
+        Assert.Equal(
+            ("quay/", 4_000_000),
+            (stored["streams"]![1]!["prefix"]!.GetValue<string>(), stored["streams"]![1]!["bytesPerObject"]!.GetValue<int>())
+        );
         Assert.Equal(0.025, stored["reads"]![0]!["shareOfObjectsPerDay"]!.GetValue<double>());
         Assert.Equal((2557, "sealed"), (stored["keep"]!["days"]!.GetValue<int>(), stored["keep"]!["strength"]!.GetValue<string>()));
     }

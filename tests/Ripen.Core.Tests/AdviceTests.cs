@@ -44,7 +44,11 @@ public sealed class AdviceTests
             Assert.True(EstateDocument.ReadBucket(json, Demo, null).Ok);
             Assert.Equal(advice.Choices.Min(c => c.CostAYear), advice.Choices[0].CostAYear);
             var rows = Projection.Of(Demo with { Buckets = [draft] }, 60).Rows().ToList();
-            Assert.Equal(advice.Choices[0].CostAYear, rows.Where(r => string.CompareOrdinal(r.Month.ToString(), "2030-11") >= 0).Sum(r => r.Amount), 6);
+            Assert.Equal(
+                advice.Choices[0].CostAYear,
+                rows.Where(r => string.CompareOrdinal(r.Month.ToString(), "2030-11") >= 0).Sum(r => r.Amount),
+                6
+            );
         }
         Assert.Equal("two-regions", StorageAdvice.Of(Demo, Recordings with { Survives = Spread.Region }).Draft!.Scheme);
     }
@@ -59,12 +63,24 @@ public sealed class AdviceTests
 
     [Fact]
     public void What_is_edited_in_place_is_told_so() =>
-        Assert.Contains(StorageAdvice.Of(Demo, Recordings with { Use = DataUse.MachineDisk }).Reasons, r => r.Contains("backups, not for the volume", StringComparison.Ordinal));
+        Assert.Contains(
+            StorageAdvice.Of(Demo, Recordings with { Use = DataUse.MachineDisk }).Reasons,
+            r => r.Contains("backups, not for the volume", StringComparison.Ordinal)
+        );
 
     [Fact]
     public void Impossible_answers_are_refused_with_their_path()
     {
-        var problems = StorageAdvice.Check(Recordings with { ObjectsPerDay = -1, ShareReadPerMonth = double.NaN, GoneAfterDays = 0, Region = "atlantis" }, Demo.PriceBook);
+        var problems = StorageAdvice.Check(
+            Recordings with
+            {
+                ObjectsPerDay = -1,
+                ShareReadPerMonth = double.NaN,
+                GoneAfterDays = 0,
+                Region = "atlantis",
+            },
+            Demo.PriceBook
+        );
         Assert.Equal(["$.goneAfterDays", "$.objectsPerDay", "$.region", "$.shareReadPerMonth"], problems.Select(p => p.Path).Order());
     }
 }

@@ -6,30 +6,38 @@ namespace Ripen.Core.Tests;
 public class AgeingTests
 {
     [Fact]
-    public void A_snapshot_holds_what_the_day_loop_holds() => RandomEstates.Check(60, estate =>
-    {
-        foreach (var days in new[] { 0, 1, 47, 200 })
-        {
-            var day = estate.Today.AddDays(days);
-            var expected = DayLoop.Contents(estate, day);
-            foreach (var bucket in estate.Buckets)
+    public void A_snapshot_holds_what_the_day_loop_holds() =>
+        RandomEstates.Check(
+            60,
+            estate =>
             {
-                var contents = Snapshot.Of(bucket, estate, day).Tiers.ToDictionary(t => t.Tier);
-                foreach (var tier in estate.PriceBook.Tiers)
+                foreach (var days in new[] { 0, 1, 47, 200 })
                 {
-                    var byAge = new double[AgeBins.Starts.Count];
-                    // Catch-up copies arrive on the first day: on its morning they are not there yet.
-                    foreach (var (age, bytes) in days == 0 ? Counted(bucket, tier.Id, estate.Today) : expected[(bucket.Name, tier.Id)]) byAge[BinOf(age)] += bytes;
-                    var actual = contents.TryGetValue(tier.Id, out var found) ? found.BytesByAge : new double[byAge.Length];
-                    for (var bin = 0; bin < byAge.Length; bin++)
+                    var day = estate.Today.AddDays(days);
+                    var expected = DayLoop.Contents(estate, day);
+                    foreach (var bucket in estate.Buckets)
                     {
-                        if (!Compare.Close(byAge[bin], actual[bin])) return $"{bucket.Name} {tier.Id} on day {days}, age {AgeBins.Starts[bin]}: {byAge[bin]}, not {actual[bin]}";
+                        var contents = Snapshot.Of(bucket, estate, day).Tiers.ToDictionary(t => t.Tier);
+                        foreach (var tier in estate.PriceBook.Tiers)
+                        {
+                            var byAge = new double[AgeBins.Starts.Count];
+                            // Catch-up copies arrive on the first day: on its morning they are not there yet.
+                            foreach (
+                                var (age, bytes) in days == 0 ? Counted(bucket, tier.Id, estate.Today) : expected[(bucket.Name, tier.Id)]
+                            )
+                                byAge[BinOf(age)] += bytes;
+                            var actual = contents.TryGetValue(tier.Id, out var found) ? found.BytesByAge : new double[byAge.Length];
+                            for (var bin = 0; bin < byAge.Length; bin++)
+                            {
+                                if (!Compare.Close(byAge[bin], actual[bin]))
+                                    return $"{bucket.Name} {tier.Id} on day {days}, age {AgeBins.Starts[bin]}: {byAge[bin]}, not {actual[bin]}";
+                            }
+                        }
                     }
                 }
+                return null;
             }
-        }
-        return null;
-    });
+        );
 
     [Fact]
     public void Bins_rise_from_the_first_day_to_the_axis_end()
@@ -49,7 +57,10 @@ public class AgeingTests
         // Stern footage moves at 12 days, and its 19 in the pantry are short of 21.
         Assert.Equal(new ShortStay("pantry", 31, 33, 19, 21), Assert.Single(strip.Lanes[1].ShortStays));
         Assert.Equal(31, strip.KeepDays);
-        Assert.Equal("", Assert.Single(AgeStrip.Of(Samples.Demo().Find("port-sonar")!, Samples.Demo().PriceBook, Samples.Demo().Today).Lanes).Prefix);
+        Assert.Equal(
+            "",
+            Assert.Single(AgeStrip.Of(Samples.Demo().Find("port-sonar")!, Samples.Demo().PriceBook, Samples.Demo().Today).Lanes).Prefix
+        );
     }
 
     [Fact]
@@ -59,7 +70,10 @@ public class AgeingTests
         {
             Stock =
             [
-                Lot(100, objects: 7, inTier: 10), Lot(40, objects: 5, inTier: 40), Lot(10, objects: 3, inTier: 10), Lot(600, objects: 2, inTier: 600),
+                Lot(100, objects: 7, inTier: 10),
+                Lot(40, objects: 5, inTier: 40),
+                Lot(10, objects: 3, inTier: 10),
+                Lot(600, objects: 2, inTier: 600),
             ],
         };
         var run = TodaysRun.Of(bucket, Samples.Around(bucket));
@@ -70,7 +84,10 @@ public class AgeingTests
     [Fact]
     public void Leaving_early_today_is_counted_from_when_the_stock_came_into_its_tier()
     {
-        var bucket = Samples.Bucket([], [new Step { Age = 60, Tier = "cave" }], null) with { Stock = [Lot(100, objects: 4, inTier: 12) with { Tier = "pantry" }] };
+        var bucket = Samples.Bucket([], [new Step { Age = 60, Tier = "cave" }], null) with
+        {
+            Stock = [Lot(100, objects: 4, inTier: 12) with { Tier = "pantry" }],
+        };
         var move = Assert.Single(TodaysRun.Of(bucket, Samples.Around(bucket)));
         Assert.Equal(4 * 1_000_000.0 * (20 - 12), move.EarlyLeaveByteDays, 1e-6);
     }
@@ -81,19 +98,23 @@ public class AgeingTests
         var prices = Samples.Small().PriceBook;
         var bucket = Samples.Bucket([], [], null);
         Assert.Equal(new Step { Age = 30, Tier = "pantry" }, NextStep.After([], bucket, prices));
-        Assert.Equal(new Step { Age = 135, Tier = "cave" }, NextStep.After([new Step { Age = 60, Tier = "cellar" }, new Step { Age = 20, Tier = "pantry" }], bucket, prices));
+        Assert.Equal(
+            new Step { Age = 135, Tier = "cave" },
+            NextStep.After([new Step { Age = 60, Tier = "cellar" }, new Step { Age = 20, Tier = "pantry" }], bucket, prices)
+        );
         Assert.Null(NextStep.After([new Step { Age = 60, Tier = "cave" }], bucket, prices));
         Assert.Equal("cave", NextStep.After([], bucket with { Region = "kestrel-sound" }, prices)!.Tier);
     }
 
-    private static Lot Lot(int age, long objects, int inTier) => new()
-    {
-        Created = Samples.Small().Today.AddDays(-age),
-        InTierSince = Samples.Small().Today.AddDays(-inTier),
-        Tier = "counter",
-        Objects = objects,
-        BytesPerObject = 1_000_000,
-    };
+    private static Lot Lot(int age, long objects, int inTier) =>
+        new()
+        {
+            Created = Samples.Small().Today.AddDays(-age),
+            InTierSince = Samples.Small().Today.AddDays(-inTier),
+            Tier = "counter",
+            Objects = objects,
+            BytesPerObject = 1_000_000,
+        };
 
     private static IEnumerable<(int Age, double Bytes)> Counted(Bucket bucket, string tier, DateOnly today) =>
         bucket.Stock.Where(l => l.Tier == tier).Select(l => (today.DayNumber - l.Created.DayNumber, (double)l.Objects * l.BytesPerObject));

@@ -31,7 +31,11 @@ public class ChargesTests
     {
         var estate = Lying(objects: 10, bytes: Gigabyte);
         Assert.Equal(10, Storage(estate, month).Quantity, 1e-9);
-        Assert.Equal(10 * months, Storage(estate with { PriceBook = estate.PriceBook with { Month = BillingMonth.ThirtyDays } }, month).Quantity, 1e-9);
+        Assert.Equal(
+            10 * months,
+            Storage(estate with { PriceBook = estate.PriceBook with { Month = BillingMonth.ThirtyDays } }, month).Quantity,
+            1e-9
+        );
     }
 
     [Fact]
@@ -45,7 +49,12 @@ public class ChargesTests
     public void Bands_are_the_whole_regions_and_each_bucket_pays_its_part_times_its_scheme()
     {
         var estate = Lying(objects: 30_000, bytes: Gigabyte);
-        var wide = estate.Buckets[0] with { Name = "second", Scheme = "three-zones", Stock = [estate.Buckets[0].Stock[0] with { Objects = 20_000 }] };
+        var wide = estate.Buckets[0] with
+        {
+            Name = "second",
+            Scheme = "three-zones",
+            Stock = [estate.Buckets[0].Stock[0] with { Objects = 20_000 }],
+        };
         estate = estate with { Buckets = [estate.Buckets[0], wide] };
 
         const double pool = (40_000 * 0.03) + (10_000 * 0.027);
@@ -56,10 +65,20 @@ public class ChargesTests
     [Fact]
     public void Small_objects_are_billed_at_the_tiers_smallest_size_and_their_index_where_they_land()
     {
-        var estate = Samples.Around(Samples.Bucket([], [new Step { Age = 1, Tier = "pantry" }], null) with { Stock = [Lot(age: 5, 1_000_000, 10)] });
+        var estate = Samples.Around(
+            Samples.Bucket([], [new Step { Age = 1, Tier = "pantry" }], null) with
+            {
+                Stock = [Lot(age: 5, 1_000_000, 10)],
+            }
+        );
         Assert.Equal(1e6 * 50_000 / 1e9, Storage(estate, "2026-03", tier: "pantry").Quantity, 1e-9);
 
-        var cave = Samples.Around(Samples.Bucket([], [new Step { Age = 1, Tier = "cave" }], null) with { Stock = [Lot(age: 5, 1_000_000, 10)] });
+        var cave = Samples.Around(
+            Samples.Bucket([], [new Step { Age = 1, Tier = "cave" }], null) with
+            {
+                Stock = [Lot(age: 5, 1_000_000, 10)],
+            }
+        );
         Assert.Equal(1e6 * (10 + 18_000) / 1e9, Storage(cave, "2026-03", tier: "cave").Quantity, 1e-9);
         Assert.Equal(1e6 * 9_000 / 1e9, Storage(cave, "2026-03", tier: "counter").Quantity, 1e-9);
     }
@@ -67,8 +86,15 @@ public class ChargesTests
     [Fact]
     public void A_keep_date_holds_an_expiry_back_until_that_day_and_no_longer()
     {
-        var bucket = Samples.Bucket([Samples.Steady(1, Gigabyte)], [], 10) with { Keep = new KeepRule { Until = new(2026, 5, 1), Strength = KeepStrength.Sealed } };
-        var rows = Projection.Of(Samples.Around(bucket), 4).Rows().Where(r => r.Charge == Charge.Storage).ToDictionary(r => r.Month.ToString(), r => r.Quantity);
+        var bucket = Samples.Bucket([Samples.Steady(1, Gigabyte)], [], 10) with
+        {
+            Keep = new KeepRule { Until = new(2026, 5, 1), Strength = KeepStrength.Sealed },
+        };
+        var rows = Projection
+            .Of(Samples.Around(bucket), 4)
+            .Rows()
+            .Where(r => r.Charge == Charge.Storage)
+            .ToDictionary(r => r.Month.ToString(), r => r.Quantity);
         // In April nothing goes: on day n of the projection there are n + 1 objects. From May on there are ten.
         Assert.Equal(Enumerable.Range(31, 30).Sum(day => day + 1) / 30.0, rows["2026-04"], 1e-9);
         Assert.Equal(10, rows["2026-05"], 1e-9);
@@ -82,7 +108,10 @@ public class ChargesTests
         {
             Keep = new KeepRule { Until = new(2026, 4, 1), Strength = KeepStrength.Sealed },
         };
-        var early = Projection.Of(Samples.Around(bucket), 2).Rows().Single(r => r is { Charge: Charge.EarlyLeave, Tier: "pantry" } && r.Month.Number == 4);
+        var early = Projection
+            .Of(Samples.Around(bucket), 2)
+            .Rows()
+            .Single(r => r is { Charge: Charge.EarlyLeave, Tier: "pantry" } && r.Month.Number == 4);
         // Created on day c of March (0 to 22 are overdue on 1 April, day 31): in the pantry since day c + 5, so 31 − c − 5 of 20 days.
         var onTheDate = Enumerable.Range(0, 23).Sum(c => Math.Max(0, 20 - (31 - c - 5)));
         // The others leave at age 8 after three days: one on each day of April.
@@ -92,8 +121,14 @@ public class ChargesTests
     [Fact]
     public void Half_an_object_a_day_is_half_of_everything()
     {
-        var whole = Projection.Of(Samples.Single(Samples.Steady(1, Gigabyte), [new Step { Age = 30, Tier = "cave" }], 100), 12).Rows().ToList();
-        var half = Projection.Of(Samples.Single(Samples.Steady(0.5, Gigabyte), [new Step { Age = 30, Tier = "cave" }], 100), 12).Rows().ToList();
+        var whole = Projection
+            .Of(Samples.Single(Samples.Steady(1, Gigabyte), [new Step { Age = 30, Tier = "cave" }], 100), 12)
+            .Rows()
+            .ToList();
+        var half = Projection
+            .Of(Samples.Single(Samples.Steady(0.5, Gigabyte), [new Step { Age = 30, Tier = "cave" }], 100), 12)
+            .Rows()
+            .ToList();
         Assert.Equal(whole.Count, half.Count);
         Assert.All(whole.Zip(half), pair => Assert.Equal(pair.First.Amount / 2, pair.Second.Amount, 1e-12));
     }
@@ -124,36 +159,47 @@ public class ChargesTests
     }
 
     [Fact]
-    public void Twice_the_prices_are_twice_the_bill() => RandomEstates.Check(60, estate =>
-    {
-        static UnitPrice Two(UnitPrice p) => new(2 * p.PerUnit);
-        static PricePerThousand TwoThousand(PricePerThousand p) => new(2 * p.PerThousand);
-        var book = estate.PriceBook;
-        var doubled = estate with
-        {
-            PriceBook = book with
+    public void Twice_the_prices_are_twice_the_bill() =>
+        RandomEstates.Check(
+            60,
+            estate =>
             {
-                Transfers = [.. book.Transfers.Select(t => t with { Price = Two(t.Price) })],
-                Regions =
-                [
-                    .. book.Regions.Select(r => r with
+                static UnitPrice Two(UnitPrice p) => new(2 * p.PerUnit);
+                static PricePerThousand TwoThousand(PricePerThousand p) => new(2 * p.PerThousand);
+                var book = estate.PriceBook;
+                var doubled = estate with
+                {
+                    PriceBook = book with
                     {
-                        Prices =
+                        Transfers = [.. book.Transfers.Select(t => t with { Price = Two(t.Price) })],
+                        Regions =
                         [
-                            .. r.Prices.Select(p => p with
-                            {
-                                Storage = [.. p.Storage.Select(b => b with { Price = Two(b.Price) })],
-                                Writes = TwoThousand(p.Writes), Reads = TwoThousand(p.Reads), MovesIn = TwoThousand(p.MovesIn),
-                                RecallRequests = TwoThousand(p.RecallRequests), Recall = Two(p.Recall),
-                            }),
+                            .. book.Regions.Select(r =>
+                                r with
+                                {
+                                    Prices =
+                                    [
+                                        .. r.Prices.Select(p =>
+                                            p with
+                                            {
+                                                Storage = [.. p.Storage.Select(b => b with { Price = Two(b.Price) })],
+                                                Writes = TwoThousand(p.Writes),
+                                                Reads = TwoThousand(p.Reads),
+                                                MovesIn = TwoThousand(p.MovesIn),
+                                                RecallRequests = TwoThousand(p.RecallRequests),
+                                                Recall = Two(p.Recall),
+                                            }
+                                        ),
+                                    ],
+                                }
+                            ),
                         ],
-                    }),
-                ],
-            },
-        };
-        var expected = Projection.Of(estate, 12).Rows().Select(r => r with { Amount = 2 * r.Amount }).ToList();
-        return Compare.Difference(expected, [.. Projection.Of(doubled, 12).Rows()]);
-    });
+                    },
+                };
+                var expected = Projection.Of(estate, 12).Rows().Select(r => r with { Amount = 2 * r.Amount }).ToList();
+                return Compare.Difference(expected, [.. Projection.Of(doubled, 12).Rows()]);
+            }
+        );
 
     [Fact]
     public void A_calendar_counts_days_from_today_across_leap_years()
@@ -177,19 +223,39 @@ public class ChargesTests
             Stock = [Lot(age: 40, 500, Gigabyte)],
             CopyTo = [new CopyRule { Bucket = "second", CatchUp = catchUp }],
         };
-        var second = Samples.Bucket([], [], 60) with { Name = "second", Region = "kestrel-sound", CopyTo = [new CopyRule { Bucket = "third" }] };
+        var second = Samples.Bucket([], [], 60) with
+        {
+            Name = "second",
+            Region = "kestrel-sound",
+            CopyTo = [new CopyRule { Bucket = "third" }],
+        };
         return Samples.Small() with { Buckets = [first, second, Samples.Bucket([], [], null) with { Name = "third" }] };
     }
 
-    private static Estate Lying(long objects, long bytes) => Samples.Around(Samples.Bucket([], [], null) with { Stock = [Lot(age: 0, objects, bytes)] });
+    private static Estate Lying(long objects, long bytes) =>
+        Samples.Around(Samples.Bucket([], [], null) with { Stock = [Lot(age: 0, objects, bytes)] });
 
     private static Lot Lot(int age, long objects, long bytes)
     {
         var created = Samples.Small().Today.AddDays(-age);
-        return new Lot { Created = created, InTierSince = created, Tier = "counter", Objects = objects, BytesPerObject = bytes };
+        return new Lot
+        {
+            Created = created,
+            InTierSince = created,
+            Tier = "counter",
+            Objects = objects,
+            BytesPerObject = bytes,
+        };
     }
 
     private static ForecastRow Storage(Estate estate, string month, string? bucket = null, string? tier = null) =>
-        Projection.Of(estate, 36).Rows().First(r => r.Charge == Charge.Storage && r.Month.ToString() == month
-            && (bucket is null || r.Bucket == bucket) && (tier is null || r.Tier == tier));
+        Projection
+            .Of(estate, 36)
+            .Rows()
+            .First(r =>
+                r.Charge == Charge.Storage
+                && r.Month.ToString() == month
+                && (bucket is null || r.Bucket == bucket)
+                && (tier is null || r.Tier == tier)
+            );
 }

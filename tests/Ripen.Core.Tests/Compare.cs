@@ -15,9 +15,14 @@ internal static class Compare
         for (var i = 0; i < Math.Max(expected.Count, actual.Count); i++)
         {
             var (e, a) = (expected.ElementAtOrDefault(i), actual.ElementAtOrDefault(i));
-            var same = e is not null && a is not null && Close(e.Quantity, a.Quantity) && Close(e.Amount, a.Amount)
+            var same =
+                e is not null
+                && a is not null
+                && Close(e.Quantity, a.Quantity)
+                && Close(e.Amount, a.Amount)
                 && e == a with { Quantity = e.Quantity, Amount = e.Amount };
-            if (!same) return $"row {i}: expected {e}, got {a}";
+            if (!same)
+                return $"row {i}: expected {e}, got {a}";
         }
         return null;
     }

@@ -8,18 +8,38 @@ namespace Ripen.Core.Tests;
 public class ConsequencesTests
 {
     [Fact]
-    public void Before_and_after_are_the_forecasts_of_both_estates() => RandomEstates.Check(30, estate =>
-    {
-        var draft = estate.Buckets[0] with { Rules = [new LifecycleRule { Id = "new", Steps = [new Step { Age = 20, Tier = "cave" }], ExpireAt = 90 }] };
-        var consequences = Consequences.Of(Projection.Of(estate, Consequences.Months), draft, draft.Name);
-        var after = Projection.Of(estate.With(draft, draft.Name), 36).Rows().ToList();
-        var before = Projection.Of(estate, 36).Rows().ToList();
-        var third = consequences.Cost[1];
-        double Year3(List<ForecastRow> rows, string? bucket) => rows
-            .Where(r => bucket is null || r.Bucket == bucket).Where(r => InThirdYear(r.Month, estate.Today)).Sum(r => r.Amount);
-        return Compare.Close(Year3(before, draft.Name), third.BucketBefore) && Compare.Close(Year3(after, draft.Name), third.BucketAfter)
-            && Compare.Close(Year3(before, null), third.EstateBefore) && Compare.Close(Year3(after, null), third.EstateAfter) ? null : $"third year {third}";
-    });
+    public void Before_and_after_are_the_forecasts_of_both_estates() =>
+        RandomEstates.Check(
+            30,
+            estate =>
+            {
+                var draft = estate.Buckets[0] with
+                {
+                    Rules =
+                    [
+                        new LifecycleRule
+                        {
+                            Id = "new",
+                            Steps = [new Step { Age = 20, Tier = "cave" }],
+                            ExpireAt = 90,
+                        },
+                    ],
+                };
+                var consequences = Consequences.Of(Projection.Of(estate, Consequences.Months), draft, draft.Name);
+                var after = Projection.Of(estate.With(draft, draft.Name), 36).Rows().ToList();
+                var before = Projection.Of(estate, 36).Rows().ToList();
+                var third = consequences.Cost[1];
+                double Year3(List<ForecastRow> rows, string? bucket) =>
+                    rows.Where(r => bucket is null || r.Bucket == bucket).Where(r => InThirdYear(r.Month, estate.Today)).Sum(r => r.Amount);
+                return
+                    Compare.Close(Year3(before, draft.Name), third.BucketBefore)
+                    && Compare.Close(Year3(after, draft.Name), third.BucketAfter)
+                    && Compare.Close(Year3(before, null), third.EstateBefore)
+                    && Compare.Close(Year3(after, null), third.EstateAfter)
+                    ? null
+                    : $"third year {third}";
+            }
+        );
 
     [Fact]
     public void A_draft_that_changes_nothing_changes_no_cost()
@@ -37,18 +57,25 @@ public class ConsequencesTests
     public void What_moves_now_is_charged_now()
     {
         var estate = Samples.Demo();
-        var draft = estate.Find("port-sonar")! with { Rules = [new LifecycleRule { Id = "old", Steps = [new Step { Age = 60, Tier = "cave" }] }] };
+        var draft = estate.Find("port-sonar")! with
+        {
+            Rules = [new LifecycleRule { Id = "old", Steps = [new Step { Age = 60, Tier = "cave" }] }],
+        };
         var consequences = Consequences.Of(Projection.Of(estate, Consequences.Months), draft, draft.Name);
         var old = draft.Stock.Where(l => l.Created <= estate.Today.AddDays(-60)).ToList();
         var move = Assert.Single(consequences.Now);
         Assert.Equal(old.Sum(l => l.Objects), move.Objects);
         Assert.Equal(old.Sum(l => l.Objects) * 0.0296 / 1000, move.MoveCharge, 1e-9);
         Assert.Equal(move.MoveCharge + move.EarlyLeaveCharge, consequences.OneOffCharges, 1e-12);
-        Assert.True(consequences.Cost[2].BucketAfter < 0.2 * consequences.Cost[2].BucketBefore, "cold storage of what nobody reads saves most of the bill");
+        Assert.True(
+            consequences.Cost[2].BucketAfter < 0.2 * consequences.Cost[2].BucketBefore,
+            "cold storage of what nobody reads saves most of the bill"
+        );
         Assert.Contains(consequences.Slow, s => s is { Tier: "cave", WaitHours: 18, BytesBefore: 0, BytesAfter: > 0 });
     }
 
-    /// <summary>A step's worth is the difference of two bills, told day by day: with the step and without it, minimum stays of every tier included, the landing tier's too.</summary>
+    /// <summary>A step's worth is the difference of two bills, told day by day: with the step and without it, minimum stays of every tier
+    /// included, the landing tier's too.</summary>
     [Theory]
     [InlineData(0, 0.0)]
     [InlineData(60, 0.0)]
@@ -61,14 +88,16 @@ public class ConsequencesTests
             Month = BillingMonth.ThirtyDays,
             Tiers = [.. demo.PriceBook.Tiers.Select((t, i) => i == 0 ? t with { MinimumStayDays = landingStay } : t)],
         };
-        foreach (var (steps, expireAt, bytes) in new (Step[], int, long)[]
-        {
-            ([new Step { Age = 10, Tier = "pantry" }], 400, 5_000_000),
-            ([new Step { Age = 10, Tier = "pantry" }, new Step { Age = 25, Tier = "cellar" }], 60, 5_000_000),
-            ([new Step { Age = 40, Tier = "pantry" }, new Step { Age = 50, Tier = "cave" }], 120, 300_000),
-            ([new Step { Age = 7, Tier = "cellar" }, new Step { Age = 90, Tier = "cave" }], 500, 20_000),
-            ([new Step { Age = 55, Tier = "cave" }], 70, 1_000_000_000),
-        })
+        foreach (
+            var (steps, expireAt, bytes) in new (Step[], int, long)[]
+            {
+                ([new Step { Age = 10, Tier = "pantry" }], 400, 5_000_000),
+                ([new Step { Age = 10, Tier = "pantry" }, new Step { Age = 25, Tier = "cellar" }], 60, 5_000_000),
+                ([new Step { Age = 40, Tier = "pantry" }, new Step { Age = 50, Tier = "cave" }], 120, 300_000),
+                ([new Step { Age = 7, Tier = "cellar" }, new Step { Age = 90, Tier = "cave" }], 500, 20_000),
+                ([new Step { Age = 55, Tier = "cave" }], 70, 1_000_000_000),
+            }
+        )
         {
             var bucket = new Bucket
             {
@@ -78,7 +107,15 @@ public class ConsequencesTests
                 Tier = "counter",
                 Streams = [new ObjectStream { ObjectsPerDay = 1, BytesPerObject = bytes }],
                 Reads = [new ReadBand { FromAge = 0, ShareOfObjectsPerDay = read }],
-                Rules = [new LifecycleRule { Id = "r", Steps = steps, ExpireAt = expireAt }],
+                Rules =
+                [
+                    new LifecycleRule
+                    {
+                        Id = "r",
+                        Steps = steps,
+                        ExpireAt = expireAt,
+                    },
+                ],
             };
             var economies = StepEconomies.Of(bucket, demo with { PriceBook = prices, Buckets = [bucket] });
             Assert.Equal(steps.Length, economies.Count);
@@ -88,16 +125,43 @@ public class ConsequencesTests
                 Assert.Equal((without - with) / 1000, economies[i].SavedPerObject - economies[i].MovePerObject, Math.Abs(without) * 1e-12);
             }
 
-            double Bill(Step[] taken) => DayLoop.Rows(demo with
-            {
-                PriceBook = prices,
-                Buckets = [bucket with
-                {
-                    Streams = [],
-                    Rules = [new LifecycleRule { Id = "r", Steps = taken, ExpireAt = expireAt }],
-                    Stock = [new Lot { Created = demo.Today, Tier = "counter", InTierSince = demo.Today, Objects = 1000, BytesPerObject = bytes }],
-                }],
-            }, 18).Sum(r => r.Amount);
+            double Bill(Step[] taken) =>
+                DayLoop
+                    .Rows(
+                        demo with
+                        {
+                            PriceBook = prices,
+                            Buckets =
+                            [
+                                bucket with
+                                {
+                                    Streams = [],
+                                    Rules =
+                                    [
+                                        new LifecycleRule
+                                        {
+                                            Id = "r",
+                                            Steps = taken,
+                                            ExpireAt = expireAt,
+                                        },
+                                    ],
+                                    Stock =
+                                    [
+                                        new Lot
+                                        {
+                                            Created = demo.Today,
+                                            Tier = "counter",
+                                            InTierSince = demo.Today,
+                                            Objects = 1000,
+                                            BytesPerObject = bytes,
+                                        },
+                                    ],
+                                },
+                            ],
+                        },
+                        18
+                    )
+                    .Sum(r => r.Amount);
         }
     }
 
@@ -149,7 +213,8 @@ public class ConsequencesTests
         var said = Assert.Single(StepEconomies.Of(with.Buckets[0], with)).NetPerYear * thirdYear;
         Assert.InRange(saved / said, 0.97, 1.03);
 
-        static double Year(Estate estate) => Projection.Of(estate, 36).Rows().Where(r => InThirdYear(r.Month, estate.Today)).Sum(r => r.Amount);
+        static double Year(Estate estate) =>
+            Projection.Of(estate, 36).Rows().Where(r => InThirdYear(r.Month, estate.Today)).Sum(r => r.Amount);
     }
 
     [Fact]
@@ -163,8 +228,18 @@ public class ConsequencesTests
             Tier = "pantry",
             Rules =
             [
-                new LifecycleRule { Id = "a", Steps = [new Step { Age = 5, Tier = "counter" }, new Step { Age = 40, Tier = "cave" }], ExpireAt = 40 },
-                new LifecycleRule { Id = "b", Prefix = "x/", ExpireAt = 10 },
+                new LifecycleRule
+                {
+                    Id = "a",
+                    Steps = [new Step { Age = 5, Tier = "counter" }, new Step { Age = 40, Tier = "cave" }],
+                    ExpireAt = 40,
+                },
+                new LifecycleRule
+                {
+                    Id = "b",
+                    Prefix = "x/",
+                    ExpireAt = 10,
+                },
             ],
             Keep = new KeepRule { Days = 90, Strength = KeepStrength.Sealed },
         };
@@ -172,7 +247,10 @@ public class ConsequencesTests
         Assert.Superset(new HashSet<string> { "step-after-expiry", "step-not-colder", "rules-overlap", "expiry-waits" }, codes);
         // 0.7 × 96 GB a day want 6.2 Mbit/s of a line that has 5; and telemetry is copied without versions on either side.
         Assert.Equal(["line-too-thin"], Doubts.Of(estate.Find("port-sonar")!, estate).Select(d => d.Code));
-        Assert.Equal(2, Doubts.Of(estate.Find("engine-telemetry")!, estate).Count(d => d is { Code: "copies-without-versions", Path: "$.copyTo[0]" }));
+        Assert.Equal(
+            2,
+            Doubts.Of(estate.Find("engine-telemetry")!, estate).Count(d => d is { Code: "copies-without-versions", Path: "$.copyTo[0]" })
+        );
         Assert.Empty(Doubts.Of(estate.Find("recorders-far")!, estate));
     }
 
@@ -198,5 +276,6 @@ public class ConsequencesTests
     }
 
     private static int DaysOf(Estate estate, int from, int to) =>
-        new DateOnly(estate.Today.Year, estate.Today.Month, 1).AddMonths(to).DayNumber - new DateOnly(estate.Today.Year, estate.Today.Month, 1).AddMonths(from).DayNumber;
+        new DateOnly(estate.Today.Year, estate.Today.Month, 1).AddMonths(to).DayNumber
+        - new DateOnly(estate.Today.Year, estate.Today.Month, 1).AddMonths(from).DayNumber;
 }

@@ -10,7 +10,12 @@ public class CopyPlanTests
 {
     private static readonly Estate Demo = Samples.Demo();
 
-    private static CopyOrder Order(string source, string target) => new() { Source = source, Rule = new CopyRule { Bucket = target } };
+    private static CopyOrder Order(string source, string target) =>
+        new()
+        {
+            Source = source,
+            Rule = new CopyRule { Bucket = target },
+        };
 
     private static (string Code, string Path) Problem(Checked<Estate> plan) => (plan.Problems.Single().Code, plan.Problems.Single().Path);
 
@@ -31,12 +36,29 @@ public class CopyPlanTests
     [Fact]
     public void A_target_is_made_in_the_same_change()
     {
-        var far = new Bucket { Name = "cameras-far", Region = "kestrel-sound", Scheme = "one-site", Tier = "counter" };
+        var far = new Bucket
+        {
+            Name = "cameras-far",
+            Region = "kestrel-sound",
+            Scheme = "one-site",
+            Tier = "counter",
+        };
         var order = Order("deck-cameras", "cameras-far") with { NewBucket = far, SwitchVersioningOn = true };
         Assert.True(CopyPlans.WithRule(Demo, order, null).Value.Find("cameras-far")!.Versioning);
-        Assert.Equal(("not-offered", "$.newBucket.tier"), Problem(CopyPlans.WithRule(Demo, order with { NewBucket = far with { Tier = "cellar" } }, null)));
-        Assert.Equal(("unknown-reference", "$.rule.bucket"), Problem(CopyPlans.WithRule(Demo, order with { NewBucket = far with { Name = "another" } }, null)));
-        Assert.Equal(("duplicate-name", "$.newBucket.name"), Problem(CopyPlans.WithRule(Demo, Order("deck-cameras", "port-sonar") with { NewBucket = far with { Name = "port-sonar" } }, null)));
+        Assert.Equal(
+            ("not-offered", "$.newBucket.tier"),
+            Problem(CopyPlans.WithRule(Demo, order with { NewBucket = far with { Tier = "cellar" } }, null))
+        );
+        Assert.Equal(
+            ("unknown-reference", "$.rule.bucket"),
+            Problem(CopyPlans.WithRule(Demo, order with { NewBucket = far with { Name = "another" } }, null))
+        );
+        Assert.Equal(
+            ("duplicate-name", "$.newBucket.name"),
+            Problem(
+                CopyPlans.WithRule(Demo, Order("deck-cameras", "port-sonar") with { NewBucket = far with { Name = "port-sonar" } }, null)
+            )
+        );
     }
 
     [Fact]
@@ -47,16 +69,29 @@ public class CopyPlanTests
         Assert.Equal(("self-copy", "$.rule.bucket"), Problem(CopyPlans.WithRule(Demo, Order("port-sonar", "port-sonar"), null)));
         Assert.Equal(("duplicate-rule", "$.rule"), Problem(CopyPlans.WithRule(Demo, Order("port-sonar", "sonar-quarry"), null)));
         var cold = Order("port-sonar", "recorders-far");
-        Assert.Equal(("not-offered", "$.rule.tier"), Problem(CopyPlans.WithRule(Demo, cold with { Rule = cold.Rule with { Tier = "cellar" } }, null)));
+        Assert.Equal(
+            ("not-offered", "$.rule.tier"),
+            Problem(CopyPlans.WithRule(Demo, cold with { Rule = cold.Rule with { Tier = "cellar" } }, null))
+        );
     }
 
     [Fact]
     public void Other_terms_keep_what_waits_and_another_scope_does_not()
     {
         var old = Demo.Find("voyage-recorders")!.CopyTo[0];
-        var order = new CopyOrder { Source = "voyage-recorders", Rule = new CopyRule { Bucket = "recorders-far", AllowedLagHours = 200 } };
+        var order = new CopyOrder
+        {
+            Source = "voyage-recorders",
+            Rule = new CopyRule { Bucket = "recorders-far", AllowedLagHours = 200 },
+        };
         Assert.Equal(old.Waiting, CopyPlans.WithRule(Demo, order, old).Value.Find("voyage-recorders")!.CopyTo.Single().Waiting);
-        Assert.Empty(CopyPlans.WithRule(Demo, order with { Rule = order.Rule with { Prefix = "bridge/" } }, old).Value.Find("voyage-recorders")!.CopyTo.Single().Waiting);
+        Assert.Empty(
+            CopyPlans
+                .WithRule(Demo, order with { Rule = order.Rule with { Prefix = "bridge/" } }, old)
+                .Value.Find("voyage-recorders")!
+                .CopyTo.Single()
+                .Waiting
+        );
         Assert.Empty(CopyPlans.WithoutRule(Demo, "voyage-recorders", old).Find("voyage-recorders")!.CopyTo);
     }
 
@@ -98,14 +133,59 @@ public class CopyPlanTests
             Scheme = "one-site",
             Tier = "counter",
             Versioning = true,
-            Stock = [new Lot { Prefix = "a/", Created = Demo.Today, InTierSince = Demo.Today, Tier = "counter", Objects = 40_000, BytesPerObject = 1_000_000 }],
-            Streams = [new ObjectStream { Prefix = "a/", ObjectsPerDay = 34_560, BytesPerObject = 1_000_000 }],
+            Stock =
+            [
+                new Lot
+                {
+                    Prefix = "a/",
+                    Created = Demo.Today,
+                    InTierSince = Demo.Today,
+                    Tier = "counter",
+                    Objects = 40_000,
+                    BytesPerObject = 1_000_000,
+                },
+            ],
+            Streams =
+            [
+                new ObjectStream
+                {
+                    Prefix = "a/",
+                    ObjectsPerDay = 34_560,
+                    BytesPerObject = 1_000_000,
+                },
+            ],
         };
         var rule = new CopyRule { Bucket = "to", Prefix = "a/" };
         var estate = Demo with
         {
-            PriceBook = Demo.PriceBook with { Transfers = [new Transfer { From = "aldmouth", To = "kestrel-sound", Price = new UnitPrice(0.02), MegabitsPerSecond = 8 }] },
-            Buckets = [source with { CopyTo = [rule] }, new Bucket { Name = "to", Region = "kestrel-sound", Scheme = "one-site", Tier = "counter", Versioning = true }],
+            PriceBook = Demo.PriceBook with
+            {
+                Transfers =
+                [
+                    new Transfer
+                    {
+                        From = "aldmouth",
+                        To = "kestrel-sound",
+                        Price = new UnitPrice(0.02),
+                        MegabitsPerSecond = 8,
+                    },
+                ],
+            },
+            Buckets =
+            [
+                source with
+                {
+                    CopyTo = [rule],
+                },
+                new Bucket
+                {
+                    Name = "to",
+                    Region = "kestrel-sound",
+                    Scheme = "one-site",
+                    Tier = "counter",
+                    Versioning = true,
+                },
+            ],
         };
         var price = estate.PriceBook.FindRegion("kestrel-sound")!.PriceOf("counter")!;
         var cost = CatchUpCost.Of(estate, "from", rule);
@@ -115,7 +195,10 @@ public class CopyPlanTests
         Assert.Equal(40 * price.Writes.PerThousand, cost.WriteCharge, 12);
         Assert.Equal(40 * price.Storage[0].Price.PerUnit, cost.StorageAMonth, 12);
 
-        var thin = estate with { PriceBook = estate.PriceBook with { Transfers = [estate.PriceBook.Transfers[0] with { MegabitsPerSecond = 2 }] } };
+        var thin = estate with
+        {
+            PriceBook = estate.PriceBook with { Transfers = [estate.PriceBook.Transfers[0] with { MegabitsPerSecond = 2 }] },
+        };
         Assert.Null(CatchUpCost.Of(thin, "from", rule).Hours);
         Assert.Equal(0.15e6, CatchUpCost.Of(thin, "from", rule).ShortBytesPerSecond, 6);
         Assert.Equal(0, CatchUpCost.Of(estate, "from", rule with { Prefix = "b/" }).Objects);
@@ -127,7 +210,11 @@ public class CopyPlanTests
         var before = Projection.Of(Demo, Consequences.Months);
         var after = CopyPlans.WithRule(Demo, Order("deck-cameras", "ticketing-backups") with { SwitchVersioningOn = true }, null).Value;
         var first = Consequences.CostOf(before, after, "deck-cameras")[0];
-        Assert.Equal(Projection.Of(after, 12).Rows().Sum(r => r.Amount) - Projection.Of(Demo, 12).Rows().Sum(r => r.Amount), first.EstateAfter - first.EstateBefore, 6);
+        Assert.Equal(
+            Projection.Of(after, 12).Rows().Sum(r => r.Amount) - Projection.Of(Demo, 12).Rows().Sum(r => r.Amount),
+            first.EstateAfter - first.EstateBefore,
+            6
+        );
         Assert.True(first.BucketChange > 0 && first.ElsewhereChange > first.BucketChange);
     }
 }

@@ -51,14 +51,28 @@ internal sealed class DayLoop
         var loop = new DayLoop(estate);
         var end = new DateOnly(estate.Today.Year, estate.Today.Month, 1).AddMonths(months);
         loop.Begin();
-        for (var day = estate.Today; day < end; day = day.AddDays(1)) loop.Day(day);
+        for (var day = estate.Today; day < end; day = day.AddDays(1))
+            loop.Day(day);
         loop.BookStorage();
-        return [.. loop.booked
-            .Where(b => b.Value != default)
-            .OrderBy(b => b.Key.Item1.ToString(), StringComparer.Ordinal).ThenBy(b => b.Key.Bucket, StringComparer.Ordinal)
-            .ThenBy(b => b.Key.Tier, StringComparer.Ordinal).ThenBy(b => b.Key.Item4.Name(), StringComparer.Ordinal)
-            .Select(b => new ForecastRow(b.Key.Item1, b.Key.Bucket, estate.Find(b.Key.Bucket)!.Region, b.Key.Tier, b.Key.Item4,
-                b.Value.Quantity, Units.Of(b.Key.Item4, loop.prices.Unit), b.Value.Amount))];
+        return
+        [
+            .. loop
+                .booked.Where(b => b.Value != default)
+                .OrderBy(b => b.Key.Item1.ToString(), StringComparer.Ordinal)
+                .ThenBy(b => b.Key.Bucket, StringComparer.Ordinal)
+                .ThenBy(b => b.Key.Tier, StringComparer.Ordinal)
+                .ThenBy(b => b.Key.Item4.Name(), StringComparer.Ordinal)
+                .Select(b => new ForecastRow(
+                    b.Key.Item1,
+                    b.Key.Bucket,
+                    estate.Find(b.Key.Bucket)!.Region,
+                    b.Key.Tier,
+                    b.Key.Item4,
+                    b.Value.Quantity,
+                    Units.Of(b.Key.Item4, loop.prices.Unit),
+                    b.Value.Amount
+                )),
+        ];
     }
 
     /// <summary>What lies where on the morning of <paramref name="day"/>: bytes by bucket, tier and age on that day.</summary>
@@ -66,7 +80,8 @@ internal sealed class DayLoop
     {
         var loop = new DayLoop(estate);
         loop.Begin();
-        for (var d = estate.Today; d < day; d = d.AddDays(1)) loop.Day(d);
+        for (var d = estate.Today; d < day; d = d.AddDays(1))
+            loop.Day(d);
         return loop.piles.ToLookup(p => (p.Bucket.Name, p.Tier), p => (day.DayNumber - p.Created.DayNumber, p.Objects * p.Bytes));
     }
 
@@ -84,15 +99,19 @@ internal sealed class DayLoop
             for (var i = 0; i < bucket.CopyTo.Count; i++)
             {
                 var copy = bucket.CopyTo[i];
-                foreach (var lot in copy.Waiting) Send(bucket, i, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count);
-                if (!copy.CatchUp) continue;
-                foreach (var lot in bucket.Stock.Where(l => Matches(copy, l.Prefix, l.Tags))) Send(bucket, i, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count);
+                foreach (var lot in copy.Waiting)
+                    Send(bucket, i, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count);
+                if (!copy.CatchUp)
+                    continue;
+                foreach (var lot in bucket.Stock.Where(l => Matches(copy, l.Prefix, l.Tags)))
+                    Send(bucket, i, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count);
             }
         }
     }
 
     private static bool Matches(CopyRule copy, string prefix, IReadOnlyDictionary<string, string>? tags) =>
-        prefix.StartsWith(copy.Prefix, StringComparison.Ordinal) && (copy.Tags ?? new Dictionary<string, string>()).All(t => tags is not null && tags.Contains(t));
+        prefix.StartsWith(copy.Prefix, StringComparison.Ordinal)
+        && (copy.Tags ?? new Dictionary<string, string>()).All(t => tags is not null && tags.Contains(t));
 
     private void Day(DateOnly day)
     {
@@ -104,15 +123,18 @@ internal sealed class DayLoop
                 Write(bucket, stream.Prefix, day, stream.BytesPerObject, n, day, bucket.Tier);
                 for (var i = 0; i < bucket.CopyTo.Count; i++)
                 {
-                    if (Matches(bucket.CopyTo[i], stream.Prefix, stream.Tags)) Send(bucket, i, stream.Prefix, day, stream.BytesPerObject, n);
+                    if (Matches(bucket.CopyTo[i], stream.Prefix, stream.Tags))
+                        Send(bucket, i, stream.Prefix, day, stream.BytesPerObject, n);
                 }
             }
         }
-        foreach (var line in queue.GroupBy(w => (w.From.Region, estate.Find(w.From.CopyTo[w.Rule].Bucket)!.Region)).ToList()) Carry(line.Key.Item1, line.Key.Item2, [.. line], day);
+        foreach (var line in queue.GroupBy(w => (w.From.Region, estate.Find(w.From.CopyTo[w.Rule].Bucket)!.Region)).ToList())
+            Carry(line.Key.Item1, line.Key.Item2, [.. line], day);
         queue.RemoveAll(w => w.Objects == 0);
         piles.RemoveAll(pile =>
         {
-            if (!Expires(pile, day)) return false;
+            if (!Expires(pile, day))
+                return false;
             LeaveEarly(pile, day);
             return true;
         });
@@ -129,18 +151,21 @@ internal sealed class DayLoop
         }
     }
 
-    private void Add(Bucket bucket, string prefix, DateOnly created, long bytes, double objects, string tier, DateOnly since) => piles.Add(new Pile
-    {
-        Bucket = bucket,
-        Prefix = prefix,
-        Created = created,
-        Bytes = bytes,
-        Objects = objects,
-        Tier = tier,
-        Since = since,
-        Matching = [.. bucket.Rules.Where(r => prefix.StartsWith(r.Prefix, StringComparison.Ordinal))],
-        Price = Price(bucket, tier),
-    });
+    private void Add(Bucket bucket, string prefix, DateOnly created, long bytes, double objects, string tier, DateOnly since) =>
+        piles.Add(
+            new Pile
+            {
+                Bucket = bucket,
+                Prefix = prefix,
+                Created = created,
+                Bytes = bytes,
+                Objects = objects,
+                Tier = tier,
+                Since = since,
+                Matching = [.. bucket.Rules.Where(r => prefix.StartsWith(r.Prefix, StringComparison.Ordinal))],
+                Price = Price(bucket, tier),
+            }
+        );
 
     private void Write(Bucket bucket, string prefix, DateOnly created, long bytes, double objects, DateOnly day, string tier)
     {
@@ -149,20 +174,34 @@ internal sealed class DayLoop
     }
 
     private void Send(Bucket from, int rule, string prefix, DateOnly created, long bytes, double objects) =>
-        queue.Add(new Waiting { From = from, Rule = rule, Prefix = prefix, Created = created, Bytes = bytes, Objects = objects });
+        queue.Add(
+            new Waiting
+            {
+                From = from,
+                Rule = rule,
+                Prefix = prefix,
+                Created = created,
+                Bytes = bytes,
+                Objects = objects,
+            }
+        );
 
     /// <summary>
-    /// A line fills its lanes evenly, like water: every lane that still wants something gets the same, until nothing is left or nobody wants more.
+    /// A line fills its lanes evenly, like water: every lane that still wants something gets the same, until nothing is left or nobody
+    /// wants more.
     /// </summary>
     private void Carry(string from, string to, List<Waiting> waiting, DateOnly day)
     {
-        var left = prices.Transfers.FirstOrDefault(t => t.From == from && t.To == to)?.MegabitsPerSecond * 1e6 / 8 * 86_400 ?? double.PositiveInfinity;
+        var left =
+            prices.Transfers.FirstOrDefault(t => t.From == from && t.To == to)?.MegabitsPerSecond * 1e6 / 8 * 86_400
+            ?? double.PositiveInfinity;
         var lanes = waiting.GroupBy(w => w.Lane).Select(l => (Parts: l.ToList(), Want: l.Sum(w => w.Size), Got: new double[1])).ToList();
         while (left > 0.01 && lanes.Any(l => l.Want - l.Got[0] >= 1))
         {
             var open = lanes.Where(l => l.Want - l.Got[0] >= 1).ToList();
             var each = Math.Min(left / open.Count, open.Min(l => l.Want - l.Got[0]));
-            foreach (var lane in open) lane.Got[0] += each;
+            foreach (var lane in open)
+                lane.Got[0] += each;
             left -= each * open.Count;
         }
         foreach (var (parts, want, got) in lanes)
@@ -175,7 +214,8 @@ internal sealed class DayLoop
                 bytes -= objects * part.Bytes;
                 Arrive(part, objects, day);
                 part.Objects -= objects;
-                if (part.Objects > 0) break;
+                if (part.Objects > 0)
+                    break;
             }
         }
     }
@@ -200,18 +240,30 @@ internal sealed class DayLoop
     private string? ColdestStep(Pile pile, DateOnly day)
     {
         var age = day.DayNumber - pile.Created.DayNumber;
-        return pile.Matching.Where(r => pile.Bytes >= r.SmallestBytes).SelectMany(r => r.Steps).Where(s => s.Age <= age)
-            .Select(s => s.Tier).MaxBy(prices.Coldness);
+        return pile
+            .Matching.Where(r => pile.Bytes >= r.SmallestBytes)
+            .SelectMany(r => r.Steps)
+            .Where(s => s.Age <= age)
+            .Select(s => s.Tier)
+            .MaxBy(prices.Coldness);
     }
 
     private void LeaveEarly(Pile pile, DateOnly day)
     {
         var tier = prices.Tiers[prices.Coldness(pile.Tier)];
         var missing = tier.MinimumStayDays - (day.DayNumber - pile.Since.DayNumber);
-        if (missing <= 0) return;
-        var unitMonthsMissing = pile.Objects * (Math.Max(pile.Bytes, tier.MinimumObjectBytes) + tier.OverheadBytes) * missing / UnitMonth(day);
-        Book(day, pile.Bucket, pile.Tier, Charge.EarlyLeave, unitMonthsMissing,
-            unitMonthsMissing * pile.Price.Storage[0].Price.PerUnit * Factor(pile.Bucket));
+        if (missing <= 0)
+            return;
+        var unitMonthsMissing =
+            pile.Objects * (Math.Max(pile.Bytes, tier.MinimumObjectBytes) + tier.OverheadBytes) * missing / UnitMonth(day);
+        Book(
+            day,
+            pile.Bucket,
+            pile.Tier,
+            Charge.EarlyLeave,
+            unitMonthsMissing,
+            unitMonthsMissing * pile.Price.Storage[0].Price.PerUnit * Factor(pile.Bucket)
+        );
     }
 
     private void Rest(Pile pile, DateOnly day)
@@ -237,12 +289,15 @@ internal sealed class DayLoop
         foreach (var pool in unitMonths.GroupBy(u => (Month: u.Key.Item1, estate.Find(u.Key.Bucket)!.Region, u.Key.Tier)))
         {
             var total = pool.Sum(u => u.Value);
-            if (total == 0) continue;
+            if (total == 0)
+                continue;
             foreach (var (key, units) in pool)
             {
                 var bucket = estate.Find(key.Bucket)!;
-                booked[(key.Item1, key.Bucket, key.Tier, Charge.Storage)] =
-                    (units, Price(bucket, key.Tier).StorageCost(total) * units / total * Factor(bucket));
+                booked[(key.Item1, key.Bucket, key.Tier, Charge.Storage)] = (
+                    units,
+                    Price(bucket, key.Tier).StorageCost(total) * units / total * Factor(bucket)
+                );
             }
         }
     }

@@ -19,8 +19,14 @@ public class ForecastTests
         {
             Assert.Equal(string.Join(",", line[..5]), $"{row.Month},{row.Bucket},{row.Region},{row.Tier},{row.Charge.Name()}");
             Assert.Equal(line[6], row.Unit);
-            Assert.True(Compare.Close(double.Parse(line[5], CultureInfo.InvariantCulture), row.Quantity), $"{row}: quantity should be {line[5]}");
-            Assert.True(Compare.Close(double.Parse(line[7], CultureInfo.InvariantCulture), row.Amount), $"{row}: amount should be {line[7]}");
+            Assert.True(
+                Compare.Close(double.Parse(line[5], CultureInfo.InvariantCulture), row.Quantity),
+                $"{row}: quantity should be {line[5]}"
+            );
+            Assert.True(
+                Compare.Close(double.Parse(line[7], CultureInfo.InvariantCulture), row.Amount),
+                $"{row}: amount should be {line[7]}"
+            );
         }
     }
 
@@ -29,32 +35,63 @@ public class ForecastTests
         RandomEstates.Check(300, estate => Compare.Difference(DayLoop.Rows(estate, 9), [.. Projection.Of(estate, 9).Rows()]));
 
     [Fact]
-    public void A_changed_projection_equals_one_made_afresh() => RandomEstates.Check(100, estate =>
-    {
-        var old = Projection.Of(estate, 12);
-        var changed = estate.With(estate.Buckets[0] with { Rules = [], Streams = [.. estate.Buckets[0].Streams, Samples.Steady(3, 5_000_000)] }, estate.Buckets[0].Name);
-        return Compare.Difference([.. Projection.Of(changed, 12).Rows()], [.. old.With(changed).Rows()]);
-    });
+    public void A_changed_projection_equals_one_made_afresh() =>
+        RandomEstates.Check(
+            100,
+            estate =>
+            {
+                var old = Projection.Of(estate, 12);
+                var changed = estate.With(
+                    estate.Buckets[0] with
+                    {
+                        Rules = [],
+                        Streams = [.. estate.Buckets[0].Streams, Samples.Steady(3, 5_000_000)],
+                    },
+                    estate.Buckets[0].Name
+                );
+                return Compare.Difference([.. Projection.Of(changed, 12).Rows()], [.. old.With(changed).Rows()]);
+            }
+        );
 
     [Fact]
-    public void Splitting_a_stream_changes_nothing() => RandomEstates.Check(100, estate =>
-    {
-        static ObjectStream Part(ObjectStream s, double share) => s with { ObjectsPerDay = s.ObjectsPerDay * share };
-        var split = estate with { Buckets = [.. estate.Buckets.Select(b => b with { Streams = [.. b.Streams.SelectMany(s => new[] { Part(s, 0.3), Part(s, 0.7) })] })] };
-        return Compare.Difference([.. Projection.Of(estate, 24).Rows()], [.. Projection.Of(split, 24).Rows()]);
-    });
+    public void Splitting_a_stream_changes_nothing() =>
+        RandomEstates.Check(
+            100,
+            estate =>
+            {
+                static ObjectStream Part(ObjectStream s, double share) => s with { ObjectsPerDay = s.ObjectsPerDay * share };
+                var split = estate with
+                {
+                    Buckets =
+                    [
+                        .. estate.Buckets.Select(b =>
+                            b with
+                            {
+                                Streams = [.. b.Streams.SelectMany(s => new[] { Part(s, 0.3), Part(s, 0.7) })],
+                            }
+                        ),
+                    ],
+                };
+                return Compare.Difference([.. Projection.Of(estate, 24).Rows()], [.. Projection.Of(split, 24).Rows()]);
+            }
+        );
 
     [Fact]
-    public void The_bill_never_falls_when_a_price_rises() => RandomEstates.Check(100, estate =>
-    {
-        var before = Total(estate, 24);
-        foreach (var dearer in Dearer(estate))
-        {
-            var after = Total(dearer, 24);
-            if (after < before * (1 - 1e-12)) return $"fell from {before} to {after}";
-        }
-        return null;
-    });
+    public void The_bill_never_falls_when_a_price_rises() =>
+        RandomEstates.Check(
+            100,
+            estate =>
+            {
+                var before = Total(estate, 24);
+                foreach (var dearer in Dearer(estate))
+                {
+                    var after = Total(dearer, 24);
+                    if (after < before * (1 - 1e-12))
+                        return $"fell from {before} to {after}";
+                }
+                return null;
+            }
+        );
 
     private static IEnumerable<Estate> Dearer(Estate estate)
     {
@@ -70,29 +107,55 @@ public class ForecastTests
         var book = estate.PriceBook;
         foreach (var rise in rises)
         {
-            yield return estate with { PriceBook = book with { Regions = [.. book.Regions.Select(r => r with { Prices = [.. r.Prices.Select(rise)] })] } };
+            yield return estate with
+            {
+                PriceBook = book with { Regions = [.. book.Regions.Select(r => r with { Prices = [.. r.Prices.Select(rise)] })] },
+            };
         }
     }
 
     [Fact]
-    public void Buckets_that_do_not_share_a_pool_or_copy_cost_what_they_cost_alone() => RandomEstates.Check(100, estate =>
-    {
-        var lone = estate with
-        {
-            PriceBook = estate.PriceBook with { Regions = [.. estate.PriceBook.Regions.Select(r => r with { Prices = [.. r.Prices.Select(p => p with { Storage = [p.Storage[^1]] })] })] },
-            Buckets = [.. estate.Buckets.Select(b => b with { CopyTo = [] })],
-        };
-        var together = Total(lone, 18);
-        var parts = lone.Buckets.Sum(b => Total(lone with { Buckets = [b] }, 18));
-        return Compare.Close(together, parts) ? null : $"{together} is not {parts}";
-    });
+    public void Buckets_that_do_not_share_a_pool_or_copy_cost_what_they_cost_alone() =>
+        RandomEstates.Check(
+            100,
+            estate =>
+            {
+                var lone = estate with
+                {
+                    PriceBook = estate.PriceBook with
+                    {
+                        Regions =
+                        [
+                            .. estate.PriceBook.Regions.Select(r =>
+                                r with
+                                {
+                                    Prices = [.. r.Prices.Select(p => p with { Storage = [p.Storage[^1]] })],
+                                }
+                            ),
+                        ],
+                    },
+                    Buckets = [.. estate.Buckets.Select(b => b with { CopyTo = [] })],
+                };
+                var together = Total(lone, 18);
+                var parts = lone.Buckets.Sum(b => Total(lone with { Buckets = [b] }, 18));
+                return Compare.Close(together, parts) ? null : $"{together} is not {parts}";
+            }
+        );
 
     // Little, "A Proof for the Queuing Formula: L = λW" (1961): what settles is arrivals × stay, here for each tier.
     [Fact]
     public void Constant_arrivals_settle_at_arrivals_times_days_in_each_tier()
     {
-        var estate = Samples.Single(Samples.Steady(12, 2_000_000), [new Step { Age = 30, Tier = "pantry" }, new Step { Age = 120, Tier = "cellar" }], 485);
-        var lastMonth = Projection.Of(estate, 30).Rows().Where(r => r.Month == new Month(2028, 8) && r.Charge == Charge.Storage).ToDictionary(r => r.Tier, r => r.Quantity);
+        var estate = Samples.Single(
+            Samples.Steady(12, 2_000_000),
+            [new Step { Age = 30, Tier = "pantry" }, new Step { Age = 120, Tier = "cellar" }],
+            485
+        );
+        var lastMonth = Projection
+            .Of(estate, 30)
+            .Rows()
+            .Where(r => r.Month == new Month(2028, 8) && r.Charge == Charge.Storage)
+            .ToDictionary(r => r.Tier, r => r.Quantity);
 
         const double gbADay = 12 * 2_000_000 / 1e9;
         Assert.Equal(gbADay * 30, lastMonth["counter"], 1e-9);
@@ -119,7 +182,14 @@ public class ForecastTests
     [Fact]
     public void A_month_in_the_thirtieth_year_of_shrinking_arrivals_is_still_exact()
     {
-        var estate = Samples.Single(Samples.Steady(1e9, 1_000_000_000) with { YearlyGrowth = -0.5 }, [new Step { Age = 1, Tier = "cellar" }], 2);
+        var estate = Samples.Single(
+            Samples.Steady(1e9, 1_000_000_000) with
+            {
+                YearlyGrowth = -0.5,
+            },
+            [new Step { Age = 1, Tier = "cellar" }],
+            2
+        );
         var last = Projection.Of(estate, 360).Rows().Last(r => r is { Charge: Charge.Storage, Tier: "counter" });
 
         var first = new DateOnly(2056, 2, 1).DayNumber - estate.Today.DayNumber;
@@ -133,7 +203,17 @@ public class ForecastTests
         // 1,000 objects of 1 GB, 10 days old on 1 March; to the cave (150 days at least) at 20 days, gone at 50.
         var bucket = Samples.Bucket([], [new Step { Age = 20, Tier = "cave" }], 50) with
         {
-            Stock = [new Lot { Created = new(2026, 2, 19), InTierSince = new(2026, 2, 19), Tier = "counter", Objects = 1000, BytesPerObject = 1_000_000_000 }],
+            Stock =
+            [
+                new Lot
+                {
+                    Created = new(2026, 2, 19),
+                    InTierSince = new(2026, 2, 19),
+                    Tier = "counter",
+                    Objects = 1000,
+                    BytesPerObject = 1_000_000_000,
+                },
+            ],
         };
         var rows = Projection.Of(Samples.Around(bucket), 3).Rows().ToDictionary(r => (r.Month.ToString(), r.Tier, r.Charge));
 
@@ -165,7 +245,10 @@ public class ForecastTests
 
         Assert.Equal("month,bucket,region,tier,charge,quantity,unit,amount", lines[0]);
         Assert.Equal(rows.Select(r => r.Amount), lines[1..^1].Select(l => double.Parse(l.Split(',')[7], CultureInfo.InvariantCulture)));
-        Assert.Equal(["early-leave", "moves", "reads", "recall", "storage", "transfer", "writes"], rows.Select(r => r.Charge.Name()).Distinct().Order());
+        Assert.Equal(
+            ["early-leave", "moves", "reads", "recall", "storage", "transfer", "writes"],
+            rows.Select(r => r.Charge.Name()).Distinct().Order()
+        );
     }
 
     private static double Total(Estate estate, int months) => Projection.Of(estate, months).Rows().Sum(r => r.Amount);

@@ -5,7 +5,8 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Tests;
 
-/// <summary>Random valid estates with the awkward things in them: overlapping rules, overdue stock, keep dates, circles of copies.</summary>
+/// <summary>Random valid estates with the awkward things in them: overlapping rules, overdue stock, keep dates, circles of
+/// copies.</summary>
 internal static class RandomEstates
 {
     private static readonly string[] TierIds = ["counter", "pantry", "cellar", "cave"];
@@ -17,7 +18,13 @@ internal static class RandomEstates
         from prices in PriceBook
         from count in Gen.Choose(1, 3)
         from buckets in Gen.CollectToList(Enumerable.Range(0, count), i => Bucket(i, count, today))
-        select new Estate { Name = "Random", Today = today, PriceBook = prices, Buckets = buckets };
+        select new Estate
+        {
+            Name = "Random",
+            Today = today,
+            PriceBook = prices,
+            Buckets = buckets,
+        };
 
     private static Gen<PriceBook> PriceBook { get; } =
         from unit in Gen.Elements(SizeUnit.GB, SizeUnit.GiB)
@@ -27,7 +34,24 @@ internal static class RandomEstates
         from near in Line
         from far in Line
         from transfers in Gen.Elements<IReadOnlyList<Transfer>>(
-            [], [new Transfer { From = "near", To = "far", Price = new(0.02), MegabitsPerSecond = near }, new Transfer { From = "far", To = "far", Price = new(0), MegabitsPerSecond = far }])
+            [],
+            [
+                new Transfer
+                {
+                    From = "near",
+                    To = "far",
+                    Price = new(0.02),
+                    MegabitsPerSecond = near,
+                },
+                new Transfer
+                {
+                    From = "far",
+                    To = "far",
+                    Price = new(0),
+                    MegabitsPerSecond = far,
+                },
+            ]
+        )
         select new PriceBook
         {
             Currency = "EUR",
@@ -38,8 +62,22 @@ internal static class RandomEstates
             Transfers = transfers,
             Schemes =
             [
-                new Scheme { Id = "plain", Name = "Plain", Copies = 3, Spread = Spread.Rack, StorageFactor = 1 },
-                new Scheme { Id = "wide", Name = "Wide", Copies = 3, Spread = Spread.Zone, StorageFactor = 1.3 },
+                new Scheme
+                {
+                    Id = "plain",
+                    Name = "Plain",
+                    Copies = 3,
+                    Spread = Spread.Rack,
+                    StorageFactor = 1,
+                },
+                new Scheme
+                {
+                    Id = "wide",
+                    Name = "Wide",
+                    Copies = 3,
+                    Spread = Spread.Zone,
+                    StorageFactor = 1.3,
+                },
             ],
         };
 
@@ -47,27 +85,55 @@ internal static class RandomEstates
     private static Gen<double?> Line { get; } = Gen.Elements<double?>(0.001, 0.3, 5, 700, null);
 
     private static readonly IReadOnlyDictionary<string, string>?[] TagSets =
-        [null, new Dictionary<string, string> { ["kind"] = "log" }, new Dictionary<string, string> { ["kind"] = "log", ["voyage"] = "12" }];
+    [
+        null,
+        new Dictionary<string, string> { ["kind"] = "log" },
+        new Dictionary<string, string> { ["kind"] = "log", ["voyage"] = "12" },
+    ];
 
     private static Gen<Tier> Tier(string id) =>
         from stay in Gen.Elements(0, 1, 30, 90, 180)
         from least in Gen.Elements(0L, 65536L)
         from overhead in Gen.Elements(0L, 24576L)
         from index in Gen.Elements(0L, 6144L)
-        select new Tier { Id = id, Name = id, MinimumStayDays = stay, MinimumObjectBytes = least, OverheadBytes = overhead, IndexBytes = index, WaitHours = 0 };
+        select new Tier
+        {
+            Id = id,
+            Name = id,
+            MinimumStayDays = stay,
+            MinimumObjectBytes = least,
+            OverheadBytes = overhead,
+            IndexBytes = index,
+            WaitHours = 0,
+        };
 
     private static Gen<Region> Region(string id) =>
         from prices in Gen.CollectToList(TierIds, TierPrice)
-        select new Region { Id = id, Name = id, Prices = prices };
+        select new Region
+        {
+            Id = id,
+            Name = id,
+            Prices = prices,
+        };
 
     private static Gen<TierPrice> TierPrice(string tier) =>
         from storage in Gen.Elements<IReadOnlyList<StorageBand>>(
             [new() { Price = new(0.02) }],
             [new() { UpTo = 50, Price = new(0.03) }, new() { Price = new(0.01) }],
-            [new() { UpTo = 0.5, Price = new(0.05) }, new() { UpTo = 20, Price = new(0.02) }, new() { Price = new(0) }])
+            [new() { UpTo = 0.5, Price = new(0.05) }, new() { UpTo = 20, Price = new(0.02) }, new() { Price = new(0) }]
+        )
         from thousand in Gen.Choose(0, 40).Select(n => new PricePerThousand(n / 100.0))
         from recall in Gen.Choose(0, 3).Select(n => new UnitPrice(n / 100.0))
-        select new TierPrice { Tier = tier, Storage = storage, Writes = thousand, Reads = thousand, MovesIn = thousand, RecallRequests = thousand, Recall = recall };
+        select new TierPrice
+        {
+            Tier = tier,
+            Storage = storage,
+            Writes = thousand,
+            Reads = thousand,
+            MovesIn = thousand,
+            RecallRequests = thousand,
+            Recall = recall,
+        };
 
     private static Gen<Bucket> Bucket(int i, int count, DateOnly today) =>
         from region in Gen.Elements(RegionIds)
@@ -118,7 +184,14 @@ internal static class RandomEstates
         from bytes in Bytes
         from growth in Gen.Elements(0, 0.1, 0.9, -0.3, -0.95)
         from tags in Gen.Elements(TagSets)
-        select new ObjectStream { Prefix = prefix, Tags = tags, ObjectsPerDay = perDay, BytesPerObject = bytes, YearlyGrowth = growth };
+        select new ObjectStream
+        {
+            Prefix = prefix,
+            Tags = tags,
+            ObjectsPerDay = perDay,
+            BytesPerObject = bytes,
+            YearlyGrowth = growth,
+        };
 
     private static Gen<long> Bytes { get; } = Gen.Elements(0L, 900L, 20_000L, 65_536L, 3_000_000L, 7_000_000_000L);
 
@@ -145,10 +218,16 @@ internal static class RandomEstates
             ExpireAt = expires || ages.Count == 0 ? expireAt : null,
         };
 
-    private static Gen<KeepRule?> Keep(DateOnly today) => Gen.Frequency(
-        (2, Gen.Constant<KeepRule?>(null)),
-        (1, Gen.Choose(0, 300).Select<int, KeepRule?>(d => new KeepRule { Days = d, Strength = KeepStrength.Sealed })),
-        (2, Gen.Choose(-100, 500).Select<int, KeepRule?>(d => new KeepRule { Until = today.AddDays(d), Strength = KeepStrength.Liftable })));
+    private static Gen<KeepRule?> Keep(DateOnly today) =>
+        Gen.Frequency(
+            (2, Gen.Constant<KeepRule?>(null)),
+            (1, Gen.Choose(0, 300).Select<int, KeepRule?>(d => new KeepRule { Days = d, Strength = KeepStrength.Sealed })),
+            (
+                2,
+                Gen.Choose(-100, 500)
+                    .Select<int, KeepRule?>(d => new KeepRule { Until = today.AddDays(d), Strength = KeepStrength.Liftable })
+            )
+        );
 
     private static Gen<CopyRule> Copy(int i, int count, DateOnly today) =>
         from to in Gen.Choose(1, Math.Max(1, count - 1))
@@ -157,14 +236,29 @@ internal static class RandomEstates
         from tier in Gen.Frequency((2, Gen.Constant<string?>(null)), (1, Gen.Elements<string?>(TierIds)))
         from catchUp in Gen.Elements(true, false)
         from waiting in Few(Waiting(prefix, today), 2)
-        select new CopyRule { Bucket = $"bucket-{(i + to) % count}", Prefix = prefix, Tags = tags, Tier = tier, CatchUp = catchUp, Waiting = waiting };
+        select new CopyRule
+        {
+            Bucket = $"bucket-{(i + to) % count}",
+            Prefix = prefix,
+            Tags = tags,
+            Tier = tier,
+            CatchUp = catchUp,
+            Waiting = waiting,
+        };
 
     private static Gen<WaitingLot> Waiting(string prefix, DateOnly today) =>
         from age in Gen.Choose(0, 400)
         from since in Gen.Choose(0, age)
         from objects in Gen.Choose(0, 50)
         from bytes in Bytes
-        select new WaitingLot { Prefix = prefix, Created = today.AddDays(-age), Since = today.AddDays(-since), Objects = objects, BytesPerObject = bytes };
+        select new WaitingLot
+        {
+            Prefix = prefix,
+            Created = today.AddDays(-age),
+            Since = today.AddDays(-since),
+            Objects = objects,
+            BytesPerObject = bytes,
+        };
 
     private static Gen<List<T>> Few<T>(Gen<T> item, int most) =>
         from n in Gen.Choose(0, most)
@@ -173,8 +267,13 @@ internal static class RandomEstates
 
     /// <summary>Holds the property against random estates: null, or what is wrong. FsCheck's seed is in the message of a failure.</summary>
     public static void Check(int times, Func<Estate, string?> difference) =>
-        Prop.ForAll(Arb.From(Estate), estate =>
-        {
-            if (difference(estate) is { } found) Assert.Fail(found);
-        }).Check(Config.QuickThrowOnFailure.WithMaxTest(times));
+        Prop.ForAll(
+                Arb.From(Estate),
+                estate =>
+                {
+                    if (difference(estate) is { } found)
+                        Assert.Fail(found);
+                }
+            )
+            .Check(Config.QuickThrowOnFailure.WithMaxTest(times));
 }

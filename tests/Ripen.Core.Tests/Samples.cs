@@ -15,15 +15,27 @@ internal static class Samples
 
     public static ObjectStream Steady(double perDay, long bytes) => new() { ObjectsPerDay = perDay, BytesPerObject = bytes };
 
-    public static Bucket Bucket(IReadOnlyList<ObjectStream> streams, IReadOnlyList<Step> steps, int? expireAt) => new()
-    {
-        Name = "one-bucket",
-        Region = "aldmouth",
-        Scheme = "one-site",
-        Tier = "counter",
-        Streams = streams,
-        Rules = steps.Count == 0 && expireAt is null ? [] : [new LifecycleRule { Id = "rule", Steps = steps, ExpireAt = expireAt }],
-    };
+    public static Bucket Bucket(IReadOnlyList<ObjectStream> streams, IReadOnlyList<Step> steps, int? expireAt) =>
+        new()
+        {
+            Name = "one-bucket",
+            Region = "aldmouth",
+            Scheme = "one-site",
+            Tier = "counter",
+            Streams = streams,
+            Rules =
+                steps.Count == 0 && expireAt is null
+                    ? []
+                    :
+                    [
+                        new LifecycleRule
+                        {
+                            Id = "rule",
+                            Steps = steps,
+                            ExpireAt = expireAt,
+                        },
+                    ],
+        };
 
     public static Estate Single(ObjectStream stream, IReadOnlyList<Step> steps, int? expireAt) => Around(Bucket([stream], steps, expireAt));
 

@@ -49,7 +49,8 @@ public sealed class AccessTests : IDisposable
         provider.Reopen(TestProvider.OneBucket());
         foreach (var file in Directory.EnumerateFiles(provider.Folder, "*", SearchOption.AllDirectories))
         {
-            if (Path.GetFileName(file) == "in-use") continue;
+            if (Path.GetFileName(file) == "in-use")
+                continue;
             using var open = new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
             using var bytes = new MemoryStream();
             open.CopyTo(bytes);
@@ -74,7 +75,10 @@ public sealed class AccessTests : IDisposable
         Assert.Equal(provider.Inside.Clock.Now, Access.Grants("harbour")[0].Keys[0].LastUsed);
         provider.PassDays(1);
         Assert.Equal("access-ended", Refused("logs/a", Right.Read, key));
-        Assert.Equal("ended-already", Assert.Throws<RefusalException>(() => Access.Make("harbour", "y", "", [Right.Read], provider.Inside.Clock.Now)).Code);
+        Assert.Equal(
+            "ended-already",
+            Assert.Throws<RefusalException>(() => Access.Make("harbour", "y", "", [Right.Read], provider.Inside.Clock.Now)).Code
+        );
         Assert.Equal("no-right", Assert.Throws<RefusalException>(() => Access.Make("harbour", "y", "", [], null)).Code);
     }
 
@@ -101,14 +105,26 @@ public sealed class AccessTests : IDisposable
             Assert.Equal("link-unknown", Refused("a/b", Right.Read, new Credentials(LinkToken: tampered)));
         }
         // The signature of one link does not open the other.
-        Assert.Equal("link-unknown", Refused("a/b", Right.Read, new Credentials(LinkToken: many.Link.Id + token[token.IndexOf('.', StringComparison.Ordinal)..])));
+        Assert.Equal(
+            "link-unknown",
+            Refused("a/b", Right.Read, new Credentials(LinkToken: many.Link.Id + token[token.IndexOf('.', StringComparison.Ordinal)..]))
+        );
 
-        Assert.Equal((1, 2), (Access.Links.Of("harbour").Single(l => l.Id == one.Link.Id).Uses, Access.Links.Of("harbour").Single(l => l.Id == many.Link.Id).Uses));
+        Assert.Equal(
+            (1, 2),
+            (
+                Access.Links.Of("harbour").Single(l => l.Id == one.Link.Id).Uses,
+                Access.Links.Of("harbour").Single(l => l.Id == many.Link.Id).Uses
+            )
+        );
         provider.Inside.Clock.PassUntil(provider.Inside.Clock.Now.AddHours(1), null, CancellationToken.None);
         Assert.Equal("link-ended", Refused("a/b", Right.Read, Token(one)));
         Access.Links.Revoke("harbour", many.Link.Id);
         Assert.Equal("link-revoked", Refused("a/b", Right.Read, Token(many)));
-        Assert.Equal("no-object", Assert.Throws<RefusalException>(() => Access.Links.Make("harbour", "missing", false, provider.Inside.Clock.Now.AddDays(1))).Code);
+        Assert.Equal(
+            "no-object",
+            Assert.Throws<RefusalException>(() => Access.Links.Make("harbour", "missing", false, provider.Inside.Clock.Now.AddDays(1))).Code
+        );
 
         static Credentials Token(NewLink link) => new(LinkToken: link.Path[(link.Path.LastIndexOf('=') + 1)..]);
     }
@@ -138,7 +154,8 @@ public sealed class AccessTests : IDisposable
         Assert.Equal("unknown-key", Of("missing", new Credentials("key-0", "x")));
         Assert.Equal("link-unknown", Of("missing", new Credentials(LinkToken: "a.b")));
 
-        string Of(string bucket, Credentials who) => Assert.Throws<RefusalException>(() => Access.Demand(bucket, "a", Right.Read, who)).Code;
+        string Of(string bucket, Credentials who) =>
+            Assert.Throws<RefusalException>(() => Access.Demand(bucket, "a", Right.Read, who)).Code;
     }
 
     [Fact]
@@ -153,7 +170,10 @@ public sealed class AccessTests : IDisposable
         Assert.Equal("no-access", Refused("a", Right.ReadVersions, new Credentials()));
         Access.CloseToPublic("harbour");
         Assert.Equal("no-access", Refused("a", Right.Read, new Credentials()));
-        Assert.Equal(["closed the bucket to public reading", "opened the bucket to public reading"], provider.Inside.Deeds(10).Select(d => d.What));
+        Assert.Equal(
+            ["closed the bucket to public reading", "opened the bucket to public reading"],
+            provider.Inside.Deeds(10).Select(d => d.What)
+        );
     }
 
     [Fact]
@@ -166,7 +186,13 @@ public sealed class AccessTests : IDisposable
         Assert.Equal((0, 0), (provider.FilesOnDisk, provider.Objects.List("harbour", "", null, null, 10).Objects.Count));
 
         var reading = Access.Make("harbour", "read", "", [Right.Read], null).Secrets[0];
-        Assert.Equal([false, false, true], (await AccessTest.Run(Access, provider.Objects, "harbour", As(reading), CancellationToken.None)).Select(s => s.Worked));
-        Assert.All(await AccessTest.Run(Access, provider.Objects, "harbour", new Credentials("key-0", "nonsense"), CancellationToken.None), s => Assert.False(s.Worked));
+        Assert.Equal(
+            [false, false, true],
+            (await AccessTest.Run(Access, provider.Objects, "harbour", As(reading), CancellationToken.None)).Select(s => s.Worked)
+        );
+        Assert.All(
+            await AccessTest.Run(Access, provider.Objects, "harbour", new Credentials("key-0", "nonsense"), CancellationToken.None),
+            s => Assert.False(s.Worked)
+        );
     }
 }

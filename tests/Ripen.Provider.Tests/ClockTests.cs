@@ -9,7 +9,10 @@ public sealed class ClockTests
     {
         using var provider = new TestProvider(TestProvider.Demo);
         var now = provider.Inside.Clock.Now;
-        Assert.Equal("clock-backwards", Assert.Throws<RefusalException>(() => provider.Inside.Clock.PassUntil(now.AddSeconds(-1), null, CancellationToken.None)).Code);
+        Assert.Equal(
+            "clock-backwards",
+            Assert.Throws<RefusalException>(() => provider.Inside.Clock.PassUntil(now.AddSeconds(-1), null, CancellationToken.None)).Code
+        );
         Assert.Equal(now, provider.Inside.Clock.Now);
         provider.Inside.Clock.PassUntil(now, null, CancellationToken.None);
         Assert.Empty(provider.Inside.Clock.Runs(10));
@@ -24,16 +27,26 @@ public sealed class ClockTests
         var until = stopped.Inside.Clock.Now.AddDays(40);
         using var stop = new CancellationTokenSource();
         var days = 0;
-        Assert.ThrowsAny<OperationCanceledException>(() => stopped.Inside.Clock.PassUntil(until, _ =>
-        {
-            if (++days == 17) stop.Cancel();
-        }, stop.Token));
+        Assert.ThrowsAny<OperationCanceledException>(() =>
+            stopped.Inside.Clock.PassUntil(
+                until,
+                _ =>
+                {
+                    if (++days == 17)
+                        stop.Cancel();
+                },
+                stop.Token
+            )
+        );
         Assert.Equal(TestProvider.Demo.Today.AddDays(17), stopped.Inside.Clock.Today);
         Assert.Equal(17, stopped.Inside.Clock.Runs(100).Count);
         Assert.Null(stopped.Inside.Clock.Interrupted);
         stopped.Inside.Clock.PassUntil(until.AddHours(5), null, CancellationToken.None);
         Assert.Equal(until.AddHours(5), stopped.Inside.Clock.Now);
-        Assert.Equal(straight.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null), stopped.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null));
+        Assert.Equal(
+            straight.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null),
+            stopped.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null)
+        );
         Assert.Equal(straight.Inside.Clock.Runs(100), stopped.Inside.Clock.Runs(100));
     }
 

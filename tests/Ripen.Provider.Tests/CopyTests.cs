@@ -9,8 +9,28 @@ public sealed class CopyTests
 {
     private static Estate Two(CopyRule? rule, Func<Bucket, Bucket>? target = null)
     {
-        var estate = TestProvider.OneBucket(b => b with { CopyTo = rule is null ? [] : [rule], Streams = [new ObjectStream { Prefix = "s/", ObjectsPerDay = 2.5, BytesPerObject = 1000 }] });
-        var far = new Bucket { Name = "far-away", Region = "kestrel-sound", Scheme = "one-site", Tier = "counter" };
+        var estate = TestProvider.OneBucket(b =>
+            b with
+            {
+                CopyTo = rule is null ? [] : [rule],
+                Streams =
+                [
+                    new ObjectStream
+                    {
+                        Prefix = "s/",
+                        ObjectsPerDay = 2.5,
+                        BytesPerObject = 1000,
+                    },
+                ],
+            }
+        );
+        var far = new Bucket
+        {
+            Name = "far-away",
+            Region = "kestrel-sound",
+            Scheme = "one-site",
+            Tier = "counter",
+        };
         return estate with { Buckets = [.. estate.Buckets, target is null ? far : target(far)] };
     }
 
@@ -57,7 +77,16 @@ public sealed class CopyTests
     public async Task A_copy_becomes_a_version_where_there_are_versions_and_leaves_what_is_kept_alone_where_there_are_none()
     {
         using var versioned = new TestProvider(Two(Plain, b => b with { Versioning = true }));
-        using var kept = new TestProvider(Two(Plain, b => b with { Keep = new KeepRule { Days = 30, Strength = KeepStrength.Sealed } }));
+        using var kept = new TestProvider(
+            Two(
+                Plain,
+                b =>
+                    b with
+                    {
+                        Keep = new KeepRule { Days = 30, Strength = KeepStrength.Sealed },
+                    }
+            )
+        );
         foreach (var provider in new[] { versioned, kept })
         {
             await provider.Put("a", [1]);

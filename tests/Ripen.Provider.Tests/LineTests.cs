@@ -1,13 +1,14 @@
 using Ripen.Core.Estates;
-using Ripen.Provider.Replication;
 using Ripen.Provider.Objects;
+using Ripen.Provider.Replication;
 
 namespace Ripen.Provider.Tests;
 
 /// <summary>Lines between regions: bandwidth, latency, order, cuts and back-off.</summary>
 public sealed class LineTests
 {
-    private static CopyRuleStatus Status(TestProvider provider) => provider.Inside.Copies.Rules().Single(r => r.Bucket == "harbour" && !r.BringsBack);
+    private static CopyRuleStatus Status(TestProvider provider) =>
+        provider.Inside.Copies.Rules().Single(r => r.Bucket == "harbour" && !r.BringsBack);
 
     private static DateTimeOffset? Arrived(TestProvider provider, string key) => provider.Objects.Find("far-away", key, null)?.Arrived;
 
@@ -48,7 +49,8 @@ public sealed class LineTests
         // Two lanes share the line until the small one is done: 10 × 1 MB at half of 1 MB/s; then the large one has it all.
         var lanes = new[] { new LaneQueue(1, Core.Replication.Lane.Large, 0), new LaneQueue(1, Core.Replication.Lane.Small, 0) };
         lanes[0].Waiting.Enqueue(new WaitingObject(1, 100e6));
-        for (var i = 0; i < 10; i++) lanes[1].Waiting.Enqueue(new WaitingObject(2 + i, 1e6));
+        for (var i = 0; i < 10; i++)
+            lanes[1].Waiting.Enqueue(new WaitingObject(2 + i, 1e6));
         var (sent, reached, bytes) = LineRun.Go(lanes, 1e6, 1e9, 1000);
         Assert.Equal(Enumerable.Range(1, 10).Select(i => i * 2000.0).Append(110_000.0), sent.Select(s => Math.Round(s.At, 3)));
         Assert.Equal((1, 1e9, 110e6), (sent[^1].Id, reached, Math.Round(bytes)));
@@ -89,7 +91,10 @@ public sealed class LineTests
         var begin = provider.Inside.Clock.Now;
         provider.Inside.Copies.Cut("aldmouth", "kestrel-sound", begin.AddMinutes(10));
         await provider.Put("a", new byte[1_000_000]);
-        Assert.Equal("out-of-range", Assert.Throws<RefusalException>(() => provider.Inside.Copies.Cut("aldmouth", "kestrel-sound", begin)).Code);
+        Assert.Equal(
+            "out-of-range",
+            Assert.Throws<RefusalException>(() => provider.Inside.Copies.Cut("aldmouth", "kestrel-sound", begin)).Code
+        );
         provider.PassHours(1);
         // The tries at 0, 1, 3 and 7 minutes fail; that at 15 goes through.
         Assert.Equal(begin.AddMinutes(15).AddSeconds(1), Arrived(provider, "a"));
@@ -100,7 +105,15 @@ public sealed class LineTests
     public async Task A_failure_says_why_holds_nothing_else_up_and_goes_away_when_its_cause_does()
     {
         // Without versions there, what is kept cannot be written over.
-        var estate = TwoPlaces.Estate(TwoPlaces.Plain, far: b => b with { Versioning = false, Keep = new KeepRule { Days = 3, Strength = KeepStrength.Sealed } });
+        var estate = TwoPlaces.Estate(
+            TwoPlaces.Plain,
+            far: b =>
+                b with
+                {
+                    Versioning = false,
+                    Keep = new KeepRule { Days = 3, Strength = KeepStrength.Sealed },
+                }
+        );
         using var provider = new TestProvider(estate);
         await provider.Put("a", [1]);
         provider.PassHours(1);
@@ -123,8 +136,10 @@ public sealed class LineTests
     public async Task A_full_disk_is_a_failure_with_a_reason_leaves_nothing_and_goes_on_when_there_is_room()
     {
         var full = false;
-        using var provider = new TestProvider(TwoPlaces.Estate(TwoPlaces.Plain),
-            path => full && path.Contains("incoming", StringComparison.Ordinal) ? throw new IOException("no room", 28) : File.Create(path));
+        using var provider = new TestProvider(
+            TwoPlaces.Estate(TwoPlaces.Plain),
+            path => full && path.Contains("incoming", StringComparison.Ordinal) ? throw new IOException("no room", 28) : File.Create(path)
+        );
         await provider.Put("a", [1]);
         full = true;
         provider.PassHours(1);
@@ -140,7 +155,12 @@ public sealed class LineTests
     [Fact]
     public void A_line_that_is_too_thin_says_by_how_much()
     {
-        var stream = new ObjectStream { Prefix = "s/", ObjectsPerDay = 86.4, BytesPerObject = 1_000_000 }; // 1,000 bytes a second
+        var stream = new ObjectStream
+        {
+            Prefix = "s/",
+            ObjectsPerDay = 86.4,
+            BytesPerObject = 1_000_000,
+        }; // 1,000 bytes a second
         using var provider = new TestProvider(TwoPlaces.Estate(TwoPlaces.Plain, 0.0064, harbour: b => b with { Streams = [stream] })); // 800 bytes a second
         provider.PassDays(10);
         var status = Status(provider);
@@ -157,11 +177,43 @@ public sealed class LineTests
     {
         // A day carries 86.4 MB at 8 kbit/s: the 86 objects that wait, and 0.4 of the two that lie there.
         var today = TestProvider.Demo.Today;
-        var rule = TwoPlaces.Plain with { CatchUp = true, Waiting = [new WaitingLot { Prefix = "w/", Created = today.AddDays(-9), Since = today.AddDays(-9), Objects = 86, BytesPerObject = 1_000_000 }] };
-        using var provider = new TestProvider(TwoPlaces.Estate(rule, 0.008, harbour: b => b with
+        var rule = TwoPlaces.Plain with
         {
-            Stock = [new Lot { Prefix = "s/", Created = today, InTierSince = today, Tier = "counter", Objects = 2, BytesPerObject = 1_000_000 }],
-        }));
+            CatchUp = true,
+            Waiting =
+            [
+                new WaitingLot
+                {
+                    Prefix = "w/",
+                    Created = today.AddDays(-9),
+                    Since = today.AddDays(-9),
+                    Objects = 86,
+                    BytesPerObject = 1_000_000,
+                },
+            ],
+        };
+        using var provider = new TestProvider(
+            TwoPlaces.Estate(
+                rule,
+                0.008,
+                harbour: b =>
+                    b with
+                    {
+                        Stock =
+                        [
+                            new Lot
+                            {
+                                Prefix = "s/",
+                                Created = today,
+                                InTierSince = today,
+                                Tier = "counter",
+                                Objects = 2,
+                                BytesPerObject = 1_000_000,
+                            },
+                        ],
+                    }
+            )
+        );
         provider.PassDays(1);
         var arrived = provider.Inside.Stock(null).Buckets["far-away"].Lots;
         Assert.Equal(86, arrived.Single(l => l.Prefix == "w/").Count);

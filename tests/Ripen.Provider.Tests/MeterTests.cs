@@ -9,22 +9,27 @@ using Ripen.Provider.Objects;
 
 namespace Ripen.Provider.Tests;
 
-/// <summary>What the meter charges, against what the projection foresaw: two computations that share the price book and nothing else.</summary>
+/// <summary>What the meter charges, against what the projection foresaw: two computations that share the price book and nothing
+/// else.</summary>
 public sealed class MeterTests
 {
     [Fact]
-    public void The_demo_estate_runs_400_days_and_each_months_ledger_is_the_projection_of_the_first_day() => RunAndCompare(TestProvider.Demo, 400);
+    public void The_demo_estate_runs_400_days_and_each_months_ledger_is_the_projection_of_the_first_day() =>
+        RunAndCompare(TestProvider.Demo, 400);
 
     [Fact]
     public void The_worked_example_is_metered_as_it_is_projected() => RunAndCompare(TestProvider.Small, 400);
 
     [Fact]
     public void Random_estates_are_metered_as_they_are_projected() =>
-        RandomEstates.Check(40, estate =>
-        {
-            using var provider = new TestProvider(estate);
-            return Difference(provider, estate, 70);
-        });
+        RandomEstates.Check(
+            40,
+            estate =>
+            {
+                using var provider = new TestProvider(estate);
+                return Difference(provider, estate, 70);
+            }
+        );
 
     [Fact]
     public void A_projection_from_a_later_day_goes_on_where_the_meter_stands()
@@ -40,12 +45,17 @@ public sealed class MeterTests
             Today = stock.Today,
             Buckets =
             [
-                .. estate.Buckets.Select(b => b with
-                {
-                    Stock = stock.Buckets[b.Name].Lots,
-                    Streams = [.. b.Streams.Select(s => s with { ObjectsPerDay = s.ObjectsPerDay * Math.Pow(1 + s.YearlyGrowth, since) })],
-                    CopyTo = [.. b.CopyTo.Zip(stock.Buckets[b.Name].Copies, (rule, now) => rule with { Waiting = now.Waiting })],
-                }),
+                .. estate.Buckets.Select(b =>
+                    b with
+                    {
+                        Stock = stock.Buckets[b.Name].Lots,
+                        Streams =
+                        [
+                            .. b.Streams.Select(s => s with { ObjectsPerDay = s.ObjectsPerDay * Math.Pow(1 + s.YearlyGrowth, since) }),
+                        ],
+                        CopyTo = [.. b.CopyTo.Zip(stock.Buckets[b.Name].Copies, (rule, now) => rule with { Waiting = now.Waiting })],
+                    }
+                ),
             ],
         };
         Assert.Equal(new DateOnly(2027, 3, 1), stock.Today);
@@ -69,18 +79,32 @@ public sealed class MeterTests
         Assert.Equal(0.004, charged[Charge.Recall].Quantity, 15);
 
         provider.PassDays(30); // all of November 2026
-        var stored = provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").Where(r => r.Charge == Charge.Storage).ToList();
+        var stored = provider
+            .Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour")
+            .Where(r => r.Charge == Charge.Storage)
+            .ToList();
         Assert.Equal(30, stored.Count);
         Assert.Equal(0.002, stored.Sum(r => r.Quantity), 12);
         Assert.Equal(0.002 * price.Storage[0].Price.PerUnit, stored.Sum(r => r.Amount), 12);
         var object1 = provider.Objects.Find("harbour", "a", null)!;
-        Assert.Equal(provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").Sum(r => r.Amount), provider.Inside.ChargedSoFar("harbour", object1.Version)!.Value, 12);
+        Assert.Equal(
+            provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").Sum(r => r.Amount),
+            provider.Inside.ChargedSoFar("harbour", object1.Version)!.Value,
+            12
+        );
     }
 
     [Fact]
     public async Task Moving_by_hand_costs_what_was_foreseen_and_leaving_early_the_rest_of_the_stay()
     {
-        using var provider = new TestProvider(TestProvider.OneBucket(b => b with { Rules = [new LifecycleRule { Id = "down", Steps = [new Step { Age = 0, Tier = "cellar" }] }] }));
+        using var provider = new TestProvider(
+            TestProvider.OneBucket(b =>
+                b with
+                {
+                    Rules = [new LifecycleRule { Id = "down", Steps = [new Step { Age = 0, Tier = "cellar" }] }],
+                }
+            )
+        );
         await provider.Put("logs/a", TestProvider.Bytes(3_000_000));
         await provider.Put("logs/b", TestProvider.Bytes(1_000));
         provider.PassDays(10);
@@ -93,7 +117,8 @@ public sealed class MeterTests
         Assert.Equal(foreseen.Parts, done.Parts);
         Assert.Equal(["down"], foreseen.RulesUndo);
         var part = Assert.Single(done.Parts);
-        // 84 days at least, 10 stayed (from the 1st to the 11th of November): 74/30 of a month for the billed bytes, small objects as 96,000.
+        // 84 days at least, 10 stayed (from the 1st to the 11th of November): 74/30 of a month for the billed bytes, small objects as
+        // 96,000.
         var price = TestProvider.Demo.PriceBook.FindRegion("aldmouth")!.PriceOf("cellar")!;
         Assert.Equal((3_000_000 + 96_000) / 1e9 * 74 / 30 * price.Storage[0].Price.PerUnit, part.EarlyLeaveCharge, 12);
         Assert.Equal(part.EarlyLeaveCharge + part.MoveCharge + part.RecallCharge, Charges() - before, 12);
@@ -111,12 +136,35 @@ public sealed class MeterTests
     [Fact]
     public async Task Uploads_are_copied_on_the_same_day_and_age_like_everything_else()
     {
-        var estate = TestProvider.OneBucket(b => b with
+        var estate = TestProvider.OneBucket(b =>
+            b with
+            {
+                CopyTo = [new CopyRule { Bucket = "far-away", Prefix = "keep/" }],
+                Rules =
+                [
+                    new LifecycleRule
+                    {
+                        Id = "gone",
+                        Prefix = "temp/",
+                        ExpireAt = 2,
+                    },
+                ],
+            }
+        );
+        estate = estate with
         {
-            CopyTo = [new CopyRule { Bucket = "far-away", Prefix = "keep/" }],
-            Rules = [new LifecycleRule { Id = "gone", Prefix = "temp/", ExpireAt = 2 }],
-        });
-        estate = estate with { Buckets = [.. estate.Buckets, new Bucket { Name = "far-away", Region = "kestrel-sound", Scheme = "one-site", Tier = "counter" }] };
+            Buckets =
+            [
+                .. estate.Buckets,
+                new Bucket
+                {
+                    Name = "far-away",
+                    Region = "kestrel-sound",
+                    Scheme = "one-site",
+                    Tier = "counter",
+                },
+            ],
+        };
         using var provider = new TestProvider(estate);
         var content = TestProvider.Bytes(5_000);
         await provider.Put("keep/a", content);
@@ -124,7 +172,11 @@ public sealed class MeterTests
         provider.PassDays(1);
         Assert.Equal(content, await provider.Get("keep/a", bucket: "far-away"));
         Assert.Single(provider.Objects.List("far-away", "", null, null, 10).Objects);
-        Assert.Equal(5e-6, provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").Single(r => r.Charge == Charge.Transfer).Quantity, 15);
+        Assert.Equal(
+            5e-6,
+            provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").Single(r => r.Charge == Charge.Transfer).Quantity,
+            15
+        );
         provider.PassDays(1);
         Assert.Equal(["keep/a", "temp/b"], provider.Objects.List("harbour", "", null, null, 10).Objects.Select(o => o.Key));
         provider.PassDays(1);
@@ -148,11 +200,15 @@ public sealed class MeterTests
         until = new DateOnly(until.Year, until.Month, 1).AddMonths(1);
         var months = ((until.Year - estate.Today.Year) * 12) + until.Month - estate.Today.Month;
         provider.PassDays(until.DayNumber - estate.Today.DayNumber);
-        var metered = provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null)
+        var metered = provider
+            .Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null)
             .GroupBy(r => new ForecastRow(Month.Of(r.Day), r.Bucket, r.Region, r.Tier, r.Charge, 0, r.Unit, 0))
             .Select(g => g.Key with { Quantity = g.Sum(r => r.Quantity), Amount = g.Sum(r => r.Amount) })
-            .OrderBy(r => r.Month.ToString(), StringComparer.Ordinal).ThenBy(r => r.Bucket, StringComparer.Ordinal).ThenBy(r => r.Tier, StringComparer.Ordinal)
-            .ThenBy(r => r.Charge.Name(), StringComparer.Ordinal).ToList();
+            .OrderBy(r => r.Month.ToString(), StringComparer.Ordinal)
+            .ThenBy(r => r.Bucket, StringComparer.Ordinal)
+            .ThenBy(r => r.Tier, StringComparer.Ordinal)
+            .ThenBy(r => r.Charge.Name(), StringComparer.Ordinal)
+            .ToList();
         return Compare.Difference([.. Projection.Of(estate, months).Rows()], metered);
     }
 }

@@ -69,7 +69,10 @@ public sealed class ObjectTests
         using var provider = new TestProvider(TestProvider.OneBucket());
         var wrongSum = new WriteConditions(Sha256: new byte[32]);
         Assert.Equal("wrong-checksum", (await Assert.ThrowsAsync<RefusalException>(() => provider.Put("a", [1, 2], wrongSum))).Code);
-        Assert.Equal("wrong-length", (await Assert.ThrowsAsync<RefusalException>(() => provider.Put("a", [1, 2], new WriteConditions(Length: 3)))).Code);
+        Assert.Equal(
+            "wrong-length",
+            (await Assert.ThrowsAsync<RefusalException>(() => provider.Put("a", [1, 2], new WriteConditions(Length: 3)))).Code
+        );
         Assert.Equal((0, 0), (provider.FilesOnDisk, provider.Objects.List("harbour", "", null, null, 10).Objects.Count));
         Assert.Empty(provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null));
     }
@@ -78,7 +81,10 @@ public sealed class ObjectTests
     public async Task A_full_disk_is_told_and_leaves_nothing_behind()
     {
         using var provider = new TestProvider(TestProvider.OneBucket(), path => new FullDisk(path, 100_000));
-        Assert.Equal("disk-full", (await Assert.ThrowsAsync<RefusalException>(() => provider.Put("a", TestProvider.Bytes(5_000_000)))).Code);
+        Assert.Equal(
+            "disk-full",
+            (await Assert.ThrowsAsync<RefusalException>(() => provider.Put("a", TestProvider.Bytes(5_000_000)))).Code
+        );
         Assert.Equal((0, 0), (provider.FilesOnDisk, provider.Objects.List("harbour", "", null, null, 10).Objects.Count));
         await provider.Put("b", TestProvider.Bytes(1000));
         Assert.Equal(1000, (await provider.Get("b")).Length);
@@ -88,7 +94,9 @@ public sealed class ObjectTests
     public async Task A_sender_that_breaks_off_leaves_nothing_behind()
     {
         using var provider = new TestProvider(TestProvider.OneBucket());
-        await Assert.ThrowsAsync<EndOfStreamException>(() => provider.Objects.Write("harbour", "a", new BreakingOff(3_000_000), new WriteConditions(), CancellationToken.None));
+        await Assert.ThrowsAsync<EndOfStreamException>(() =>
+            provider.Objects.Write("harbour", "a", new BreakingOff(3_000_000), new WriteConditions(), CancellationToken.None)
+        );
         Assert.Equal((0, 0), (provider.FilesOnDisk, provider.Objects.List("harbour", "", null, null, 10).Objects.Count));
     }
 
@@ -129,7 +137,10 @@ public sealed class ObjectTests
         Assert.Null(provider.Objects.Find("harbour", "a", null));
         Assert.Equal(["a"], provider.Objects.Deletions("harbour", "", 10).Select(d => d.Key));
         Assert.Empty(provider.Objects.Deletions("harbour", "b", 10));
-        Assert.Equal([deletion.Marker!.Value, second.Version, first.Version], provider.Objects.Versions("harbour", "a").Select(v => v.Version));
+        Assert.Equal(
+            [deletion.Marker!.Value, second.Version, first.Version],
+            provider.Objects.Versions("harbour", "a").Select(v => v.Version)
+        );
         provider.Objects.Delete("harbour", "a", deletion.Marker, null);
         Assert.Equal([2], await provider.Get("a"));
         provider.Objects.Delete("harbour", "a", second.Version, null);
@@ -143,20 +154,29 @@ public sealed class ObjectTests
     public async Task Conditions_let_one_of_many_writers_win()
     {
         using var provider = new TestProvider(versioned);
-        var results = await Task.WhenAll(Enumerable.Range(0, 12).Select(i => Outcome(() => provider.Put("a", [(byte)i], new WriteConditions(WriteConditions.OnlyNew)))));
+        var results = await Task.WhenAll(
+            Enumerable.Range(0, 12).Select(i => Outcome(() => provider.Put("a", [(byte)i], new WriteConditions(WriteConditions.OnlyNew))))
+        );
         Assert.Equal(1, results.Count(r => r is null));
         Assert.Equal(11, results.Count(r => r == "exists"));
         var version = provider.Objects.Find("harbour", "a", null)!.Version;
-        results = await Task.WhenAll(Enumerable.Range(0, 12).Select(i => Outcome(() => provider.Put("a", [(byte)i], new WriteConditions(Only(version))))));
+        results = await Task.WhenAll(
+            Enumerable.Range(0, 12).Select(i => Outcome(() => provider.Put("a", [(byte)i], new WriteConditions(Only(version)))))
+        );
         Assert.Equal(1, results.Count(r => r is null));
         Assert.Equal(11, results.Count(r => r == "changed-meanwhile"));
-        Assert.Equal("changed-meanwhile", Assert.Throws<RefusalException>(() => provider.Objects.Delete("harbour", "a", null, Only(version))).Code);
+        Assert.Equal(
+            "changed-meanwhile",
+            Assert.Throws<RefusalException>(() => provider.Objects.Delete("harbour", "a", null, Only(version))).Code
+        );
         Assert.Equal(2, provider.FilesOnDisk);
 
-        static Action<StoredVersion?> Only(long version) => current =>
-        {
-            if (current?.Version != version) throw RefusalException.Stale("a");
-        };
+        static Action<StoredVersion?> Only(long version) =>
+            current =>
+            {
+                if (current?.Version != version)
+                    throw RefusalException.Stale("a");
+            };
 
         static async Task<string?> Outcome(Func<Task> write)
         {
@@ -175,11 +195,15 @@ public sealed class ObjectTests
     [Fact]
     public async Task What_is_kept_is_not_deleted_nor_overwritten_by_anybody_until_its_day()
     {
-        using var provider = new TestProvider(TestProvider.OneBucket(b => b with
-        {
-            Keep = new KeepRule { Days = 10, Strength = KeepStrength.Sealed },
-            Rules = [new LifecycleRule { Id = "gone", ExpireAt = 2 }],
-        }));
+        using var provider = new TestProvider(
+            TestProvider.OneBucket(b =>
+                b with
+                {
+                    Keep = new KeepRule { Days = 10, Strength = KeepStrength.Sealed },
+                    Rules = [new LifecycleRule { Id = "gone", ExpireAt = 2 }],
+                }
+            )
+        );
         await provider.Put("a", [1]);
         Assert.Equal("kept", Assert.Throws<RefusalException>(() => provider.Objects.Delete("harbour", "a", null, null)).Code);
         Assert.Equal("kept", (await Assert.ThrowsAsync<RefusalException>(() => provider.Put("a", [2]))).Code);
@@ -197,8 +221,13 @@ public sealed class ObjectTests
         using var provider = new TestProvider(TestProvider.OneBucket());
         var random = new Random(20261125);
         string[] parts = ["a", "b/", "/", "é", "\U0001F6A2", "\uFFFD", "zz", "0"];
-        var keys = Enumerable.Range(0, 300).Select(_ => string.Concat(Enumerable.Range(0, random.Next(1, 7)).Select(_ => parts[random.Next(parts.Length)]))).Distinct().ToList();
-        foreach (var key in keys) await provider.Put(key, []);
+        var keys = Enumerable
+            .Range(0, 300)
+            .Select(_ => string.Concat(Enumerable.Range(0, random.Next(1, 7)).Select(_ => parts[random.Next(parts.Length)])))
+            .Distinct()
+            .ToList();
+        foreach (var key in keys)
+            await provider.Put(key, []);
         var sorted = keys.OrderBy(k => Convert.ToHexString(Encoding.UTF8.GetBytes(k)), StringComparer.Ordinal).ToList();
         foreach (var prefix in new[] { "", "a", "b/", "\U0001F6A2", "/", "é/" })
         {
@@ -206,7 +235,10 @@ public sealed class ObjectTests
             Assert.Equal(expected, All(prefix, null, random.Next(1, 40)).Keys);
             var (folders, inside) = All(prefix, "/", random.Next(1, 40));
             Assert.Equal(expected.Where(k => k.IndexOf('/', prefix.Length) < 0), inside);
-            Assert.Equal(expected.Where(k => k.IndexOf('/', prefix.Length) >= 0).Select(k => k[..(k.IndexOf('/', prefix.Length) + 1)]).Distinct(), folders);
+            Assert.Equal(
+                expected.Where(k => k.IndexOf('/', prefix.Length) >= 0).Select(k => k[..(k.IndexOf('/', prefix.Length) + 1)]).Distinct(),
+                folders
+            );
         }
 
         (List<string> Folders, List<string> Keys) All(string prefix, string? delimiter, int size)
@@ -220,8 +252,7 @@ public sealed class ObjectTests
                 folders.AddRange(page.Prefixes);
                 found.AddRange(page.Objects.Select(o => o.Key));
                 after = page.Next;
-            }
-            while (after is not null);
+            } while (after is not null);
             return (folders, found);
         }
     }
@@ -230,7 +261,10 @@ public sealed class ObjectTests
     public void A_listings_pages_cannot_be_made_up()
     {
         using var provider = new TestProvider(TestProvider.OneBucket());
-        Assert.Equal("invalid-page", Assert.Throws<RefusalException>(() => provider.Objects.List("harbour", "", null, "bm9wZQ==", 10)).Code);
+        Assert.Equal(
+            "invalid-page",
+            Assert.Throws<RefusalException>(() => provider.Objects.List("harbour", "", null, "bm9wZQ==", 10)).Code
+        );
         Assert.Equal("out-of-range", Assert.Throws<RefusalException>(() => provider.Objects.List("harbour", "", null, null, 1001)).Code);
     }
 
@@ -259,7 +293,8 @@ public sealed class ObjectTests
 
         public override async ValueTask WriteAsync(ReadOnlyMemory<byte> buffer, CancellationToken cancellationToken = default)
         {
-            if (file.Length + buffer.Length > room) throw new IOException("No space left on device", 28);
+            if (file.Length + buffer.Length > room)
+                throw new IOException("No space left on device", 28);
             await file.WriteAsync(buffer, cancellationToken);
         }
 

@@ -9,14 +9,17 @@ namespace Ripen.Provider.Tests;
 /// <summary>Probes, audits with their mends, and lost regions.</summary>
 public sealed class ProofTests
 {
-    private static long Rule(TestProvider provider) => provider.Inside.Copies.Rules().Single(r => r.Bucket == "harbour" && !r.BringsBack).Id;
+    private static long Rule(TestProvider provider) =>
+        provider.Inside.Copies.Rules().Single(r => r.Bucket == "harbour" && !r.BringsBack).Id;
 
     private static string[] Kinds(AuditResult audit) => [.. audit.Differences.Select(d => $"{d.Item.Kind} {d.Item.Key}")];
 
     [Fact]
     public async Task A_probe_is_written_seen_compared_and_removed_and_leaves_a_record()
     {
-        using var provider = new TestProvider(TwoPlaces.Estate(TwoPlaces.Plain with { Prefix = "logs/", AllowedLagHours = 1 }, 8, roundTrip: 100));
+        using var provider = new TestProvider(
+            TwoPlaces.Estate(TwoPlaces.Plain with { Prefix = "logs/", AllowedLagHours = 1 }, 8, roundTrip: 100)
+        );
         var begin = provider.Inside.Clock.Now;
         var probe = await provider.Inside.Copies.Probe(Rule(provider), CancellationToken.None);
         Assert.StartsWith("logs/", probe.Key, StringComparison.Ordinal);
@@ -35,7 +38,16 @@ public sealed class ProofTests
     [Fact]
     public async Task A_probe_that_one_side_keeps_stays_on_both_until_it_may_go()
     {
-        using var provider = new TestProvider(TwoPlaces.Estate(TwoPlaces.Plain, harbour: b => b with { Keep = new KeepRule { Days = 9, Strength = KeepStrength.Sealed } }));
+        using var provider = new TestProvider(
+            TwoPlaces.Estate(
+                TwoPlaces.Plain,
+                harbour: b =>
+                    b with
+                    {
+                        Keep = new KeepRule { Days = 9, Strength = KeepStrength.Sealed },
+                    }
+            )
+        );
         await provider.Inside.Copies.Probe(Rule(provider), CancellationToken.None);
         provider.PassHours(1);
         var record = provider.Inside.Copies.Record(provider.Inside.Copies.Records(1).Single().Id);
@@ -70,7 +82,12 @@ public sealed class ProofTests
 
         // Behind the first, the next takes its turn; its content on the source's disk changes meanwhile.
         await provider.Inside.Copies.Probe(Rule(provider), CancellationToken.None);
-        foreach (var file in Directory.EnumerateFiles(Path.Combine(provider.Folder, "content"), "*", SearchOption.AllDirectories).Where(f => new FileInfo(f).Length == 4096)) File.WriteAllBytes(file, new byte[4096]);
+        foreach (
+            var file in Directory
+                .EnumerateFiles(Path.Combine(provider.Folder, "content"), "*", SearchOption.AllDirectories)
+                .Where(f => new FileInfo(f).Length == 4096)
+        )
+            File.WriteAllBytes(file, new byte[4096]);
         provider.PassHours(4);
         Assert.Equal("damaged-content", Assert.Single(provider.Inside.Copies.Rules().Single().Failures).Code);
         Assert.Single(provider.Inside.Copies.ProbesUnderWay());
@@ -79,13 +96,30 @@ public sealed class ProofTests
     [Fact]
     public async Task An_audit_lists_every_difference_and_each_can_be_mended()
     {
-        var estate = TwoPlaces.Estate(null, 8, harbour: b => b with { Streams = [new ObjectStream { Prefix = "s/", ObjectsPerDay = 3, BytesPerObject = 1000 }] });
+        var estate = TwoPlaces.Estate(
+            null,
+            8,
+            harbour: b =>
+                b with
+                {
+                    Streams =
+                    [
+                        new ObjectStream
+                        {
+                            Prefix = "s/",
+                            ObjectsPerDay = 3,
+                            BytesPerObject = 1000,
+                        },
+                    ],
+                }
+        );
         using var provider = new TestProvider(estate);
         await provider.Put("before", TestProvider.Bytes(10));
         provider.PassDays(1);
         var withRule = estate with { Buckets = [estate.Buckets[0] with { CopyTo = [TwoPlaces.Plain] }, estate.Buckets[1]] };
         provider.Adopt(withRule, version: 2);
-        foreach (var key in new[] { "same", "gone-here", "gone-there", "bad-here", "bad-there" }) await provider.Put(key, TestProvider.Bytes(2_000_000 + key.Length, key.Length));
+        foreach (var key in new[] { "same", "gone-here", "gone-there", "bad-here", "bad-there" })
+            await provider.Put(key, TestProvider.Bytes(2_000_000 + key.Length, key.Length));
         provider.PassDays(1);
         await provider.Put("waits", TestProvider.Bytes(5));
         provider.Objects.Delete("harbour", "gone-here", provider.Objects.Find("harbour", "gone-here", null)!.Version, null);
@@ -105,7 +139,14 @@ public sealed class ProofTests
         Mend("only-there", Mending.BringBack, 1);
         Mend("damaged-here", Mending.Mend, 1);
         Mend("damaged-there", Mending.Mend, 1);
-        Assert.Equal("no-such-mend", Assert.Throws<RefusalException>(() => provider.Inside.Copies.Mend(Rule(provider), "left-behind", Mending.Remove, null, CancellationToken.None)).Code);
+        Assert.Equal(
+            "no-such-mend",
+            Assert
+                .Throws<RefusalException>(() =>
+                    provider.Inside.Copies.Mend(Rule(provider), "left-behind", Mending.Remove, null, CancellationToken.None)
+                )
+                .Code
+        );
         provider.PassDays(1);
         var mended = provider.Inside.Copies.Audit(Rule(provider), true, CancellationToken.None);
         Assert.Empty(Kinds(mended));
@@ -116,18 +157,26 @@ public sealed class ProofTests
         Assert.False(back.IsCopy);
         Assert.Equal(TestProvider.Bytes(2_000_009, 9), await provider.Get("gone-here"));
 
-        void Mend(string kind, Mending mending, int count) => Assert.Equal(count, provider.Inside.Copies.Mend(Rule(provider), kind, mending, null, CancellationToken.None));
+        void Mend(string kind, Mending mending, int count) =>
+            Assert.Equal(count, provider.Inside.Copies.Mend(Rule(provider), kind, mending, null, CancellationToken.None));
     }
 
-    /// <summary>Changes a byte of the file that lies on the disk: the one of the two of this size that <paramref name="bucket"/> reads.</summary>
+    /// <summary>Changes a byte of the file that lies on the disk: the one of the two of this size that <paramref name="bucket"/>
+    /// reads.</summary>
     private static async Task Damage(TestProvider provider, long size, string key, string bucket)
     {
-        foreach (var file in Directory.EnumerateFiles(Path.Combine(provider.Folder, "content"), "*", SearchOption.AllDirectories).Where(f => new FileInfo(f).Length == size).ToList())
+        foreach (
+            var file in Directory
+                .EnumerateFiles(Path.Combine(provider.Folder, "content"), "*", SearchOption.AllDirectories)
+                .Where(f => new FileInfo(f).Length == size)
+                .ToList()
+        )
         {
             var bytes = File.ReadAllBytes(file);
             bytes[^1] ^= 1;
             File.WriteAllBytes(file, bytes);
-            if (await Record.ExceptionAsync(() => provider.Get(key, bucket: bucket)) is RefusalException { Code: "damaged-content" }) return;
+            if (await Record.ExceptionAsync(() => provider.Get(key, bucket: bucket)) is RefusalException { Code: "damaged-content" })
+                return;
             bytes[^1] ^= 1;
             File.WriteAllBytes(file, bytes);
         }
@@ -136,7 +185,24 @@ public sealed class ProofTests
     [Fact]
     public async Task A_lost_region_serves_nothing_lists_what_is_nowhere_else_and_is_filled_again_when_it_comes_back_empty()
     {
-        using var provider = new TestProvider(TwoPlaces.Estate(TwoPlaces.Plain, harbour: b => b with { Streams = [new ObjectStream { Prefix = "s/", ObjectsPerDay = 2, BytesPerObject = 10 }] }));
+        using var provider = new TestProvider(
+            TwoPlaces.Estate(
+                TwoPlaces.Plain,
+                harbour: b =>
+                    b with
+                    {
+                        Streams =
+                        [
+                            new ObjectStream
+                            {
+                                Prefix = "s/",
+                                ObjectsPerDay = 2,
+                                BytesPerObject = 10,
+                            },
+                        ],
+                    }
+            )
+        );
         await provider.Put("safe", TestProvider.Bytes(100));
         provider.PassDays(1);
         await provider.Put("late", TestProvider.Bytes(50));
@@ -144,8 +210,14 @@ public sealed class ProofTests
         Assert.Equal(["late"], foreseen.Items.Select(i => i.Key));
         var loss = provider.Inside.Copies.Lose("aldmouth");
         var risk = Assert.Single(loss.Buckets);
-        Assert.Equal(("harbour", 4, 1, 50, "far-away"), (risk.Bucket, risk.Objects, risk.LostObjects, risk.LostBytes, risk.ServedBy.Single()));
-        Assert.Equal(("late", 1, 50, "Waited to be copied."), (loss.Items[0].Key, loss.Items[0].Objects, loss.Items[0].Bytes, loss.Items[0].Note));
+        Assert.Equal(
+            ("harbour", 4, 1, 50, "far-away"),
+            (risk.Bucket, risk.Objects, risk.LostObjects, risk.LostBytes, risk.ServedBy.Single())
+        );
+        Assert.Equal(
+            ("late", 1, 50, "Waited to be copied."),
+            (loss.Items[0].Key, loss.Items[0].Objects, loss.Items[0].Bytes, loss.Items[0].Note)
+        );
         Assert.Equal("region-lost", (await Assert.ThrowsAsync<RefusalException>(() => provider.Put("new", [1]))).Code);
         Assert.Equal("region-lost", Assert.Throws<RefusalException>(() => provider.Objects.List("harbour", "", null, null, 10)).Code);
         Assert.Equal(TestProvider.Bytes(100), await provider.Get("safe", bucket: "far-away"));
@@ -164,7 +236,11 @@ public sealed class ProofTests
         Assert.True(provider.Inside.Copies.Audit(Rule(provider), true, CancellationToken.None).Good);
         Assert.DoesNotContain(provider.Inside.Copies.Rules(), r => r.BringsBack);
 
-        double StoredInHarbour() => provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").Where(r => r.Charge == Charge.Storage).Sum(r => r.Quantity);
+        double StoredInHarbour() =>
+            provider
+                .Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour")
+                .Where(r => r.Charge == Charge.Storage)
+                .Sum(r => r.Quantity);
     }
 
     [Fact]

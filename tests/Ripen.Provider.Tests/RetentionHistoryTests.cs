@@ -3,16 +3,18 @@ using System.Security.Cryptography;
 using System.Text;
 using Ripen.Core.Estates;
 using Ripen.Provider.Access;
-using Ripen.Provider.Replication;
 using Ripen.Provider.Index;
 using Ripen.Provider.Inventory;
 using Ripen.Provider.Objects;
+using Ripen.Provider.Replication;
 
 namespace Ripen.Provider.Tests;
 
 /// <summary>
-/// Random sequences of every public call of the provider, many of them hostile, against one sentence: what is kept on a day is there on that day, with all its bytes,
-/// and kept no less than before. RIPEN_SEQUENCES sets how many sequences are tried (10,000 in one sitting before a release); RIPEN_SEED repeats one.
+/// Random sequences of every public call of the provider, many of them hostile, against one sentence: what is kept on a day is there on
+/// that day, with all its bytes,
+/// and kept no less than before. RIPEN_SEQUENCES sets how many sequences are tried (10,000 in one sitting before a release); RIPEN_SEED
+/// repeats one.
 /// </summary>
 public sealed class RetentionHistoryTests
 {
@@ -21,7 +23,16 @@ public sealed class RetentionHistoryTests
     private static readonly string[] Names = ["harbour", "far-away", "third"];
     private static readonly string[] Regions = ["aldmouth", "kestrel-sound"];
 
-    private sealed record Entry(long Id, string Bucket, string Region, int? Sealed, int? Liftable, double Count, string? Content, byte[]? Sha);
+    private sealed record Entry(
+        long Id,
+        string Bucket,
+        string Region,
+        int? Sealed,
+        int? Liftable,
+        double Count,
+        string? Content,
+        byte[]? Sha
+    );
 
     [Fact]
     public void No_sequence_of_calls_destroys_or_weakens_what_is_kept()
@@ -70,12 +81,21 @@ public sealed class RetentionHistoryTests
             var byId = after.ToDictionary(e => e.Id);
             foreach (var entry in before.Where(e => Math.Max(e.Sealed ?? 0, e.Liftable ?? 0) > today))
             {
-                if (entry.Region == destroyed) continue;
+                if (entry.Region == destroyed)
+                    continue;
                 var free = entry.Bucket == lifted && !(entry.Sealed > today);
-                if (free) continue;
-                Assert.True(byId.TryGetValue(entry.Id, out var now), $"{name} removed entry {entry.Id} of {entry.Bucket}, kept until {entry.Sealed} / {entry.Liftable} on {today}.");
+                if (free)
+                    continue;
+                Assert.True(
+                    byId.TryGetValue(entry.Id, out var now),
+                    $"{name} removed entry {entry.Id} of {entry.Bucket}, kept until {entry.Sealed} / {entry.Liftable} on {today}."
+                );
                 Assert.True((now!.Sealed ?? 0) >= (entry.Sealed > today ? entry.Sealed : 0), $"{name} unsealed entry {entry.Id}.");
-                Assert.True(entry.Bucket == lifted || Math.Max(now.Sealed ?? 0, now.Liftable ?? 0) >= Math.Max(entry.Sealed ?? 0, entry.Liftable ?? 0), $"{name} has entry {entry.Id} kept less.");
+                Assert.True(
+                    entry.Bucket == lifted
+                        || Math.Max(now.Sealed ?? 0, now.Liftable ?? 0) >= Math.Max(entry.Sealed ?? 0, entry.Liftable ?? 0),
+                    $"{name} has entry {entry.Id} kept less."
+                );
                 Assert.Equal((entry.Count, entry.Content), (now.Count, now.Content));
             }
             before = after;
@@ -90,17 +110,79 @@ public sealed class RetentionHistoryTests
 
     private static Estate Begin(Random random)
     {
-        var estate = TwoPlaces.Estate(TwoPlaces.Plain with { FollowDeletions = true, CatchUp = true }, megabits: random.Next(2) == 0 ? null : 0.001, harbour: b => Twisted(b, random), far: b => Twisted(b, random));
-        return estate with { Buckets = [.. estate.Buckets, Twisted(new Bucket { Name = "third", Region = "aldmouth", Scheme = "one-site", Tier = "counter" }, random)] };
+        var estate = TwoPlaces.Estate(
+            TwoPlaces.Plain with
+            {
+                FollowDeletions = true,
+                CatchUp = true,
+            },
+            megabits: random.Next(2) == 0 ? null : 0.001,
+            harbour: b => Twisted(b, random),
+            far: b => Twisted(b, random)
+        );
+        return estate with
+        {
+            Buckets =
+            [
+                .. estate.Buckets,
+                Twisted(
+                    new Bucket
+                    {
+                        Name = "third",
+                        Region = "aldmouth",
+                        Scheme = "one-site",
+                        Tier = "counter",
+                    },
+                    random
+                ),
+            ],
+        };
     }
 
-    private static Bucket Twisted(Bucket bucket, Random random) => bucket with
-    {
-        Keep = Rule(random),
-        Rules = random.Next(2) == 0 ? [] : [new LifecycleRule { Id = "go", ExpireAt = random.Next(1, 60), Steps = [] }],
-        Stock = random.Next(2) == 0 ? [] : [new Lot { Prefix = "s/", Created = TestProvider.Demo.Today.AddDays(-random.Next(400)), Tier = "counter", InTierSince = TestProvider.Demo.Today, Objects = 3, BytesPerObject = 10 }],
-        Streams = random.Next(3) > 0 ? [] : [new ObjectStream { Prefix = "s/", ObjectsPerDay = 1.5, BytesPerObject = 100 }],
-    };
+    private static Bucket Twisted(Bucket bucket, Random random) =>
+        bucket with
+        {
+            Keep = Rule(random),
+            Rules =
+                random.Next(2) == 0
+                    ? []
+                    :
+                    [
+                        new LifecycleRule
+                        {
+                            Id = "go",
+                            ExpireAt = random.Next(1, 60),
+                            Steps = [],
+                        },
+                    ],
+            Stock =
+                random.Next(2) == 0
+                    ? []
+                    :
+                    [
+                        new Lot
+                        {
+                            Prefix = "s/",
+                            Created = TestProvider.Demo.Today.AddDays(-random.Next(400)),
+                            Tier = "counter",
+                            InTierSince = TestProvider.Demo.Today,
+                            Objects = 3,
+                            BytesPerObject = 10,
+                        },
+                    ],
+            Streams =
+                random.Next(3) > 0
+                    ? []
+                    :
+                    [
+                        new ObjectStream
+                        {
+                            Prefix = "s/",
+                            ObjectsPerDay = 1.5,
+                            BytesPerObject = 100,
+                        },
+                    ],
+        };
 
     private static KeepRule? Rule(Random random)
     {
@@ -114,7 +196,13 @@ public sealed class RetentionHistoryTests
     }
 
     /// <summary>The name of the call, the bucket whose rule it lifted, the region whose data it destroyed.</summary>
-    private static (string Name, string? Lifted, string? Destroyed) Call(TestProvider provider, Random random, ref Estate estate, ref long version, ref long import)
+    private static (string Name, string? Lifted, string? Destroyed) Call(
+        TestProvider provider,
+        Random random,
+        ref Estate estate,
+        ref long version,
+        ref long import
+    )
     {
         var inside = provider.Inside;
         var (bucket, key, region) = (Names[random.Next(Names.Length)], Keys[random.Next(Keys.Length)], Regions[random.Next(2)]);
@@ -127,8 +215,15 @@ public sealed class RetentionHistoryTests
                 inside.Objects.Delete(bucket, key, null, null);
                 return ("delete", null, null);
             case 4:
-                var some = provider.Index(db => db.List("SELECT e.id, e.key FROM entry e JOIN bucket b ON b.id = e.bucket WHERE b.name = ?1", r => (r.GetInt64(0), r.GetString(1)), bucket));
-                if (some.Count == 0) return ("nothing", null, null);
+                var some = provider.Index(db =>
+                    db.List(
+                        "SELECT e.id, e.key FROM entry e JOIN bucket b ON b.id = e.bucket WHERE b.name = ?1",
+                        r => (r.GetInt64(0), r.GetString(1)),
+                        bucket
+                    )
+                );
+                if (some.Count == 0)
+                    return ("nothing", null, null);
                 var (id, named) = some[random.Next(some.Count)];
                 inside.Objects.Delete(bucket, named, id, null);
                 return ("delete-version", null, null);
@@ -136,24 +231,98 @@ public sealed class RetentionHistoryTests
                 inside.Objects.Move(bucket, random.Next(2) == 0 ? "" : "s/", true, "counter");
                 return ("move", null, null);
             case 6 or 7:
-                var days = random.Next(12) switch { 0 => random.Next(800), < 4 => random.Next(40), _ => random.Next(3) };
+                var days = random.Next(12) switch
+                {
+                    0 => random.Next(800),
+                    < 4 => random.Next(40),
+                    _ => random.Next(3),
+                };
                 var until = inside.Clock.Now.AddDays(days).AddHours(random.Next(24));
-                inside.Clock.PassUntil(until, null, CancellationToken.None, random.Next(2) == 0 ? null : until.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture));
+                inside.Clock.PassUntil(
+                    until,
+                    null,
+                    CancellationToken.None,
+                    random.Next(2) == 0 ? null : until.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)
+                );
                 return ("pass", null, null);
             case 8 or 9:
-                return Change(provider, estate.With(Twisted(estate.Find(bucket) ?? estate.Buckets[0], random) with { Stock = [] }, (estate.Find(bucket) ?? estate.Buckets[0]).Name), ref estate, ref version, import, null, "twist");
+                return Change(
+                    provider,
+                    estate.With(
+                        Twisted(estate.Find(bucket) ?? estate.Buckets[0], random) with
+                        {
+                            Stock = [],
+                        },
+                        (estate.Find(bucket) ?? estate.Buckets[0]).Name
+                    ),
+                    ref estate,
+                    ref version,
+                    import,
+                    null,
+                    "twist"
+                );
             case 10:
-                return Change(provider, estate.With((estate.Find(bucket) ?? estate.Buckets[0]) with { Versioning = random.Next(2) == 0, CopyTo = [] }, (estate.Find(bucket) ?? estate.Buckets[0]).Name), ref estate, ref version, import, null, "switch-versions");
+                return Change(
+                    provider,
+                    estate.With(
+                        (estate.Find(bucket) ?? estate.Buckets[0]) with
+                        {
+                            Versioning = random.Next(2) == 0,
+                            CopyTo = [],
+                        },
+                        (estate.Find(bucket) ?? estate.Buckets[0]).Name
+                    ),
+                    ref estate,
+                    ref version,
+                    import,
+                    null,
+                    "switch-versions"
+                );
             case 11:
-                return Change(provider, estate.With((estate.Find(bucket) ?? estate.Buckets[0]) with { Region = region }, (estate.Find(bucket) ?? estate.Buckets[0]).Name), ref estate, ref version, import, null, "move-region");
+                return Change(
+                    provider,
+                    estate.With(
+                        (estate.Find(bucket) ?? estate.Buckets[0]) with
+                        {
+                            Region = region,
+                        },
+                        (estate.Find(bucket) ?? estate.Buckets[0]).Name
+                    ),
+                    ref estate,
+                    ref version,
+                    import,
+                    null,
+                    "move-region"
+                );
             case 12:
-                var without = estate with { Buckets = [.. estate.Buckets.Where(b => b.Name != bucket).Select(b => b with { CopyTo = [.. b.CopyTo.Where(c => c.Bucket != bucket)] })] };
-                return without.Buckets.Count == 0 ? ("nothing", null, null) : Change(provider, without, ref estate, ref version, import, null, "drop");
+                var without = estate with
+                {
+                    Buckets =
+                    [
+                        .. estate
+                            .Buckets.Where(b => b.Name != bucket)
+                            .Select(b => b with { CopyTo = [.. b.CopyTo.Where(c => c.Bucket != bucket)] }),
+                    ],
+                };
+                return without.Buckets.Count == 0
+                    ? ("nothing", null, null)
+                    : Change(provider, without, ref estate, ref version, import, null, "drop");
             case 13:
                 import = version + 1;
                 try
                 {
-                    return Change(provider, Begin(random) with { Today = inside.Clock.Today }, ref estate, ref version, import, null, "import");
+                    return Change(
+                        provider,
+                        Begin(random) with
+                        {
+                            Today = inside.Clock.Today,
+                        },
+                        ref estate,
+                        ref version,
+                        import,
+                        null,
+                        "import"
+                    );
                 }
                 catch (RefusalException)
                 {
@@ -162,7 +331,15 @@ public sealed class RetentionHistoryTests
                 }
             case 14 or 15:
                 var lifting = estate.Find(bucket) ?? estate.Buckets[0];
-                return Change(provider, estate.With(lifting with { Keep = Rule(random) }, lifting.Name), ref estate, ref version, import, lifting.Name, "lift");
+                return Change(
+                    provider,
+                    estate.With(lifting with { Keep = Rule(random) }, lifting.Name),
+                    ref estate,
+                    ref version,
+                    import,
+                    lifting.Name,
+                    "lift"
+                );
             case 16:
                 inside.Copies.Lose(region);
                 return ("lose", null, null);
@@ -172,12 +349,15 @@ public sealed class RetentionHistoryTests
                 inside.Copies.BringBack(region, !empty, seen);
                 return ("bring-back", null, empty ? region : null);
             case 19:
-                if (random.Next(2) == 0) inside.Copies.Cut("aldmouth", "kestrel-sound", random.Next(2) == 0 ? null : inside.Clock.Now.AddHours(5));
-                else inside.Copies.Restore("aldmouth", "kestrel-sound");
+                if (random.Next(2) == 0)
+                    inside.Copies.Cut("aldmouth", "kestrel-sound", random.Next(2) == 0 ? null : inside.Clock.Now.AddHours(5));
+                else
+                    inside.Copies.Restore("aldmouth", "kestrel-sound");
                 return ("line", null, null);
             case 20:
                 var rules = inside.Copies.Rules();
-                if (rules.Count == 0) return ("nothing", null, null);
+                if (rules.Count == 0)
+                    return ("nothing", null, null);
                 var rule = rules[random.Next(rules.Count)].Id;
                 if (random.Next(3) == 0 && inside.Copies.ProbesUnderWay() is [var probe, ..])
                 {
@@ -191,15 +371,33 @@ public sealed class RetentionHistoryTests
                 {
                     foreach (var difference in inside.Copies.Audit(one.Id, false, CancellationToken.None).Differences)
                     {
-                        foreach (var mend in difference.Mends) inside.Copies.Mend(one.Id, difference.Item.Kind, mend, null, CancellationToken.None);
+                        foreach (var mend in difference.Mends)
+                            inside.Copies.Mend(one.Id, difference.Item.Kind, mend, null, CancellationToken.None);
                     }
                 }
                 inside.Copies.Refill(bucket, CancellationToken.None);
                 return ("mend", null, null);
             case 22:
                 var csv = $"key,bytes,modified\nin/{key},{random.Next(1000)},{inside.Clock.Today.AddDays(-random.Next(500)):yyyy-MM-dd}\n";
-                var inventory = inside.Inventories.Receive(new MemoryStream(Encoding.UTF8.GetBytes(csv)), CancellationToken.None).GetAwaiter().GetResult();
-                inside.Inventories.Import(inventory.Id, bucket, new ColumnMapping { Key = "key", Bytes = "bytes", LastModified = "modified" }, false, CancellationToken.None).GetAwaiter().GetResult();
+                var inventory = inside
+                    .Inventories.Receive(new MemoryStream(Encoding.UTF8.GetBytes(csv)), CancellationToken.None)
+                    .GetAwaiter()
+                    .GetResult();
+                inside
+                    .Inventories.Import(
+                        inventory.Id,
+                        bucket,
+                        new ColumnMapping
+                        {
+                            Key = "key",
+                            Bytes = "bytes",
+                            LastModified = "modified",
+                        },
+                        false,
+                        CancellationToken.None
+                    )
+                    .GetAwaiter()
+                    .GetResult();
                 return ("inventory", null, null);
             default:
                 if (random.Next(2) == 0)
@@ -208,29 +406,69 @@ public sealed class RetentionHistoryTests
                     return ("restart", null, null);
                 }
                 var access = inside.Access.Make(bucket, "anybody", "", [Right.Read, Right.Write, Right.List], null);
-                _ = AccessTest.Run(inside.Access, inside.Objects, bucket, new Credentials(access.Secrets[0].KeyId, access.Secrets[0].Secret), CancellationToken.None).GetAwaiter().GetResult();
+                _ = AccessTest
+                    .Run(
+                        inside.Access,
+                        inside.Objects,
+                        bucket,
+                        new Credentials(access.Secrets[0].KeyId, access.Secrets[0].Secret),
+                        CancellationToken.None
+                    )
+                    .GetAwaiter()
+                    .GetResult();
                 inside.Access.Links.Make(bucket, "", true, inside.Clock.Now.AddDays(1));
                 return ("access", null, null);
         }
     }
 
-    private static (string, string?, string?) Change(TestProvider provider, Estate after, ref Estate estate, ref long version, long import, string? lifted, string name)
+    private static (string, string?, string?) Change(
+        TestProvider provider,
+        Estate after,
+        ref Estate estate,
+        ref long version,
+        long import,
+        string? lifted,
+        string name
+    )
     {
         var isImport = import > provider.Inside.Standing.ImportVersion;
         var (stock, next) = (isImport ? import : 1, version + 1);
-        var plan = new ProviderPlan(after, next, import, after.Buckets.ToDictionary(b => b.Name, b => new PlannedBucket(after.Today, stock, b.Name == lifted ? next : LiftOf(provider, b.Name))));
-        using (provider.Inside.Reserve(new PlannedChange(after, isImport, lifted))) provider.Inside.Adopt(plan);
+        var plan = new ProviderPlan(
+            after,
+            next,
+            import,
+            after.Buckets.ToDictionary(
+                b => b.Name,
+                b => new PlannedBucket(after.Today, stock, b.Name == lifted ? next : LiftOf(provider, b.Name))
+            )
+        );
+        using (provider.Inside.Reserve(new PlannedChange(after, isImport, lifted)))
+            provider.Inside.Adopt(plan);
         version++;
         estate = after;
         return (name, lifted, null);
     }
 
-    private static long LiftOf(TestProvider provider, string bucket) => provider.Index(db => db.Value<long?>("SELECT lift_version FROM bucket WHERE name = ?1", bucket) ?? 0);
+    private static long LiftOf(TestProvider provider, string bucket) =>
+        provider.Index(db => db.Value<long?>("SELECT lift_version FROM bucket WHERE name = ?1", bucket) ?? 0);
 
-    private static List<Entry> Kept(TestProvider provider, Estate estate) => provider.Index(db => db.List(
-        """
-        SELECT e.id, b.name, e.sealed_until, e.liftable_until, e.count, e.content, c.sha256 FROM entry e JOIN bucket b ON b.id = e.bucket LEFT JOIN content c ON c.name = e.content
-        WHERE e.kind < 2 AND (e.sealed_until IS NOT NULL OR e.liftable_until IS NOT NULL)
-        """,
-        r => new Entry(r.GetInt64(0), r.GetString(1), estate.Find(r.GetString(1))!.Region, r.Int(2), r.Int(3), r.GetDouble(4), r.Text(5), r.Blob(6))));
+    private static List<Entry> Kept(TestProvider provider, Estate estate) =>
+        provider.Index(db =>
+            db.List(
+                """
+                SELECT e.id, b.name, e.sealed_until, e.liftable_until, e.count, e.content, c.sha256 FROM entry e JOIN bucket b ON b.id = e.bucket LEFT JOIN content c ON c.name = e.content
+                WHERE e.kind < 2 AND (e.sealed_until IS NOT NULL OR e.liftable_until IS NOT NULL)
+                """,
+                r => new Entry(
+                    r.GetInt64(0),
+                    r.GetString(1),
+                    estate.Find(r.GetString(1))!.Region,
+                    r.Int(2),
+                    r.Int(3),
+                    r.GetDouble(4),
+                    r.Text(5),
+                    r.Blob(6)
+                )
+            )
+        );
 }

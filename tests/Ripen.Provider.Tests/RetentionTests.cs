@@ -1,48 +1,79 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
-using Ripen.Provider.Replication;
 using Ripen.Provider.Index;
+using Ripen.Provider.Replication;
 
 namespace Ripen.Provider.Tests;
 
-/// <summary>Every way in which something that is kept could go or be kept less, tried from outside; each is refused in words and changes nothing.</summary>
+/// <summary>Every way in which something that is kept could go or be kept less, tried from outside; each is refused in words and changes
+/// nothing.</summary>
 public sealed class RetentionTests
 {
     private static readonly KeepRule SealedYear = new() { Days = 365, Strength = KeepStrength.Sealed };
     private static readonly KeepRule LiftableYear = new() { Days = 365, Strength = KeepStrength.Liftable };
 
     private static Estate Harbour(KeepRule? keep, Func<Bucket, Bucket>? with = null) =>
-        TestProvider.OneBucket(b => (with ?? (x => x))(b with
-        {
-            Keep = keep,
-            Stock = [new Lot { Prefix = "old/", Created = TestProvider.Demo.Today, Tier = "counter", InTierSince = TestProvider.Demo.Today, Objects = 12, BytesPerObject = 5000 }],
-        }));
+        TestProvider.OneBucket(b =>
+            (with ?? (x => x))(
+                b with
+                {
+                    Keep = keep,
+                    Stock =
+                    [
+                        new Lot
+                        {
+                            Prefix = "old/",
+                            Created = TestProvider.Demo.Today,
+                            Tier = "counter",
+                            InTierSince = TestProvider.Demo.Today,
+                            Objects = 12,
+                            BytesPerObject = 5000,
+                        },
+                    ],
+                }
+            )
+        );
 
-    private static KeepRule Rule(int? days, string? until, KeepStrength strength) => new() { Days = days, Until = until is null ? null : DateOnly.Parse(until), Strength = strength };
+    private static KeepRule Rule(int? days, string? until, KeepStrength strength) =>
+        new()
+        {
+            Days = days,
+            Until = until is null ? null : DateOnly.Parse(until),
+            Strength = strength,
+        };
 
     /// <summary>The demo's today is 2026-11-01.</summary>
-    public static TheoryData<string, KeepRule, KeepRule?, string> Weakenings { get; } = new()
-    {
-        { "shorter", SealedYear, SealedYear with { Days = 364 }, "sealed" },
-        { "dropped", SealedYear, null, "sealed" },
-        { "unsealed", SealedYear, LiftableYear, "sealed" },
-        { "unsealed and longer", SealedYear, LiftableYear with { Days = 9999 }, "sealed" },
-        { "days to a date", SealedYear, Rule(null, "2099-01-01", KeepStrength.Sealed), "sealed" },
-        { "dated back", Rule(null, "2030-01-01", KeepStrength.Sealed), Rule(null, "2029-12-31", KeepStrength.Sealed), "sealed" },
-        { "a date to days", Rule(null, "2030-01-01", KeepStrength.Sealed), Rule(9999, null, KeepStrength.Sealed), "sealed" },
-        { "liftable shorter", LiftableYear, LiftableYear with { Days = 364 }, "needs-lifting" },
-        { "liftable dropped", LiftableYear, null, "needs-lifting" },
-        { "liftable sealed and shorter", LiftableYear, SealedYear with { Days = 30 }, "needs-lifting" },
-    };
+    public static TheoryData<string, KeepRule, KeepRule?, string> Weakenings { get; } =
+        new()
+        {
+            { "shorter", SealedYear, SealedYear with { Days = 364 }, "sealed" },
+            { "dropped", SealedYear, null, "sealed" },
+            { "unsealed", SealedYear, LiftableYear, "sealed" },
+            { "unsealed and longer", SealedYear, LiftableYear with { Days = 9999 }, "sealed" },
+            { "days to a date", SealedYear, Rule(null, "2099-01-01", KeepStrength.Sealed), "sealed" },
+            { "dated back", Rule(null, "2030-01-01", KeepStrength.Sealed), Rule(null, "2029-12-31", KeepStrength.Sealed), "sealed" },
+            { "a date to days", Rule(null, "2030-01-01", KeepStrength.Sealed), Rule(9999, null, KeepStrength.Sealed), "sealed" },
+            { "liftable shorter", LiftableYear, LiftableYear with { Days = 364 }, "needs-lifting" },
+            { "liftable dropped", LiftableYear, null, "needs-lifting" },
+            { "liftable sealed and shorter", LiftableYear, SealedYear with { Days = 30 }, "needs-lifting" },
+        };
 
     [Theory]
     [MemberData(nameof(Weakenings))]
-    public void A_plan_that_keeps_less_is_refused_before_it_is_stored_and_when_it_is_adopted(string name, KeepRule before, KeepRule? after, string code)
+    public void A_plan_that_keeps_less_is_refused_before_it_is_stored_and_when_it_is_adopted(
+        string name,
+        KeepRule before,
+        KeepRule? after,
+        string code
+    )
     {
         using var provider = new TestProvider(Harbour(before));
         var kept = Kept(provider);
         Assert.NotEmpty(kept);
-        Assert.Equal((name, code), (name, Assert.Throws<RefusalException>(() => provider.Inside.Reserve(new PlannedChange(Harbour(after)))).Code));
+        Assert.Equal(
+            (name, code),
+            (name, Assert.Throws<RefusalException>(() => provider.Inside.Reserve(new PlannedChange(Harbour(after)))).Code)
+        );
         Assert.Equal(code, Assert.Throws<RefusalException>(() => provider.Adopt(Harbour(after), version: 2)).Code);
         Assert.Equal(code, provider.Inside.Foresee(new PlannedChange(Harbour(after)))!.Code);
         Assert.Equal(kept, Kept(provider));
@@ -79,7 +110,8 @@ public sealed class RetentionTests
         await provider.Put("a", [1]);
         Assert.Equal(KeepStrength.Liftable, provider.Objects.Find("harbour", "a", null)!.Kept!.Strength);
         Assert.Equal("kept", Refused(() => provider.Objects.Delete("harbour", "a", null, null)));
-        using (provider.Inside.Reserve(new PlannedChange(Harbour(null), Lifted: "harbour"))) Lift(provider, null, 2);
+        using (provider.Inside.Reserve(new PlannedChange(Harbour(null), Lifted: "harbour")))
+            Lift(provider, null, 2);
         provider.Objects.Delete("harbour", "a", null, null);
         Assert.Null(provider.Inside.KeptIn("harbour"));
         // The same version lifts once.
@@ -111,7 +143,8 @@ public sealed class RetentionTests
         var versioned = Harbour(SealedYear, b => b with { Versioning = true });
         provider.Adopt(versioned, version: 2);
         var newer = await provider.Put("a", [2]);
-        foreach (var version in new[] { written.Version, newer.Version }) Assert.Equal("kept", Refused(() => provider.Objects.Delete("harbour", "a", version, null)));
+        foreach (var version in new[] { written.Version, newer.Version })
+            Assert.Equal("kept", Refused(() => provider.Objects.Delete("harbour", "a", version, null)));
         // Switching versions off again makes neither of them fair game.
         provider.Adopt(Harbour(SealedYear), version: 3);
         Assert.Equal("kept", (await Assert.ThrowsAsync<RefusalException>(() => provider.Put("a", [3]))).Code);
@@ -124,7 +157,8 @@ public sealed class RetentionTests
     public async Task Neither_a_deleted_bucket_nor_an_import_takes_what_is_kept(bool weightless)
     {
         using var provider = new TestProvider(weightless ? Harbour(SealedYear) : TestProvider.OneBucket(b => b with { Keep = SealedYear }));
-        if (!weightless) await provider.Put("a", [1]);
+        if (!weightless)
+            await provider.Put("a", [1]);
         var kept = Kept(provider);
         var without = TestProvider.Demo with { Buckets = [] };
         Assert.Equal("kept", Refused(() => provider.Inside.Reserve(new PlannedChange(without))));
@@ -150,7 +184,8 @@ public sealed class RetentionTests
         }
         await provider.Put("b", [2]);
         provider.PassDays(1);
-        using (provider.Inside.Reserve(new PlannedChange(without))) provider.Adopt(without, version: 2);
+        using (provider.Inside.Reserve(new PlannedChange(without)))
+            provider.Adopt(without, version: 2);
         Assert.Equal("no-bucket", (await Assert.ThrowsAsync<RefusalException>(() => provider.Put("c", [3]))).Code);
     }
 
@@ -159,13 +194,17 @@ public sealed class RetentionTests
     {
         using var provider = new TestProvider(TestProvider.OneBucket());
         var seen = new List<string>();
-        provider.Inside.Clock.PassUntil(provider.Inside.Clock.Now.AddDays(1), _ =>
-        {
-            seen.Add(Refused(() => provider.Inside.Reserve(new PlannedChange(TestProvider.Demo with { Buckets = [] }))));
-            seen.Add(Refused(() => provider.Inside.Reserve(new PlannedChange(TestProvider.Small, IsImport: true))));
-            seen.Add(Refused(() => provider.Inside.Copies.Lose("aldmouth")));
-            seen.Add(Refused(() => provider.PassDays(1)));
-        }, CancellationToken.None);
+        provider.Inside.Clock.PassUntil(
+            provider.Inside.Clock.Now.AddDays(1),
+            _ =>
+            {
+                seen.Add(Refused(() => provider.Inside.Reserve(new PlannedChange(TestProvider.Demo with { Buckets = [] }))));
+                seen.Add(Refused(() => provider.Inside.Reserve(new PlannedChange(TestProvider.Small, IsImport: true))));
+                seen.Add(Refused(() => provider.Inside.Copies.Lose("aldmouth")));
+                seen.Add(Refused(() => provider.PassDays(1)));
+            },
+            CancellationToken.None
+        );
         Assert.Equal(Enumerable.Repeat("time-passes", 4), seen);
     }
 
@@ -245,12 +284,21 @@ public sealed class RetentionTests
         using (var db = new SqliteConnection($"Data Source={Path.Combine(provider.Folder, "index.db")};Pooling=False"))
         {
             db.Open();
-            foreach (var attack in new[]
-            {
-                "DELETE FROM entry", "DELETE FROM entry WHERE kind = 0", "UPDATE entry SET sealed_until = NULL", "UPDATE entry SET sealed_until = sealed_until - 1",
-                "UPDATE entry SET kind = 2", "UPDATE entry SET content = NULL WHERE kind = 1",
-            }) Assert.Throws<SqliteException>(() => db.Run(attack));
-            db.Run("INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since) SELECT bucket, 0, 1, 'by-the-side', 1, 1, created, written, tier, since FROM entry LIMIT 1");
+            foreach (
+                var attack in new[]
+                {
+                    "DELETE FROM entry",
+                    "DELETE FROM entry WHERE kind = 0",
+                    "UPDATE entry SET sealed_until = NULL",
+                    "UPDATE entry SET sealed_until = sealed_until - 1",
+                    "UPDATE entry SET kind = 2",
+                    "UPDATE entry SET content = NULL WHERE kind = 1",
+                }
+            )
+                Assert.Throws<SqliteException>(() => db.Run(attack));
+            db.Run(
+                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since) SELECT bucket, 0, 1, 'by-the-side', 1, 1, created, written, tier, since FROM entry LIMIT 1"
+            );
             Assert.Equal(3, db.Value<long>("SELECT count(*) FROM entry WHERE sealed_until = created + 365"));
         }
         provider.Reopen(estate);
@@ -258,16 +306,23 @@ public sealed class RetentionTests
 
     private static string Refused(Action attack) => Assert.Throws<RefusalException>(attack).Code;
 
-    private static void Lift(TestProvider provider, KeepRule? to, long version) => provider.Inside.Adopt(Plan(Harbour(to), version, lift: version));
+    private static void Lift(TestProvider provider, KeepRule? to, long version) =>
+        provider.Inside.Adopt(Plan(Harbour(to), version, lift: version));
 
-    private static ProviderPlan Plan(Estate estate, long version, long lift) => TestProvider.Plan(estate, version, 1) with
-    {
-        Buckets = estate.Buckets.ToDictionary(b => b.Name, _ => new PlannedBucket(estate.Today, 1, lift)),
-    };
+    private static ProviderPlan Plan(Estate estate, long version, long lift) =>
+        TestProvider.Plan(estate, version, 1) with
+        {
+            Buckets = estate.Buckets.ToDictionary(b => b.Name, _ => new PlannedBucket(estate.Today, 1, lift)),
+        };
 
-    private static long EntryOf(TestProvider provider, string key) => provider.Index(db => db.Value<long>("SELECT id FROM entry WHERE key = ?1", key));
+    private static long EntryOf(TestProvider provider, string key) =>
+        provider.Index(db => db.Value<long>("SELECT id FROM entry WHERE key = ?1", key));
 
-    private static List<(string, double, int?, int?)> Kept(TestProvider provider) => provider.Index(db => db.List(
-        "SELECT key, count, sealed_until, liftable_until FROM entry WHERE kind < 2 AND (sealed_until IS NOT NULL OR liftable_until IS NOT NULL) ORDER BY id",
-        r => (r.GetString(0), r.GetDouble(1), r.Int(2), r.Int(3))));
+    private static List<(string, double, int?, int?)> Kept(TestProvider provider) =>
+        provider.Index(db =>
+            db.List(
+                "SELECT key, count, sealed_until, liftable_until FROM entry WHERE kind < 2 AND (sealed_until IS NOT NULL OR liftable_until IS NOT NULL) ORDER BY id",
+                r => (r.GetString(0), r.GetDouble(1), r.Int(2), r.Int(3))
+            )
+        );
 }

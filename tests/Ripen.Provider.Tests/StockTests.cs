@@ -10,8 +10,20 @@ public sealed class StockTests
 {
     private static readonly LifecycleRule[] Rules =
     [
-        new() { Id = "mid-name", Prefix = "logs/cam-1", Steps = [new Step { Age = 1, Tier = "pantry" }], ExpireAt = 40 },
-        new() { Id = "large", Prefix = "logs/", SmallestBytes = 30_000, Steps = [new Step { Age = 3, Tier = "cave" }] },
+        new()
+        {
+            Id = "mid-name",
+            Prefix = "logs/cam-1",
+            Steps = [new Step { Age = 1, Tier = "pantry" }],
+            ExpireAt = 40,
+        },
+        new()
+        {
+            Id = "large",
+            Prefix = "logs/",
+            SmallestBytes = 30_000,
+            Steps = [new Step { Age = 3, Tier = "cave" }],
+        },
     ];
 
     [Fact]
@@ -26,7 +38,17 @@ public sealed class StockTests
             var key = $"logs/cam-{i % 3}/{i}.bin";
             var bytes = random.Next(0, 200_000);
             await provider.Put(key, new byte[bytes]);
-            single.Add(new Lot { Prefix = key, Created = estate.Today, InTierSince = estate.Today, Tier = "counter", Objects = 1, BytesPerObject = bytes });
+            single.Add(
+                new Lot
+                {
+                    Prefix = key,
+                    Created = estate.Today,
+                    InTierSince = estate.Today,
+                    Tier = "counter",
+                    Objects = 1,
+                    BytesPerObject = bytes,
+                }
+            );
         }
         var lots = provider.Inside.Stock(null).Buckets["harbour"].Lots;
         Assert.InRange(lots.Count, 1, 150);
@@ -35,9 +57,21 @@ public sealed class StockTests
         Assert.Null(Compare.Difference(Bill(estate, single), Bill(estate, lots)));
 
         // A rule that is only drafted, with a prefix that ends in the middle of names, is matched exactly as well.
-        LifecycleRule[] drafted = [new LifecycleRule { Id = "draft", Prefix = "logs/cam-2/1", SmallestBytes = 77_777, Steps = [new Step { Age = 2, Tier = "cave" }], ExpireAt = 9 }];
+        LifecycleRule[] drafted =
+        [
+            new LifecycleRule
+            {
+                Id = "draft",
+                Prefix = "logs/cam-2/1",
+                SmallestBytes = 77_777,
+                Steps = [new Step { Age = 2, Tier = "cave" }],
+                ExpireAt = 9,
+            },
+        ];
         var withDraft = estate with { Buckets = [estate.Buckets[0] with { Rules = drafted }] };
-        Assert.Null(Compare.Difference(Bill(withDraft, single), Bill(withDraft, provider.Inside.StockFor("harbour", withDraft.Buckets[0]))));
+        Assert.Null(
+            Compare.Difference(Bill(withDraft, single), Bill(withDraft, provider.Inside.StockFor("harbour", withDraft.Buckets[0])))
+        );
 
         static List<ForecastRow> Bill(Estate estate, IReadOnlyList<Lot> stock) =>
             [.. Projection.Of(estate with { Buckets = [estate.Buckets[0] with { Stock = stock }] }, 6).Rows()];
@@ -54,7 +88,11 @@ public sealed class StockTests
         await provider.Put("a/3", new byte[100]);
         // Tags that no rule asks for do not split lots.
         Assert.Equal(3, provider.Inside.Stock(null).Buckets["harbour"].Lots.Single().Count);
-        var rule = TwoPlaces.Plain with { Tags = new Dictionary<string, string> { ["kind"] = "log" }, CatchUp = true };
+        var rule = TwoPlaces.Plain with
+        {
+            Tags = new Dictionary<string, string> { ["kind"] = "log" },
+            CatchUp = true,
+        };
         var draft = estate.Buckets[0] with { CopyTo = [rule] };
         var taken = provider.Inside.StockFor("harbour", draft).Where(l => rule.Takes(l.Prefix, l.Tags)).ToList();
         Assert.Equal((1, 100), (taken.Single().Count, taken.Single().BytesPerObject));
@@ -72,7 +110,8 @@ public sealed class StockTests
     {
         using var provider = new TestProvider(TestProvider.Demo);
         var stock = provider.Inside.Stock(null);
-        foreach (var bucket in TestProvider.Demo.Buckets) Assert.Equal(bucket.Stock, stock.Buckets[bucket.Name].Lots);
+        foreach (var bucket in TestProvider.Demo.Buckets)
+            Assert.Equal(bucket.Stock, stock.Buckets[bucket.Name].Lots);
         Assert.Same(stock.Buckets["port-sonar"], provider.Inside.Stock(stock).Buckets["port-sonar"]);
     }
 

@@ -11,7 +11,8 @@ internal sealed class TestProvider : IDisposable
     public TestProvider(Estate? estate = null, Func<string, Stream>? create = null)
     {
         Inside = Open(create);
-        if (estate is not null) Adopt(estate);
+        if (estate is not null)
+            Adopt(estate);
     }
 
     public string Folder { get; } = Directory.CreateTempSubdirectory("ripen-provider-").FullName;
@@ -27,7 +28,13 @@ internal sealed class TestProvider : IDisposable
     /// <summary>One empty bucket, "harbour", that lands in the warmest tier.</summary>
     public static Estate OneBucket(Func<Bucket, Bucket>? with = null)
     {
-        var bucket = new Bucket { Name = "harbour", Region = "aldmouth", Scheme = "one-site", Tier = "counter" };
+        var bucket = new Bucket
+        {
+            Name = "harbour",
+            Region = "aldmouth",
+            Scheme = "one-site",
+            Tier = "counter",
+        };
         return Demo with { Buckets = [with is null ? bucket : with(bucket)] };
     }
 
@@ -78,7 +85,8 @@ internal sealed class TestProvider : IDisposable
 
     public static string Sha(byte[] content) => Convert.ToHexStringLower(SHA256.HashData(content));
 
-    public int FilesOnDisk => Directory.EnumerateFiles(Path.Combine(Folder, "content"), "*", SearchOption.AllDirectories).Count()
+    public int FilesOnDisk =>
+        Directory.EnumerateFiles(Path.Combine(Folder, "content"), "*", SearchOption.AllDirectories).Count()
         + Directory.EnumerateFiles(Path.Combine(Folder, "incoming")).Count();
 
     public void Dispose()

@@ -15,18 +15,46 @@ internal static class TwoPlaces
     /// <param name="harbour">Other settings.</param>
     /// <param name="far">Other settings.</param>
     public static Estate Estate(
-        CopyRule? rule, double? megabits = null, CopyRule? back = null, double? roundTrip = null, Func<Bucket, Bucket>? harbour = null, Func<Bucket, Bucket>? far = null)
+        CopyRule? rule,
+        double? megabits = null,
+        CopyRule? back = null,
+        double? roundTrip = null,
+        Func<Bucket, Bucket>? harbour = null,
+        Func<Bucket, Bucket>? far = null
+    )
     {
         var estate = TestProvider.OneBucket(b => (harbour ?? Same)(b with { Versioning = true, CopyTo = rule is null ? [] : [rule] }));
-        var other = new Bucket { Name = "far-away", Region = "kestrel-sound", Scheme = "one-site", Tier = "counter", Versioning = true, CopyTo = back is null ? [] : [back] };
+        var other = new Bucket
+        {
+            Name = "far-away",
+            Region = "kestrel-sound",
+            Scheme = "one-site",
+            Tier = "counter",
+            Versioning = true,
+            CopyTo = back is null ? [] : [back],
+        };
         return estate with
         {
             PriceBook = estate.PriceBook with
             {
                 Transfers =
                 [
-                    new Transfer { From = "aldmouth", To = "kestrel-sound", Price = new UnitPrice(0.02), MegabitsPerSecond = megabits, RoundTripMilliseconds = roundTrip },
-                    new Transfer { From = "kestrel-sound", To = "aldmouth", Price = new UnitPrice(0.02), MegabitsPerSecond = megabits, RoundTripMilliseconds = roundTrip },
+                    new Transfer
+                    {
+                        From = "aldmouth",
+                        To = "kestrel-sound",
+                        Price = new UnitPrice(0.02),
+                        MegabitsPerSecond = megabits,
+                        RoundTripMilliseconds = roundTrip,
+                    },
+                    new Transfer
+                    {
+                        From = "kestrel-sound",
+                        To = "aldmouth",
+                        Price = new UnitPrice(0.02),
+                        MegabitsPerSecond = megabits,
+                        RoundTripMilliseconds = roundTrip,
+                    },
                 ],
             },
             Buckets = [.. estate.Buckets, (far ?? Same)(other)],

@@ -13,21 +13,30 @@ public sealed class UpgradeTests
         using var provider = new TestProvider(TwoPlaces.Estate(null));
         await provider.Put("copied", [1]);
         await provider.Put("not-yet", [2]);
-        var (copied, notYet) = (provider.Objects.Find("harbour", "copied", null)!.Version, provider.Objects.Find("harbour", "not-yet", null)!.Version);
+        var (copied, notYet) = (
+            provider.Objects.Find("harbour", "copied", null)!.Version,
+            provider.Objects.Find("harbour", "not-yet", null)!.Version
+        );
         provider.Inside.Dispose();
         SqliteConnection.ClearAllPools();
         var file = Path.Combine(provider.Folder, "index.db");
-        BackToFirstLayout(file, $"""
+        BackToFirstLayout(
+            file,
+            $"""
             INSERT INTO caught_up VALUES((SELECT id FROM bucket WHERE name = 'harbour'), 'far-away', '');
             INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content)
                 SELECT (SELECT id FROM bucket WHERE name = 'far-away'), 1, 1, key, count, bytes, created, written, tier, since, id, content FROM entry WHERE id = {copied};
-            """);
+            """
+        );
 
         provider.Reopen(TwoPlaces.Estate(TwoPlaces.Plain with { CatchUp = true }));
         Assert.True(provider.Inside.Stock(null).Buckets["harbour"].Copies.Single().IsCaughtUp);
         provider.PassHours(1);
         Assert.Equal(["copied", "not-yet"], provider.Objects.List("far-away", "", null, null, 10).Objects.Select(o => o.Key));
-        Assert.Equal((copied, true), (provider.Objects.Find("far-away", "copied", null)!.Root, provider.Objects.Find("far-away", "copied", null)!.IsCopy));
+        Assert.Equal(
+            (copied, true),
+            (provider.Objects.Find("far-away", "copied", null)!.Root, provider.Objects.Find("far-away", "copied", null)!.IsCopy)
+        );
         Assert.Equal(notYet, provider.Objects.Find("far-away", "not-yet", null)!.Root);
         var rule = provider.Inside.Copies.Rules().Single();
         Assert.Equal(1, rule.Copied);
@@ -42,12 +51,22 @@ public sealed class UpgradeTests
             newer.Open();
             newer.Run($"VACUUM INTO '{file}.new'");
         }
-        foreach (var part in Directory.GetFiles(Path.GetDirectoryName(file)!, "index.db*").Where(f => !f.EndsWith(".new", StringComparison.Ordinal))) File.Delete(part);
+        foreach (
+            var part in Directory
+                .GetFiles(Path.GetDirectoryName(file)!, "index.db*")
+                .Where(f => !f.EndsWith(".new", StringComparison.Ordinal))
+        )
+            File.Delete(part);
         using var old = new SqliteConnection($"Data Source={file};Pooling=False");
         old.Open();
         old.Run(Schema.Steps[0]);
         old.Run($"ATTACH '{file}.new' AS newer");
-        foreach (var table in old.List("SELECT name FROM main.sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite%' AND name <> 'caught_up'", r => r.GetString(0)))
+        foreach (
+            var table in old.List(
+                "SELECT name FROM main.sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite%' AND name <> 'caught_up'",
+                r => r.GetString(0)
+            )
+        )
         {
             var columns = string.Join(", ", old.List($"SELECT name FROM pragma_table_info('{table}')", r => r.GetString(0)));
             old.Run($"INSERT INTO main.{table}({columns}) SELECT {columns} FROM newer.{table}");

@@ -4,7 +4,6 @@ using System.Text.Json.Nodes;
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
-
 using Ripen.Server.Demo;
 
 namespace Ripen.Server.Tests;
@@ -31,7 +30,10 @@ public sealed class ApiTests : IDisposable
         var notices = read.Find("harbour-notices")!;
         Assert.Equal(8, notices.Stock.Sum(l => l.Count));
         Assert.Equal(8, notices.CopyTo.Single().Waiting.Sum(w => w.Count));
-        Assert.Equal(EstateDocument.Write(demo), EstateDocument.Write(read.With(notices with { Stock = [], CopyTo = [notices.CopyTo[0] with { Waiting = [] }] }, notices.Name)));
+        Assert.Equal(
+            EstateDocument.Write(demo),
+            EstateDocument.Write(read.With(notices with { Stock = [], CopyTo = [notices.CopyTo[0] with { Waiting = [] }] }, notices.Name))
+        );
         (await server.Send(HttpMethod.Post, "/api/buckets", HarbourLogs)).EnsureSuccessStatusCode();
         var before = await server.Get("/api/buckets/harbour-logs");
 
@@ -65,18 +67,33 @@ public sealed class ApiTests : IDisposable
 
         var (bucket, tag) = await server.Get("/api/buckets/harbour-logs");
         bucket["rules"]![0]!["steps"]![0]!["age"] = 45;
-        bucket["copyTo"] = new JsonArray(new JsonObject { ["bucket"] = "telemetry-far", ["prefix"] = "logs/", ["catchUp"] = false, ["followDeletions"] = false, ["waiting"] = new JsonArray() });
+        bucket["copyTo"] = new JsonArray(
+            new JsonObject
+            {
+                ["bucket"] = "telemetry-far",
+                ["prefix"] = "logs/",
+                ["catchUp"] = false,
+                ["followDeletions"] = false,
+                ["waiting"] = new JsonArray(),
+            }
+        );
         var changed = await server.Send(HttpMethod.Put, "/api/buckets/harbour-logs", bucket.ToJsonString(), tag);
         Assert.Equal(HttpStatusCode.OK, changed.StatusCode);
         var (stored, newTag) = await server.Get("/api/buckets/harbour-logs");
         Assert.Equal(bucket.ToJsonString(), stored.ToJsonString());
         Assert.Equal(changed.Headers.ETag!.Tag, newTag);
 
-        Assert.Equal(HttpStatusCode.NoContent, (await server.Send(HttpMethod.Delete, "/api/buckets/harbour-logs", ifMatch: newTag)).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.NoContent,
+            (await server.Send(HttpMethod.Delete, "/api/buckets/harbour-logs", ifMatch: newTag)).StatusCode
+        );
         Assert.Equal(HttpStatusCode.NotFound, (await server.Send(HttpMethod.Get, "/api/buckets/harbour-logs")).StatusCode);
 
         var log = (await server.Get("/api/estate/changes")).Body.AsArray();
-        Assert.Equal(["bucket-deleted", "bucket-changed", "bucket-made", "estate-imported"], log.Select(c => c!["kind"]!.GetValue<string>()));
+        Assert.Equal(
+            ["bucket-deleted", "bucket-changed", "bucket-made", "estate-imported"],
+            log.Select(c => c!["kind"]!.GetValue<string>())
+        );
         Assert.Contains("\"age\": 30", log[1]!["before"]!.GetValue<string>(), StringComparison.Ordinal);
         Assert.Contains("\"age\": 45", log[1]!["after"]!.GetValue<string>(), StringComparison.Ordinal);
         Assert.Equal([1, 3, 10], log[1]!["shown"]!.AsArray().Select(y => y!["year"]!.GetValue<int>()));
@@ -88,10 +105,25 @@ public sealed class ApiTests : IDisposable
         var (bucket, tag) = await server.Get("/api/buckets/port-sonar");
         var json = bucket.ToJsonString();
         bucket["tier"] = "pantry";
-        Assert.Equal(HttpStatusCode.OK, (await server.Send(HttpMethod.Put, "/api/buckets/port-sonar", bucket.ToJsonString(), tag)).StatusCode);
-        await IsProblem(await server.Send(HttpMethod.Put, "/api/buckets/port-sonar", json, tag), HttpStatusCode.PreconditionFailed, "changed-meanwhile");
-        await IsProblem(await server.Send(HttpMethod.Put, "/api/buckets/port-sonar", json), HttpStatusCode.PreconditionRequired, "if-match-missing");
-        await IsProblem(await server.Send(HttpMethod.Delete, "/api/buckets/port-sonar", ifMatch: tag), HttpStatusCode.PreconditionFailed, "changed-meanwhile");
+        Assert.Equal(
+            HttpStatusCode.OK,
+            (await server.Send(HttpMethod.Put, "/api/buckets/port-sonar", bucket.ToJsonString(), tag)).StatusCode
+        );
+        await IsProblem(
+            await server.Send(HttpMethod.Put, "/api/buckets/port-sonar", json, tag),
+            HttpStatusCode.PreconditionFailed,
+            "changed-meanwhile"
+        );
+        await IsProblem(
+            await server.Send(HttpMethod.Put, "/api/buckets/port-sonar", json),
+            HttpStatusCode.PreconditionRequired,
+            "if-match-missing"
+        );
+        await IsProblem(
+            await server.Send(HttpMethod.Delete, "/api/buckets/port-sonar", ifMatch: tag),
+            HttpStatusCode.PreconditionFailed,
+            "changed-meanwhile"
+        );
         Assert.Equal("pantry", (await server.Get("/api/buckets/port-sonar")).Body["tier"]!.GetValue<string>());
     }
 
@@ -99,15 +131,29 @@ public sealed class ApiTests : IDisposable
     public async Task Of_many_at_once_each_change_is_whole_and_none_is_lost_unseen()
     {
         var (bucket, tag) = await server.Get("/api/buckets/crew-records");
-        var answers = await Task.WhenAll(Enumerable.Range(0, 12).Select(i =>
-        {
-            var mine = bucket.DeepClone();
-            mine["rules"]![0]!["expireAt"] = 2000 + i;
-            return server.Send(HttpMethod.Put, "/api/buckets/crew-records", mine.ToJsonString(), tag);
-        }));
+        var answers = await Task.WhenAll(
+            Enumerable
+                .Range(0, 12)
+                .Select(i =>
+                {
+                    var mine = bucket.DeepClone();
+                    mine["rules"]![0]!["expireAt"] = 2000 + i;
+                    return server.Send(HttpMethod.Put, "/api/buckets/crew-records", mine.ToJsonString(), tag);
+                })
+        );
         Assert.Single(answers, a => a.StatusCode == HttpStatusCode.OK);
         Assert.Equal(11, answers.Count(a => a.StatusCode == HttpStatusCode.PreconditionFailed));
-        var made = await Task.WhenAll(Enumerable.Range(0, 8).Select(i => server.Send(HttpMethod.Post, "/api/buckets", HarbourLogs.Replace("harbour-logs", $"harbour-{i}", StringComparison.Ordinal))));
+        var made = await Task.WhenAll(
+            Enumerable
+                .Range(0, 8)
+                .Select(i =>
+                    server.Send(
+                        HttpMethod.Post,
+                        "/api/buckets",
+                        HarbourLogs.Replace("harbour-logs", $"harbour-{i}", StringComparison.Ordinal)
+                    )
+                )
+        );
         Assert.All(made, a => Assert.Equal(HttpStatusCode.Created, a.StatusCode));
         Assert.Equal(2 + 8, (await server.Get("/api/estate/changes")).Body.AsArray().Count);
     }
@@ -116,11 +162,20 @@ public sealed class ApiTests : IDisposable
     public async Task Bad_input_is_told_with_codes_and_paths_and_changes_nothing()
     {
         var (_, tag) = await server.Get("/api/estate");
-        var wrong = HarbourLogs.Replace("0.5", "-1", StringComparison.Ordinal).Replace("pantry", "attic", StringComparison.Ordinal).Replace("\"tier\": \"counter\"", "\"tear\": 1", StringComparison.Ordinal);
+        var wrong = HarbourLogs
+            .Replace("0.5", "-1", StringComparison.Ordinal)
+            .Replace("pantry", "attic", StringComparison.Ordinal)
+            .Replace("\"tier\": \"counter\"", "\"tear\": 1", StringComparison.Ordinal);
         var problem = await IsProblem(await server.Send(HttpMethod.Post, "/api/buckets", wrong), HttpStatusCode.BadRequest, "invalid");
         Assert.Equal(
-            [("missing-property", "$.tier"), ("out-of-range", "$.streams[0].objectsPerDay"), ("unknown-property", "$.tear"), ("unknown-reference", "$.rules[0].steps[0].tier")],
-            problem["problems"]!.AsArray().Select(p => (p!["code"]!.GetValue<string>(), p["path"]!.GetValue<string>())).Order());
+            [
+                ("missing-property", "$.tier"),
+                ("out-of-range", "$.streams[0].objectsPerDay"),
+                ("unknown-property", "$.tear"),
+                ("unknown-reference", "$.rules[0].steps[0].tier"),
+            ],
+            problem["problems"]!.AsArray().Select(p => (p!["code"]!.GetValue<string>(), p["path"]!.GetValue<string>())).Order()
+        );
 
         await IsProblem(await server.Send(HttpMethod.Post, "/api/buckets", "{ nonsense"), HttpStatusCode.BadRequest, "invalid");
         await IsProblem(await server.Send(HttpMethod.Put, "/api/estate/document", "{}", tag), HttpStatusCode.BadRequest, "invalid");
@@ -137,7 +192,11 @@ public sealed class ApiTests : IDisposable
     public async Task A_bucket_that_receives_copies_is_not_deleted()
     {
         var (_, tag) = await server.Get("/api/buckets/telemetry-far");
-        await IsProblem(await server.Send(HttpMethod.Delete, "/api/buckets/telemetry-far", ifMatch: tag), HttpStatusCode.Conflict, "copies-arrive");
+        await IsProblem(
+            await server.Send(HttpMethod.Delete, "/api/buckets/telemetry-far", ifMatch: tag),
+            HttpStatusCode.Conflict,
+            "copies-arrive"
+        );
         Assert.NotNull((await server.Get("/api/buckets/telemetry-far")).Body);
     }
 
@@ -146,14 +205,18 @@ public sealed class ApiTests : IDisposable
     {
         var (bucket, tag) = await server.Get("/api/buckets/port-sonar");
         bucket["rules"] = JsonNode.Parse("""[{ "id": "r", "steps": [{ "age": 90, "tier": "cave" }] }]""");
-        var reading = await (await server.Send(HttpMethod.Post, "/api/buckets/port-sonar/draft", bucket.ToJsonString())).Content.ReadFromJsonAsync<JsonNode>();
+        var reading = await (
+            await server.Send(HttpMethod.Post, "/api/buckets/port-sonar/draft", bucket.ToJsonString())
+        ).Content.ReadFromJsonAsync<JsonNode>();
         var year = reading!["consequences"]!["cost"]![0]!;
         Assert.True(year["bucketAfter"]!.GetValue<double>() < year["bucketBefore"]!.GetValue<double>());
         Assert.Equal(["counter", "cave"], reading["strip"]!["lanes"]![0]!["bands"]!.AsArray().Select(b => b!["tier"]!.GetValue<string>()));
         Assert.Equal(tag, (await server.Get("/api/buckets/port-sonar")).Tag);
 
         bucket["rules"]![0]!["steps"]![0]!["age"] = "soon";
-        var refused = await (await server.Send(HttpMethod.Post, "/api/buckets/port-sonar/draft", bucket.ToJsonString())).Content.ReadFromJsonAsync<JsonNode>();
+        var refused = await (
+            await server.Send(HttpMethod.Post, "/api/buckets/port-sonar/draft", bucket.ToJsonString())
+        ).Content.ReadFromJsonAsync<JsonNode>();
         Assert.Equal("$.rules[0].steps[0].age", refused!["problems"]![0]!["path"]!.GetValue<string>());
         Assert.Null(refused["consequences"]);
     }
@@ -166,7 +229,13 @@ public sealed class ApiTests : IDisposable
         Assert.True(board["projected"]!.GetValue<bool>());
         Assert.Equal("2028-02", board["month"]!.GetValue<string>());
         Assert.Equal(forecast["money"]![15]!.GetValue<double>(), board["monthCost"]!.GetValue<double>(), 1e-6);
-        Assert.Equal(board["bytes"]!.GetValue<double>(), board["buckets"]!.AsArray().Sum(b => b!["contents"]!.AsArray().Sum(c => c!["bytesByAge"]!.AsArray().Sum(v => v!.GetValue<double>()))), 1e3);
+        Assert.Equal(
+            board["bytes"]!.GetValue<double>(),
+            board["buckets"]!
+                .AsArray()
+                .Sum(b => b!["contents"]!.AsArray().Sum(c => c!["bytesByAge"]!.AsArray().Sum(v => v!.GetValue<double>()))),
+            1e3
+        );
     }
 
     [Fact]
@@ -174,18 +243,36 @@ public sealed class ApiTests : IDisposable
     {
         using var free = new TestServer(demo: false);
         var document = JsonNode.Parse(await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative)))!;
-        foreach (var bucket in document["buckets"]!.AsArray()) bucket!.AsObject().Remove("keep");
+        foreach (var bucket in document["buckets"]!.AsArray())
+            bucket!.AsObject().Remove("keep");
         (await free.Send(HttpMethod.Put, "/api/estate/document", document.ToJsonString())).EnsureSuccessStatusCode();
-        (await free.Http.PutAsync(new Uri("/api/buckets/harbour-notices/objects/a", UriKind.Relative), new ByteArrayContent([1]))).EnsureSuccessStatusCode();
+        (
+            await free.Http.PutAsync(new Uri("/api/buckets/harbour-notices/objects/a", UriKind.Relative), new ByteArrayContent([1]))
+        ).EnsureSuccessStatusCode();
         var smaller = document.DeepClone();
         smaller["name"] = "Smaller";
         smaller["buckets"]!.AsArray().RemoveAt(0);
         var (_, tag) = await free.Get("/api/estate");
-        await IsProblem(await free.Send(HttpMethod.Put, "/api/estate/document", smaller.ToJsonString()), HttpStatusCode.PreconditionRequired, "if-match-missing");
-        await IsProblem(await free.Send(HttpMethod.Put, "/api/estate/document", smaller.ToJsonString(), tag), HttpStatusCode.Conflict, "contents-would-go");
-        Assert.Equal(HttpStatusCode.OK, (await free.Send(HttpMethod.Put, "/api/estate/document?discardContents=true", smaller.ToJsonString(), tag)).StatusCode);
+        await IsProblem(
+            await free.Send(HttpMethod.Put, "/api/estate/document", smaller.ToJsonString()),
+            HttpStatusCode.PreconditionRequired,
+            "if-match-missing"
+        );
+        await IsProblem(
+            await free.Send(HttpMethod.Put, "/api/estate/document", smaller.ToJsonString(), tag),
+            HttpStatusCode.Conflict,
+            "contents-would-go"
+        );
+        Assert.Equal(
+            HttpStatusCode.OK,
+            (await free.Send(HttpMethod.Put, "/api/estate/document?discardContents=true", smaller.ToJsonString(), tag)).StatusCode
+        );
         Assert.Equal("Smaller", (await free.Get("/api/estate")).Body["name"]!.GetValue<string>());
-        await IsProblem(await free.Send(HttpMethod.Put, "/api/estate/document", document.ToJsonString(), tag), HttpStatusCode.PreconditionFailed, "changed-meanwhile");
+        await IsProblem(
+            await free.Send(HttpMethod.Put, "/api/estate/document", document.ToJsonString(), tag),
+            HttpStatusCode.PreconditionFailed,
+            "changed-meanwhile"
+        );
         await IsProblem(await free.Send(HttpMethod.Post, "/api/estate/demo"), HttpStatusCode.Conflict, "estate-exists");
     }
 
@@ -193,7 +280,18 @@ public sealed class ApiTests : IDisposable
     public async Task An_empty_database_says_so_everywhere()
     {
         using var empty = new TestServer(demo: false);
-        foreach (var path in new[] { "/api/estate", "/api/estate/board", "/api/estate/document", "/api/buckets", "/api/buckets/x", "/api/forecast", "/api/forecast/rows.csv" })
+        foreach (
+            var path in new[]
+            {
+                "/api/estate",
+                "/api/estate/board",
+                "/api/estate/document",
+                "/api/buckets",
+                "/api/buckets/x",
+                "/api/forecast",
+                "/api/forecast/rows.csv",
+            }
+        )
         {
             await IsProblem(await empty.Send(HttpMethod.Get, path), HttpStatusCode.NotFound, "no-estate");
         }
@@ -225,7 +323,11 @@ public sealed class ApiTests : IDisposable
     public async Task The_openapi_document_names_every_operation()
     {
         var document = (await server.Get("/openapi/v1.json")).Body;
-        var operations = document["paths"]!.AsObject().Where(p => p.Key.StartsWith("/api", StringComparison.Ordinal)).SelectMany(p => p.Value!.AsObject()).ToList();
+        var operations = document["paths"]!
+            .AsObject()
+            .Where(p => p.Key.StartsWith("/api", StringComparison.Ordinal))
+            .SelectMany(p => p.Value!.AsObject())
+            .ToList();
         Assert.True(operations.Count >= 14);
         Assert.All(operations, o => Assert.False(string.IsNullOrEmpty(o.Value!["summary"]?.GetValue<string>())));
     }

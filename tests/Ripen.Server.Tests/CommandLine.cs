@@ -7,11 +7,13 @@ internal static class CommandLine
     /// <summary>Runs the built <c>ripen</c> as a shell would.</summary>
     public static async Task<(int Code, string Output, string Errors)> Run(params string[] arguments)
     {
-        using var process = Process.Start(new ProcessStartInfo(Path.Combine(AppContext.BaseDirectory, "ripen"), arguments)
-        {
-            RedirectStandardOutput = true,
-            RedirectStandardError = true,
-        })!;
+        using var process = Process.Start(
+            new ProcessStartInfo(Path.Combine(AppContext.BaseDirectory, "ripen"), arguments)
+            {
+                RedirectStandardOutput = true,
+                RedirectStandardError = true,
+            }
+        )!;
         var output = process.StandardOutput.ReadToEndAsync();
         var errors = process.StandardError.ReadToEndAsync();
         await process.WaitForExitAsync();

@@ -16,7 +16,12 @@ public sealed class CommandLineTests : IDisposable
         Assert.Equal((0, "", ""), await CommandLine.Run("check", Demo));
 
         var bad = Path.Combine(folder, "bad.json");
-        await File.WriteAllTextAsync(bad, (await File.ReadAllTextAsync(Demo)).Replace("\"EUR\"", "\"euros\"", StringComparison.Ordinal).Replace("\"2026-11-01\"", "\"soon\"", StringComparison.Ordinal));
+        await File.WriteAllTextAsync(
+            bad,
+            (await File.ReadAllTextAsync(Demo))
+                .Replace("\"EUR\"", "\"euros\"", StringComparison.Ordinal)
+                .Replace("\"2026-11-01\"", "\"soon\"", StringComparison.Ordinal)
+        );
         var (code, output, errors) = await CommandLine.Run("check", bad);
         Assert.Equal((2, ""), (code, output));
         Assert.Contains("$.priceBook.currency: invalid-currency:", errors, StringComparison.Ordinal);
@@ -36,8 +41,12 @@ public sealed class CommandLineTests : IDisposable
     {
         var csv = (await CommandLine.Run("forecast", Demo, "--months", "3")).Output;
         var json = JsonNode.Parse((await CommandLine.Run("forecast", Demo, "--months", "3", "--format", "json")).Output)!.AsArray();
-        Assert.Equal(csv.Split("\r\n")[1..^1], json.Select(r =>
-            $"{r!["month"]},{r["bucket"]},{r["region"]},{r["tier"]},{r["charge"]},{r["quantity"]!.GetValue<double>():R},{r["unit"]},{r["amount"]!.GetValue<double>():R}"));
+        Assert.Equal(
+            csv.Split("\r\n")[1..^1],
+            json.Select(r =>
+                $"{r!["month"]},{r["bucket"]},{r["region"]},{r["tier"]},{r["charge"]},{r["quantity"]!.GetValue<double>():R},{r["unit"]},{r["amount"]!.GetValue<double>():R}"
+            )
+        );
 
         var file = Path.Combine(folder, "out.csv");
         Assert.Equal((0, "", ""), await CommandLine.Run("forecast", Demo, "--months", "3", "--out", file));

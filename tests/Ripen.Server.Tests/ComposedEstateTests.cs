@@ -12,11 +12,13 @@ public sealed class ComposedEstateTests : IDisposable
     private async Task PassUntil(string date)
     {
         (await server.Send(HttpMethod.Post, "/api/clock/passages", $$"""{ "until": "{{date}}T00:00:00Z" }""")).EnsureSuccessStatusCode();
-        while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>()) await Task.Delay(30);
+        while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>())
+            await Task.Delay(30);
         Assert.Equal(date, (await server.Get("/api/clock")).Body["today"]!.GetValue<string>());
     }
 
-    private async Task<double> Rate() => (await server.Get("/api/buckets/voyage-recorders")).Body["streams"]![0]!["objectsPerDay"]!.GetValue<double>();
+    private async Task<double> Rate() =>
+        (await server.Get("/api/buckets/voyage-recorders")).Body["streams"]![0]!["objectsPerDay"]!.GetValue<double>();
 
     [Fact]
     public async Task A_streams_rate_has_grown_and_saving_it_as_shown_changes_nothing()
@@ -35,7 +37,14 @@ public sealed class ComposedEstateTests : IDisposable
     public async Task A_catch_up_is_queued_once_and_what_waits_outlives_a_restart()
     {
         var (bucket, tag) = await server.Get("/api/buckets/crew-records");
-        bucket["copyTo"] = new JsonArray(new JsonObject { ["bucket"] = "ticketing-backups", ["prefix"] = "", ["catchUp"] = true });
+        bucket["copyTo"] = new JsonArray(
+            new JsonObject
+            {
+                ["bucket"] = "ticketing-backups",
+                ["prefix"] = "",
+                ["catchUp"] = true,
+            }
+        );
         (await server.Send(HttpMethod.Put, "/api/buckets/crew-records", bucket.ToJsonString(), tag)).EnsureSuccessStatusCode();
         var stock = await Objects("crew-records");
         var before = await Objects("ticketing-backups");
@@ -53,7 +62,10 @@ public sealed class ComposedEstateTests : IDisposable
             return (rule["catchUp"]!.GetValue<bool>(), rule["waiting"]!.AsArray().Sum(w => w!["objects"]!.GetValue<double>()));
         }
 
-        async Task<double> Objects(string name) => (await server.Get("/api/estate/board")).Body["buckets"]!.AsArray().Single(b => b!["name"]!.GetValue<string>() == name)!["objects"]!.GetValue<double>();
+        async Task<double> Objects(string name) =>
+            (await server.Get("/api/estate/board")).Body["buckets"]!.AsArray().Single(b => b!["name"]!.GetValue<string>() == name)![
+                "objects"
+            ]!.GetValue<double>();
     }
 
     [Fact]
@@ -72,10 +84,16 @@ public sealed class ComposedEstateTests : IDisposable
     [Fact]
     public async Task A_new_buckets_stock_is_put_at_the_provider_once()
     {
-        (await server.Send(HttpMethod.Post, "/api/buckets", """
-            { "name": "brought-along", "region": "aldmouth", "scheme": "one-site", "tier": "counter",
-              "stock": [{ "prefix": "x/", "created": "2026-01-01", "tier": "pantry", "objects": 12, "fraction": 0.5, "bytesPerObject": 3000 }] }
-            """)).EnsureSuccessStatusCode();
+        (
+            await server.Send(
+                HttpMethod.Post,
+                "/api/buckets",
+                """
+                { "name": "brought-along", "region": "aldmouth", "scheme": "one-site", "tier": "counter",
+                  "stock": [{ "prefix": "x/", "created": "2026-01-01", "tier": "pantry", "objects": 12, "fraction": 0.5, "bytesPerObject": 3000 }] }
+                """
+            )
+        ).EnsureSuccessStatusCode();
         for (var i = 0; i < 2; i++)
         {
             var batch = (await server.Get("/api/buckets/brought-along/objects?prefix=x/")).Body["batches"]!.AsArray();

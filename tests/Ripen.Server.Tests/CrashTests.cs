@@ -3,7 +3,6 @@ using System.Net.Http.Json;
 using System.Security.Cryptography;
 using System.Text.Json.Nodes;
 using Ripen.Provider;
-
 using Ripen.Server.Demo;
 
 namespace Ripen.Server.Tests;
@@ -24,29 +23,50 @@ public sealed class CrashTests : IAsyncDisposable
         var acknowledged = new Dictionary<string, string>();
         var tried = 0;
         await server.Start();
-        (await Http.PostAsJsonAsync("/api/buckets", new { name = "crashing", region = "aldmouth", scheme = "one-site", tier = "counter" })).EnsureSuccessStatusCode();
+        (
+            await Http.PostAsJsonAsync(
+                "/api/buckets",
+                new
+                {
+                    name = "crashing",
+                    region = "aldmouth",
+                    scheme = "one-site",
+                    tier = "counter",
+                }
+            )
+        ).EnsureSuccessStatusCode();
         for (var round = 0; round < 6; round++)
         {
             using var stop = new CancellationTokenSource();
-            var uploaders = Enumerable.Range(0, 4).Select(_ => Task.Run(async () =>
-            {
-                while (!stop.IsCancellationRequested)
-                {
-                    var key = $"{Interlocked.Increment(ref tried):00000}";
-                    var content = new byte[Random.Shared.Next(0, 2_500_000)];
-                    Random.Shared.NextBytes(content);
-                    try
+            var uploaders = Enumerable
+                .Range(0, 4)
+                .Select(_ =>
+                    Task.Run(async () =>
                     {
-                        var response = await Http.PutAsync(new Uri($"/api/buckets/crashing/objects/{key}", UriKind.Relative), new ByteArrayContent(content));
-                        if (response.StatusCode != HttpStatusCode.Created) continue;
-                        lock (acknowledged) acknowledged[key] = Convert.ToHexStringLower(SHA256.HashData(content));
-                    }
-                    catch (HttpRequestException)
-                    {
-                        return;
-                    }
-                }
-            })).ToList();
+                        while (!stop.IsCancellationRequested)
+                        {
+                            var key = $"{Interlocked.Increment(ref tried):00000}";
+                            var content = new byte[Random.Shared.Next(0, 2_500_000)];
+                            Random.Shared.NextBytes(content);
+                            try
+                            {
+                                var response = await Http.PutAsync(
+                                    new Uri($"/api/buckets/crashing/objects/{key}", UriKind.Relative),
+                                    new ByteArrayContent(content)
+                                );
+                                if (response.StatusCode != HttpStatusCode.Created)
+                                    continue;
+                                lock (acknowledged)
+                                    acknowledged[key] = Convert.ToHexStringLower(SHA256.HashData(content));
+                            }
+                            catch (HttpRequestException)
+                            {
+                                return;
+                            }
+                        }
+                    })
+                )
+                .ToList();
             await Task.Delay(random.Next(20, 500));
             await server.Kill();
             await stop.CancelAsync();
@@ -72,14 +92,21 @@ public sealed class CrashTests : IAsyncDisposable
         while (kills < 40)
         {
             var today = await Today();
-            if (today == demo.Today.AddDays(days)) break;
-            (await Http.PostAsJsonAsync("/api/clock/passages", new { until = demo.Today.AddDays(days).ToDateTime(TimeOnly.MinValue, DateTimeKind.Utc) })).EnsureSuccessStatusCode();
+            if (today == demo.Today.AddDays(days))
+                break;
+            (
+                await Http.PostAsJsonAsync(
+                    "/api/clock/passages",
+                    new { until = demo.Today.AddDays(days).ToDateTime(TimeOnly.MinValue, DateTimeKind.Utc) }
+                )
+            ).EnsureSuccessStatusCode();
             await Task.Delay(random.Next(10, 900));
             await server.Kill();
             kills++;
             await server.Start();
             var clock = (await Http.GetFromJsonAsync<JsonNode>("/api/clock"))!;
-            if (clock["interrupted"] is not null) cutShort++;
+            if (clock["interrupted"] is not null)
+                cutShort++;
             await SameLedger(straight, await Today());
         }
         Assert.InRange(cutShort, 3, int.MaxValue);
@@ -95,14 +122,28 @@ public sealed class CrashTests : IAsyncDisposable
         string? after = null;
         do
         {
-            var page = (await Http.GetFromJsonAsync<JsonNode>($"/api/buckets/crashing/objects?most=1000{(after is null ? "" : $"&after={Uri.EscapeDataString(after)}")}"))!;
-            foreach (var o in page["objects"]!.AsArray()) there[o!["key"]!.GetValue<string>()] = o["sha256"]!.GetValue<string>();
+            var page = (
+                await Http.GetFromJsonAsync<JsonNode>(
+                    $"/api/buckets/crashing/objects?most=1000{(after is null ? "" : $"&after={Uri.EscapeDataString(after)}")}"
+                )
+            )!;
+            foreach (var o in page["objects"]!.AsArray())
+                there[o!["key"]!.GetValue<string>()] = o["sha256"]!.GetValue<string>();
             after = (string?)page["next"];
-        }
-        while (after is not null);
-        foreach (var (key, sha) in acknowledged) Assert.Equal(sha, there.GetValueOrDefault(key));
-        foreach (var (key, sha) in there) Assert.Equal(sha, Convert.ToHexStringLower(SHA256.HashData(await Http.GetByteArrayAsync(new Uri($"/api/buckets/crashing/objects/{key}", UriKind.Relative)))));
-        var writes = (await Http.GetFromJsonAsync<JsonNode>("/api/ledger?bucket=crashing"))!.AsArray().Where(r => r!["charge"]!.GetValue<string>() == "writes").Sum(r => r!["quantity"]!.GetValue<double>());
+        } while (after is not null);
+        foreach (var (key, sha) in acknowledged)
+            Assert.Equal(sha, there.GetValueOrDefault(key));
+        foreach (var (key, sha) in there)
+            Assert.Equal(
+                sha,
+                Convert.ToHexStringLower(
+                    SHA256.HashData(await Http.GetByteArrayAsync(new Uri($"/api/buckets/crashing/objects/{key}", UriKind.Relative)))
+                )
+            );
+        var writes = (await Http.GetFromJsonAsync<JsonNode>("/api/ledger?bucket=crashing"))!
+            .AsArray()
+            .Where(r => r!["charge"]!.GetValue<string>() == "writes")
+            .Sum(r => r!["quantity"]!.GetValue<double>());
         Assert.Equal(there.Count, writes);
         // The demo's own files lie beside them.
         var contents = 0L;
@@ -110,15 +151,26 @@ public sealed class CrashTests : IAsyncDisposable
         {
             contents += (await Http.GetFromJsonAsync<JsonNode>($"/api/buckets/{bucket}/contents"))!["objects"]!.GetValue<long>();
         }
-        Assert.Equal(contents, Directory.EnumerateFiles(Path.Combine(server.Folder, "provider", "content"), "*", SearchOption.AllDirectories).Count());
+        Assert.Equal(
+            contents,
+            Directory.EnumerateFiles(Path.Combine(server.Folder, "provider", "content"), "*", SearchOption.AllDirectories).Count()
+        );
         Assert.Empty(Directory.EnumerateFiles(Path.Combine(server.Folder, "provider", "incoming")));
     }
 
     private async Task SameLedger(SimulatedProvider straight, DateOnly today)
     {
         // The demo's uploaded files, and their copies, are the one thing that the reference does not have.
-        var expected = straight.Ledger(DateOnly.MinValue, today, null).Where(r => r.Bucket is not ("harbour-notices" or "notices-far") && r.Day < today).ToList();
-        var rows = (await Http.GetStringAsync(new Uri($"/api/ledger/rows.csv?to={today:yyyy-MM-dd}", UriKind.Relative))).Split("\r\n")[1..^1].Where(r => !r.Contains(",harbour-notices,", StringComparison.Ordinal) && !r.Contains(",notices-far,", StringComparison.Ordinal)).ToList();
+        var expected = straight
+            .Ledger(DateOnly.MinValue, today, null)
+            .Where(r => r.Bucket is not ("harbour-notices" or "notices-far") && r.Day < today)
+            .ToList();
+        var rows = (await Http.GetStringAsync(new Uri($"/api/ledger/rows.csv?to={today:yyyy-MM-dd}", UriKind.Relative)))
+            .Split("\r\n")[1..^1]
+            .Where(r =>
+                !r.Contains(",harbour-notices,", StringComparison.Ordinal) && !r.Contains(",notices-far,", StringComparison.Ordinal)
+            )
+            .ToList();
         Assert.Equal(expected.Count, rows.Count);
         for (var i = 0; i < rows.Count; i++)
         {
@@ -129,5 +181,9 @@ public sealed class CrashTests : IAsyncDisposable
         }
     }
 
-    private async Task<DateOnly> Today() => DateOnly.Parse((await Http.GetFromJsonAsync<JsonNode>("/api/clock"))!["today"]!.GetValue<string>(), System.Globalization.CultureInfo.InvariantCulture);
+    private async Task<DateOnly> Today() =>
+        DateOnly.Parse(
+            (await Http.GetFromJsonAsync<JsonNode>("/api/clock"))!["today"]!.GetValue<string>(),
+            System.Globalization.CultureInfo.InvariantCulture
+        );
 }

@@ -16,7 +16,10 @@ public sealed class CurlFixture : IAsyncLifetime
     public async ValueTask InitializeAsync()
     {
         await Server.Start();
-        var made = await Server.Http.PostAsJsonAsync("/api/buckets/port-sonar/access", new { label = "curl", rights = new[] { "read", "write", "list" } });
+        var made = await Server.Http.PostAsJsonAsync(
+            "/api/buckets/port-sonar/access",
+            new { label = "curl", rights = new[] { "read", "write", "list" } }
+        );
         var secret = (await made.Content.ReadFromJsonAsync<JsonNode>())!["secrets"]![1]!;
         User = $"{secret["keyId"]}:{secret["secret"]}";
     }
@@ -32,7 +35,9 @@ public sealed class CurlTests(CurlFixture fixture) : IClassFixture<CurlFixture>
 
     private static async Task<(int Status, string Body)> Curl(params string[] arguments)
     {
-        using var curl = Process.Start(new ProcessStartInfo("curl", ["-s", "--path-as-is", "-w", "\n%{http_code}", .. arguments]) { RedirectStandardOutput = true })!;
+        using var curl = Process.Start(
+            new ProcessStartInfo("curl", ["-s", "--path-as-is", "-w", "\n%{http_code}", .. arguments]) { RedirectStandardOutput = true }
+        )!;
         var output = await curl.StandardOutput.ReadToEndAsync();
         await curl.WaitForExitAsync();
         var end = output.LastIndexOf('\n');
@@ -55,7 +60,11 @@ public sealed class CurlTests(CurlFixture fixture) : IClassFixture<CurlFixture>
         Assert.Equal(content[1_048_570..1_048_591], await File.ReadAllBytesAsync(down));
         // Sent without a length, in chunks.
         Assert.Equal(201, (await Curl("-u", user, "-H", "Transfer-Encoding: chunked", "-T", up, address)).Status);
-        Assert.Contains("big/up.bin", (await Curl("-u", user, $"{server.Address}objects/port-sonar?prefix=big/")).Body, StringComparison.Ordinal);
+        Assert.Contains(
+            "big/up.bin",
+            (await Curl("-u", user, $"{server.Address}objects/port-sonar?prefix=big/")).Body,
+            StringComparison.Ordinal
+        );
         Assert.Equal(200, (await Curl("-u", user, "-X", "DELETE", address)).Status);
         Assert.Equal(404, (await Curl("-u", user, "-I", address)).Status);
     }
@@ -83,13 +92,19 @@ public sealed class CurlTests(CurlFixture fixture) : IClassFixture<CurlFixture>
             await socket.ConnectAsync(server.Address.Host, server.Address.Port);
             var basic = Convert.ToBase64String(Encoding.UTF8.GetBytes(user));
             var stream = socket.GetStream();
-            await stream.WriteAsync(Encoding.ASCII.GetBytes($"PUT /objects/port-sonar/cut-short HTTP/1.1\r\nHost: localhost\r\nAuthorization: Basic {basic}\r\nContent-Length: 5000000\r\n\r\n"));
+            await stream.WriteAsync(
+                Encoding.ASCII.GetBytes(
+                    $"PUT /objects/port-sonar/cut-short HTTP/1.1\r\nHost: localhost\r\nAuthorization: Basic {basic}\r\nContent-Length: 5000000\r\n\r\n"
+                )
+            );
             await stream.WriteAsync(new byte[2_000_000]);
             var incoming = Path.Combine(server.Folder, "provider", "incoming");
-            for (var i = 0; i < 100 && !Directory.EnumerateFiles(incoming).Any(); i++) await Task.Delay(20);
+            for (var i = 0; i < 100 && !Directory.EnumerateFiles(incoming).Any(); i++)
+                await Task.Delay(20);
             Assert.Single(Directory.EnumerateFiles(incoming));
             socket.Client.Shutdown(SocketShutdown.Send);
-            for (var i = 0; i < 100 && Directory.EnumerateFiles(incoming).Any(); i++) await Task.Delay(20);
+            for (var i = 0; i < 100 && Directory.EnumerateFiles(incoming).Any(); i++)
+                await Task.Delay(20);
         }
         Assert.Equal(404, (await Curl("-u", user, "-I", $"{server.Address}objects/port-sonar/cut-short")).Status);
         Assert.Empty(Directory.EnumerateFiles(Path.Combine(server.Folder, "provider", "incoming")));

@@ -15,7 +15,8 @@ public sealed class DoorTests : IDisposable
 
     public void Dispose() => server.Dispose();
 
-    private const string Bucket = """{ "name": "door", "region": "aldmouth", "scheme": "one-site", "tier": "counter", "versioning": true }""";
+    private const string Bucket =
+        """{ "name": "door", "region": "aldmouth", "scheme": "one-site", "tier": "counter", "versioning": true }""";
 
     [Theory]
     [InlineData("Origin", "http://evil.example")]
@@ -25,23 +26,42 @@ public sealed class DoorTests : IDisposable
     [InlineData("Sec-Fetch-Site", "same-site")]
     public async Task A_page_elsewhere_changes_nothing(string header, string value)
     {
-        foreach (var (method, path, body) in new[] { ("POST", "/api/buckets", Bucket), ("POST", "/api/clock/passages", """{ "for": "day" }"""), ("DELETE", "/api/clock/passages", null), ("PUT", "/objects/harbour-notices/a", "x") })
+        foreach (
+            var (method, path, body) in new[]
+            {
+                ("POST", "/api/buckets", Bucket),
+                ("POST", "/api/clock/passages", """{ "for": "day" }"""),
+                ("DELETE", "/api/clock/passages", null),
+                ("PUT", "/objects/harbour-notices/a", "x"),
+            }
+        )
         {
             Assert.Equal((HttpStatusCode.Forbidden, "foreign-origin"), await Answer(new HttpMethod(method), path, body, (header, value)));
         }
         Assert.Equal(HttpStatusCode.NotFound, (await server.Send(HttpMethod.Get, "/api/buckets/door")).StatusCode);
-        Assert.Equal(HttpStatusCode.Created, (await Send(HttpMethod.Post, "/api/buckets", Bucket, ("Origin", "http://localhost"), ("Sec-Fetch-Site", "same-origin"))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.Created,
+            (
+                await Send(HttpMethod.Post, "/api/buckets", Bucket, ("Origin", "http://localhost"), ("Sec-Fetch-Site", "same-origin"))
+            ).StatusCode
+        );
     }
 
     [Fact]
     public async Task A_form_or_a_bare_request_is_not_enough()
     {
-        using var plain = new HttpRequestMessage(HttpMethod.Post, "/api/buckets") { Content = new StringContent(Bucket, Encoding.UTF8, "text/plain") };
+        using var plain = new HttpRequestMessage(HttpMethod.Post, "/api/buckets")
+        {
+            Content = new StringContent(Bucket, Encoding.UTF8, "text/plain"),
+        };
         Assert.Equal(HttpStatusCode.UnsupportedMediaType, (await server.Http.SendAsync(plain)).StatusCode);
         server.Http.DefaultRequestHeaders.Remove(Door.Intent);
         Assert.Equal((HttpStatusCode.BadRequest, "intent-missing"), await Answer(HttpMethod.Post, "/api/estate/demo", null));
         Assert.Equal((HttpStatusCode.BadRequest, "intent-missing"), await Answer(HttpMethod.Delete, "/api/clock/passages", null));
-        using var form = new HttpRequestMessage(HttpMethod.Post, "/api/inventories") { Content = new StringContent("key,bytes,modified\na,1,2026-01-01", Encoding.UTF8, "text/plain") };
+        using var form = new HttpRequestMessage(HttpMethod.Post, "/api/inventories")
+        {
+            Content = new StringContent("key,bytes,modified\na,1,2026-01-01", Encoding.UTF8, "text/plain"),
+        };
         Assert.Equal(HttpStatusCode.BadRequest, (await server.Http.SendAsync(form)).StatusCode);
     }
 
@@ -52,13 +72,20 @@ public sealed class DoorTests : IDisposable
     [InlineData("http://*:5140", false, false)]
     [InlineData("http://127.0.0.1:1;http://192.168.1.5:1", false, false)]
     [InlineData("http://0.0.0.0:5140", true, true)]
-    public void Listening_beyond_this_machine_has_to_be_wanted(string addresses, bool beyond, bool allowed) => Assert.Equal(allowed, Door.Refusal(addresses, beyond) is null);
+    public void Listening_beyond_this_machine_has_to_be_wanted(string addresses, bool beyond, bool allowed) =>
+        Assert.Equal(allowed, Door.Refusal(addresses, beyond) is null);
 
     [Fact]
     public async Task Only_names_of_this_machine_are_answered_for()
     {
-        Assert.Equal((HttpStatusCode.BadRequest, "unknown-host"), await Answer(HttpMethod.Get, "/api/estate", null, ("Host", "evil.example")));
-        Assert.Equal((HttpStatusCode.BadRequest, "unknown-host"), await Answer(HttpMethod.Get, "/", null, ("Host", "localhost.evil.example")));
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "unknown-host"),
+            await Answer(HttpMethod.Get, "/api/estate", null, ("Host", "evil.example"))
+        );
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "unknown-host"),
+            await Answer(HttpMethod.Get, "/", null, ("Host", "localhost.evil.example"))
+        );
         Assert.Equal(HttpStatusCode.OK, (await Send(HttpMethod.Get, "/api/estate", null, ("Host", "127.0.0.1:5140"))).StatusCode);
     }
 
@@ -67,7 +94,20 @@ public sealed class DoorTests : IDisposable
     {
         (await server.Send(HttpMethod.Post, "/api/buckets", Bucket)).EnsureSuccessStatusCode();
         await Put("a.html", "<script>fetch('/api/estate')</script>", "text/html");
-        foreach (var path in new[] { "/", "/api/estate", "/api/nothing", "/objects/door/a.html", "/objects/nothing/a", "/api/buckets/door/objects/a.html", "/openapi/v1.json", "/nowhere/at/all", "/health" })
+        foreach (
+            var path in new[]
+            {
+                "/",
+                "/api/estate",
+                "/api/nothing",
+                "/objects/door/a.html",
+                "/objects/nothing/a",
+                "/api/buckets/door/objects/a.html",
+                "/openapi/v1.json",
+                "/nowhere/at/all",
+                "/health",
+            }
+        )
         {
             var answer = await Send(HttpMethod.Get, path, null);
             var of = answer.Headers;
@@ -97,7 +137,10 @@ public sealed class DoorTests : IDisposable
         Assert.Equal("sandbox; default-src 'none'", answer.Headers.GetValues("Content-Security-Policy").Single());
         foreach (var destination in new[] { "script", "worker", "serviceworker", "style", "iframe", "embed", "object" })
         {
-            Assert.Equal((HttpStatusCode.Forbidden, "not-to-be-run"), await Answer(HttpMethod.Get, $"/api/buckets/door/objects/{key}", null, ("Sec-Fetch-Dest", destination)));
+            Assert.Equal(
+                (HttpStatusCode.Forbidden, "not-to-be-run"),
+                await Answer(HttpMethod.Get, $"/api/buckets/door/objects/{key}", null, ("Sec-Fetch-Dest", destination))
+            );
         }
     }
 
@@ -107,10 +150,16 @@ public sealed class DoorTests : IDisposable
         (await server.Send(HttpMethod.Post, "/api/buckets", Bucket)).EnsureSuccessStatusCode();
         await Put("a/secret", "x");
         await Put("b/open", "x");
-        var link = (await (await server.Send(HttpMethod.Post, "/api/buckets/door/links", """{ "key": "b/", "wholePrefix": true, "for": "day" }""")).Content.ReadFromJsonAsync<JsonNode>())!["path"]!.GetValue<string>();
+        var link = (
+            await (
+                await server.Send(HttpMethod.Post, "/api/buckets/door/links", """{ "key": "b/", "wholePrefix": true, "for": "day" }""")
+            ).Content.ReadFromJsonAsync<JsonNode>()
+        )!["path"]!.GetValue<string>();
         foreach (var position in new[] { "0 0 ", "0 0 a/", "1 99 a/secret", "0 0 \0" })
         {
-            var page = (await server.Get($"{link}&after={Uri.EscapeDataString(Convert.ToBase64String(Encoding.UTF8.GetBytes(position)))}")).Body;
+            var page = (
+                await server.Get($"{link}&after={Uri.EscapeDataString(Convert.ToBase64String(Encoding.UTF8.GetBytes(position)))}")
+            ).Body;
             Assert.Equal(["b/open"], page["objects"]!.AsArray().Select(o => o!["key"]!.GetValue<string>()));
         }
     }
@@ -123,16 +172,29 @@ public sealed class DoorTests : IDisposable
         var first = (await server.Get("/api/buckets/door/details/a")).Body["chosen"]!["version"]!.GetValue<long>();
         await Put("a", "second");
         (await server.Send(HttpMethod.Put, "/api/buckets/door/public", """{ "confirm": "door" }""")).EnsureSuccessStatusCode();
-        var link = (await (await server.Send(HttpMethod.Post, "/api/buckets/door/links", """{ "key": "a", "for": "day" }""")).Content.ReadFromJsonAsync<JsonNode>())!["path"]!.GetValue<string>();
+        var link = (
+            await (
+                await server.Send(HttpMethod.Post, "/api/buckets/door/links", """{ "key": "a", "for": "day" }""")
+            ).Content.ReadFromJsonAsync<JsonNode>()
+        )!["path"]!.GetValue<string>();
         Assert.Equal("second", await server.Http.GetStringAsync(new Uri(link, UriKind.Relative)));
         Assert.Equal((HttpStatusCode.Forbidden, "outside-link"), await Answer(HttpMethod.Get, $"{link}&version={first}", null));
         Assert.Equal("second", await server.Http.GetStringAsync(new Uri("/objects/door/a", UriKind.Relative)));
         Assert.Equal((HttpStatusCode.Unauthorized, "no-access"), await Answer(HttpMethod.Get, $"/objects/door/a?version={first}", null));
         var ordinary = await Key("read", "write");
-        Assert.Equal((HttpStatusCode.Forbidden, "no-right"), await Answer(HttpMethod.Get, $"/objects/door/a?version={first}", null, ordinary));
-        Assert.Equal((HttpStatusCode.Forbidden, "no-right"), await Answer(HttpMethod.Delete, $"/objects/door/a?version={first}", null, ordinary));
+        Assert.Equal(
+            (HttpStatusCode.Forbidden, "no-right"),
+            await Answer(HttpMethod.Get, $"/objects/door/a?version={first}", null, ordinary)
+        );
+        Assert.Equal(
+            (HttpStatusCode.Forbidden, "no-right"),
+            await Answer(HttpMethod.Delete, $"/objects/door/a?version={first}", null, ordinary)
+        );
         var keeper = await Key("read-versions", "delete-versions");
-        Assert.Equal("first", await (await Send(HttpMethod.Get, $"/objects/door/a?version={first}", null, keeper)).Content.ReadAsStringAsync());
+        Assert.Equal(
+            "first",
+            await (await Send(HttpMethod.Get, $"/objects/door/a?version={first}", null, keeper)).Content.ReadAsStringAsync()
+        );
         Assert.Equal(HttpStatusCode.OK, (await Send(HttpMethod.Delete, $"/objects/door/a?version={first}", null, keeper)).StatusCode);
 
         async Task<(string, string)> Key(params string[] rights)
@@ -150,7 +212,8 @@ public sealed class DoorTests : IDisposable
         var missing = await (await Send(HttpMethod.Get, "/objects/nothing/a", null)).Content.ReadAsStringAsync();
         Assert.Equal(Plain(closed), Plain(missing));
 
-        static string Plain(string problem) => JsonNode.Parse(problem)!["detail"]!.ToJsonString() + JsonNode.Parse(problem)!["code"]!.ToJsonString();
+        static string Plain(string problem) =>
+            JsonNode.Parse(problem)!["detail"]!.ToJsonString() + JsonNode.Parse(problem)!["code"]!.ToJsonString();
     }
 
     [Theory]
@@ -163,12 +226,20 @@ public sealed class DoorTests : IDisposable
     [InlineData("POST", "/api/buckets", """{ "name": "\ud800", "region": "aldmouth", "scheme": "one-site", "tier": "counter" }""", "$")]
     [InlineData("PUT", "/api/estate/document", """{ "ripen": 1, "name": "\udc00" }""", "$")]
     [InlineData("POST", "/api/replication/rules/1/mends", """{ "kind": "failed", "mend": 3 }""", "$.mend")]
-    public async Task Bodies_that_say_more_or_other_than_is_known_are_refused_at_their_path(string method, string path, string body, string at)
+    public async Task Bodies_that_say_more_or_other_than_is_known_are_refused_at_their_path(
+        string method,
+        string path,
+        string body,
+        string at
+    )
     {
         var answer = await server.Send(new HttpMethod(method), path, body, (await server.Get("/api/estate")).Tag);
         Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
         Assert.Equal(at, (await answer.Content.ReadFromJsonAsync<JsonNode>())!["problems"]![0]!["path"]!.GetValue<string>());
-        Assert.DoesNotContain((await server.Get("/api/replication")).Body["lines"]!.AsArray(), l => l!["state"]!.GetValue<string>() == "cut");
+        Assert.DoesNotContain(
+            (await server.Get("/api/replication")).Body["lines"]!.AsArray(),
+            l => l!["state"]!.GetValue<string>() == "cut"
+        );
     }
 
     [Fact]
@@ -185,7 +256,8 @@ public sealed class DoorTests : IDisposable
         Assert.Equal(HttpStatusCode.NotFound, (await Send(HttpMethod.Get, "/api/buckets/door/objects/a", null)).StatusCode);
     }
 
-    /// <summary>RFC 9110, sections 13.1 and 13.2.2. {tag} is the object's own entity tag; it was written on the provider's 2026-11-01.</summary>
+    /// <summary>RFC 9110, sections 13.1 and 13.2.2. {tag} is the object's own entity tag; it was written on the provider's
+    /// 2026-11-01.</summary>
     public static (string Method, string Header, string Value, int Status)[] Conditions { get; } =
     [
         ("GET", "If-Match", "{tag}", 200),
@@ -231,7 +303,13 @@ public sealed class DoorTests : IDisposable
         {
             await Put("a", "0123456789");
             var tag = (await Send(HttpMethod.Get, "/api/buckets/door/objects/a", null)).Headers.ETag!.Tag;
-            var answer = await Send(new HttpMethod(method), "/objects/door/a", method == "PUT" ? "new" : null, (header, value.Replace("{tag}", tag, StringComparison.Ordinal)), key);
+            var answer = await Send(
+                new HttpMethod(method),
+                "/objects/door/a",
+                method == "PUT" ? "new" : null,
+                (header, value.Replace("{tag}", tag, StringComparison.Ordinal)),
+                key
+            );
             Assert.Equal((method, header, value, status), (method, header, value, (int)answer.StatusCode));
         }
     }
@@ -260,10 +338,18 @@ public sealed class DoorTests : IDisposable
         var tag = (await Send(HttpMethod.Get, "/api/buckets/door/objects/a", null)).Headers.ETag!.Tag;
         foreach (var (range, ifRange, status, body) in Ranges)
         {
-            var answer = await Send(HttpMethod.Get, "/api/buckets/door/objects/a", null, ("Range", range), ("If-Range", ifRange?.Replace("{tag}", tag, StringComparison.Ordinal) ?? ""));
+            var answer = await Send(
+                HttpMethod.Get,
+                "/api/buckets/door/objects/a",
+                null,
+                ("Range", range),
+                ("If-Range", ifRange?.Replace("{tag}", tag, StringComparison.Ordinal) ?? "")
+            );
             Assert.Equal((range, ifRange, status), (range, ifRange, (int)answer.StatusCode));
-            if (body is not null) Assert.Equal(body, await answer.Content.ReadAsStringAsync());
-            else Assert.Equal("range-not-satisfiable", (await answer.Content.ReadFromJsonAsync<JsonNode>())!["code"]!.GetValue<string>());
+            if (body is not null)
+                Assert.Equal(body, await answer.Content.ReadAsStringAsync());
+            else
+                Assert.Equal("range-not-satisfiable", (await answer.Content.ReadFromJsonAsync<JsonNode>())!["code"]!.GetValue<string>());
         }
     }
 
@@ -272,7 +358,8 @@ public sealed class DoorTests : IDisposable
     {
         (await server.Send(HttpMethod.Post, "/api/buckets", Bucket)).EnsureSuccessStatusCode();
         (await server.Send(HttpMethod.Post, "/api/clock/passages", """{ "until": "2027-10-01T00:00:00Z" }""")).EnsureSuccessStatusCode();
-        while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>()) await Task.Delay(20);
+        while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>())
+            await Task.Delay(20);
         await Put("a", "x");
         var answer = await Send(HttpMethod.Get, "/api/buckets/door/objects/a", null);
         Assert.False(answer.Content.Headers.LastModified > DateTimeOffset.UtcNow);
@@ -291,7 +378,9 @@ public sealed class DoorTests : IDisposable
         using var socket = new TcpClient();
         await socket.ConnectAsync(process.Address.Host, process.Address.Port);
         await using var stream = socket.GetStream();
-        await stream.WriteAsync(Encoding.ASCII.GetBytes($"GET {target} HTTP/1.1\r\nHost: {process.Address.Authority}\r\nConnection: close\r\n\r\n"));
+        await stream.WriteAsync(
+            Encoding.ASCII.GetBytes($"GET {target} HTTP/1.1\r\nHost: {process.Address.Authority}\r\nConnection: close\r\n\r\n")
+        );
         var answer = await new StreamReader(stream).ReadToEndAsync();
         Assert.StartsWith("HTTP/1.1 400", answer, StringComparison.Ordinal);
         Assert.Contains("dot-segments", answer, StringComparison.Ordinal);
@@ -300,19 +389,27 @@ public sealed class DoorTests : IDisposable
     private async Task Put(string key, string text, string? type = null)
     {
         using var content = new ByteArrayContent(Encoding.UTF8.GetBytes(text));
-        if (type is not null) content.Headers.ContentType = MediaTypeHeaderValue.Parse(type);
+        if (type is not null)
+            content.Headers.ContentType = MediaTypeHeaderValue.Parse(type);
         (await server.Http.PutAsync(new Uri($"/api/buckets/door/objects/{key}", UriKind.Relative), content)).EnsureSuccessStatusCode();
     }
 
     private async Task<HttpResponseMessage> Send(HttpMethod method, string path, string? body, params (string Name, string Value)[] headers)
     {
         using var request = new HttpRequestMessage(method, new Uri(path, UriKind.Relative));
-        if (body is not null) request.Content = new StringContent(body, Encoding.UTF8, "application/json");
-        foreach (var (name, value) in headers.Where(h => h.Value.Length > 0)) request.Headers.TryAddWithoutValidation(name, value);
+        if (body is not null)
+            request.Content = new StringContent(body, Encoding.UTF8, "application/json");
+        foreach (var (name, value) in headers.Where(h => h.Value.Length > 0))
+            request.Headers.TryAddWithoutValidation(name, value);
         return await server.Http.SendAsync(request);
     }
 
-    private async Task<(HttpStatusCode, string?)> Answer(HttpMethod method, string path, string? body, params (string Name, string Value)[] headers)
+    private async Task<(HttpStatusCode, string?)> Answer(
+        HttpMethod method,
+        string path,
+        string? body,
+        params (string Name, string Value)[] headers
+    )
     {
         var answer = await Send(method, path, body, headers);
         return (answer.StatusCode, (await answer.Content.ReadFromJsonAsync<JsonNode>())!["code"]?.GetValue<string>());

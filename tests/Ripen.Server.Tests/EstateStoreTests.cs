@@ -5,7 +5,6 @@ using Microsoft.Extensions.DependencyInjection;
 using Ripen.Core.Estates;
 using Ripen.Core.Tests;
 using Ripen.Data;
-
 using Ripen.Server.Demo;
 
 namespace Ripen.Server.Tests;
@@ -19,7 +18,11 @@ public sealed class EstateStoreTests : IAsyncLifetime
 
     public EstateStoreTests()
     {
-        services = new ServiceCollection().AddSingleton(TimeProvider.System).AddSingleton<IActors, LocalActors>().AddEstateStore(Path.Combine(folder, "store.db")).BuildServiceProvider();
+        services = new ServiceCollection()
+            .AddSingleton(TimeProvider.System)
+            .AddSingleton<IActors, LocalActors>()
+            .AddEstateStore(Path.Combine(folder, "store.db"))
+            .BuildServiceProvider();
         store = services.GetRequiredService<EstateStore>();
     }
 
@@ -36,14 +39,18 @@ public sealed class EstateStoreTests : IAsyncLifetime
     public void Any_valid_estate_comes_back_from_the_database_as_it_went_in()
     {
         var version = 0L;
-        Prop.ForAll(Arb.From(RandomEstates.Estate), estate =>
-        {
-            store.Replace(estate, version).GetAwaiter().GetResult();
-            version++;
-            var stored = store.Load().GetAwaiter().GetResult()!;
-            Assert.Equal(version, stored.Version);
-            Assert.Equal(EstateDocument.Write(estate), EstateDocument.Write(stored.Estate));
-        }).Check(Config.QuickThrowOnFailure.WithMaxTest(40));
+        Prop.ForAll(
+                Arb.From(RandomEstates.Estate),
+                estate =>
+                {
+                    store.Replace(estate, version).GetAwaiter().GetResult();
+                    version++;
+                    var stored = store.Load().GetAwaiter().GetResult()!;
+                    Assert.Equal(version, stored.Version);
+                    Assert.Equal(EstateDocument.Write(estate), EstateDocument.Write(stored.Estate));
+                }
+            )
+            .Check(Config.QuickThrowOnFailure.WithMaxTest(40));
     }
 
     [Fact]
@@ -54,7 +61,11 @@ public sealed class EstateStoreTests : IAsyncLifetime
         var before = EstateDocument.Write((await store.Load())!.Estate);
 
         // A bucket that the checks would never let through: the foreign key refuses it after the version was raised and rows were written.
-        var impossible = estate.Buckets[0] with { Name = "impossible", Tier = "no-such-tier" };
+        var impossible = estate.Buckets[0] with
+        {
+            Name = "impossible",
+            Tier = "no-such-tier",
+        };
         await Assert.ThrowsAnyAsync<Exception>(() => store.Add(impossible, estate.Today, 1, []));
         var after = (await store.Load())!;
         Assert.Equal(1, after.Version);
@@ -62,7 +73,8 @@ public sealed class EstateStoreTests : IAsyncLifetime
         Assert.Single(await store.Changes(10));
     }
 
-    private static async Task IsStale(Func<Task> attempt) => Assert.Equal("changed-meanwhile", (await Assert.ThrowsAsync<RefusalException>(attempt)).Code);
+    private static async Task IsStale(Func<Task> attempt) =>
+        Assert.Equal("changed-meanwhile", (await Assert.ThrowsAsync<RefusalException>(attempt)).Code);
 
     [Fact]
     public async Task A_keep_rule_becomes_weaker_in_the_store_by_lifting_alone_and_a_sealed_one_never()
@@ -71,14 +83,24 @@ public sealed class EstateStoreTests : IAsyncLifetime
         var held = estate.Find("deck-cameras")!;
         Assert.Equal(KeepStrength.Sealed, held.Keep!.Strength);
         await store.Replace(estate, 0);
-        foreach (var weaker in new[] { null, held.Keep with { Days = held.Keep.Days - 1 }, held.Keep with { Strength = KeepStrength.Liftable } })
+        foreach (
+            var weaker in new[] { null, held.Keep with { Days = held.Keep.Days - 1 }, held.Keep with { Strength = KeepStrength.Liftable } }
+        )
         {
             Assert.Equal("sealed", await Code(() => store.Change(held, held with { Keep = weaker }, estate.Today, 1, 1, [])));
             Assert.Equal("sealed", await Code(() => store.Lift(held, weaker, "because", estate.Today, 1, 1, [])));
-            Assert.Equal("sealed", await Code(() => store.ChangeTogether(estate, estate.With(held with { Keep = weaker }, held.Name), "bucket-changed", 1, _ => [])));
+            Assert.Equal(
+                "sealed",
+                await Code(() =>
+                    store.ChangeTogether(estate, estate.With(held with { Keep = weaker }, held.Name), "bucket-changed", 1, _ => [])
+                )
+            );
         }
         var free = estate.Buckets.First(b => b.Keep is null);
-        var liftable = free with { Keep = new KeepRule { Days = 10, Strength = KeepStrength.Liftable } };
+        var liftable = free with
+        {
+            Keep = new KeepRule { Days = 10, Strength = KeepStrength.Liftable },
+        };
         await store.Change(free, liftable, estate.Today, 1, 1, []);
         Assert.Equal("needs-lifting", await Code(() => store.Change(liftable, free, estate.Today, 2, 2, [])));
         await store.Lift(liftable, null, "the case was closed", estate.Today, 2, 2, []);
@@ -111,9 +133,33 @@ public sealed class EstateStoreTests : IAsyncLifetime
     {
         var estate = DemoEstate.Document();
         await store.Replace(estate, 0);
-        var far = new Bucket { Name = "cameras-far", Region = "kestrel-sound", Scheme = "one-site", Tier = "counter", Versioning = true };
+        var far = new Bucket
+        {
+            Name = "cameras-far",
+            Region = "kestrel-sound",
+            Scheme = "one-site",
+            Tier = "counter",
+            Versioning = true,
+        };
         var cameras = estate.Find("deck-cameras")!;
-        var after = estate.With(cameras with { Versioning = true, CopyTo = [new CopyRule { Bucket = far.Name, CatchUp = true, Tags = new Dictionary<string, string> { ["deck"] = "bow" } }] }, cameras.Name).With(far, null);
+        var after = estate
+            .With(
+                cameras with
+                {
+                    Versioning = true,
+                    CopyTo =
+                    [
+                        new CopyRule
+                        {
+                            Bucket = far.Name,
+                            CatchUp = true,
+                            Tags = new Dictionary<string, string> { ["deck"] = "bow" },
+                        },
+                    ],
+                },
+                cameras.Name
+            )
+            .With(far, null);
         await store.ChangeTogether(estate, after, "bucket-changed", 1, _ => []);
         var stored = (await store.Load())!;
         Assert.Equal((2, 2, 1), (stored.Version, stored.Buckets["deck-cameras"].Version, stored.Buckets["cameras-far"].Version));
@@ -123,7 +169,8 @@ public sealed class EstateStoreTests : IAsyncLifetime
 
         // The second of the two is refused by a foreign key after the first was written.
         var now = stored.Estate;
-        var impossible = now.With(now.Find("port-sonar")! with { Keep = null, Versioning = false }, "port-sonar").With(now.Find("crew-records")! with { Tier = "no-such-tier" }, "crew-records");
+        var impossible = now.With(now.Find("port-sonar")! with { Keep = null, Versioning = false }, "port-sonar")
+            .With(now.Find("crew-records")! with { Tier = "no-such-tier" }, "crew-records");
         await Assert.ThrowsAnyAsync<Exception>(() => store.ChangeTogether(now, impossible, "bucket-changed", 2, _ => []));
         Assert.Equal(EstateDocument.Write(now), EstateDocument.Write((await store.Load())!.Estate));
         await IsStale(() => store.ChangeTogether(estate, estate, "bucket-changed", 1, _ => []));
@@ -144,7 +191,13 @@ public sealed class EstateStoreTests : IAsyncLifetime
         await store.SetTransfer(line, line with { MegabitsPerSecond = null, RoundTripMilliseconds = 3 }, 1);
         await store.SetTransfer(null, line with { From = "kestrel-sound", To = "quarrydown", MegabitsPerSecond = 7 }, 2);
         var book = (await store.Load())!.Estate.PriceBook;
-        Assert.Equal((null, 3), (book.FindTransfer("aldmouth", "kestrel-sound")!.MegabitsPerSecond, book.FindTransfer("aldmouth", "kestrel-sound")!.RoundTripMilliseconds));
+        Assert.Equal(
+            (null, 3),
+            (
+                book.FindTransfer("aldmouth", "kestrel-sound")!.MegabitsPerSecond,
+                book.FindTransfer("aldmouth", "kestrel-sound")!.RoundTripMilliseconds
+            )
+        );
         Assert.Equal(7, book.FindTransfer("kestrel-sound", "quarrydown")!.MegabitsPerSecond);
         Assert.Equal(estate.PriceBook.Transfers.Count + 1, book.Transfers.Count);
         await IsStale(() => store.SetTransfer(line, line, 2));

@@ -15,18 +15,26 @@ public sealed class ObjectHttpTests : IDisposable
 
     private static readonly byte[] Content = Encoding.UTF8.GetBytes("First sailing 06:40, last sailing 21:15.\n");
 
-    private async Task<HttpResponseMessage> Send(HttpMethod method, string path, byte[]? body = null, params (string Name, string Value)[] headers)
+    private async Task<HttpResponseMessage> Send(
+        HttpMethod method,
+        string path,
+        byte[]? body = null,
+        params (string Name, string Value)[] headers
+    )
     {
         using var request = new HttpRequestMessage(method, new Uri(path, UriKind.Relative));
-        if (body is not null) request.Content = new ByteArrayContent(body);
+        if (body is not null)
+            request.Content = new ByteArrayContent(body);
         foreach (var (name, value) in headers)
         {
-            if (!request.Headers.TryAddWithoutValidation(name, value)) request.Content!.Headers.TryAddWithoutValidation(name, value);
+            if (!request.Headers.TryAddWithoutValidation(name, value))
+                request.Content!.Headers.TryAddWithoutValidation(name, value);
         }
         return await server.Http.SendAsync(request);
     }
 
-    private static async Task<string> Code(HttpResponseMessage response) => (await response.Content.ReadFromJsonAsync<JsonNode>())!["code"]!.GetValue<string>();
+    private static async Task<string> Code(HttpResponseMessage response) =>
+        (await response.Content.ReadFromJsonAsync<JsonNode>())!["code"]!.GetValue<string>();
 
     private async Task<JsonNode> PostJson(string path, object body, HttpStatusCode expected)
     {
@@ -55,8 +63,14 @@ public sealed class ObjectHttpTests : IDisposable
     public async Task Objects_go_in_and_out_with_etags_digests_ranges_and_conditions()
     {
         const string path = "/api/buckets/port-sonar/objects/a%2Fb/caf%C3%A9%20%F0%9F%9A%A2.txt";
-        var made = await Send(HttpMethod.Put, path, Content, ("Content-Type", "text/plain"), ("If-None-Match", "*"),
-            ("Content-Digest", $"sha-256=:{Convert.ToBase64String(SHA256.HashData(Content))}:"));
+        var made = await Send(
+            HttpMethod.Put,
+            path,
+            Content,
+            ("Content-Type", "text/plain"),
+            ("If-None-Match", "*"),
+            ("Content-Digest", $"sha-256=:{Convert.ToBase64String(SHA256.HashData(Content))}:")
+        );
         Assert.Equal(HttpStatusCode.Created, made.StatusCode);
         Assert.Equal("a/b/café 🚢.txt", (await made.Content.ReadFromJsonAsync<JsonNode>())!["key"]!.GetValue<string>());
         var tag = made.Headers.ETag!.Tag;
@@ -73,13 +87,21 @@ public sealed class ObjectHttpTests : IDisposable
         Assert.Equal((HttpStatusCode.PartialContent, "sailing"), (part.StatusCode, await part.Content.ReadAsStringAsync()));
         Assert.Equal($"bytes 6-12/{Content.Length}", part.Content.Headers.ContentRange!.ToString());
         Assert.Equal("21:15.\n", await (await Send(HttpMethod.Get, path, null, ("Range", "bytes=-7"))).Content.ReadAsStringAsync());
-        Assert.Equal(HttpStatusCode.RequestedRangeNotSatisfiable, (await Send(HttpMethod.Get, path, null, ("Range", "bytes=999-"))).StatusCode);
+        Assert.Equal(
+            HttpStatusCode.RequestedRangeNotSatisfiable,
+            (await Send(HttpMethod.Get, path, null, ("Range", "bytes=999-"))).StatusCode
+        );
         Assert.Equal(HttpStatusCode.OK, (await Send(HttpMethod.Get, path, null, ("Range", "bytes=0-1"), ("If-Range", "\"0\""))).StatusCode);
         Assert.Equal(HttpStatusCode.NotModified, (await Send(HttpMethod.Get, path, null, ("If-None-Match", tag))).StatusCode);
         Assert.Equal(HttpStatusCode.PreconditionFailed, (await Send(HttpMethod.Put, path, [1], ("If-None-Match", "*"))).StatusCode);
         Assert.Equal(HttpStatusCode.PreconditionFailed, (await Send(HttpMethod.Put, path, [1], ("If-Match", "\"1\""))).StatusCode);
         Assert.Equal(HttpStatusCode.Created, (await Send(HttpMethod.Put, path, [1], ("If-Match", tag))).StatusCode);
-        Assert.Equal("wrong-checksum", await Code(await Send(HttpMethod.Put, path, [2], ("Content-Digest", $"sha-256=:{Convert.ToBase64String(SHA256.HashData(Content))}:"))));
+        Assert.Equal(
+            "wrong-checksum",
+            await Code(
+                await Send(HttpMethod.Put, path, [2], ("Content-Digest", $"sha-256=:{Convert.ToBase64String(SHA256.HashData(Content))}:"))
+            )
+        );
 
         var details = (await server.Get(path.Replace("/objects/", "/details/", StringComparison.Ordinal))).Body;
         Assert.Equal(1, details["chosen"]!["bytes"]!.GetValue<int>());
@@ -90,7 +112,16 @@ public sealed class ObjectHttpTests : IDisposable
     [Fact]
     public async Task Plain_http_wants_a_key_and_takes_exactly_its_rights()
     {
-        var access = await PostJson("/api/buckets/port-sonar/access", new { label = "survey boat", prefix = "in/", rights = new[] { "write", "list" } }, HttpStatusCode.Created);
+        var access = await PostJson(
+            "/api/buckets/port-sonar/access",
+            new
+            {
+                label = "survey boat",
+                prefix = "in/",
+                rights = new[] { "write", "list" },
+            },
+            HttpStatusCode.Created
+        );
         var secret = access["secrets"]![0]!;
         var basic = ("Authorization", "Basic " + Convert.ToBase64String(Encoding.UTF8.GetBytes($"{secret["keyId"]}:{secret["secret"]}")));
 
@@ -100,14 +131,20 @@ public sealed class ObjectHttpTests : IDisposable
         Assert.Equal("no-right", await Code(await Send(HttpMethod.Get, "/objects/port-sonar/in/a", null, basic)));
         Assert.Equal("outside-prefix", await Code(await Send(HttpMethod.Put, "/objects/port-sonar/out/a", Content, basic)));
         Assert.Equal("other-bucket", await Code(await Send(HttpMethod.Put, "/objects/deck-cameras/in/a", Content, basic)));
-        var listed = await (await Send(HttpMethod.Get, "/objects/port-sonar?prefix=in/", null, basic)).Content.ReadFromJsonAsync<JsonNode>();
+        var listed = await (
+            await Send(HttpMethod.Get, "/objects/port-sonar?prefix=in/", null, basic)
+        ).Content.ReadFromJsonAsync<JsonNode>();
         Assert.Equal("in/a", listed!["objects"]![0]!["key"]!.GetValue<string>());
         Assert.Equal(HttpStatusCode.MethodNotAllowed, (await Send(HttpMethod.Post, "/objects/port-sonar/in/a", Content, basic)).StatusCode);
         Assert.Equal("other-bucket", await Code(await Send(HttpMethod.Get, "/objects/nowhere/a", null, basic)));
 
         var renewed = await PostJson($"/api/buckets/port-sonar/access/{access["access"]!["id"]}/keys/1", new { }, HttpStatusCode.OK);
         Assert.Equal("unknown-key", await Code(await Send(HttpMethod.Put, "/objects/port-sonar/in/a", Content, basic)));
-        var tested = await PostJson("/api/buckets/port-sonar/access/test", new { keyId = renewed["keyId"]!.GetValue<string>(), secret = renewed["secret"]!.GetValue<string>() }, HttpStatusCode.OK);
+        var tested = await PostJson(
+            "/api/buckets/port-sonar/access/test",
+            new { keyId = renewed["keyId"]!.GetValue<string>(), secret = renewed["secret"]!.GetValue<string>() },
+            HttpStatusCode.OK
+        );
         Assert.Equal([true, true, false, true], tested.AsArray().Select(s => s!["worked"]!.GetValue<bool>()));
     }
 
@@ -159,7 +196,10 @@ public sealed class ObjectHttpTests : IDisposable
     [Fact]
     public async Task A_draft_is_weighed_with_what_lies_in_the_bucket_and_a_change_leaves_it_there()
     {
-        for (var i = 0; i < 5; i++) (await Send(HttpMethod.Put, $"/api/buckets/harbour-notices/objects/archive/cam-{i % 2}/{i}", new byte[100_000])).EnsureSuccessStatusCode();
+        for (var i = 0; i < 5; i++)
+            (
+                await Send(HttpMethod.Put, $"/api/buckets/harbour-notices/objects/archive/cam-{i % 2}/{i}", new byte[100_000])
+            ).EnsureSuccessStatusCode();
         var (bucket, tag) = await server.Get("/api/buckets/harbour-notices");
         bucket["rules"] = JsonNode.Parse("""[{ "id": "half", "prefix": "archive/cam-1", "steps": [{ "age": 0, "tier": "cave" }] }]""");
         bucket["stock"] = new JsonArray();
@@ -168,12 +208,23 @@ public sealed class ObjectHttpTests : IDisposable
         Assert.Equal((2, 200_000), (now!["objects"]!.GetValue<int>(), now["bytes"]!.GetValue<int>()));
         (await server.Send(HttpMethod.Put, "/api/buckets/harbour-notices", bucket.ToJsonString(), tag)).EnsureSuccessStatusCode();
         // Applied, the same two move: the stock is cut by the new rule.
-        var applied = await PostJson("/api/buckets/harbour-notices/draft", (await server.Get("/api/buckets/harbour-notices")).Body, HttpStatusCode.OK);
+        var applied = await PostJson(
+            "/api/buckets/harbour-notices/draft",
+            (await server.Get("/api/buckets/harbour-notices")).Body,
+            HttpStatusCode.OK
+        );
         Assert.Equal(2, Assert.Single(applied["consequences"]!["now"]!.AsArray())!["objects"]!.GetValue<int>());
         await Pass(new { @for = "day" });
         var objects = (await server.Get("/api/buckets/harbour-notices/objects?prefix=archive/cam")).Body["objects"]!.AsArray();
         Assert.Equal(5, objects.Count);
-        Assert.All(objects, o => Assert.Equal(o!["key"]!.GetValue<string>().Contains("cam-1", StringComparison.Ordinal) ? "cave" : "counter", o["tier"]!.GetValue<string>()));
+        Assert.All(
+            objects,
+            o =>
+                Assert.Equal(
+                    o!["key"]!.GetValue<string>().Contains("cam-1", StringComparison.Ordinal) ? "cave" : "counter",
+                    o["tier"]!.GetValue<string>()
+                )
+        );
         var key = objects.Last(o => o!["tier"]!.GetValue<string>() == "cave")!["key"]!.GetValue<string>();
         Assert.Equal("needs-recall", await Code(await Send(HttpMethod.Get, $"/api/buckets/harbour-notices/objects/{key}")));
     }
@@ -181,9 +232,15 @@ public sealed class ObjectHttpTests : IDisposable
     [Fact]
     public async Task A_bucket_with_kept_objects_cannot_be_deleted_with_them()
     {
-        (await server.Send(HttpMethod.Post, "/api/buckets", """
-            { "name": "kept-here", "region": "aldmouth", "scheme": "one-site", "tier": "counter", "keep": { "days": 3, "strength": "sealed" } }
-            """)).EnsureSuccessStatusCode();
+        (
+            await server.Send(
+                HttpMethod.Post,
+                "/api/buckets",
+                """
+                { "name": "kept-here", "region": "aldmouth", "scheme": "one-site", "tier": "counter", "keep": { "days": 3, "strength": "sealed" } }
+                """
+            )
+        ).EnsureSuccessStatusCode();
         (await Send(HttpMethod.Put, "/api/buckets/kept-here/objects/a", Content)).EnsureSuccessStatusCode();
         var tag = (await server.Get("/api/buckets/kept-here")).Tag;
         Assert.Equal("kept", await Code(await server.Send(HttpMethod.Delete, "/api/buckets/kept-here", ifMatch: tag)));
@@ -233,8 +290,7 @@ public sealed class ObjectHttpTests : IDisposable
         {
             await Task.Delay(50);
             clock = (await server.Get("/api/clock?runs=1000")).Body;
-        }
-        while (clock["passage"]!["running"]!.GetValue<bool>());
+        } while (clock["passage"]!["running"]!.GetValue<bool>());
         Assert.True(clock["passage"]!["stopped"]!.GetValue<bool>());
         Assert.InRange(clock["runs"]!.AsArray().Count, 1, 1000);
         Assert.Equal(clock["today"]!.GetValue<string>(), (await server.Get("/api/estate")).Body["today"]!.GetValue<string>());
@@ -246,14 +302,66 @@ public sealed class ObjectHttpTests : IDisposable
         var schemes = (await server.Get("/api/schemes")).Body.AsArray();
         Assert.Equal(6, schemes.Count);
         var line = new { megabitsPerSecond = 8, roundTripMilliseconds = 0 };
-        var compared = await PostJson("/api/schemes/comparison", new { fileBytes = 1_000_000, lines = new { uplink = line, betweenZones = line, betweenRegions = line } }, HttpStatusCode.OK);
+        var compared = await PostJson(
+            "/api/schemes/comparison",
+            new
+            {
+                fileBytes = 1_000_000,
+                lines = new
+                {
+                    uplink = line,
+                    betweenZones = line,
+                    betweenRegions = line,
+                },
+            },
+            HttpStatusCode.OK
+        );
         // A megabyte over 8 Mbit/s takes a second; three copies sent one after another take three.
-        Assert.Equal((3, 1), (compared[0]!["secondsOneAfterAnother"]!.GetValue<double>(), compared[0]!["secondsFannedOut"]!.GetValue<double>()));
-        var dead = await server.Http.PostAsJsonAsync("/api/schemes/comparison", new { lines = new { uplink = line with { megabitsPerSecond = 0 }, betweenZones = line, betweenRegions = line } });
-        Assert.Equal("$.lines.uplink.megabitsPerSecond", (await dead.Content.ReadFromJsonAsync<JsonNode>())!["problems"]![0]!["path"]!.GetValue<string>());
-        Assert.Equal("spread-too-narrow", schemes.Single(s => s!["scheme"]!["id"]!.GetValue<string>() == "ten-and-four")!["doubts"]![0]!["code"]!.GetValue<string>());
-        var bad = await server.Http.PostAsJsonAsync("/api/schemes/draft", new { scheme = new { id = "x", name = "X", copies = 3, spread = "zone", storageFactor = 1, coded = new { data = 0, parity = 1 } } });
-        var problems = (await bad.Content.ReadFromJsonAsync<JsonNode>())!["problems"]!.AsArray().Select(p => p!["path"]!.GetValue<string>());
+        Assert.Equal(
+            (3, 1),
+            (compared[0]!["secondsOneAfterAnother"]!.GetValue<double>(), compared[0]!["secondsFannedOut"]!.GetValue<double>())
+        );
+        var dead = await server.Http.PostAsJsonAsync(
+            "/api/schemes/comparison",
+            new
+            {
+                lines = new
+                {
+                    uplink = line with
+                    {
+                        megabitsPerSecond = 0,
+                    },
+                    betweenZones = line,
+                    betweenRegions = line,
+                },
+            }
+        );
+        Assert.Equal(
+            "$.lines.uplink.megabitsPerSecond",
+            (await dead.Content.ReadFromJsonAsync<JsonNode>())!["problems"]![0]!["path"]!.GetValue<string>()
+        );
+        Assert.Equal(
+            "spread-too-narrow",
+            schemes.Single(s => s!["scheme"]!["id"]!.GetValue<string>() == "ten-and-four")!["doubts"]![0]!["code"]!.GetValue<string>()
+        );
+        var bad = await server.Http.PostAsJsonAsync(
+            "/api/schemes/draft",
+            new
+            {
+                scheme = new
+                {
+                    id = "x",
+                    name = "X",
+                    copies = 3,
+                    spread = "zone",
+                    storageFactor = 1,
+                    coded = new { data = 0, parity = 1 },
+                },
+            }
+        );
+        var problems = (await bad.Content.ReadFromJsonAsync<JsonNode>())!["problems"]!
+            .AsArray()
+            .Select(p => p!["path"]!.GetValue<string>());
         Assert.Equal(["$.scheme.coded.data", "$.scheme.copies"], problems.Order());
     }
 
@@ -266,7 +374,11 @@ public sealed class ObjectHttpTests : IDisposable
         var at = $"/api/buckets/port-sonar/inventories/{preview["id"]}";
         var reading = await PostJson($"{at}/draft", order, HttpStatusCode.OK);
         Assert.Equal(1, reading["brokenRows"]!.GetValue<int>());
-        Assert.StartsWith("row,column,value,message", await server.Http.GetStringAsync(new Uri($"/api/inventories/{preview["id"]}/errors.csv", UriKind.Relative)), StringComparison.Ordinal);
+        Assert.StartsWith(
+            "row,column,value,message",
+            await server.Http.GetStringAsync(new Uri($"/api/inventories/{preview["id"]}/errors.csv", UriKind.Relative)),
+            StringComparison.Ordinal
+        );
         await PostJson(at, order, HttpStatusCode.OK);
         Assert.Equal(1, (await server.Get("/api/buckets/port-sonar/objects?prefix=x/")).Body["batches"]![0]!["count"]!.GetValue<int>());
     }

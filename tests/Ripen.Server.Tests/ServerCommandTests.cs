@@ -15,7 +15,11 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
         await File.WriteAllTextAsync(file, "Berth 3 is open again.\n");
         const string target = "harbour-notices/aldmouth/quay ä/open.txt";
         Assert.Equal(0, (await Ripen("put", file, target)).Code);
-        Assert.Contains("aldmouth/quay ä/open.txt\t23\tcounter\n", (await Ripen("list", "harbour-notices", "--prefix", "aldmouth/quay")).Output, StringComparison.Ordinal);
+        Assert.Contains(
+            "aldmouth/quay ä/open.txt\t23\tcounter\n",
+            (await Ripen("list", "harbour-notices", "--prefix", "aldmouth/quay")).Output,
+            StringComparison.Ordinal
+        );
         Assert.Equal((0, "Berth 3 is open again.\n", ""), await Ripen("get", target));
         Assert.Equal(0, (await Ripen("get", target, "--out", back)).Code);
         Assert.Equal(await File.ReadAllBytesAsync(file), await File.ReadAllBytesAsync(back));
@@ -50,7 +54,12 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
         var refused = await Ripen("copy", "deck-cameras", "recorders-far", "--catch-up", "false");
         Assert.Equal(3, refused.Code);
         Assert.Contains("switch versioning on for 'deck-cameras'", refused.Errors, StringComparison.Ordinal);
-        Assert.Equal(0, (await Ripen("copy", "deck-cameras", "recorders-far", "--prefix", "notes/", "--catch-up", "false", "--switch-versioning-on")).Code);
+        Assert.Equal(
+            0,
+            (
+                await Ripen("copy", "deck-cameras", "recorders-far", "--prefix", "notes/", "--catch-up", "false", "--switch-versioning-on")
+            ).Code
+        );
         Assert.Equal(0, (await Ripen("put", file, "deck-cameras/notes/copied.txt", "--tags", "kind=note")).Code);
         Assert.Equal(0, (await Ripen("cut", "aldmouth", "kestrel-sound")).Code);
         await Ripen("pass", "hour");
@@ -60,7 +69,11 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
         await Ripen("pass", "hour");
         var audit = await Ripen("audit", "deck-cameras", "recorders-far", "--read-everything");
         Assert.Equal(0, audit.Code);
-        Assert.Contains("2 objects compared by key, version and checksum, every byte read: 2 the same", audit.Output, StringComparison.Ordinal);
+        Assert.Contains(
+            "2 objects compared by key, version and checksum, every byte read: 2 the same",
+            audit.Output,
+            StringComparison.Ordinal
+        );
         var lost = await Ripen("lose-region", "aldmouth");
         Assert.Contains("deck-cameras\tbow/\t", lost.Output, StringComparison.Ordinal);
         Assert.DoesNotContain("notes/copied.txt", lost.Output, StringComparison.Ordinal);

@@ -22,9 +22,16 @@ internal sealed class ServerProcess : IAsyncDisposable
         listener.Start();
         var address = new Uri($"http://127.0.0.1:{((IPEndPoint)listener.LocalEndpoint).Port}");
         listener.Stop();
-        process = Process.Start(new ProcessStartInfo(Path.Combine(AppContext.BaseDirectory, "Ripen.Server"),
-            [$"--urls={address}", $"--Ripen:Database={Path.Combine(folder, "ripen.db")}", "--Ripen:Demo=true", "--Ripen:DemoPast=false"])
-        { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        process = Process.Start(
+            new ProcessStartInfo(
+                Path.Combine(AppContext.BaseDirectory, "Ripen.Server"),
+                [$"--urls={address}", $"--Ripen:Database={Path.Combine(folder, "ripen.db")}", "--Ripen:Demo=true", "--Ripen:DemoPast=false"]
+            )
+            {
+                RedirectStandardOutput = true,
+                RedirectStandardError = true,
+            }
+        )!;
         process.BeginOutputReadLine();
         process.BeginErrorReadLine();
         Http.Dispose();
@@ -47,7 +54,8 @@ internal sealed class ServerProcess : IAsyncDisposable
     /// <summary>SIGKILL: nothing of the process gets to run any more.</summary>
     public async Task Kill()
     {
-        if (process is null) return;
+        if (process is null)
+            return;
         process.Kill();
         await process.WaitForExitAsync();
         process.Dispose();

@@ -65,8 +65,10 @@ public sealed class TestServer : IDisposable
     public async Task<HttpResponseMessage> Send(HttpMethod method, string path, string? json = null, string? ifMatch = null)
     {
         using var request = new HttpRequestMessage(method, new Uri(path, UriKind.Relative));
-        if (json is not null) request.Content = new StringContent(json, Encoding.UTF8, "application/json");
-        if (ifMatch is not null) request.Headers.TryAddWithoutValidation("If-Match", ifMatch);
+        if (json is not null)
+            request.Content = new StringContent(json, Encoding.UTF8, "application/json");
+        if (ifMatch is not null)
+            request.Headers.TryAddWithoutValidation("If-Match", ifMatch);
         return await Http.SendAsync(request);
     }
 
@@ -78,13 +80,17 @@ public sealed class TestServer : IDisposable
         return client;
     }
 
-    private WebApplicationFactory<Program> Factory() => new WebApplicationFactory<Program>().WithWebHostBuilder(builder =>
-    {
-        builder.UseEnvironment("Production").UseContentRoot(AppContext.BaseDirectory).ConfigureLogging(logging => logging.ClearProviders().AddProvider(Errors));
-        builder.UseSetting("Ripen:Database", Database);
-        builder.UseSetting("Ripen:Demo", Demo.ToString());
-        builder.UseSetting("Ripen:DemoPast", "false");
-    });
+    private WebApplicationFactory<Program> Factory() =>
+        new WebApplicationFactory<Program>().WithWebHostBuilder(builder =>
+        {
+            builder
+                .UseEnvironment("Production")
+                .UseContentRoot(AppContext.BaseDirectory)
+                .ConfigureLogging(logging => logging.ClearProviders().AddProvider(Errors));
+            builder.UseSetting("Ripen:Database", Database);
+            builder.UseSetting("Ripen:Demo", Demo.ToString());
+            builder.UseSetting("Ripen:DemoPast", "false");
+        });
 }
 
 /// <summary>Keeps what a server logs as an error.</summary>
@@ -96,23 +102,31 @@ public sealed class ErrorLog : ILoggerProvider, ILogger
     {
         get
         {
-            lock (told) return told.Count == 0 ? "nothing was logged" : told[^1];
+            lock (told)
+                return told.Count == 0 ? "nothing was logged" : told[^1];
         }
     }
 
     public ILogger CreateLogger(string categoryName) => this;
 
-    public IDisposable? BeginScope<TState>(TState state) where TState : notnull => null;
+    public IDisposable? BeginScope<TState>(TState state)
+        where TState : notnull => null;
 
     public bool IsEnabled(LogLevel logLevel) => logLevel >= LogLevel.Error;
 
-    public void Log<TState>(LogLevel logLevel, EventId eventId, TState state, Exception? exception, Func<TState, Exception?, string> formatter)
+    public void Log<TState>(
+        LogLevel logLevel,
+        EventId eventId,
+        TState state,
+        Exception? exception,
+        Func<TState, Exception?, string> formatter
+    )
     {
-        if (logLevel < LogLevel.Error) return;
-        lock (told) told.Add($"{formatter(state, exception)} {exception}");
+        if (logLevel < LogLevel.Error)
+            return;
+        lock (told)
+            told.Add($"{formatter(state, exception)} {exception}");
     }
 
-    public void Dispose()
-    {
-    }
+    public void Dispose() { }
 }

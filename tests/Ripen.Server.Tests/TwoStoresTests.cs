@@ -8,42 +8,51 @@ using Ripen.Server.Stores;
 
 namespace Ripen.Server.Tests;
 
-/// <summary>A database and a folder that do not belong together: said in words, nothing removed, and made one again as somebody chooses.</summary>
+/// <summary>A database and a folder that do not belong together: said in words, nothing removed, and made one again as somebody
+/// chooses.</summary>
 public sealed class TwoStoresTests : IDisposable
 {
     private readonly TestServer server = new();
 
     public void Dispose() => server.Dispose();
 
-    public static TheoryData<StoreStanding?, FolderStanding, Standing> Pairs { get; } = new()
-    {
-        { null, Folder(null, 0, null, 0), Standing.Together },
-        { null, Folder("a", 3, "m3", 1), Standing.DatabaseEmpty },
-        { Store("a", 1, "m1", 1), Folder(null, 0, null, 0), Standing.Together },
-        { Store("a", 4, "m4", 1, 4, "m4"), Folder(null, 0, null, 0), Standing.FolderEmpty },
-        { Store("a", 4, "m4", 1, 4, "m4"), Folder("a", 4, "m4", 1), Standing.Together },
-        { Store("a", 5, "m5", 1, 4, "m4"), Folder("a", 4, "m4", 1), Standing.Together },
-        { Store("a", 4, "m4", 1, 3, "m3"), Folder("a", 4, "m4", 1), Standing.Together },
-        { Store("a", 4, "x4", 1, 4, "x4"), Folder("a", 4, "m4", 1), Standing.Parted },
-        { Store("a", 5, "x5", 1, 4, "x4"), Folder("a", 4, "m4", 1), Standing.Parted },
-        { Store("a", 3, "m3", 1, 3, "m3"), Folder("a", 4, "m4", 1), Standing.DatabaseOlder },
-        { Store("a", 9, "m9", 1, 9, "m9"), Folder("a", 4, "m4", 1), Standing.FolderOlder },
-        { Store("b", 4, "m4", 1, 4, "m4"), Folder("a", 4, "m4", 1), Standing.Foreign },
-        // A folder of an older program knows its import only.
-        { Store("a", 7, "m7", 3), Folder(null, 0, null, 3), Standing.Together },
-        { Store("a", 7, "m7", 2), Folder(null, 0, null, 3), Standing.DatabaseOlder },
-        { Store("a", 7, "m7", 4), Folder(null, 0, null, 3), Standing.FolderOlder },
-    };
+    public static TheoryData<StoreStanding?, FolderStanding, Standing> Pairs { get; } =
+        new()
+        {
+            { null, Folder(null, 0, null, 0), Standing.Together },
+            { null, Folder("a", 3, "m3", 1), Standing.DatabaseEmpty },
+            { Store("a", 1, "m1", 1), Folder(null, 0, null, 0), Standing.Together },
+            { Store("a", 4, "m4", 1, 4, "m4"), Folder(null, 0, null, 0), Standing.FolderEmpty },
+            { Store("a", 4, "m4", 1, 4, "m4"), Folder("a", 4, "m4", 1), Standing.Together },
+            { Store("a", 5, "m5", 1, 4, "m4"), Folder("a", 4, "m4", 1), Standing.Together },
+            { Store("a", 4, "m4", 1, 3, "m3"), Folder("a", 4, "m4", 1), Standing.Together },
+            { Store("a", 4, "x4", 1, 4, "x4"), Folder("a", 4, "m4", 1), Standing.Parted },
+            { Store("a", 5, "x5", 1, 4, "x4"), Folder("a", 4, "m4", 1), Standing.Parted },
+            { Store("a", 3, "m3", 1, 3, "m3"), Folder("a", 4, "m4", 1), Standing.DatabaseOlder },
+            { Store("a", 9, "m9", 1, 9, "m9"), Folder("a", 4, "m4", 1), Standing.FolderOlder },
+            { Store("b", 4, "m4", 1, 4, "m4"), Folder("a", 4, "m4", 1), Standing.Foreign },
+            // A folder of an older program knows its import only.
+            { Store("a", 7, "m7", 3), Folder(null, 0, null, 3), Standing.Together },
+            { Store("a", 7, "m7", 2), Folder(null, 0, null, 3), Standing.DatabaseOlder },
+            { Store("a", 7, "m7", 4), Folder(null, 0, null, 3), Standing.FolderOlder },
+        };
 
     [Theory]
     [MemberData(nameof(Pairs))]
-    public void Two_stores_stand_to_each_other_in_one_way(StoreStanding? store, FolderStanding folder, Standing standing) => Assert.Equal(standing, Agreement.Of(store, folder));
+    public void Two_stores_stand_to_each_other_in_one_way(StoreStanding? store, FolderStanding folder, Standing standing) =>
+        Assert.Equal(standing, Agreement.Of(store, folder));
 
     [Fact]
     public async Task An_older_database_removes_nothing_and_the_folders_state_can_be_taken()
     {
         var backup = Backup();
-        (await server.Send(HttpMethod.Post, "/api/buckets", """{ "name": "newer", "region": "aldmouth", "scheme": "one-site", "tier": "counter" }""")).EnsureSuccessStatusCode();
+        (
+            await server.Send(
+                HttpMethod.Post,
+                "/api/buckets",
+                """{ "name": "newer", "region": "aldmouth", "scheme": "one-site", "tier": "counter" }"""
+            )
+        ).EnsureSuccessStatusCode();
         await Put("newer", "a");
         server.Stop();
         Restore(backup);
@@ -54,12 +63,24 @@ public sealed class TwoStoresTests : IDisposable
         Assert.Equal(["take-folder", "take-database"], stores["choices"]!.AsArray().Select(c => c!.GetValue<string>()));
         // A look at what the folder follows, and nothing more.
         Assert.Equal([1, 2, 3], await Content("newer", "a"));
-        foreach (var (method, path, body) in new[] { ("DELETE", "/api/buckets/newer/objects/a", null), ("POST", "/api/clock/passages", """{ "for": "day" }"""), ("PUT", "/api/buckets/newer/objects/b", "x") })
+        foreach (
+            var (method, path, body) in new[]
+            {
+                ("DELETE", "/api/buckets/newer/objects/a", null),
+                ("POST", "/api/clock/passages", """{ "for": "day" }"""),
+                ("PUT", "/api/buckets/newer/objects/b", "x"),
+            }
+        )
         {
             Assert.Equal((HttpStatusCode.Conflict, "stores-differ"), await Answer(new HttpMethod(method), path, body));
         }
-        Assert.Equal((HttpStatusCode.BadRequest, "not-confirmed"), await Answer(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-folder", "confirm": "yes" }"""));
-        (await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-folder", "confirm": "folder" }""")).EnsureSuccessStatusCode();
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "not-confirmed"),
+            await Answer(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-folder", "confirm": "yes" }""")
+        );
+        (
+            await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-folder", "confirm": "folder" }""")
+        ).EnsureSuccessStatusCode();
         await IsOneTruth("newer", "a");
     }
 
@@ -67,21 +88,35 @@ public sealed class TwoStoresTests : IDisposable
     public async Task Taking_an_older_database_drops_only_what_nothing_keeps()
     {
         var backup = Backup();
-        (await server.Send(HttpMethod.Post, "/api/buckets", """{ "name": "newer", "region": "aldmouth", "scheme": "one-site", "tier": "counter", "keep": { "days": 3, "strength": "sealed" } }""")).EnsureSuccessStatusCode();
+        (
+            await server.Send(
+                HttpMethod.Post,
+                "/api/buckets",
+                """{ "name": "newer", "region": "aldmouth", "scheme": "one-site", "tier": "counter", "keep": { "days": 3, "strength": "sealed" } }"""
+            )
+        ).EnsureSuccessStatusCode();
         await Put("newer", "a");
         await Put("harbour-notices", "later");
         server.Stop();
         Restore(backup);
         server.Restart();
-        Assert.Equal((HttpStatusCode.Conflict, "kept"), await Answer(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-database", "confirm": "database" }"""));
+        Assert.Equal(
+            (HttpStatusCode.Conflict, "kept"),
+            await Answer(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-database", "confirm": "database" }""")
+        );
         Assert.Equal([1, 2, 3], await Content("newer", "a"));
-        (await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-folder", "confirm": "folder" }""")).EnsureSuccessStatusCode();
+        (
+            await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-folder", "confirm": "folder" }""")
+        ).EnsureSuccessStatusCode();
         (await server.Send(HttpMethod.Post, "/api/clock/passages", """{ "for": "week" }""")).EnsureSuccessStatusCode();
-        while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>()) await Task.Delay(20);
+        while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>())
+            await Task.Delay(20);
         server.Stop();
         Restore(backup);
         server.Restart();
-        (await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-database", "confirm": "database" }""")).EnsureSuccessStatusCode();
+        (
+            await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-database", "confirm": "database" }""")
+        ).EnsureSuccessStatusCode();
         Assert.Equal(HttpStatusCode.NotFound, (await server.Send(HttpMethod.Get, "/api/buckets/newer")).StatusCode);
         await IsOneTruth("harbour-notices", "later");
     }
@@ -91,21 +126,32 @@ public sealed class TwoStoresTests : IDisposable
     {
         await Put("harbour-notices", "a");
         server.Stop();
-        foreach (var file in Directory.GetFiles(server.ProviderFolder, "index.db*")) File.Move(file, file + ".aside");
+        foreach (var file in Directory.GetFiles(server.ProviderFolder, "index.db*"))
+            File.Move(file, file + ".aside");
         var contents = Directory.EnumerateFiles(Path.Combine(server.ProviderFolder, "content"), "*", SearchOption.AllDirectories).Count();
         server.Restart();
         var stores = (await server.Get("/api/stores")).Body;
-        Assert.Equal(("folder-empty", "take-database"), (stores["standing"]!.GetValue<string>(), stores["choices"]!.AsArray().Single()!.GetValue<string>()));
+        Assert.Equal(
+            ("folder-empty", "take-database"),
+            (stores["standing"]!.GetValue<string>(), stores["choices"]!.AsArray().Single()!.GetValue<string>())
+        );
         Assert.Equal((HttpStatusCode.Conflict, "stores-differ"), await Answer(HttpMethod.Get, "/api/estate", null));
         server.Stop();
         // Every file that the new index did not know lies in quarantine, with a list.
         var quarantine = Path.Combine(server.ProviderFolder, "quarantine");
-        Assert.Equal(contents, Directory.EnumerateFiles(quarantine, "*", SearchOption.AllDirectories).Count(f => !f.EndsWith(".csv", StringComparison.Ordinal)));
+        Assert.Equal(
+            contents,
+            Directory.EnumerateFiles(quarantine, "*", SearchOption.AllDirectories).Count(f => !f.EndsWith(".csv", StringComparison.Ordinal))
+        );
         Assert.Equal(contents + 1, File.ReadAllLines(Path.Combine(quarantine, "list.csv")).Length);
 
         // Whoever finds the index again puts everything back.
-        foreach (var file in Directory.GetFiles(server.ProviderFolder, "index.db*").Where(f => !f.EndsWith(".aside", StringComparison.Ordinal))) File.Delete(file);
-        foreach (var file in Directory.GetFiles(server.ProviderFolder, "*.aside")) File.Move(file, file[..^".aside".Length]);
+        foreach (
+            var file in Directory.GetFiles(server.ProviderFolder, "index.db*").Where(f => !f.EndsWith(".aside", StringComparison.Ordinal))
+        )
+            File.Delete(file);
+        foreach (var file in Directory.GetFiles(server.ProviderFolder, "*.aside"))
+            File.Move(file, file[..^".aside".Length]);
         server.Restart();
         await IsOneTruth("harbour-notices", "a");
     }
@@ -120,11 +166,14 @@ public sealed class TwoStoresTests : IDisposable
         server.Stop();
         SqliteConnection.ClearAllPools();
         File.Copy(other.Database, server.Database, overwrite: true);
-        foreach (var rest in new[] { "-wal", "-shm" }) File.Delete(server.Database + rest);
+        foreach (var rest in new[] { "-wal", "-shm" })
+            File.Delete(server.Database + rest);
         server.Restart();
         Assert.Equal("foreign", (await server.Get("/api/stores")).Body["standing"]!.GetValue<string>());
         Assert.Equal([1, 2, 3], await Content("harbour-notices", "a"));
-        (await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-database", "confirm": "database" }""")).EnsureSuccessStatusCode();
+        (
+            await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-database", "confirm": "database" }""")
+        ).EnsureSuccessStatusCode();
         await IsOneTruth("harbour-notices", "a");
     }
 
@@ -137,7 +186,8 @@ public sealed class TwoStoresTests : IDisposable
         {
             db.Open();
             using var command = db.CreateCommand();
-            command.CommandText = "UPDATE Bucket SET KeepDays = NULL, KeepStrength = NULL WHERE Name = 'deck-cameras'; UPDATE Estate SET Version = Version + 1, Mark = 'by hand'";
+            command.CommandText =
+                "UPDATE Bucket SET KeepDays = NULL, KeepStrength = NULL WHERE Name = 'deck-cameras'; UPDATE Estate SET Version = Version + 1, Mark = 'by hand'";
             command.ExecuteNonQuery();
         }
         server.Restart();
@@ -147,7 +197,9 @@ public sealed class TwoStoresTests : IDisposable
             Assert.Equal(31, (await server.Get("/api/buckets/deck-cameras")).Body["keep"]!["days"]!.GetValue<int>());
         }
         Assert.Contains("sealed", (await server.Get("/api/stores")).Body["reason"]!.GetValue<string>(), StringComparison.Ordinal);
-        (await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-folder", "confirm": "folder" }""")).EnsureSuccessStatusCode();
+        (
+            await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-folder", "confirm": "folder" }""")
+        ).EnsureSuccessStatusCode();
         await IsOneTruth("harbour-notices", "a");
     }
 
@@ -160,7 +212,8 @@ public sealed class TwoStoresTests : IDisposable
         {
             db.Open();
             using var command = db.CreateCommand();
-            command.CommandText = "CREATE TABLE IF NOT EXISTS __EFMigrationsLock(Id INTEGER PRIMARY KEY, Timestamp TEXT); INSERT OR REPLACE INTO __EFMigrationsLock VALUES(1, '2026-01-01')";
+            command.CommandText =
+                "CREATE TABLE IF NOT EXISTS __EFMigrationsLock(Id INTEGER PRIMARY KEY, Timestamp TEXT); INSERT OR REPLACE INTO __EFMigrationsLock VALUES(1, '2026-01-01')";
             command.ExecuteNonQuery();
         }
         server.Restart();
@@ -171,13 +224,14 @@ public sealed class TwoStoresTests : IDisposable
     public async Task An_import_never_shows_what_lay_in_a_bucket_of_the_same_name_before()
     {
         using var empty = new TestServer(demo: false);
-        static string Estate(string tier, int objects) => $$"""
-            { "ripen": 1, "name": "Twice", "today": "2026-11-01", "priceBook": { "currency": "EUR", "unit": "GB", "month": "calendar",
-              "tiers": [{ "id": "{{tier}}", "name": "T", "minimumStayDays": 0, "minimumObjectBytes": 0, "overheadBytes": 0, "indexBytes": 0, "waitHours": 0 }],
-              "schemes": [{ "id": "s", "name": "S", "copies": 3, "spread": "zone", "storageFactor": 1 }],
-              "regions": [{ "id": "r", "name": "R", "prices": [{ "tier": "{{tier}}", "storage": [{ "price": 0.03 }], "writes": 0, "reads": 0, "movesIn": 0, "recallRequests": 0, "recall": 0 }] }], "transfers": [] },
-              "buckets": [{ "name": "same", "region": "r", "scheme": "s", "tier": "{{tier}}", "stock": [{ "prefix": "", "created": "2026-10-01", "tier": "{{tier}}", "objects": {{objects}}, "bytesPerObject": 1000000000 }] }] }
-            """;
+        static string Estate(string tier, int objects) =>
+            $$"""
+                { "ripen": 1, "name": "Twice", "today": "2026-11-01", "priceBook": { "currency": "EUR", "unit": "GB", "month": "calendar",
+                  "tiers": [{ "id": "{{tier}}", "name": "T", "minimumStayDays": 0, "minimumObjectBytes": 0, "overheadBytes": 0, "indexBytes": 0, "waitHours": 0 }],
+                  "schemes": [{ "id": "s", "name": "S", "copies": 3, "spread": "zone", "storageFactor": 1 }],
+                  "regions": [{ "id": "r", "name": "R", "prices": [{ "tier": "{{tier}}", "storage": [{ "price": 0.03 }], "writes": 0, "reads": 0, "movesIn": 0, "recallRequests": 0, "recall": 0 }] }], "transfers": [] },
+                  "buckets": [{ "name": "same", "region": "r", "scheme": "s", "tier": "{{tier}}", "stock": [{ "prefix": "", "created": "2026-10-01", "tier": "{{tier}}", "objects": {{objects}}, "bytesPerObject": 1000000000 }] }] }
+                """;
         (await empty.Send(HttpMethod.Put, "/api/estate/document", Estate("warm", 5))).EnsureSuccessStatusCode();
         foreach (var (tier, objects) in new[] { ("warm", 7), ("other", 7), ("warm", 3) })
         {
@@ -190,7 +244,14 @@ public sealed class TwoStoresTests : IDisposable
         }
     }
 
-    private static StoreStanding Store(string identity, long version, string mark, long import, long adopted = 0, string adoptedMark = "") => new(identity, version, mark, import, adopted, adoptedMark, null);
+    private static StoreStanding Store(
+        string identity,
+        long version,
+        string mark,
+        long import,
+        long adopted = 0,
+        string adoptedMark = ""
+    ) => new(identity, version, mark, import, adopted, adoptedMark, null);
 
     private static FolderStanding Folder(string? identity, long version, string? mark, long import) => new(identity, version, mark, import);
 
@@ -209,13 +270,17 @@ public sealed class TwoStoresTests : IDisposable
     {
         SqliteConnection.ClearAllPools();
         File.Copy(backup, server.Database, overwrite: true);
-        foreach (var rest in new[] { "-wal", "-shm" }) File.Delete(server.Database + rest);
+        foreach (var rest in new[] { "-wal", "-shm" })
+            File.Delete(server.Database + rest);
     }
 
     private async Task Put(string bucket, string key) =>
-        (await server.Http.PutAsync(new Uri($"/api/buckets/{bucket}/objects/{key}", UriKind.Relative), new ByteArrayContent([1, 2, 3]))).EnsureSuccessStatusCode();
+        (
+            await server.Http.PutAsync(new Uri($"/api/buckets/{bucket}/objects/{key}", UriKind.Relative), new ByteArrayContent([1, 2, 3]))
+        ).EnsureSuccessStatusCode();
 
-    private Task<byte[]> Content(string bucket, string key) => server.Http.GetByteArrayAsync(new Uri($"/api/buckets/{bucket}/objects/{key}", UriKind.Relative));
+    private Task<byte[]> Content(string bucket, string key) =>
+        server.Http.GetByteArrayAsync(new Uri($"/api/buckets/{bucket}/objects/{key}", UriKind.Relative));
 
     private async Task<(HttpStatusCode, string?)> Answer(HttpMethod method, string path, string? body)
     {
@@ -231,7 +296,13 @@ public sealed class TwoStoresTests : IDisposable
         {
             Assert.Equal("together", (await server.Get("/api/stores")).Body["standing"]!.GetValue<string>());
             Assert.Equal([1, 2, 3], await Content(bucket, key));
-            (await server.Send(HttpMethod.Post, "/api/buckets", $$"""{ "name": "after-{{start}}", "region": "aldmouth", "scheme": "one-site", "tier": "counter" }""")).EnsureSuccessStatusCode();
+            (
+                await server.Send(
+                    HttpMethod.Post,
+                    "/api/buckets",
+                    $$"""{ "name": "after-{{start}}", "region": "aldmouth", "scheme": "one-site", "tier": "counter" }"""
+                )
+            ).EnsureSuccessStatusCode();
             server.Restart();
         }
     }

@@ -1,6 +1,7 @@
 namespace Ripen.Core.Ageing;
 
-/// <summary>Ages in days on which histograms of bytes by age are cut: narrow for young data, wide for old, equal steps on a log-like axis.</summary>
+/// <summary>Ages in days on which histograms of bytes by age are cut: narrow for young data, wide for old, equal steps on a log-like
+/// axis.</summary>
 public static class AgeBins
 {
     /// <summary>How soon the axis turns from linear to logarithmic, in days.</summary>
@@ -20,7 +21,8 @@ public static class AgeBins
         for (var i = 0; i < Wanted; i++)
         {
             var age = (int)Math.Round(Knee * (Math.Pow(1 + (Oldest / Knee), (double)i / Wanted) - 1));
-            if (starts.Count == 0 || age > starts[^1]) starts.Add(age);
+            if (starts.Count == 0 || age > starts[^1])
+                starts.Add(age);
         }
         return starts;
     }

@@ -12,14 +12,16 @@ public sealed record ShortStay(string Tier, int From, int To, int StaysDays, int
 /// <summary>What happens by age to what lies under one prefix.</summary>
 public sealed record StripLane(string Prefix, IReadOnlyList<StripBand> Bands, int? ExpireAt, IReadOnlyList<ShortStay> ShortStays);
 
-/// <summary>A bucket drawn by the age of its data: a lane for each prefix that has rules, in their order, and one for data that no rule covers.</summary>
+/// <summary>A bucket drawn by the age of its data: a lane for each prefix that has rules, in their order, and one for data that no rule
+/// covers.</summary>
 public sealed record AgeStrip(IReadOnlyList<StripLane> Lanes, int? KeepDays, DateOnly? KeepUntil)
 {
     public static AgeStrip Of(Bucket bucket, PriceBook prices, DateOnly today)
     {
         var prefixes = bucket.Rules.Select(r => r.Prefix).Distinct().ToList();
         var data = bucket.Streams.Select(s => s.Prefix).Concat(bucket.Stock.Select(l => l.Prefix));
-        if (prefixes.Count == 0 || data.Any(d => !prefixes.Any(p => Prefixes.Covers(p, d)))) prefixes.Add("");
+        if (prefixes.Count == 0 || data.Any(d => !prefixes.Any(p => Prefixes.Covers(p, d))))
+            prefixes.Add("");
         return new AgeStrip([.. prefixes.Select(p => Lane(p, bucket, prices, today))], bucket.Keep?.Days, bucket.Keep?.Until);
     }
 
@@ -31,8 +33,10 @@ public sealed record AgeStrip(IReadOnlyList<StripLane> Lanes, int? KeepDays, Dat
         var (tier, from) = (prices.Coldness(bucket.Tier), 0);
         foreach (var step in lifecycle.Steps)
         {
-            if (step.Tier <= tier || step.Age >= lifecycle.ExpireAt) continue;
-            if (step.Age > from) bands.Add(new StripBand(prices.Tiers[tier].Id, from, step.Age));
+            if (step.Tier <= tier || step.Age >= lifecycle.ExpireAt)
+                continue;
+            if (step.Age > from)
+                bands.Add(new StripBand(prices.Tiers[tier].Id, from, step.Age));
             (tier, from) = (step.Tier, step.Age);
         }
         bands.Add(new StripBand(prices.Tiers[tier].Id, from, expireAt));
@@ -42,6 +46,8 @@ public sealed record AgeStrip(IReadOnlyList<StripLane> Lanes, int? KeepDays, Dat
     private static ShortStay? Short(StripBand band, PriceBook prices)
     {
         var minimum = prices.Tiers[prices.Coldness(band.Tier)].MinimumStayDays;
-        return band.To is { } to && to - band.From < minimum ? new ShortStay(band.Tier, to, band.From + minimum, to - band.From, minimum) : null;
+        return band.To is { } to && to - band.From < minimum
+            ? new ShortStay(band.Tier, to, band.From + minimum, to - band.From, minimum)
+            : null;
     }
 }

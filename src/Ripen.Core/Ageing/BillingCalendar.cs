@@ -41,7 +41,8 @@ public sealed class BillingCalendar
     /// <summary>Days from today to the end of the last month.</summary>
     public int Days => starts[^1];
 
-    /// <summary>The first day of month <paramref name="m"/>, counted from today; for <see cref="Months"/>, the day after the last.</summary>
+    /// <summary>The first day of month <paramref name="m"/>, counted from today; for <see cref="Months"/>, the day after the
+    /// last.</summary>
     public int Start(int m) => starts[m];
 
     /// <summary>The days that a unit-month of month <paramref name="m"/> is divided by.</summary>

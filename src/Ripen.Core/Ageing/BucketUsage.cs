@@ -9,16 +9,22 @@ public enum Measure
 {
     /// <summary>Billed bytes × days at rest, an object's index in the landing tier included.</summary>
     StoredByteDays,
+
     /// <summary>Billed bytes × days short of the minimum stay, in the tier left.</summary>
     EarlyLeaveByteDays,
+
     /// <summary>Objects written, in the landing tier.</summary>
     Writes,
+
     /// <summary>Objects moved, in the tier moved to.</summary>
     Moves,
+
     /// <summary>Objects read, where they rest.</summary>
     Reads,
+
     /// <summary>Bytes read, where they rest.</summary>
     ReadBytes,
+
     /// <summary>Bytes (as they are, not as billed) at rest on the month's last day.</summary>
     BytesAtEnd,
 }
@@ -51,13 +57,19 @@ public sealed class BucketUsage
     public ReadOnlySpan<double> Of(int tier, Measure measure) => Row(tier, measure);
 
     internal static BucketUsage Compute(
-        Bucket bucket, IncomingCopies copies, PriceBook prices, BillingCalendar calendar, GrowthTable.Shelf growth)
+        Bucket bucket,
+        IncomingCopies copies,
+        PriceBook prices,
+        BillingCalendar calendar,
+        GrowthTable.Shelf growth
+    )
     {
         var usage = new BucketUsage(bucket, calendar, prices.Tiers.Count);
         var landing = prices.Coldness(bucket.Tier);
         foreach (var population in Population.Of(bucket, copies.Into(bucket.Name), prices, calendar.Today, calendar.Days, growth))
         {
-            if (population.Writing is { } writing) usage.AddWrites(population, writing);
+            if (population.Writing is { } writing)
+                usage.AddWrites(population, writing);
             foreach (var life in population.Lives)
             {
                 for (var i = 0; i < life.Stays.Count; i++)
@@ -68,7 +80,8 @@ public sealed class BucketUsage
                 }
             }
         }
-        for (var i = 0; i < bucket.CopyTo.Count; i++) usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], copies.FlowOf(bucket, i), calendar, growth);
+        for (var i = 0; i < bucket.CopyTo.Count; i++)
+            usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], copies.FlowOf(bucket, i), calendar, growth);
         return usage;
     }
 
@@ -80,16 +93,19 @@ public sealed class BucketUsage
         var writes = Row(writing.Tier, Measure.Writes);
         if (writing.On is { } day)
         {
-            if (day < calendar.Days) writes[calendar.MonthOf(day)] += population.Cohorts.Count(population.Cohorts.First, population.Cohorts.End);
+            if (day < calendar.Days)
+                writes[calendar.MonthOf(day)] += population.Cohorts.Count(population.Cohorts.First, population.Cohorts.End);
             return;
         }
-        for (var m = 0; m < calendar.Months; m++) writes[m] += population.Cohorts.Count(calendar.Start(m), calendar.Start(m + 1));
+        for (var m = 0; m < calendar.Months; m++)
+            writes[m] += population.Cohorts.Count(calendar.Start(m), calendar.Start(m + 1));
     }
 
     private void AddRest(Life life, int i, long bytesPerObject, Tier tier, int landing)
     {
         var stay = life.Stays[i];
-        if (stay.To == stay.From) return;
+        if (stay.To == stay.From)
+            return;
         var stored = Row(stay.Tier, Measure.StoredByteDays);
         var index = Row(landing, Measure.StoredByteDays);
         var reads = Row(stay.Tier, Measure.Reads);
@@ -121,12 +137,15 @@ public sealed class BucketUsage
         {
             var (p, q) = (calendar.Start(m), calendar.Start(m + 1));
             atEnd[m] += life.Resting(i, q - 1) * bytesPerObject;
-            if (!moves.IsEmpty) moves[m] += life.MovesOn(i, p, q);
-            if (tier.MinimumStayDays > 0) early[m] += life.ShortOfMinimum(i, tier.MinimumStayDays, p, q) * billedBytes;
+            if (!moves.IsEmpty)
+                moves[m] += life.MovesOn(i, p, q);
+            if (tier.MinimumStayDays > 0)
+                early[m] += life.ShortOfMinimum(i, tier.MinimumStayDays, p, q) * billedBytes;
         }
     }
 
-    /// <summary>The months that hold the days from <paramref name="from"/> to <paramref name="to"/>; none when all lie beyond the calendar.</summary>
+    /// <summary>The months that hold the days from <paramref name="from"/> to <paramref name="to"/>; none when all lie beyond the
+    /// calendar.</summary>
     private (int First, int Last) Months(int from, int to) =>
         from >= calendar.Days ? (0, -1) : (calendar.MonthOf(from), calendar.MonthOf(to));
 
@@ -137,7 +156,8 @@ public sealed class BucketUsage
         var share = 0.0;
         foreach (var band in reads)
         {
-            if (band.FromAge >= stay.To) break;
+            if (band.FromAge >= stay.To)
+                break;
             if (band.FromAge > from)
             {
                 yield return (from, band.FromAge, share);
@@ -153,15 +173,20 @@ public sealed class BucketUsage
         var sent = new double[calendar.Months];
         if (flow is not null)
         {
-            foreach (var (stream, first, end) in flow.SameDay) Stream(stream, first, end);
-            foreach (var copies in flow.Dated) sent[calendar.MonthOf(copies.Arrived)] += copies.Objects * copies.BytesPerObject;
+            foreach (var (stream, first, end) in flow.SameDay)
+                Stream(stream, first, end);
+            foreach (var copies in flow.Dated)
+                sent[calendar.MonthOf(copies.Arrived)] += copies.Objects * copies.BytesPerObject;
             return sent;
         }
-        foreach (var stream in bucket.Streams.Where(s => rule.Takes(s.Prefix, s.Tags))) Stream(stream, 0, calendar.Days);
-        foreach (var lot in rule.Waiting) sent[0] += lot.Count * lot.BytesPerObject;
+        foreach (var stream in bucket.Streams.Where(s => rule.Takes(s.Prefix, s.Tags)))
+            Stream(stream, 0, calendar.Days);
+        foreach (var lot in rule.Waiting)
+            sent[0] += lot.Count * lot.BytesPerObject;
         if (rule.CatchUp)
         {
-            foreach (var lot in bucket.Stock.Where(l => rule.Takes(l.Prefix, l.Tags))) sent[0] += lot.Count * lot.BytesPerObject;
+            foreach (var lot in bucket.Stock.Where(l => rule.Takes(l.Prefix, l.Tags)))
+                sent[0] += lot.Count * lot.BytesPerObject;
         }
         return sent;
 

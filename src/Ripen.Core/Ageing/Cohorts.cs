@@ -42,19 +42,23 @@ internal readonly struct Cohorts
         return to <= from ? 0 : Scale(from) * Sum(to - from);
     }
 
-    /// <summary>Σ objects × weight over the days [from, to), where the weight is <paramref name="weight"/> on day from and rises by 1 a day.</summary>
+    /// <summary>Σ objects × weight over the days [from, to), where the weight is <paramref name="weight"/> on day from and rises by 1 a
+    /// day.</summary>
     public double Rising(int from, int to, double weight)
     {
         var (f, t) = (Math.Max(from, First), Math.Min(to, End));
-        if (t <= f) return 0;
+        if (t <= f)
+            return 0;
         return Scale(f) * ((weight + (f - from)) * Sum(t - f) + Ramp(t - f));
     }
 
-    /// <summary>Σ objects × weight over the days [from, to), where the weight is <paramref name="weight"/> on day from and falls by 1 a day.</summary>
+    /// <summary>Σ objects × weight over the days [from, to), where the weight is <paramref name="weight"/> on day from and falls by 1 a
+    /// day.</summary>
     public double Falling(int from, int to, double weight)
     {
         var (f, t) = (Math.Max(from, First), Math.Min(to, End));
-        if (t <= f) return 0;
+        if (t <= f)
+            return 0;
         return Scale(f) * ((weight - (f - from)) * Sum(t - f) - Ramp(t - f));
     }
 
@@ -64,7 +68,8 @@ internal readonly struct Cohorts
     /// </summary>
     public double ObjectDays(int a, int b, int p, int q)
     {
-        if (b <= a || q <= p) return 0;
+        if (b <= a || q <= p)
+            return 0;
         var (inner, outer) = q - p < b - a ? (q - b, p - a) : (p - a, q - b);
         return Rising(p - b + 1, inner + 1, 1)
             + Math.Min(q - p, b - a) * Count(inner + 1, outer + 1)

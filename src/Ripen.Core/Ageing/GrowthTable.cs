@@ -34,7 +34,8 @@ internal sealed class GrowthTable
         var (p, s, q) = (1.0, 0.0, 0.0);
         for (var i = 0; i < power.Length; i++)
         {
-            if (i % Refresh == 0) p = Math.Pow(1 + yearlyGrowth, i / 365.0);
+            if (i % Refresh == 0)
+                p = Math.Pow(1 + yearlyGrowth, i / 365.0);
             power[i] = p;
             sum[i] = s;
             ramp[i] = q;
@@ -46,7 +47,8 @@ internal sealed class GrowthTable
 
     /// <summary>
     /// The tables of one computation. Most estates have few growths, which are kept; beyond that the oldest table is filled anew, so that
-    /// a thousand growths cost the memory of a few. A table therefore holds only while no more than <see cref="Kept"/> others are asked for.
+    /// a thousand growths cost the memory of a few. A table therefore holds only while no more than <see cref="Kept"/> others are asked
+    /// for.
     /// </summary>
     public sealed class Shelf(int days)
     {
@@ -58,10 +60,12 @@ internal sealed class GrowthTable
         /// <summary>Null for no growth, where every sum has a closed form.</summary>
         public GrowthTable? For(double yearlyGrowth)
         {
-            if (yearlyGrowth == 0) return null;
+            if (yearlyGrowth == 0)
+                return null;
             foreach (var (growth, known) in tables)
             {
-                if (known is not null && growth == yearlyGrowth) return known;
+                if (known is not null && growth == yearlyGrowth)
+                    return known;
             }
             var table = tables[next].Table ?? new GrowthTable(days);
             table.Fill(yearlyGrowth);

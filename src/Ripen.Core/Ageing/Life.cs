@@ -44,7 +44,8 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool Exp
     /// <summary>Objects that are removed from stay <paramref name="i"/> on the days [p, q).</summary>
     public double Removed(int i, int p, int q)
     {
-        if (ExpiresByAge) return i == Stays.Count - 1 ? Cohorts.Count(p - Stays[i].To, q - Stays[i].To) : 0;
+        if (ExpiresByAge)
+            return i == Stays.Count - 1 ? Cohorts.Count(p - Stays[i].To, q - Stays[i].To) : 0;
         return p <= GoneOn && GoneOn < q ? Cohorts.Count(GoneOn - Stays[i].To, GoneOn - Stays[i].From) : 0;
     }
 
@@ -57,7 +58,8 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool Exp
         var missing = Math.Max(0, minimumStayDays - (stay.To - stay.Since));
         var leavesByAge = i < Stays.Count - 1 || ExpiresByAge;
         var byAge = missing > 0 && leavesByAge ? missing * Cohorts.Count(p - stay.To, Math.Min(q, GoneOn) - stay.To) : 0;
-        if (p > GoneOn || GoneOn >= q) return byAge;
+        if (p > GoneOn || GoneOn >= q)
+            return byAge;
         // All leave on one day, having stayed GoneOn - created - Since days: the younger, the more is missing.
         var first = Math.Max(Math.Max(GoneOn - stay.To, Cohorts.First), GoneOn - stay.Since - minimumStayDays + 1);
         return byAge + Cohorts.Rising(first, GoneOn - stay.From, minimumStayDays - GoneOn + stay.Since + first);
@@ -69,7 +71,8 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool Exp
     /// <summary>Those of them whose age on that day is from <paramref name="youngest"/> to <paramref name="oldest"/> (exclusive).</summary>
     public double Resting(int i, int day, int youngest, int oldest)
     {
-        if (day >= GoneOn) return 0;
+        if (day >= GoneOn)
+            return 0;
         var (from, to) = (Math.Max(youngest, Stays[i].From), Math.Min(oldest, Stays[i].To));
         return to <= from ? 0 : Cohorts.Count(day - to + 1, day - from + 1);
     }
@@ -86,7 +89,8 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool Exp
         {
             foreach (var (next, at) in Ahead(lifecycle, tier, age))
             {
-                if (at >= end) break;
+                if (at >= end)
+                    break;
                 stays.Add(new Stay(tier, from, at, since));
                 (tier, from, since) = (next, at, at);
             }
@@ -99,10 +103,12 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool Exp
     private static IEnumerable<(int Tier, int Age)> Ahead(Lifecycle lifecycle, int tier, int age)
     {
         var overdue = lifecycle.TierAt(age, tier);
-        if (overdue > tier) yield return (overdue, age);
+        if (overdue > tier)
+            yield return (overdue, age);
         foreach (var step in lifecycle.Steps)
         {
-            if (step.Age > age && step.Tier > overdue) yield return (step.Tier, step.Age);
+            if (step.Age > age && step.Tier > overdue)
+                yield return (step.Tier, step.Age);
         }
     }
 }

@@ -31,12 +31,17 @@ public sealed record Lifecycle
         var expireAt = Never;
         foreach (var rule in bucket.Rules)
         {
-            if (!Prefixes.Covers(rule.Prefix, prefix)) continue;
-            if (rule.ExpireAt is { } age) expireAt = Math.Min(expireAt, age);
-            if (bytesPerObject < rule.SmallestBytes) continue;
-            foreach (var step in rule.Steps) steps.Add(new AgeStep(step.Age, prices.Coldness(step.Tier)));
+            if (!Prefixes.Covers(rule.Prefix, prefix))
+                continue;
+            if (rule.ExpireAt is { } age)
+                expireAt = Math.Min(expireAt, age);
+            if (bytesPerObject < rule.SmallestBytes)
+                continue;
+            foreach (var step in rule.Steps)
+                steps.Add(new AgeStep(step.Age, prices.Coldness(step.Tier)));
         }
-        if (expireAt < Never && bucket.Keep?.Days is { } days) expireAt = Math.Max(expireAt, days);
+        if (expireAt < Never && bucket.Keep?.Days is { } days)
+            expireAt = Math.Max(expireAt, days);
         return new Lifecycle
         {
             Steps = Staircase(steps),
@@ -51,7 +56,8 @@ public sealed record Lifecycle
         var tier = landing;
         foreach (var step in Steps)
         {
-            if (step.Age > age) break;
+            if (step.Age > age)
+                break;
             tier = Math.Max(tier, step.Tier);
         }
         return tier;
@@ -62,7 +68,8 @@ public sealed record Lifecycle
         var stairs = new List<AgeStep>(steps.Count);
         foreach (var step in steps.OrderBy(s => s.Age).ThenByDescending(s => s.Tier))
         {
-            if (stairs.Count == 0 || step.Tier > stairs[^1].Tier) stairs.Add(step);
+            if (stairs.Count == 0 || step.Tier > stairs[^1].Tier)
+                stairs.Add(step);
         }
         return stairs;
     }

@@ -19,6 +19,8 @@ public static class NextStep
         var region = prices.FindRegion(bucket.Region)!;
         var coldness = prices.Coldness(last.Tier);
         var next = prices.Tiers.Skip(coldness + 1).FirstOrDefault(t => region.PriceOf(t.Id) is not null);
-        return next is null ? null : new Step { Age = last.Age + Math.Max(LeastDays, prices.Tiers[coldness].MinimumStayDays), Tier = next.Id };
+        return next is null
+            ? null
+            : new Step { Age = last.Age + Math.Max(LeastDays, prices.Tiers[coldness].MinimumStayDays), Tier = next.Id };
     }
 }

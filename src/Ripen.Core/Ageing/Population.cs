@@ -16,35 +16,71 @@ internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Writing?
     /// copies of others' that are in their rule's scope. Copies of copies are not among them: copies do not travel further.
     /// </summary>
     public static IEnumerable<Population> Of(
-        Bucket bucket, IReadOnlyList<IncomingCopy> incoming, PriceBook prices, DateOnly today, int days, GrowthTable.Shelf growth)
+        Bucket bucket,
+        IReadOnlyList<IncomingCopy> incoming,
+        PriceBook prices,
+        DateOnly today,
+        int days,
+        GrowthTable.Shelf growth
+    )
     {
         foreach (var lot in bucket.Stock)
         {
             var created = lot.Created.DayNumber - today.DayNumber;
-            yield return Dated(lot.Prefix, lot.BytesPerObject, created, lot.Count, prices.Coldness(lot.Tier), 0, lot.InTierSince.DayNumber - lot.Created.DayNumber, writing: null);
+            yield return Dated(
+                lot.Prefix,
+                lot.BytesPerObject,
+                created,
+                lot.Count,
+                prices.Coldness(lot.Tier),
+                0,
+                lot.InTierSince.DayNumber - lot.Created.DayNumber,
+                writing: null
+            );
         }
-        foreach (var stream in bucket.Streams) yield return Stream(stream, 0, days, prices.Coldness(bucket.Tier));
+        foreach (var stream in bucket.Streams)
+            yield return Stream(stream, 0, days, prices.Coldness(bucket.Tier));
         foreach (var (from, rule, flow) in incoming)
         {
             var landing = prices.Coldness(rule.Tier ?? bucket.Tier);
             if (flow is not null)
             {
-                foreach (var run in flow.SameDay) yield return Stream(run.Stream, run.First, run.End, landing);
-                foreach (var copies in flow.Dated) yield return Arriving(copies, landing);
+                foreach (var run in flow.SameDay)
+                    yield return Stream(run.Stream, run.First, run.End, landing);
+                foreach (var copies in flow.Dated)
+                    yield return Arriving(copies, landing);
                 continue;
             }
-            foreach (var stream in from.Streams.Where(s => rule.Takes(s.Prefix, s.Tags))) yield return Stream(stream, 0, days, landing);
+            foreach (var stream in from.Streams.Where(s => rule.Takes(s.Prefix, s.Tags)))
+                yield return Stream(stream, 0, days, landing);
             // Without a limit, what waited and what is caught up arrives today.
-            foreach (var lot in rule.Waiting) yield return Arriving(new DatedCopies(lot.Prefix, lot.BytesPerObject, lot.Created.DayNumber - today.DayNumber, 0, lot.Count), landing);
-            if (!rule.CatchUp) continue;
+            foreach (var lot in rule.Waiting)
+                yield return Arriving(
+                    new DatedCopies(lot.Prefix, lot.BytesPerObject, lot.Created.DayNumber - today.DayNumber, 0, lot.Count),
+                    landing
+                );
+            if (!rule.CatchUp)
+                continue;
             foreach (var lot in from.Stock.Where(l => rule.Takes(l.Prefix, l.Tags)))
             {
-                yield return Arriving(new DatedCopies(lot.Prefix, lot.BytesPerObject, lot.Created.DayNumber - today.DayNumber, 0, lot.Count), landing);
+                yield return Arriving(
+                    new DatedCopies(lot.Prefix, lot.BytesPerObject, lot.Created.DayNumber - today.DayNumber, 0, lot.Count),
+                    landing
+                );
             }
         }
 
-        Population Arriving(DatedCopies copies, int landing) => Dated(
-            copies.Prefix, copies.BytesPerObject, copies.Created, copies.Objects, landing, copies.Arrived, copies.Arrived - copies.Created, new Writing(landing, copies.Arrived));
+        Population Arriving(DatedCopies copies, int landing) =>
+            Dated(
+                copies.Prefix,
+                copies.BytesPerObject,
+                copies.Created,
+                copies.Objects,
+                landing,
+                copies.Arrived,
+                copies.Arrived - copies.Created,
+                new Writing(landing, copies.Arrived)
+            );
 
         // There from the day `there` on, in the tier since the age `since`.
         Population Dated(string prefix, long bytes, int created, double objects, int tier, int there, int since, Writing? writing)
@@ -52,7 +88,8 @@ internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Writing?
             var cohorts = Cohorts.Lot(created, objects);
             var lifecycle = Lifecycle.Of(bucket, prefix, bytes, prices, today);
             // What a keep rule held until a day before they came does not hold them any more.
-            if (lifecycle.KeptUntil <= there) lifecycle = lifecycle with { KeptUntil = 0 };
+            if (lifecycle.KeptUntil <= there)
+                lifecycle = lifecycle with { KeptUntil = 0 };
             return new(cohorts, bytes, writing, [.. Life.Of(lifecycle, cohorts, tier, there - created, since)]);
         }
 

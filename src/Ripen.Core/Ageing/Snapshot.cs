@@ -4,7 +4,8 @@ using Ripen.Core.Replication;
 
 namespace Ripen.Core.Ageing;
 
-/// <summary>What lies in one tier of a bucket on a day. <see cref="BytesByAge"/> has an entry for each of <see cref="AgeBins.Starts"/>.</summary>
+/// <summary>What lies in one tier of a bucket on a day. <see cref="BytesByAge"/> has an entry for each of
+/// <see cref="AgeBins.Starts"/>.</summary>
 public sealed record TierContents(string Tier, double Objects, double Bytes, IReadOnlyList<double> BytesByAge);
 
 /// <summary>
@@ -29,7 +30,8 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
         {
             foreach (var lot in bucket.Stock)
             {
-                tiers[estate.PriceBook.Coldness(lot.Tier)].Add(lot.Count, lot.BytesPerObject, estate.Today.DayNumber - lot.Created.DayNumber);
+                tiers[estate.PriceBook.Coldness(lot.Tier)]
+                    .Add(lot.Count, lot.BytesPerObject, estate.Today.DayNumber - lot.Created.DayNumber);
             }
         }
         else
@@ -37,7 +39,8 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
             var incoming = (copies ?? IncomingCopies.Of(estate, day)).Into(bucket.Name);
             foreach (var population in Population.Of(bucket, incoming, estate.PriceBook, estate.Today, day, new GrowthTable.Shelf(day)))
             {
-                foreach (var life in population.Lives) Count(life, population.BytesPerObject, day - 1, tiers);
+                foreach (var life in population.Lives)
+                    Count(life, population.BytesPerObject, day - 1, tiers);
             }
         }
         return new Snapshot([.. tiers.Select((tally, i) => tally.Close(estate.PriceBook.Tiers[i].Id)).Where(t => t.Objects > 0)]);
@@ -53,7 +56,8 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
                 var youngest = AgeBins.Starts[bin] - 1;
                 var oldest = bin + 1 < AgeBins.Starts.Count ? AgeBins.Starts[bin + 1] - 1 : Lifecycle.Never;
                 var objects = life.Resting(i, day, youngest, oldest);
-                if (objects > 0) tiers[life.Stays[i].Tier].Add(objects, bytesPerObject, AgeBins.Starts[bin]);
+                if (objects > 0)
+                    tiers[life.Stays[i].Tier].Add(objects, bytesPerObject, AgeBins.Starts[bin]);
             }
         }
     }
@@ -67,7 +71,8 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
         {
             objects += count;
             var bin = AgeBins.Starts.Count - 1;
-            while (AgeBins.Starts[bin] > age) bin--;
+            while (AgeBins.Starts[bin] > age)
+                bin--;
             bytesByAge[bin] += count * bytesPerObject;
         }
 

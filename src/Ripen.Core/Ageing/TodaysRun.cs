@@ -21,7 +21,8 @@ public static class TodaysRun
                 {
                     var tier = prices.Tiers[life.Stays[i].Tier];
                     var missing = life.ShortOfMinimum(i, tier.MinimumStayDays, 0, 1) * tier.BilledBytes(population.BytesPerObject);
-                    if (i + 1 < life.Stays.Count) Add(life.Stays[i].Tier, life.Stays[i + 1].Tier, life.MovesOn(i, 0, 1), population.BytesPerObject, missing);
+                    if (i + 1 < life.Stays.Count)
+                        Add(life.Stays[i].Tier, life.Stays[i + 1].Tier, life.MovesOn(i, 0, 1), population.BytesPerObject, missing);
                     Add(life.Stays[i].Tier, -1, life.Removed(i, 0, 1), population.BytesPerObject, missing);
                 }
             }
@@ -30,7 +31,8 @@ public static class TodaysRun
 
         void Add(int from, int to, double objects, long bytesPerObject, double missing)
         {
-            if (objects == 0) return;
+            if (objects == 0)
+                return;
             var empty = new RunMove(prices.Tiers[from].Id, to < 0 ? null : prices.Tiers[to].Id, 0, 0, 0);
             var sum = moves.GetValueOrDefault((from, to), empty);
             moves[(from, to)] = sum with

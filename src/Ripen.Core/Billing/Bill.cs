@@ -5,7 +5,16 @@ using Ripen.Core.Pricing;
 namespace Ripen.Core.Billing;
 
 /// <summary>What a row of a bill is for. The names in files are these in kebab case.</summary>
-public enum Charge { EarlyLeave, Moves, Reads, Recall, Storage, Transfer, Writes }
+public enum Charge
+{
+    EarlyLeave,
+    Moves,
+    Reads,
+    Recall,
+    Storage,
+    Transfer,
+    Writes,
+}
 
 /// <summary>One month's charge of one kind for one bucket in one tier. The amount is money, not rounded.</summary>
 public readonly record struct BillRow(int Month, int Bucket, int Tier, Charge Charge, double Quantity, double Amount);
@@ -29,9 +38,16 @@ public sealed class Bill
         unit = prices.Unit.Bytes();
         var pools = prices.Regions.ToDictionary(r => r.Id, r => new Pool(r, prices, calendar, usages));
         var regionOf = usages.ToDictionary(u => u.Bucket.Name, u => u.Bucket.Region);
-        accounts = [.. usages.Select(u => new Account(
-            u, pools[u.Bucket.Region], prices.FindScheme(u.Bucket.Scheme)!.StorageFactor, prices.Coldness(u.Bucket.Tier),
-            [.. u.Bucket.CopyTo.Select(c => prices.TransferPrice(u.Bucket.Region, regionOf[c.Bucket]))]))];
+        accounts =
+        [
+            .. usages.Select(u => new Account(
+                u,
+                pools[u.Bucket.Region],
+                prices.FindScheme(u.Bucket.Scheme)!.StorageFactor,
+                prices.Coldness(u.Bucket.Tier),
+                [.. u.Bucket.CopyTo.Select(c => prices.TransferPrice(u.Bucket.Region, regionOf[c.Bucket]))]
+            )),
+        ];
     }
 
     /// <summary>
@@ -45,7 +61,8 @@ public sealed class Bill
         var unitMonth = unit * calendar.BilledDays(month);
         for (var tier = 0; tier < account.Pool.Prices.Length; tier++)
         {
-            if (account.Pool.Prices[tier] is not { } price) continue;
+            if (account.Pool.Prices[tier] is not { } price)
+                continue;
             var early = usage.Of(tier, Measure.EarlyLeaveByteDays)[month] / unitMonth;
             var moves = usage.Of(tier, Measure.Moves)[month];
             var reads = usage.Of(tier, Measure.Reads)[month];
@@ -66,7 +83,8 @@ public sealed class Bill
 
             void Add(Charge charge, double quantity, double amount)
             {
-                if (quantity != 0 || amount != 0) rows.Add(new BillRow(month, bucket, tier, charge, quantity, amount));
+                if (quantity != 0 || amount != 0)
+                    rows.Add(new BillRow(month, bucket, tier, charge, quantity, amount));
             }
         }
     }
@@ -104,7 +122,8 @@ public sealed class Bill
                 foreach (var usage in own)
                 {
                     var stored = usage.Of(tier, Measure.StoredByteDays);
-                    for (var m = 0; m < months; m++) total[m] += stored[m];
+                    for (var m = 0; m < months; m++)
+                        total[m] += stored[m];
                 }
                 for (var m = 0; m < months; m++)
                 {

@@ -9,14 +9,17 @@ public sealed record Bucket
     public required string Name { get; init; }
     public required string Region { get; init; }
     public required string Scheme { get; init; }
+
     /// <summary>The landing tier: where new objects arrive.</summary>
     public required string Tier { get; init; }
     public IReadOnlyList<Lot> Stock { get; init; } = [];
     public IReadOnlyList<ObjectStream> Streams { get; init; } = [];
+
     /// <summary>The reading habit; rises in <see cref="ReadBand.FromAge"/>.</summary>
     public IReadOnlyList<ReadBand> Reads { get; init; } = [];
     public IReadOnlyList<LifecycleRule> Rules { get; init; } = [];
     public KeepRule? Keep { get; init; }
+
     /// <summary>Whether an object that is overwritten or deleted stays as an earlier version.</summary>
     public bool Versioning { get; init; }
     public IReadOnlyList<CopyRule> CopyTo { get; init; } = [];
@@ -26,12 +29,14 @@ public sealed record Bucket
 public sealed record Lot
 {
     public string Prefix { get; init; } = "";
+
     /// <summary>Tags that every object of the lot carries; null for none.</summary>
     public IReadOnlyDictionary<string, string>? Tags { get; init; }
     public required DateOnly Created { get; init; }
     public required string Tier { get; init; }
     public required DateOnly InTierSince { get; init; }
     public required long Objects { get; init; }
+
     /// <summary>The part of one more object that a simulated workload has brought so far: at least 0 and below 1; null for none.</summary>
     public double? Fraction { get; init; }
     public required long BytesPerObject { get; init; }
@@ -45,17 +50,23 @@ public sealed record Lot
 public sealed record ObjectStream
 {
     public string Prefix { get; init; } = "";
+
     /// <summary>Tags that every object of the stream carries; null for none.</summary>
     public IReadOnlyDictionary<string, string>? Tags { get; init; }
     public required double ObjectsPerDay { get; init; }
     public required long BytesPerObject { get; init; }
+
     /// <summary>Growth of the arrivals in 365 days: 0.1 is ten per cent; greater than -1.</summary>
     public double YearlyGrowth { get; init; }
 
     /// <summary>The stream with its rate of <paramref name="day"/>, when this one's holds on <paramref name="statedOn"/>.</summary>
-    public ObjectStream AsOf(DateOnly day, DateOnly statedOn) => statedOn == day || YearlyGrowth == 0
-        ? this
-        : this with { ObjectsPerDay = ObjectsPerDay * Math.Pow(1 + YearlyGrowth, (day.DayNumber - statedOn.DayNumber) / 365.0) };
+    public ObjectStream AsOf(DateOnly day, DateOnly statedOn) =>
+        statedOn == day || YearlyGrowth == 0
+            ? this
+            : this with
+            {
+                ObjectsPerDay = ObjectsPerDay * Math.Pow(1 + YearlyGrowth, (day.DayNumber - statedOn.DayNumber) / 365.0),
+            };
 }
 
 /// <summary>From this age on (days), this share of the objects is read every day; holds until the next entry.</summary>
@@ -70,9 +81,11 @@ public sealed record LifecycleRule
 {
     public required string Id { get; init; }
     public string Prefix { get; init; } = "";
+
     /// <summary>Steps leave smaller objects where they are; expiry takes them all the same.</summary>
     public long SmallestBytes { get; init; }
     public IReadOnlyList<Step> Steps { get; init; } = [];
+
     /// <summary>Age in days, at least 1; null for never.</summary>
     public int? ExpireAt { get; init; }
 }
@@ -85,7 +98,11 @@ public sealed record Step
 }
 
 /// <summary>Sealed: nobody can shorten it. Liftable: a named role can, with a reason.</summary>
-public enum KeepStrength { Sealed, Liftable }
+public enum KeepStrength
+{
+    Sealed,
+    Liftable,
+}
 
 /// <summary>Retention: for so many days from creation, or until a day; exactly one of the two.</summary>
 public sealed record KeepRule
@@ -96,31 +113,41 @@ public sealed record KeepRule
 }
 
 /// <summary>
-/// Replication: what arrives in scope (prefix and tags) arrives in the other bucket too, as soon as the line between the regions has carried it;
+/// Replication: what arrives in scope (prefix and tags) arrives in the other bucket too, as soon as the line between the regions has
+/// carried it;
 /// with catch-up, what is there already does as well. Copies do not travel further.
 /// </summary>
 public sealed record CopyRule
 {
     public required string Bucket { get; init; }
     public string Prefix { get; init; } = "";
+
     /// <summary>Only objects that carry all of these; null for no such condition.</summary>
     public IReadOnlyDictionary<string, string>? Tags { get; init; }
+
     /// <summary>Where copies land; null for the other bucket's landing tier.</summary>
     public string? Tier { get; init; }
     public bool CatchUp { get; init; }
-    /// <summary>Whether the mark of a deletion is copied as well. Versions that are deleted for good stay on the other side in any case.</summary>
+
+    /// <summary>Whether the mark of a deletion is copied as well. Versions that are deleted for good stay on the other side in any
+    /// case.</summary>
     public bool FollowDeletions { get; init; }
+
     /// <summary>How late a copy may be, in hours above 0; null when nothing was agreed.</summary>
     public double? AllowedLagHours { get; init; }
+
     /// <summary>What waits for the line on the estate's today, first come first.</summary>
     public IReadOnlyList<WaitingLot> Waiting { get; init; } = [];
 
     /// <summary>Whether objects under <paramref name="prefix"/> with these tags are copied.</summary>
     public bool Takes(string prefix, IReadOnlyDictionary<string, string>? tags) =>
-        Prefixes.Covers(Prefix, prefix) && (Tags is null || Tags.All(t => tags is not null && tags.TryGetValue(t.Key, out var value) && value == t.Value));
+        Prefixes.Covers(Prefix, prefix)
+        && (Tags is null || Tags.All(t => tags is not null && tags.TryGetValue(t.Key, out var value) && value == t.Value));
 
-    /// <summary>Whether this is the rule <paramref name="other"/>, perhaps with other settings: the same scope to the same bucket.</summary>
-    public bool IsSame(CopyRule other) => Bucket == other.Bucket && Prefix == other.Prefix && TagText.Write(Tags) == TagText.Write(other.Tags);
+    /// <summary>Whether this is the rule <paramref name="other"/>, perhaps with other settings: the same scope to the same
+    /// bucket.</summary>
+    public bool IsSame(CopyRule other) =>
+        Bucket == other.Bucket && Prefix == other.Prefix && TagText.Write(Tags) == TagText.Write(other.Tags);
 }
 
 /// <summary>Objects that are alike and wait to be copied.</summary>
@@ -128,9 +155,11 @@ public sealed record WaitingLot
 {
     public string Prefix { get; init; } = "";
     public required DateOnly Created { get; init; }
+
     /// <summary>The day on which they began to wait; not before <see cref="Created"/>.</summary>
     public required DateOnly Since { get; init; }
     public required long Objects { get; init; }
+
     /// <summary>The part of one more object: at least 0 and below 1; null for none.</summary>
     public double? Fraction { get; init; }
     public required long BytesPerObject { get; init; }

@@ -6,6 +6,7 @@ namespace Ripen.Core.Estates;
 public sealed record Estate
 {
     public required string Name { get; init; }
+
     /// <summary>The UTC day on which the stock was counted, and the first day of every projection.</summary>
     public required DateOnly Today { get; init; }
     public required PriceBook PriceBook { get; init; }
@@ -13,7 +14,8 @@ public sealed record Estate
 
     public Bucket? Find(string bucket) => Buckets.FirstOrDefault(b => b.Name == bucket);
 
-    /// <summary>The estate with <paramref name="bucket"/> in the place of <paramref name="replaces"/>, or added last when that is null.</summary>
+    /// <summary>The estate with <paramref name="bucket"/> in the place of <paramref name="replaces"/>, or added last when that is
+    /// null.</summary>
     /// <exception cref="ArgumentException">No bucket has the name to replace.</exception>
     public Estate With(Bucket bucket, string? replaces)
     {
@@ -25,7 +27,8 @@ public sealed record Estate
         else
         {
             var at = buckets.FindIndex(b => b.Name == replaces);
-            if (at < 0) throw new ArgumentException($"There is no bucket '{replaces}'.", nameof(replaces));
+            if (at < 0)
+                throw new ArgumentException($"There is no bucket '{replaces}'.", nameof(replaces));
             buckets[at] = bucket;
         }
         return this with { Buckets = buckets };

@@ -9,7 +9,8 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Estates;
 
-/// <summary>The estate document, version 1: one JSON file that holds an estate. Reading is strict and reports every problem at once.</summary>
+/// <summary>The estate document, version 1: one JSON file that holds an estate. Reading is strict and reports every problem at
+/// once.</summary>
 public static class EstateDocument
 {
     /// <summary>The version of the format, the value of the document's property <c>ripen</c>.</summary>
@@ -42,53 +43,87 @@ public static class EstateDocument
     }
 
     /// <summary>Reads a whole document; the result holds the estate, or every problem with its JSON path.</summary>
-    public static Checked<Estate> Read(string json) => Parse(json, root =>
-    {
-        var findings = new Findings();
-        var reader = new ObjectReader(root, "$", findings);
-        var estate = EstateReader.Estate(reader, findings);
-        reader.Close();
-        EstateChecks.Check(estate, findings);
-        return (estate, findings);
-    });
+    public static Checked<Estate> Read(string json) =>
+        Parse(
+            json,
+            root =>
+            {
+                var findings = new Findings();
+                var reader = new ObjectReader(root, "$", findings);
+                var estate = EstateReader.Estate(reader, findings);
+                reader.Close();
+                EstateChecks.Check(estate, findings);
+                return (estate, findings);
+            }
+        );
 
     /// <summary>
     /// Reads one bucket and checks it as a part of <paramref name="estate"/>, in the place of the bucket
     /// <paramref name="replaces"/>, or as a new one when that is null. Paths begin at the bucket.
-    /// A bucket that is replaced keeps the stock that it holds and what waits to be copied, whatever the JSON says of it; its tiers must have prices in the new region.
+    /// A bucket that is replaced keeps the stock that it holds and what waits to be copied, whatever the JSON says of it; its tiers must
+    /// have prices in the new region.
     /// </summary>
-    public static Checked<Bucket> ReadBucket(string json, Estate estate, string? replaces) => Parse(json, root =>
-    {
-        var findings = new Findings();
-        var reader = new ObjectReader(root, "$", findings);
-        var bucket = EstateReader.Bucket(reader, estate.Today);
-        reader.Close();
-        var others = estate.Buckets.Where(b => b.Name != replaces).ToList();
-        if (replaces is not null)
-        {
-            findings.Require(bucket.Name == replaces, "renamed", "$.name", $"A bucket keeps its name for life; write '{replaces}'.");
-            bucket = bucket with { Stock = [], CopyTo = [.. bucket.CopyTo.Select(c => c is null ? null! : c with { Waiting = [] })] };
-        }
-        findings.Require(others.All(b => b.Name != bucket.Name), "duplicate-name", "$.name", $"'{bucket.Name}' is taken; choose another name.");
-        EstateChecks.CheckBucket(bucket, "$", estate.PriceBook, estate.Today, [.. others, bucket], findings);
-        if (replaces is not null && estate.Find(replaces) is { } held)
-        {
-            bucket = bucket with { Stock = held.Stock };
-            EstateChecks.CheckHeld(bucket, estate, findings);
-            if (findings.Problems.Count == 0) bucket = bucket with { CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = held.CopyTo.FirstOrDefault(c.IsSame)?.Waiting ?? [] })] };
-        }
-        return (bucket, findings);
-    });
+    public static Checked<Bucket> ReadBucket(string json, Estate estate, string? replaces) =>
+        Parse(
+            json,
+            root =>
+            {
+                var findings = new Findings();
+                var reader = new ObjectReader(root, "$", findings);
+                var bucket = EstateReader.Bucket(reader, estate.Today);
+                reader.Close();
+                var others = estate.Buckets.Where(b => b.Name != replaces).ToList();
+                if (replaces is not null)
+                {
+                    findings.Require(
+                        bucket.Name == replaces,
+                        "renamed",
+                        "$.name",
+                        $"A bucket keeps its name for life; write '{replaces}'."
+                    );
+                    bucket = bucket with
+                    {
+                        Stock = [],
+                        CopyTo = [.. bucket.CopyTo.Select(c => c is null ? null! : c with { Waiting = [] })],
+                    };
+                }
+                findings.Require(
+                    others.All(b => b.Name != bucket.Name),
+                    "duplicate-name",
+                    "$.name",
+                    $"'{bucket.Name}' is taken; choose another name."
+                );
+                EstateChecks.CheckBucket(bucket, "$", estate.PriceBook, estate.Today, [.. others, bucket], findings);
+                if (replaces is not null && estate.Find(replaces) is { } held)
+                {
+                    bucket = bucket with { Stock = held.Stock };
+                    EstateChecks.CheckHeld(bucket, estate, findings);
+                    if (findings.Problems.Count == 0)
+                        bucket = bucket with
+                        {
+                            CopyTo =
+                            [
+                                .. bucket.CopyTo.Select(c => c with { Waiting = held.CopyTo.FirstOrDefault(c.IsSame)?.Waiting ?? [] }),
+                            ],
+                        };
+                }
+                return (bucket, findings);
+            }
+        );
 
     /// <summary>Reads an order for a copy rule; whether it fits the estate is the estate's plans's to say.</summary>
-    public static Checked<CopyOrder> ReadCopyOrder(string json, DateOnly today) => Parse(json, root =>
-    {
-        var findings = new Findings();
-        var reader = new ObjectReader(root, "$", findings);
-        var order = EstateReader.CopyOrder(reader, today);
-        reader.Close();
-        return (order, findings);
-    });
+    public static Checked<CopyOrder> ReadCopyOrder(string json, DateOnly today) =>
+        Parse(
+            json,
+            root =>
+            {
+                var findings = new Findings();
+                var reader = new ObjectReader(root, "$", findings);
+                var order = EstateReader.CopyOrder(reader, today);
+                reader.Close();
+                return (order, findings);
+            }
+        );
 
     /// <summary>What is wrong with a scheme by itself, by the same rules as in a document. Paths begin at <c>$.scheme</c>.</summary>
     public static IReadOnlyList<Problem> CheckScheme(Scheme scheme)
@@ -104,7 +139,8 @@ public static class EstateDocument
     public static IReadOnlyList<Problem> CheckKeep(KeepRule? keep)
     {
         var findings = new Findings();
-        if (keep is null) return [];
+        if (keep is null)
+            return [];
         var wrapped = JsonSerializer.SerializeToElement(new { keep }, Json);
         new ObjectReader(wrapped, "$", findings).Object("keep", EstateReader.Keep);
         EstateChecks.CheckKeep(keep, "$.keep", findings);
@@ -123,11 +159,12 @@ public static class EstateDocument
     public static string Schema()
     {
         var shape = new JsonSerializerOptions(Json) { UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow };
-        var schema = shape.GetJsonSchemaAsNode(typeof(Estate), new JsonSchemaExporterOptions
-        {
-            TreatNullObliviousAsNonNullable = true,
-            TransformSchemaNode = DescribePrices,
-        }).AsObject();
+        var schema = shape
+            .GetJsonSchemaAsNode(
+                typeof(Estate),
+                new JsonSchemaExporterOptions { TreatNullObliviousAsNonNullable = true, TransformSchemaNode = DescribePrices }
+            )
+            .AsObject();
         schema.Insert(0, "$schema", "https://json-schema.org/draft/2020-12/schema");
         schema.Insert(1, "title", "Ripen estate document, version 1");
         schema["properties"]!.AsObject().Insert(0, "ripen", new JsonObject { ["const"] = Version });
@@ -148,7 +185,8 @@ public static class EstateDocument
     private static JsonNode DescribePrices(JsonSchemaExporterContext context, JsonNode schema)
     {
         var type = context.TypeInfo.Type;
-        if (type != typeof(UnitPrice) && type != typeof(PricePerThousand)) return schema;
+        if (type != typeof(UnitPrice) && type != typeof(PricePerThousand))
+            return schema;
         return new JsonObject
         {
             ["type"] = "number",
@@ -157,7 +195,8 @@ public static class EstateDocument
         };
     }
 
-    private static Checked<T> Parse<T>(string json, Func<JsonElement, (T Value, Findings Findings)> read) where T : class
+    private static Checked<T> Parse<T>(string json, Func<JsonElement, (T Value, Findings Findings)> read)
+        where T : class
     {
         JsonDocument document;
         try
@@ -179,7 +218,13 @@ public static class EstateDocument
             catch (InvalidOperationException)
             {
                 // An escape that stands for half a character (a lone surrogate) is JSON, and no text.
-                return new([new Problem("invalid-text", "$", "A text holds half a character (a lone surrogate, such as \\ud800); write whole characters.")]);
+                return new([
+                    new Problem(
+                        "invalid-text",
+                        "$",
+                        "A text holds half a character (a lone surrogate, such as \\ud800); write whole characters."
+                    ),
+                ]);
             }
         }
     }
@@ -188,13 +233,16 @@ public static class EstateDocument
     {
         public override UnitPrice Read(ref Utf8JsonReader reader, Type type, JsonSerializerOptions options) => new(reader.GetDouble());
 
-        public override void Write(Utf8JsonWriter writer, UnitPrice value, JsonSerializerOptions options) => writer.WriteNumberValue(value.PerUnit);
+        public override void Write(Utf8JsonWriter writer, UnitPrice value, JsonSerializerOptions options) =>
+            writer.WriteNumberValue(value.PerUnit);
     }
 
     private sealed class PricePerThousandConverter : JsonConverter<PricePerThousand>
     {
-        public override PricePerThousand Read(ref Utf8JsonReader reader, Type type, JsonSerializerOptions options) => new(reader.GetDouble());
+        public override PricePerThousand Read(ref Utf8JsonReader reader, Type type, JsonSerializerOptions options) =>
+            new(reader.GetDouble());
 
-        public override void Write(Utf8JsonWriter writer, PricePerThousand value, JsonSerializerOptions options) => writer.WriteNumberValue(value.PerThousand);
+        public override void Write(Utf8JsonWriter writer, PricePerThousand value, JsonSerializerOptions options) =>
+            writer.WriteNumberValue(value.PerThousand);
     }
 }

@@ -8,11 +8,20 @@ internal static class EstateReader
     public static Estate Estate(ObjectReader o, Findings findings)
     {
         var version = o.Whole("ripen", 0);
-        findings.Require(version == EstateDocument.Version, "unknown-version", o.At("ripen"),
-            $"This program reads version {EstateDocument.Version} of the document; write \"ripen\": {EstateDocument.Version}.");
+        findings.Require(
+            version == EstateDocument.Version,
+            "unknown-version",
+            o.At("ripen"),
+            $"This program reads version {EstateDocument.Version} of the document; write \"ripen\": {EstateDocument.Version}."
+        );
         var name = o.Text("name");
         var today = o.Date("today");
-        findings.Require(today.Year is >= 1900 and <= 8000, "date-out-of-range", o.At("today"), "'today' must lie between 1900-01-01 and 8000-12-31.");
+        findings.Require(
+            today.Year is >= 1900 and <= 8000,
+            "date-out-of-range",
+            o.At("today"),
+            "'today' must lie between 1900-01-01 and 8000-12-31."
+        );
         return new Estate
         {
             Name = name,
@@ -22,40 +31,46 @@ internal static class EstateReader
         };
     }
 
-    public static Bucket Bucket(ObjectReader o, DateOnly today) => new()
-    {
-        Name = o.Text("name"),
-        Region = o.Id("region"),
-        Scheme = o.Id("scheme"),
-        Tier = o.Id("tier"),
-        Stock = o.List("stock", Lot),
-        Streams = o.List("streams", Stream),
-        Reads = o.List("reads", r => new ReadBand { FromAge = r.Days("fromAge"), ShareOfObjectsPerDay = r.Number("shareOfObjectsPerDay") }),
-        Rules = o.List("rules", Rule),
-        Keep = o.Object("keep", Keep, optional: true),
-        Versioning = o.Flag("versioning"),
-        CopyTo = o.List("copyTo", Copy),
-    };
+    public static Bucket Bucket(ObjectReader o, DateOnly today) =>
+        new()
+        {
+            Name = o.Text("name"),
+            Region = o.Id("region"),
+            Scheme = o.Id("scheme"),
+            Tier = o.Id("tier"),
+            Stock = o.List("stock", Lot),
+            Streams = o.List("streams", Stream),
+            Reads = o.List(
+                "reads",
+                r => new ReadBand { FromAge = r.Days("fromAge"), ShareOfObjectsPerDay = r.Number("shareOfObjectsPerDay") }
+            ),
+            Rules = o.List("rules", Rule),
+            Keep = o.Object("keep", Keep, optional: true),
+            Versioning = o.Flag("versioning"),
+            CopyTo = o.List("copyTo", Copy),
+        };
 
-    public static CopyOrder CopyOrder(ObjectReader o, DateOnly today) => new()
-    {
-        Source = o.Text("source"),
-        Rule = o.Object("rule", Copy) ?? new CopyRule { Bucket = "" },
-        NewBucket = o.Object("newBucket", b => Bucket(b, today), optional: true),
-        SwitchVersioningOn = o.Flag("switchVersioningOn"),
-    };
+    public static CopyOrder CopyOrder(ObjectReader o, DateOnly today) =>
+        new()
+        {
+            Source = o.Text("source"),
+            Rule = o.Object("rule", Copy) ?? new CopyRule { Bucket = "" },
+            NewBucket = o.Object("newBucket", b => Bucket(b, today), optional: true),
+            SwitchVersioningOn = o.Flag("switchVersioningOn"),
+        };
 
-    private static CopyRule Copy(ObjectReader o) => new()
-    {
-        Bucket = o.Text("bucket"),
-        Prefix = o.Text("prefix", ""),
-        Tags = o.Tags("tags"),
-        Tier = o.Has("tier") ? o.Id("tier") : null,
-        CatchUp = o.Flag("catchUp"),
-        FollowDeletions = o.Flag("followDeletions"),
-        AllowedLagHours = o.Optional("allowedLagHours", n => o.Number(n, 0, Limits.Hours, above: true)),
-        Waiting = o.List("waiting", Waiting),
-    };
+    private static CopyRule Copy(ObjectReader o) =>
+        new()
+        {
+            Bucket = o.Text("bucket"),
+            Prefix = o.Text("prefix", ""),
+            Tags = o.Tags("tags"),
+            Tier = o.Has("tier") ? o.Id("tier") : null,
+            CatchUp = o.Flag("catchUp"),
+            FollowDeletions = o.Flag("followDeletions"),
+            AllowedLagHours = o.Optional("allowedLagHours", n => o.Number(n, 0, Limits.Hours, above: true)),
+            Waiting = o.List("waiting", Waiting),
+        };
 
     private static WaitingLot Waiting(ObjectReader o)
     {
@@ -81,83 +96,104 @@ internal static class EstateReader
         Regions = [],
     };
 
-    private static PriceBook PriceBook(ObjectReader o) => new()
-    {
-        Currency = o.Text("currency"),
-        Unit = o.Choice("unit", ("GB", SizeUnit.GB), ("GiB", SizeUnit.GiB)),
-        Month = o.Choice("month", ("calendar", BillingMonth.Calendar), ("thirty-days", BillingMonth.ThirtyDays)),
-        Tiers = o.List("tiers", Tier, optional: false),
-        Schemes = o.List("schemes", Scheme, optional: false),
-        Regions = o.List("regions", Region, optional: false),
-        Transfers = o.List("transfers", t => new Transfer
+    private static PriceBook PriceBook(ObjectReader o) =>
+        new()
         {
-            From = t.Id("from"),
-            To = t.Id("to"),
-            Price = Unit(t, "price"),
-            MegabitsPerSecond = t.Optional("megabitsPerSecond", n => t.Number(n, 0, 1e9, above: true)),
-            RoundTripMilliseconds = t.Optional("roundTripMilliseconds", n => t.Number(n, 0, 1e6)),
-        }),
-    };
+            Currency = o.Text("currency"),
+            Unit = o.Choice("unit", ("GB", SizeUnit.GB), ("GiB", SizeUnit.GiB)),
+            Month = o.Choice("month", ("calendar", BillingMonth.Calendar), ("thirty-days", BillingMonth.ThirtyDays)),
+            Tiers = o.List("tiers", Tier, optional: false),
+            Schemes = o.List("schemes", Scheme, optional: false),
+            Regions = o.List("regions", Region, optional: false),
+            Transfers = o.List(
+                "transfers",
+                t => new Transfer
+                {
+                    From = t.Id("from"),
+                    To = t.Id("to"),
+                    Price = Unit(t, "price"),
+                    MegabitsPerSecond = t.Optional("megabitsPerSecond", n => t.Number(n, 0, 1e9, above: true)),
+                    RoundTripMilliseconds = t.Optional("roundTripMilliseconds", n => t.Number(n, 0, 1e6)),
+                }
+            ),
+        };
 
-    private static Tier Tier(ObjectReader o) => new()
-    {
-        Id = o.Id("id"),
-        Name = o.Text("name"),
-        MinimumStayDays = o.Days("minimumStayDays"),
-        MinimumObjectBytes = o.Whole("minimumObjectBytes"),
-        OverheadBytes = o.Whole("overheadBytes"),
-        IndexBytes = o.Whole("indexBytes"),
-        WaitHours = o.Number("waitHours"),
-    };
-
-    public static Scheme Scheme(ObjectReader o) => new()
-    {
-        Id = o.Id("id"),
-        Name = o.Text("name"),
-        Copies = (int)o.Whole("copies", 1, 1000),
-        Spread = o.Choice("spread", ("device", Spread.Device), ("rack", Spread.Rack), ("zone", Spread.Zone), ("region", Spread.Region)),
-        StorageFactor = o.Number("storageFactor"),
-        Coded = o.Object("coded", c => new Coding { Data = (int)c.Whole("data", 1, 1000), Parity = (int)c.Whole("parity", 0, 1000) }, optional: true),
-        Over = o.Object("over", p => new Places
+    private static Tier Tier(ObjectReader o) =>
+        new()
         {
-            Regions = (int)p.Whole("regions", 1, 1000, 1),
-            Zones = (int)p.Whole("zones", 1, 1000, 1),
-            Racks = (int)p.Whole("racks", 1, 1000, 1),
-        }, optional: true),
-        Hazards = o.Object("hazards", Hazards, optional: true),
-    };
+            Id = o.Id("id"),
+            Name = o.Text("name"),
+            MinimumStayDays = o.Days("minimumStayDays"),
+            MinimumObjectBytes = o.Whole("minimumObjectBytes"),
+            OverheadBytes = o.Whole("overheadBytes"),
+            IndexBytes = o.Whole("indexBytes"),
+            WaitHours = o.Number("waitHours"),
+        };
 
-    private static Hazards Hazards(ObjectReader o) => new()
-    {
-        DeviceFailuresPerYear = o.Number("deviceFailuresPerYear", 0, Below1, Pricing.Hazards.Usual.DeviceFailuresPerYear, above: true),
-        RepairHours = o.Number("repairHours", 0, 1e6, Pricing.Hazards.Usual.RepairHours, above: true),
-        OneRepairAtATime = o.Flag("oneRepairAtATime"),
-        ZoneOutagesPerYear = o.Number("zoneOutagesPerYear", 0, 1000, Pricing.Hazards.Usual.ZoneOutagesPerYear),
-        ZoneOutageHours = o.Number("zoneOutageHours", 0, 8766, Pricing.Hazards.Usual.ZoneOutageHours),
-        RegionOutagesPerYear = o.Number("regionOutagesPerYear", 0, 1000, Pricing.Hazards.Usual.RegionOutagesPerYear),
-        RegionOutageHours = o.Number("regionOutageHours", 0, 8766, Pricing.Hazards.Usual.RegionOutageHours),
-        ZonesDestroyedPerYear = o.Number("zonesDestroyedPerYear", 0, 1000, Pricing.Hazards.Usual.ZonesDestroyedPerYear),
-        RegionsDestroyedPerYear = o.Number("regionsDestroyedPerYear", 0, 1000, Pricing.Hazards.Usual.RegionsDestroyedPerYear),
-    };
+    public static Scheme Scheme(ObjectReader o) =>
+        new()
+        {
+            Id = o.Id("id"),
+            Name = o.Text("name"),
+            Copies = (int)o.Whole("copies", 1, 1000),
+            Spread = o.Choice("spread", ("device", Spread.Device), ("rack", Spread.Rack), ("zone", Spread.Zone), ("region", Spread.Region)),
+            StorageFactor = o.Number("storageFactor"),
+            Coded = o.Object(
+                "coded",
+                c => new Coding { Data = (int)c.Whole("data", 1, 1000), Parity = (int)c.Whole("parity", 0, 1000) },
+                optional: true
+            ),
+            Over = o.Object(
+                "over",
+                p => new Places
+                {
+                    Regions = (int)p.Whole("regions", 1, 1000, 1),
+                    Zones = (int)p.Whole("zones", 1, 1000, 1),
+                    Racks = (int)p.Whole("racks", 1, 1000, 1),
+                },
+                optional: true
+            ),
+            Hazards = o.Object("hazards", Hazards, optional: true),
+        };
 
-    private static Region Region(ObjectReader o) => new()
-    {
-        Id = o.Id("id"),
-        Name = o.Text("name"),
-        Zones = o.Optional("zones", n => (int)o.Whole(n, 1, 1000)),
-        Prices = o.List("prices", TierPrice, optional: false),
-    };
+    private static Hazards Hazards(ObjectReader o) =>
+        new()
+        {
+            DeviceFailuresPerYear = o.Number("deviceFailuresPerYear", 0, Below1, Pricing.Hazards.Usual.DeviceFailuresPerYear, above: true),
+            RepairHours = o.Number("repairHours", 0, 1e6, Pricing.Hazards.Usual.RepairHours, above: true),
+            OneRepairAtATime = o.Flag("oneRepairAtATime"),
+            ZoneOutagesPerYear = o.Number("zoneOutagesPerYear", 0, 1000, Pricing.Hazards.Usual.ZoneOutagesPerYear),
+            ZoneOutageHours = o.Number("zoneOutageHours", 0, 8766, Pricing.Hazards.Usual.ZoneOutageHours),
+            RegionOutagesPerYear = o.Number("regionOutagesPerYear", 0, 1000, Pricing.Hazards.Usual.RegionOutagesPerYear),
+            RegionOutageHours = o.Number("regionOutageHours", 0, 8766, Pricing.Hazards.Usual.RegionOutageHours),
+            ZonesDestroyedPerYear = o.Number("zonesDestroyedPerYear", 0, 1000, Pricing.Hazards.Usual.ZonesDestroyedPerYear),
+            RegionsDestroyedPerYear = o.Number("regionsDestroyedPerYear", 0, 1000, Pricing.Hazards.Usual.RegionsDestroyedPerYear),
+        };
 
-    private static TierPrice TierPrice(ObjectReader o) => new()
-    {
-        Tier = o.Id("tier"),
-        Storage = o.List("storage", b => new StorageBand { UpTo = b.Optional("upTo", n => b.Number(n)), Price = Unit(b, "price") }, optional: false),
-        Writes = Thousand(o, "writes"),
-        Reads = Thousand(o, "reads"),
-        MovesIn = Thousand(o, "movesIn"),
-        RecallRequests = Thousand(o, "recallRequests"),
-        Recall = Unit(o, "recall"),
-    };
+    private static Region Region(ObjectReader o) =>
+        new()
+        {
+            Id = o.Id("id"),
+            Name = o.Text("name"),
+            Zones = o.Optional("zones", n => (int)o.Whole(n, 1, 1000)),
+            Prices = o.List("prices", TierPrice, optional: false),
+        };
+
+    private static TierPrice TierPrice(ObjectReader o) =>
+        new()
+        {
+            Tier = o.Id("tier"),
+            Storage = o.List(
+                "storage",
+                b => new StorageBand { UpTo = b.Optional("upTo", n => b.Number(n)), Price = Unit(b, "price") },
+                optional: false
+            ),
+            Writes = Thousand(o, "writes"),
+            Reads = Thousand(o, "reads"),
+            MovesIn = Thousand(o, "movesIn"),
+            RecallRequests = Thousand(o, "recallRequests"),
+            Recall = Unit(o, "recall"),
+        };
 
     private static readonly double Below1 = Math.BitDecrement(1.0);
 
@@ -177,30 +213,33 @@ internal static class EstateReader
         };
     }
 
-    private static ObjectStream Stream(ObjectReader o) => new()
-    {
-        Prefix = o.Text("prefix", ""),
-        Tags = o.Tags("tags"),
-        ObjectsPerDay = o.Number("objectsPerDay"),
-        BytesPerObject = o.Whole("bytesPerObject"),
-        YearlyGrowth = o.Number("yearlyGrowth", -1, Limits.YearlyGrowth, fallback: 0, above: true),
-    };
+    private static ObjectStream Stream(ObjectReader o) =>
+        new()
+        {
+            Prefix = o.Text("prefix", ""),
+            Tags = o.Tags("tags"),
+            ObjectsPerDay = o.Number("objectsPerDay"),
+            BytesPerObject = o.Whole("bytesPerObject"),
+            YearlyGrowth = o.Number("yearlyGrowth", -1, Limits.YearlyGrowth, fallback: 0, above: true),
+        };
 
-    private static LifecycleRule Rule(ObjectReader o) => new()
-    {
-        Id = o.Id("id"),
-        Prefix = o.Text("prefix", ""),
-        SmallestBytes = o.Whole("smallestBytes", fallback: 0),
-        Steps = o.List("steps", s => new Step { Age = s.Days("age"), Tier = s.Id("tier") }),
-        ExpireAt = o.Optional("expireAt", n => o.Days(n, least: 1)),
-    };
+    private static LifecycleRule Rule(ObjectReader o) =>
+        new()
+        {
+            Id = o.Id("id"),
+            Prefix = o.Text("prefix", ""),
+            SmallestBytes = o.Whole("smallestBytes", fallback: 0),
+            Steps = o.List("steps", s => new Step { Age = s.Days("age"), Tier = s.Id("tier") }),
+            ExpireAt = o.Optional("expireAt", n => o.Days(n, least: 1)),
+        };
 
-    public static KeepRule Keep(ObjectReader o) => new()
-    {
-        Days = o.Optional("days", n => o.Days(n)),
-        Until = o.Optional("until", n => o.Date(n)),
-        Strength = o.Choice("strength", ("sealed", KeepStrength.Sealed), ("liftable", KeepStrength.Liftable)),
-    };
+    public static KeepRule Keep(ObjectReader o) =>
+        new()
+        {
+            Days = o.Optional("days", n => o.Days(n)),
+            Until = o.Optional("until", n => o.Date(n)),
+            Strength = o.Choice("strength", ("sealed", KeepStrength.Sealed), ("liftable", KeepStrength.Liftable)),
+        };
 
     private static UnitPrice Unit(ObjectReader o, string name) => new(o.Number(name));
 

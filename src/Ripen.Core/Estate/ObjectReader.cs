@@ -40,27 +40,33 @@ internal sealed partial class ObjectReader
         PlainName().IsMatch(name) ? $"{Path}.{name}" : $"{Path}['{name.Replace("\\", "\\\\").Replace("'", "\\'")}']";
 
     /// <summary>What <paramref name="read"/> makes of the property, or null where it is absent.</summary>
-    public T? Optional<T>(string name, Func<string, T> read) where T : struct => Take(name, optional: true, out _) ? read(name) : null;
+    public T? Optional<T>(string name, Func<string, T> read)
+        where T : struct => Take(name, optional: true, out _) ? read(name) : null;
 
     public void Close()
     {
         foreach (var name in properties.Keys.Where(name => !asked.Contains(name)).Order(StringComparer.Ordinal))
         {
-            findings.Broken("unknown-property", At(name),
-                $"'{name}' is not a property here; remove it or correct its spelling. Known: {string.Join(", ", asked)}.");
+            findings.Broken(
+                "unknown-property",
+                At(name),
+                $"'{name}' is not a property here; remove it or correct its spelling. Known: {string.Join(", ", asked)}."
+            );
         }
     }
 
     public string Text(string name, string? fallback = null)
     {
-        if (!Take(name, fallback is not null, out var value)) return fallback ?? "";
+        if (!Take(name, fallback is not null, out var value))
+            return fallback ?? "";
         if (value.ValueKind != JsonValueKind.String)
         {
             WrongType(name, value, "a text in quotes");
             return "";
         }
         var text = value.GetString()!;
-        if (fallback is null && text.Trim().Length == 0) findings.Broken("empty-text", At(name), $"Write something for '{name}'.");
+        if (fallback is null && text.Trim().Length == 0)
+            findings.Broken("empty-text", At(name), $"Write something for '{name}'.");
         return text;
     }
 
@@ -79,27 +85,36 @@ internal sealed partial class ObjectReader
         var text = Text(name);
         foreach (var choice in choices)
         {
-            if (choice.Text == text) return choice.Value;
+            if (choice.Text == text)
+                return choice.Value;
         }
         if (!findings.IsBroken(At(name)))
         {
-            findings.Broken("unknown-choice", At(name), $"'{text}' is not known; write one of: {string.Join(", ", choices.Select(c => c.Text))}.");
+            findings.Broken(
+                "unknown-choice",
+                At(name),
+                $"'{text}' is not known; write one of: {string.Join(", ", choices.Select(c => c.Text))}."
+            );
         }
         return default!;
     }
 
     public bool Flag(string name)
     {
-        if (!Take(name, true, out var value)) return false;
-        if (value.ValueKind is JsonValueKind.True or JsonValueKind.False) return value.GetBoolean();
+        if (!Take(name, true, out var value))
+            return false;
+        if (value.ValueKind is JsonValueKind.True or JsonValueKind.False)
+            return value.GetBoolean();
         WrongType(name, value, "true or false");
         return false;
     }
 
-    /// <summary>A finite number from <paramref name="least"/> (or above it, when <paramref name="above"/>) to <paramref name="most"/>.</summary>
+    /// <summary>A finite number from <paramref name="least"/> (or above it, when <paramref name="above"/>) to
+    /// <paramref name="most"/>.</summary>
     public double Number(string name, double least = 0, double most = Limits.Number, double? fallback = null, bool above = false)
     {
-        if (!Take(name, fallback is not null, out var value)) return fallback ?? 0;
+        if (!Take(name, fallback is not null, out var value))
+            return fallback ?? 0;
         if (value.ValueKind != JsonValueKind.Number)
         {
             WrongType(name, value, "a number");
@@ -109,7 +124,10 @@ internal sealed partial class ObjectReader
         if (number < least || (above && number == least) || number > most)
         {
             var lower = above ? "greater than" : "at least";
-            var range = most == Limits.Number && double.IsFinite(number) && number < most ? $"{lower} {Show(least)}" : $"{lower} {Show(least)} and at most {Show(most)}";
+            var range =
+                most == Limits.Number && double.IsFinite(number) && number < most
+                    ? $"{lower} {Show(least)}"
+                    : $"{lower} {Show(least)} and at most {Show(most)}";
             findings.Broken("out-of-range", At(name), $"{value.GetRawText()} is out of range; '{name}' must be {range}.");
             return fallback ?? 0;
         }
@@ -120,7 +138,8 @@ internal sealed partial class ObjectReader
     public long Whole(string name, long least = 0, long most = Limits.Whole, long? fallback = null)
     {
         var number = Number(name, least, most, fallback);
-        if (number == Math.Floor(number)) return (long)number;
+        if (number == Math.Floor(number))
+            return (long)number;
         findings.Broken("not-whole", At(name), $"{Show(number)} is not whole; '{name}' must be a whole number.");
         return fallback ?? 0;
     }
@@ -132,12 +151,18 @@ internal sealed partial class ObjectReader
     public IReadOnlyDictionary<string, string>? Tags(string name)
     {
         var tags = new SortedDictionary<string, string>(StringComparer.Ordinal);
-        Object(name, o =>
-        {
-            foreach (var tag in o.properties.Keys.ToList()) tags[tag] = o.Text(tag, "");
-            return tags;
-        }, optional: true);
-        if (TagText.Wrong(tags) is { } why) findings.Broken("invalid-tags", At(name), why);
+        Object(
+            name,
+            o =>
+            {
+                foreach (var tag in o.properties.Keys.ToList())
+                    tags[tag] = o.Text(tag, "");
+                return tags;
+            },
+            optional: true
+        );
+        if (TagText.Wrong(tags) is { } why)
+            findings.Broken("invalid-tags", At(name), why);
         return tags.Count == 0 ? null : tags;
     }
 
@@ -145,27 +170,33 @@ internal sealed partial class ObjectReader
 
     public DateOnly Date(string name, DateOnly? fallback = null)
     {
-        if (!Take(name, fallback is not null, out var value)) return fallback ?? default;
+        if (!Take(name, fallback is not null, out var value))
+            return fallback ?? default;
         if (value.ValueKind != JsonValueKind.String)
         {
             WrongType(name, value, "a date as \"yyyy-MM-dd\"");
             return default;
         }
-        if (DateOnly.TryParseExact(value.GetString(), "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date)) return date;
+        if (DateOnly.TryParseExact(value.GetString(), "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date))
+            return date;
         findings.Broken("invalid-date", At(name), $"'{value.GetString()}' is not a date; write a day that exists as yyyy-MM-dd.");
         return default;
     }
 
-    public T? Object<T>(string name, Func<ObjectReader, T> read, bool optional = false) where T : class
+    public T? Object<T>(string name, Func<ObjectReader, T> read, bool optional = false)
+        where T : class
     {
-        if (!Take(name, optional, out var value)) return null;
+        if (!Take(name, optional, out var value))
+            return null;
         return Read(value, At(name), read);
     }
 
     /// <summary>One entry for each element; null where an element could not be read.</summary>
-    public IReadOnlyList<T> List<T>(string name, Func<ObjectReader, T> read, bool optional = true) where T : class
+    public IReadOnlyList<T> List<T>(string name, Func<ObjectReader, T> read, bool optional = true)
+        where T : class
     {
-        if (!Take(name, optional, out var value)) return [];
+        if (!Take(name, optional, out var value))
+            return [];
         if (value.ValueKind != JsonValueKind.Array)
         {
             WrongType(name, value, "a list in brackets");
@@ -174,10 +205,12 @@ internal sealed partial class ObjectReader
         return [.. value.EnumerateArray().Select((element, i) => Read(element, $"{At(name)}[{i}]", read)!)];
     }
 
-    private T? Read<T>(JsonElement element, string path, Func<ObjectReader, T> read) where T : class
+    private T? Read<T>(JsonElement element, string path, Func<ObjectReader, T> read)
+        where T : class
     {
         var reader = new ObjectReader(element, path, findings);
-        if (!reader.isObject) return null;
+        if (!reader.isObject)
+            return null;
         var result = read(reader);
         reader.Close();
         return result;
@@ -186,23 +219,26 @@ internal sealed partial class ObjectReader
     private bool Take(string name, bool optional, out JsonElement value)
     {
         asked.Add(name);
-        if (properties.TryGetValue(name, out value) && value.ValueKind != JsonValueKind.Null) return true;
-        if (!optional && isObject) findings.Broken("missing-property", At(name), $"'{name}' is missing; add it.");
+        if (properties.TryGetValue(name, out value) && value.ValueKind != JsonValueKind.Null)
+            return true;
+        if (!optional && isObject)
+            findings.Broken("missing-property", At(name), $"'{name}' is missing; add it.");
         return false;
     }
 
     private void WrongType(string name, JsonElement value, string wanted) =>
         findings.Broken("wrong-type", At(name), $"'{name}' must be {wanted}, not {Kind(value)}.");
 
-    private static string Kind(JsonElement element) => element.ValueKind switch
-    {
-        JsonValueKind.Object => "an object",
-        JsonValueKind.Array => "a list",
-        JsonValueKind.String => "a text",
-        JsonValueKind.Number => "a number",
-        JsonValueKind.Null => "null",
-        _ => "true or false",
-    };
+    private static string Kind(JsonElement element) =>
+        element.ValueKind switch
+        {
+            JsonValueKind.Object => "an object",
+            JsonValueKind.Array => "a list",
+            JsonValueKind.String => "a text",
+            JsonValueKind.Number => "a number",
+            JsonValueKind.Null => "null",
+            _ => "true or false",
+        };
 
     private static string Show(double number) => number.ToString("#,0.##########", CultureInfo.InvariantCulture);
 
@@ -250,10 +286,12 @@ internal sealed class Findings
     /// <summary>Adds the problem unless a value that it speaks of was already found broken.</summary>
     public void Require(bool holds, string code, string path, string message, params ReadOnlySpan<string> alsoAbout)
     {
-        if (holds || IsBroken(path)) return;
+        if (holds || IsBroken(path))
+            return;
         foreach (var other in alsoAbout)
         {
-            if (IsBroken(other)) return;
+            if (IsBroken(other))
+                return;
         }
         Problems.Add(new Problem(code, path, message));
     }

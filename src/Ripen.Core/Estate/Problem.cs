@@ -4,7 +4,8 @@ namespace Ripen.Core.Estates;
 public sealed record Problem(string Code, string Path, string Message);
 
 /// <summary>Either a value or every problem that stood in its way.</summary>
-public sealed class Checked<T> where T : class
+public sealed class Checked<T>
+    where T : class
 {
     private readonly T? value;
 

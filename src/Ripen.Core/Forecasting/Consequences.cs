@@ -6,7 +6,15 @@ using Ripen.Core.Pricing;
 namespace Ripen.Core.Forecasting;
 
 /// <summary>Twelve months, the <see cref="Year"/>th from today, before and after a draft. Money.</summary>
-public sealed record YearChange(int Year, Month From, Month To, double BucketBefore, double BucketAfter, double EstateBefore, double EstateAfter)
+public sealed record YearChange(
+    int Year,
+    Month From,
+    Month To,
+    double BucketBefore,
+    double BucketAfter,
+    double EstateBefore,
+    double EstateAfter
+)
 {
     public double BucketChange => BucketAfter - BucketBefore;
 
@@ -22,8 +30,16 @@ public sealed record ChargeChange(Charge Charge, double Before, double After);
 /// <summary>What today's run moves or removes (<see cref="ToTier"/> null), and what that costs once.</summary>
 public sealed record MoveNow(string FromTier, string? ToTier, double Objects, double Bytes, double MoveCharge, double EarlyLeaveCharge);
 
-/// <summary>A tier whose minimum stay the draft's steps break: the shortest stay, under which prefixes, and what early leaving costs in the first and third year.</summary>
-public sealed record BrokenStay(string Tier, IReadOnlyList<string> Prefixes, int StaysDays, int MinimumDays, double ChargeInYear1, double ChargeInYear3);
+/// <summary>A tier whose minimum stay the draft's steps break: the shortest stay, under which prefixes, and what early leaving costs in
+/// the first and third year.</summary>
+public sealed record BrokenStay(
+    string Tier,
+    IReadOnlyList<string> Prefixes,
+    int StaysDays,
+    int MinimumDays,
+    double ChargeInYear1,
+    double ChargeInYear3
+);
 
 /// <summary>What comes to rest, at the end of three years, where reading has to wait.</summary>
 public sealed record SlowTier(string Tier, double WaitHours, double BytesBefore, double BytesAfter);
@@ -38,6 +54,7 @@ public sealed record Consequences
     public required IReadOnlyList<YearChange> Cost { get; init; }
     public required IReadOnlyList<ChargeChange> Charges { get; init; }
     public required IReadOnlyList<MoveNow> Now { get; init; }
+
     /// <summary>Moves and early leaving of today's run, together. Money.</summary>
     public double OneOffCharges => Now.Sum(m => m.MoveCharge + m.EarlyLeaveCharge);
     public required IReadOnlyList<BrokenStay> BrokenStays { get; init; }
@@ -56,7 +73,12 @@ public sealed record Consequences
         return new Consequences
         {
             Cost = Changes(before.Calendar, was, will),
-            Charges = [.. Enum.GetValues<Charge>().Select(c => new ChargeChange(c, was.ByCharge[(int)c], will.ByCharge[(int)c])).Where(c => c.Before != 0 || c.After != 0)],
+            Charges =
+            [
+                .. Enum.GetValues<Charge>()
+                    .Select(c => new ChargeChange(c, was.ByCharge[(int)c], will.ByCharge[(int)c]))
+                    .Where(c => c.Before != 0 || c.After != 0),
+            ],
             Now = [.. TodaysRun.Of(draft, estate).Select(m => Price(m, draft, estate))],
             BrokenStays = [.. Broken(AgeStrip.Of(draft, estate.PriceBook, estate.Today), will)],
             Steps = StepEconomies.Of(draft, estate),
@@ -72,16 +94,31 @@ public sealed record Consequences
     public static IReadOnlyList<YearChange> CostOf(Projection before, Estate after, string bucket) =>
         Changes(before.Calendar, Costs.Of(before, bucket), Costs.Of(before.With(after), bucket));
 
-    private static YearChange[] Changes(BillingCalendar calendar, Costs was, Costs will) => [.. Years.Select(y => new YearChange(
-        y, Month.Of(calendar.Date((y - 1) * 12)), Month.Of(calendar.Date((y * 12) - 1)),
-        Costs.InYear(y, was.Bucket), Costs.InYear(y, will.Bucket), Costs.InYear(y, was.Estate), Costs.InYear(y, will.Estate)))];
+    private static YearChange[] Changes(BillingCalendar calendar, Costs was, Costs will) =>
+        [
+            .. Years.Select(y => new YearChange(
+                y,
+                Month.Of(calendar.Date((y - 1) * 12)),
+                Month.Of(calendar.Date((y * 12) - 1)),
+                Costs.InYear(y, was.Bucket),
+                Costs.InYear(y, will.Bucket),
+                Costs.InYear(y, was.Estate),
+                Costs.InYear(y, will.Estate)
+            )),
+        ];
 
     private static IEnumerable<BrokenStay> Broken(AgeStrip strip, Costs costs) =>
         from lane in strip.Lanes
         from stay in lane.ShortStays
         group (lane.Prefix, stay) by stay.Tier into tier
-        select new BrokenStay(tier.Key, [.. tier.Select(t => t.Prefix)], tier.Min(t => t.stay.StaysDays), tier.First().stay.MinimumDays,
-            costs.EarlyLeave(tier.Key, 1), costs.EarlyLeave(tier.Key, 3));
+        select new BrokenStay(
+            tier.Key,
+            [.. tier.Select(t => t.Prefix)],
+            tier.Min(t => t.stay.StaysDays),
+            tier.First().stay.MinimumDays,
+            costs.EarlyLeave(tier.Key, 1),
+            costs.EarlyLeave(tier.Key, 3)
+        );
 
     private static MoveNow Price(RunMove move, Bucket bucket, Estate estate)
     {
@@ -90,7 +127,14 @@ public sealed record Consequences
         var daysOfMonth = book.Month == BillingMonth.ThirtyDays ? 30 : DateTime.DaysInMonth(estate.Today.Year, estate.Today.Month);
         var unitMonths = move.EarlyLeaveByteDays / book.Unit.Bytes() / daysOfMonth;
         var early = region.PriceOf(move.FromTier)!.Storage[0].Price.For(unitMonths) * book.FindScheme(bucket.Scheme)!.StorageFactor;
-        return new MoveNow(move.FromTier, move.ToTier, move.Objects, move.Bytes, move.ToTier is null ? 0 : region.PriceOf(move.ToTier)!.MovesIn.For(move.Objects), early);
+        return new MoveNow(
+            move.FromTier,
+            move.ToTier,
+            move.Objects,
+            move.Bytes,
+            move.ToTier is null ? 0 : region.PriceOf(move.ToTier)!.MovesIn.For(move.Objects),
+            early
+        );
     }
 
     private static IEnumerable<SlowTier> SlowTiers(Projection before, string? replaces, Projection after, string name)
@@ -99,9 +143,11 @@ public sealed record Consequences
         var tiers = after.Estate.PriceBook.Tiers;
         for (var tier = 0; tier < tiers.Count; tier++)
         {
-            if (tiers[tier].WaitHours <= 0) continue;
+            if (tiers[tier].WaitHours <= 0)
+                continue;
             var (was, will) = (Resting(before, replaces, tier), Resting(after, name, tier));
-            if (was > 0 || will > 0) yield return new SlowTier(tiers[tier].Id, tiers[tier].WaitHours, was, will);
+            if (was > 0 || will > 0)
+                yield return new SlowTier(tiers[tier].Id, tiers[tier].WaitHours, was, will);
         }
 
         static double Resting(Projection projection, string? bucket, int tier) =>
@@ -124,8 +170,8 @@ public sealed record Consequences
 
         public static double InYear(int year, double[] money) => money.AsSpan((year - 1) * 12, 12).ToArray().Sum();
 
-        public double EarlyLeave(string tier, int year) => bucketRows
-            .Where(r => r.Charge == Charge.EarlyLeave && tiers[r.Tier].Id == tier && r.Month / 12 == year - 1).Sum(r => r.Amount);
+        public double EarlyLeave(string tier, int year) =>
+            bucketRows.Where(r => r.Charge == Charge.EarlyLeave && tiers[r.Tier].Id == tier && r.Month / 12 == year - 1).Sum(r => r.Amount);
 
         public static Costs Of(Projection projection, string? bucket)
         {
@@ -135,14 +181,18 @@ public sealed record Consequences
             {
                 var own = projection.Usages[b].Bucket.Name == bucket;
                 rows.Clear();
-                for (var m = 0; m < Months; m++) projection.Bill.AddRows(b, m, rows);
-                foreach (var row in rows) costs.Estate[row.Month] += row.Amount;
-                if (!own) continue;
+                for (var m = 0; m < Months; m++)
+                    projection.Bill.AddRows(b, m, rows);
+                foreach (var row in rows)
+                    costs.Estate[row.Month] += row.Amount;
+                if (!own)
+                    continue;
                 costs.bucketRows.AddRange(rows);
                 foreach (var row in rows)
                 {
                     costs.Bucket[row.Month] += row.Amount;
-                    if (row.Month < 12) costs.ByCharge[(int)row.Charge] += row.Amount;
+                    if (row.Month < 12)
+                        costs.ByCharge[(int)row.Charge] += row.Amount;
                 }
             }
             return costs;

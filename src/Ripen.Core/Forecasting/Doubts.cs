@@ -21,11 +21,23 @@ public static class Doubts
                 var (step, at) = (rule.Steps[j], $"$.rules[{i}].steps[{j}]");
                 if (step.Age >= rule.ExpireAt)
                 {
-                    doubts.Add(new("step-after-expiry", $"{at}.age", $"The step at day {step.Age} never happens: objects expire at day {rule.ExpireAt}."));
+                    doubts.Add(
+                        new(
+                            "step-after-expiry",
+                            $"{at}.age",
+                            $"The step at day {step.Age} never happens: objects expire at day {rule.ExpireAt}."
+                        )
+                    );
                 }
                 if (prices.Coldness(step.Tier) <= prices.Coldness(bucket.Tier))
                 {
-                    doubts.Add(new("step-not-colder", $"{at}.tier", $"{Name(step.Tier)} is no colder than {Name(bucket.Tier)}, where objects land; the step moves none of them."));
+                    doubts.Add(
+                        new(
+                            "step-not-colder",
+                            $"{at}.tier",
+                            $"{Name(step.Tier)} is no colder than {Name(bucket.Tier)}, where objects land; the step moves none of them."
+                        )
+                    );
                 }
             }
             for (var k = 0; k < i; k++)
@@ -33,35 +45,62 @@ public static class Doubts
                 var other = bucket.Rules[k];
                 if (Prefixes.Covers(rule.Prefix, other.Prefix) || Prefixes.Covers(other.Prefix, rule.Prefix))
                 {
-                    doubts.Add(new("rules-overlap", $"$.rules[{i}]", $"Rules '{other.Id}' and '{rule.Id}' cover the same objects; the coldest step and the earliest expiry count."));
+                    doubts.Add(
+                        new(
+                            "rules-overlap",
+                            $"$.rules[{i}]",
+                            $"Rules '{other.Id}' and '{rule.Id}' cover the same objects; the coldest step and the earliest expiry count."
+                        )
+                    );
                 }
             }
             if (rule.ExpireAt is { } age && bucket.Keep?.Days > age)
             {
-                doubts.Add(new("expiry-waits", $"$.rules[{i}].expireAt",
-                    $"Expiry at day {age} has to wait: the keep rule holds every object until day {bucket.Keep.Days}."));
+                doubts.Add(
+                    new(
+                        "expiry-waits",
+                        $"$.rules[{i}].expireAt",
+                        $"Expiry at day {age} has to wait: the keep rule holds every object until day {bucket.Keep.Days}."
+                    )
+                );
             }
             if (rule.ExpireAt is { } expiry && bucket.Keep?.Until is { } until && estate.Today.AddDays(expiry) < until)
             {
-                doubts.Add(new("expiry-waits", $"$.rules[{i}].expireAt",
-                    $"Expiry at day {expiry} has to wait for objects created before {until.AddDays(-expiry):yyyy-MM-dd}: the keep rule holds everything until {until:yyyy-MM-dd}."));
+                doubts.Add(
+                    new(
+                        "expiry-waits",
+                        $"$.rules[{i}].expireAt",
+                        $"Expiry at day {expiry} has to wait for objects created before {until.AddDays(-expiry):yyyy-MM-dd}: the keep rule holds everything until {until:yyyy-MM-dd}."
+                    )
+                );
             }
         }
-        for (var i = 0; i < bucket.CopyTo.Count; i++) Copies(bucket, bucket.CopyTo[i], $"$.copyTo[{i}]", estate, doubts);
+        for (var i = 0; i < bucket.CopyTo.Count; i++)
+            Copies(bucket, bucket.CopyTo[i], $"$.copyTo[{i}]", estate, doubts);
         var (region, scheme) = (prices.FindRegion(bucket.Region)!, prices.FindScheme(bucket.Scheme)!);
         var needed = Placement.Of(scheme).ZonesNeeded;
         if (region.Zones < needed)
         {
-            doubts.Add(new("too-few-zones", "$.scheme",
-                $"'{scheme.Name}' wants {needed} zones, and {region.Name} has {region.Zones}: the loss of one zone takes more than the scheme allows for."));
+            doubts.Add(
+                new(
+                    "too-few-zones",
+                    "$.scheme",
+                    $"'{scheme.Name}' wants {needed} zones, and {region.Name} has {region.Zones}: the loss of one zone takes more than the scheme allows for."
+                )
+            );
         }
         foreach (var lane in AgeStrip.Of(bucket, prices, estate.Today).Lanes)
         {
             foreach (var stay in lane.ShortStays)
             {
                 var where = lane.Prefix.Length == 0 ? "Objects" : $"Objects under '{lane.Prefix}'";
-                doubts.Add(new("minimum-stay", "$.rules",
-                    $"{where} stay {stay.StaysDays} days in {Name(stay.Tier)}, which charges for {stay.MinimumDays}: {stay.MinimumDays - stay.StaysDays} days are paid for nothing."));
+                doubts.Add(
+                    new(
+                        "minimum-stay",
+                        "$.rules",
+                        $"{where} stay {stay.StaysDays} days in {Name(stay.Tier)}, which charges for {stay.MinimumDays}: {stay.MinimumDays - stay.StaysDays} days are paid for nothing."
+                    )
+                );
             }
         }
         return doubts;
@@ -69,17 +108,30 @@ public static class Doubts
 
     private static void Copies(Bucket bucket, CopyRule rule, string at, Estate estate, List<Problem> doubts)
     {
-        if (estate.Find(rule.Bucket) is not { } target) return;
+        if (estate.Find(rule.Bucket) is not { } target)
+            return;
         foreach (var side in new[] { bucket, target }.Where(b => !b.Versioning))
         {
-            doubts.Add(new("copies-without-versions", at, $"'{side.Name}' keeps no versions: what is overwritten there is gone before anybody can compare; switch versioning on for both sides."));
+            doubts.Add(
+                new(
+                    "copies-without-versions",
+                    at,
+                    $"'{side.Name}' keeps no versions: what is overwritten there is gone before anybody can compare; switch versioning on for both sides."
+                )
+            );
         }
-        if (estate.PriceBook.FindTransfer(bucket.Region, target.Region) is not { MegabitsPerSecond: not null } line) return;
+        if (estate.PriceBook.FindTransfer(bucket.Region, target.Region) is not { MegabitsPerSecond: not null } line)
+            return;
         var arriving = Backlog.Arriving(bucket, rule).Sum();
         if (arriving > line.BytesPerSecond)
         {
-            doubts.Add(new("line-too-thin", at,
-                $"The line from '{bucket.Region}' to '{target.Region}' carries {line.BytesPerSecond * 86400:0.###e+0} bytes a day, and {arriving * 86400:0.###e+0} arrive: copies fall behind for good."));
+            doubts.Add(
+                new(
+                    "line-too-thin",
+                    at,
+                    $"The line from '{bucket.Region}' to '{target.Region}' carries {line.BytesPerSecond * 86400:0.###e+0} bytes a day, and {arriving * 86400:0.###e+0} arrive: copies fall behind for good."
+                )
+            );
         }
     }
 }

@@ -16,8 +16,12 @@ public static class ForecastFiles
         writer.Write($"{Header}\r\n");
         foreach (var row in rows)
         {
-            writer.Write(string.Create(CultureInfo.InvariantCulture,
-                $"{row.Month},{row.Bucket},{row.Region},{row.Tier},{row.Charge.Name()},{row.Quantity:R},{row.Unit},{row.Amount:R}\r\n"));
+            writer.Write(
+                string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"{row.Month},{row.Bucket},{row.Region},{row.Tier},{row.Charge.Name()},{row.Quantity:R},{row.Unit},{row.Amount:R}\r\n"
+                )
+            );
         }
     }
 

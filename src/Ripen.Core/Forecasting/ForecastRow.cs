@@ -17,18 +17,27 @@ public readonly record struct Month(int Year, int Number)
 
 /// <summary>One row of a forecast: what is charged in a month for a bucket in a tier. The amount is not rounded.</summary>
 public sealed record ForecastRow(
-    Month Month, string Bucket, string Region, string Tier, Charge Charge, double Quantity, string Unit, double Amount);
+    Month Month,
+    string Bucket,
+    string Region,
+    string Tier,
+    Charge Charge,
+    double Quantity,
+    string Unit,
+    double Amount
+);
 
 public static class Units
 {
     /// <summary>The unit of a charge's quantity, as files name it.</summary>
-    public static string Of(Charge charge, SizeUnit unit) => charge switch
-    {
-        Charge.Storage or Charge.EarlyLeave => $"{unit}-month",
-        Charge.Writes or Charge.Reads => "request",
-        Charge.Moves => "object",
-        _ => unit.ToString(),
-    };
+    public static string Of(Charge charge, SizeUnit unit) =>
+        charge switch
+        {
+            Charge.Storage or Charge.EarlyLeave => $"{unit}-month",
+            Charge.Writes or Charge.Reads => "request",
+            Charge.Moves => "object",
+            _ => unit.ToString(),
+        };
 
     /// <summary>The name of a charge in files and over HTTP.</summary>
     public static string Name(this Charge charge) => JsonNamingPolicy.KebabCaseLower.ConvertName(charge.ToString());

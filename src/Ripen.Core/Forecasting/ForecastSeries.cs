@@ -5,17 +5,30 @@ using Ripen.Core.Pricing;
 namespace Ripen.Core.Forecasting;
 
 /// <summary>What the lines of a forecast are split by.</summary>
-public enum SplitBy { Tier, Charge, Bucket }
+public enum SplitBy
+{
+    Tier,
+    Charge,
+    Bucket,
+}
 
-/// <summary>One line of a forecast, a value for each month. <see cref="Bytes"/> are at rest on the month's last day; null for charges, which hold none.</summary>
+/// <summary>One line of a forecast, a value for each month. <see cref="Bytes"/> are at rest on the month's last day; null for charges,
+/// which hold none.</summary>
 public sealed record ForecastLine(string Key, string Name, IReadOnlyList<double> Money, IReadOnlyList<double>? Bytes);
 
-/// <summary>Twelve months, the <see cref="Number"/>th from today; the last may be cut short by the horizon. Bytes are at rest at its end.</summary>
+/// <summary>Twelve months, the <see cref="Number"/>th from today; the last may be cut short by the horizon. Bytes are at rest at its
+/// end.</summary>
 public sealed record ForecastYear(int Number, Month From, Month To, double Money, double BytesAtEnd);
 
-/// <summary>Money and bytes by month, split one way. Lines of nothing are left out; the order is the price book's or the estate's.</summary>
+/// <summary>Money and bytes by month, split one way. Lines of nothing are left out; the order is the price book's or the
+/// estate's.</summary>
 public sealed record ForecastSeries(
-    IReadOnlyList<Month> Months, IReadOnlyList<ForecastLine> Lines, IReadOnlyList<double> Money, IReadOnlyList<double> Bytes, IReadOnlyList<ForecastYear> Years)
+    IReadOnlyList<Month> Months,
+    IReadOnlyList<ForecastLine> Lines,
+    IReadOnlyList<double> Money,
+    IReadOnlyList<double> Bytes,
+    IReadOnlyList<ForecastYear> Years
+)
 {
     /// <param name="projection">What is summed up.</param>
     /// <param name="by">What the lines stand for.</param>
@@ -36,12 +49,19 @@ public sealed record ForecastSeries(
         var rows = new List<BillRow>();
         for (var b = 0; b < projection.Usages.Count; b++)
         {
-            if (bucket is not null && projection.Usages[b].Bucket.Name != bucket) continue;
+            if (bucket is not null && projection.Usages[b].Bucket.Name != bucket)
+                continue;
             rows.Clear();
-            for (var m = 0; m < months; m++) projection.Bill.AddRows(b, m, rows);
+            for (var m = 0; m < months; m++)
+                projection.Bill.AddRows(b, m, rows);
             foreach (var row in rows)
             {
-                var line = by switch { SplitBy.Tier => row.Tier, SplitBy.Charge => (int)row.Charge, _ => b };
+                var line = by switch
+                {
+                    SplitBy.Tier => row.Tier,
+                    SplitBy.Charge => (int)row.Charge,
+                    _ => b,
+                };
                 money[line][row.Month] += row.Amount;
                 totalMoney[row.Month] += row.Amount;
             }
@@ -50,7 +70,8 @@ public sealed record ForecastSeries(
                 var resting = projection.Usages[b].Of(tier, Measure.BytesAtEnd);
                 for (var m = 0; m < months; m++)
                 {
-                    if (by != SplitBy.Charge) bytes[by == SplitBy.Tier ? tier : b][m] += resting[m];
+                    if (by != SplitBy.Charge)
+                        bytes[by == SplitBy.Tier ? tier : b][m] += resting[m];
                     totalBytes[m] += resting[m];
                 }
             }
@@ -58,10 +79,27 @@ public sealed record ForecastSeries(
         List<Month> names = [.. Enumerable.Range(0, months).Select(m => Month.Of(projection.Calendar.Date(m)))];
         return new ForecastSeries(
             names,
-            [.. lines.Select((line, i) => new ForecastLine(line.Key, line.Name, money[i], by == SplitBy.Charge ? null : bytes[i]))
-                .Where(l => l.Money.Any(v => v != 0) || l.Bytes?.Any(v => v != 0) == true)],
-            totalMoney, totalBytes,
-            [.. names.Chunk(12).Select((year, y) => new ForecastYear(
-                y + 1, year[0], year[^1], totalMoney.Skip(y * 12).Take(12).Sum(), totalBytes[(y * 12) + year.Length - 1]))]);
+            [
+                .. lines
+                    .Select((line, i) => new ForecastLine(line.Key, line.Name, money[i], by == SplitBy.Charge ? null : bytes[i]))
+                    .Where(l => l.Money.Any(v => v != 0) || l.Bytes?.Any(v => v != 0) == true),
+            ],
+            totalMoney,
+            totalBytes,
+            [
+                .. names
+                    .Chunk(12)
+                    .Select(
+                        (year, y) =>
+                            new ForecastYear(
+                                y + 1,
+                                year[0],
+                                year[^1],
+                                totalMoney.Skip(y * 12).Take(12).Sum(),
+                                totalBytes[(y * 12) + year.Length - 1]
+                            )
+                    ),
+            ]
+        );
     }
 }

@@ -13,5 +13,6 @@ public sealed class MonthConverter : JsonConverter<Month>
         return Month.Of(date);
     }
 
-    public override void Write(Utf8JsonWriter writer, Month value, JsonSerializerOptions options) => writer.WriteStringValue(value.ToString());
+    public override void Write(Utf8JsonWriter writer, Month value, JsonSerializerOptions options) =>
+        writer.WriteStringValue(value.ToString());
 }

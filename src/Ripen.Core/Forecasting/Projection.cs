@@ -39,7 +39,8 @@ public sealed class Projection
     public static Projection Of(Estate estate, int months) =>
         Compute(estate, new BillingCalendar(estate.Today, months, estate.PriceBook.Month), previous: null);
 
-    /// <summary>The projection of <paramref name="estate"/> over the same months; what did not change since this one is taken over.</summary>
+    /// <summary>The projection of <paramref name="estate"/> over the same months; what did not change since this one is taken
+    /// over.</summary>
     public Projection With(Estate estate)
     {
         var sameGround = estate.Today == Estate.Today && ReferenceEquals(estate.PriceBook, Estate.PriceBook);
@@ -51,7 +52,11 @@ public sealed class Projection
     {
         var prices = Estate.PriceBook;
         var order = Enumerable.Range(0, usages.Count).OrderBy(i => usages[i].Bucket.Name, StringComparer.Ordinal).ToList();
-        var tierOrder = prices.Tiers.Select(t => t.Id).Order(StringComparer.Ordinal).Select((id, i) => (id, i)).ToDictionary(t => t.id, t => t.i);
+        var tierOrder = prices
+            .Tiers.Select(t => t.Id)
+            .Order(StringComparer.Ordinal)
+            .Select((id, i) => (id, i))
+            .ToDictionary(t => t.id, t => t.i);
         var rows = new List<BillRow>();
         for (var m = 0; m < Calendar.Months; m++)
         {
@@ -62,8 +67,16 @@ public sealed class Projection
                 Bill.AddRows(bucket, m, rows);
                 foreach (var row in rows.OrderBy(r => tierOrder[prices.Tiers[r.Tier].Id]))
                 {
-                    yield return new ForecastRow(new Month(month.Year, month.Month), usages[bucket].Bucket.Name, usages[bucket].Bucket.Region,
-                        prices.Tiers[row.Tier].Id, row.Charge, row.Quantity, Units.Of(row.Charge, prices.Unit), row.Amount);
+                    yield return new ForecastRow(
+                        new Month(month.Year, month.Month),
+                        usages[bucket].Bucket.Name,
+                        usages[bucket].Bucket.Region,
+                        prices.Tiers[row.Tier].Id,
+                        row.Charge,
+                        row.Quantity,
+                        Units.Of(row.Charge, prices.Unit),
+                        row.Amount
+                    );
                 }
             }
         }
@@ -73,14 +86,22 @@ public sealed class Projection
     public double[][] MoneyByBucket()
     {
         var money = new double[usages.Count][];
-        Parallel.For(0, money.Length, () => new List<BillRow>(), (bucket, _, rows) =>
-        {
-            var own = money[bucket] = new double[Calendar.Months];
-            rows.Clear();
-            for (var m = 0; m < own.Length; m++) Bill.AddRows(bucket, m, rows);
-            foreach (var row in rows) own[row.Month] += row.Amount;
-            return rows;
-        }, _ => { });
+        Parallel.For(
+            0,
+            money.Length,
+            () => new List<BillRow>(),
+            (bucket, _, rows) =>
+            {
+                var own = money[bucket] = new double[Calendar.Months];
+                rows.Clear();
+                for (var m = 0; m < own.Length; m++)
+                    Bill.AddRows(bucket, m, rows);
+                foreach (var row in rows)
+                    own[row.Month] += row.Amount;
+                return rows;
+            },
+            _ => { }
+        );
         return money;
     }
 
@@ -89,8 +110,12 @@ public sealed class Projection
         var growth = new GrowthTable.Shelf(calendar.Days);
         var copies = IncomingCopies.Of(estate, calendar.Days, previous?.Copies);
         var before = previous?.usages.ToDictionary(u => u.Bucket, (IEqualityComparer<Bucket>)ReferenceEqualityComparer.Instance);
-        var usages = estate.Buckets
-            .Select(b => (before?.GetValueOrDefault(b) is { } known && previous!.IsUnchanged(b, copies) ? known : null) ?? BucketUsage.Compute(b, copies, estate.PriceBook, calendar, growth)).ToList();
+        var usages = estate
+            .Buckets.Select(b =>
+                (before?.GetValueOrDefault(b) is { } known && previous!.IsUnchanged(b, copies) ? known : null)
+                ?? BucketUsage.Compute(b, copies, estate.PriceBook, calendar, growth)
+            )
+            .ToList();
         return new Projection(estate, calendar, copies, usages);
     }
 
@@ -99,7 +124,13 @@ public sealed class Projection
     {
         var (before, now) = (Copies.Into(bucket.Name), copies.Into(bucket.Name));
         return before.Count == now.Count
-            && before.Zip(now).All(p => ReferenceEquals(p.First.From, p.Second.From) && ReferenceEquals(p.First.Rule, p.Second.Rule) && ReferenceEquals(p.First.Flow, p.Second.Flow))
+            && before
+                .Zip(now)
+                .All(p =>
+                    ReferenceEquals(p.First.From, p.Second.From)
+                    && ReferenceEquals(p.First.Rule, p.Second.Rule)
+                    && ReferenceEquals(p.First.Flow, p.Second.Flow)
+                )
             && Enumerable.Range(0, bucket.CopyTo.Count).All(i => ReferenceEquals(Copies.FlowOf(bucket, i), copies.FlowOf(bucket, i)));
     }
 }

@@ -15,13 +15,24 @@ namespace Ripen.Core.Forecasting;
 /// <param name="Age">Age at the step, in days.</param>
 /// <param name="StaysDays">Days in the colder tier; no more than <see cref="StepEconomies.LongestStayDays"/>.</param>
 /// <param name="MovePerObject">The one-off charge for the move.</param>
-/// <param name="SavedPerObject">Storage saved over the stay, less dearer reading and leaving either tier early; negative when the colder tier costs more.</param>
+/// <param name="SavedPerObject">Storage saved over the stay, less dearer reading and leaving either tier early; negative when the colder
+/// tier costs more.</param>
 /// <param name="NetPerYear">(saved − move) × objects in a year.</param>
 /// <param name="BreakEvenBytes">The smallest object for which the step pays; null when none does.</param>
 /// <param name="NetPerYearBundled">The same bytes in a year, bundled into objects of <see cref="StepEconomies.BundleBytes"/> first.</param>
 public sealed record StepEconomy(
-    string Prefix, long BytesPerObject, string FromTier, string ToTier, int Age, int StaysDays,
-    double MovePerObject, double SavedPerObject, double NetPerYear, long? BreakEvenBytes, double NetPerYearBundled);
+    string Prefix,
+    long BytesPerObject,
+    string FromTier,
+    string ToTier,
+    int Age,
+    int StaysDays,
+    double MovePerObject,
+    double SavedPerObject,
+    double NetPerYear,
+    long? BreakEvenBytes,
+    double NetPerYearBundled
+);
 
 public static class StepEconomies
 {
@@ -31,14 +42,21 @@ public static class StepEconomies
     /// <summary>What small objects are bundled into, for comparison: 128 MB.</summary>
     public const long BundleBytes = 128_000_000;
 
-
     /// <summary>One entry for each step of each stream that arrives in the bucket or is copied into it.</summary>
     public static IReadOnlyList<StepEconomy> Of(Bucket bucket, Estate estate)
     {
-        var copied = estate.Buckets.SelectMany(b => b.CopyTo.Where(c => c.Bucket == bucket.Name)
-            .SelectMany(c => b.Streams.Where(s => c.Takes(s.Prefix, s.Tags)).Select(s => (Stream: s, Landing: c.Tier ?? bucket.Tier))));
-        return [.. bucket.Streams.Select(s => (Stream: s, Landing: bucket.Tier)).Concat(copied).Where(s => s.Stream.ObjectsPerDay > 0)
-            .SelectMany(s => Of(s.Stream, s.Landing, bucket, estate))];
+        var copied = estate.Buckets.SelectMany(b =>
+            b.CopyTo.Where(c => c.Bucket == bucket.Name)
+                .SelectMany(c => b.Streams.Where(s => c.Takes(s.Prefix, s.Tags)).Select(s => (Stream: s, Landing: c.Tier ?? bucket.Tier)))
+        );
+        return
+        [
+            .. bucket
+                .Streams.Select(s => (Stream: s, Landing: bucket.Tier))
+                .Concat(copied)
+                .Where(s => s.Stream.ObjectsPerDay > 0)
+                .SelectMany(s => Of(s.Stream, s.Landing, bucket, estate)),
+        ];
     }
 
     private static IEnumerable<StepEconomy> Of(ObjectStream stream, string landsIn, Bucket bucket, Estate estate)
@@ -53,16 +71,36 @@ public static class StepEconomies
             var leaves = i + 1 < steps.Count ? steps[i + 1].Age : lifecycle.ExpireAt;
             var days = Math.Min(leaves - steps[i].Age, LongestStayDays);
             var came = i == 0 ? 0 : steps[i - 1].Age;
-            var step = new Weighing(bucket, prices, from, steps[i].Tier, steps[i].Age, days, steps[i].Age - came, leaves < Lifecycle.Never ? leaves - came : null);
+            var step = new Weighing(
+                bucket,
+                prices,
+                from,
+                steps[i].Tier,
+                steps[i].Age,
+                days,
+                steps[i].Age - came,
+                leaves < Lifecycle.Never ? leaves - came : null
+            );
             var perYear = stream.ObjectsPerDay * 365;
             var bundledPerYear = perYear * stream.BytesPerObject / BundleBytes;
             yield return new StepEconomy(
-                stream.Prefix, stream.BytesPerObject, prices.Tiers[from].Id, prices.Tiers[steps[i].Tier].Id, steps[i].Age, days,
-                step.Move, step.Saved(stream.BytesPerObject), step.Net(stream.BytesPerObject) * perYear, step.BreakEven(), step.Net(BundleBytes) * bundledPerYear);
+                stream.Prefix,
+                stream.BytesPerObject,
+                prices.Tiers[from].Id,
+                prices.Tiers[steps[i].Tier].Id,
+                steps[i].Age,
+                days,
+                step.Move,
+                step.Saved(stream.BytesPerObject),
+                step.Net(stream.BytesPerObject) * perYear,
+                step.BreakEven(),
+                step.Net(BundleBytes) * bundledPerYear
+            );
         }
     }
 
-    /// <summary>One step: from a tier after so many days in it, where objects would otherwise stay that many (null for ever), to another for some days.</summary>
+    /// <summary>One step: from a tier after so many days in it, where objects would otherwise stay that many (null for ever), to another
+    /// for some days.</summary>
     private sealed class Weighing(Bucket bucket, PriceBook prices, int from, int to, int age, int days, int stayed, int? wouldStay)
     {
         private readonly Region region = prices.FindRegion(bucket.Region)!;
@@ -74,7 +112,10 @@ public static class StepEconomies
         public double Saved(long bytes)
         {
             // Leaving the tier that is left too early costs the step; what leaving it would cost later anyway does not.
-            var early = EarlyLeave(from, stayed, bytes) - (wouldStay is { } later ? EarlyLeave(from, later, bytes) : 0) + (wouldStay is null ? 0 : EarlyLeave(to, days, bytes));
+            var early =
+                EarlyLeave(from, stayed, bytes)
+                - (wouldStay is { } later ? EarlyLeave(from, later, bytes) : 0)
+                + (wouldStay is null ? 0 : EarlyLeave(to, days, bytes));
             return (StoredADay(from, bytes) - StoredADay(to, bytes)) * days - (ReadOverStay(to, bytes) - ReadOverStay(from, bytes)) - early;
         }
 
@@ -82,14 +123,18 @@ public static class StepEconomies
         public long? BreakEven()
         {
             const long largest = 1_000_000_000_000;
-            if (Net(0) >= 0) return 0;
-            if (Net(largest) < 0) return null;
+            if (Net(0) >= 0)
+                return 0;
+            if (Net(largest) < 0)
+                return null;
             var (loses, pays) = (0L, largest);
             while (pays - loses > 1)
             {
                 var middle = loses + ((pays - loses) / 2);
-                if (Net(middle) >= 0) pays = middle;
-                else loses = middle;
+                if (Net(middle) >= 0)
+                    pays = middle;
+                else
+                    loses = middle;
             }
             return pays;
         }
@@ -98,11 +143,15 @@ public static class StepEconomies
             prices.Tiers[tier].BilledBytes(bytes) * Math.Max(0, prices.Tiers[tier].MinimumStayDays - stays) * DayPrice(tier);
 
         private double StoredADay(int tier, long bytes) =>
-            (prices.Tiers[tier].BilledBytes(bytes) * DayPrice(tier)) + (prices.Tiers[tier].IndexBytes * DayPrice(prices.Coldness(bucket.Tier)));
+            (prices.Tiers[tier].BilledBytes(bytes) * DayPrice(tier))
+            + (prices.Tiers[tier].IndexBytes * DayPrice(prices.Coldness(bucket.Tier)));
 
         /// <summary>Money per byte and day at rest.</summary>
         private double DayPrice(int tier) =>
-            Price(tier).Storage[0].Price.PerUnit * prices.FindScheme(bucket.Scheme)!.StorageFactor / prices.Unit.Bytes() / (prices.Month == BillingMonth.ThirtyDays ? 30 : 365 / 12.0);
+            Price(tier).Storage[0].Price.PerUnit
+            * prices.FindScheme(bucket.Scheme)!.StorageFactor
+            / prices.Unit.Bytes()
+            / (prices.Month == BillingMonth.ThirtyDays ? 30 : 365 / 12.0);
 
         private double ReadOverStay(int tier, long bytes)
         {
@@ -111,7 +160,8 @@ public static class StepEconomies
             {
                 var until = i + 1 < bucket.Reads.Count ? bucket.Reads[i + 1].FromAge : Lifecycle.Never;
                 var overlap = Math.Min(until, age + days) - Math.Max(bucket.Reads[i].FromAge, age);
-                if (overlap > 0) reads += overlap * bucket.Reads[i].ShareOfObjectsPerDay;
+                if (overlap > 0)
+                    reads += overlap * bucket.Reads[i].ShareOfObjectsPerDay;
             }
             var price = Price(tier);
             return reads * (price.Reads.For(1) + price.RecallRequests.For(1) + price.Recall.For(bytes / prices.Unit.Bytes()));

@@ -9,6 +9,7 @@ public sealed record PriceBook
     public required string Currency { get; init; }
     public required SizeUnit Unit { get; init; }
     public required BillingMonth Month { get; init; }
+
     /// <summary>From warm to cold: a tier's place in the list is its coldness.</summary>
     public required IReadOnlyList<Tier> Tiers { get; init; }
     public required IReadOnlyList<Scheme> Schemes { get; init; }
@@ -20,7 +21,8 @@ public sealed record PriceBook
     {
         for (var i = 0; i < Tiers.Count; i++)
         {
-            if (Tiers[i].Id == tier) return i;
+            if (Tiers[i].Id == tier)
+                return i;
         }
         return -1;
     }
@@ -32,7 +34,8 @@ public sealed record PriceBook
     /// <summary>The price of a transfer between two regions; free where none is listed.</summary>
     public UnitPrice TransferPrice(string from, string to) => FindTransfer(from, to)?.Price ?? default;
 
-    /// <summary>The line from one region to another as the price book states it; null where it states none: free, at once and without a limit.</summary>
+    /// <summary>The line from one region to another as the price book states it; null where it states none: free, at once and without a
+    /// limit.</summary>
     public Transfer? FindTransfer(string from, string to) => Transfers.FirstOrDefault(t => t.From == from && t.To == to);
 }
 
@@ -41,14 +44,19 @@ public sealed record Tier
 {
     public required string Id { get; init; }
     public required string Name { get; init; }
+
     /// <summary>Days for which the tier charges even when an object leaves earlier; 0 for none.</summary>
     public required int MinimumStayDays { get; init; }
+
     /// <summary>Smaller objects are billed as this many bytes.</summary>
     public required long MinimumObjectBytes { get; init; }
+
     /// <summary>Bytes billed in this tier in addition to each object.</summary>
     public required long OverheadBytes { get; init; }
+
     /// <summary>Bytes billed for each object in the bucket's landing tier, so that it can be listed.</summary>
     public required long IndexBytes { get; init; }
+
     /// <summary>Hours before the first byte of a recall.</summary>
     public required double WaitHours { get; init; }
 
@@ -57,7 +65,13 @@ public sealed record Tier
 }
 
 /// <summary>How far apart the copies of a scheme lie.</summary>
-public enum Spread { Device, Rack, Zone, Region }
+public enum Spread
+{
+    Device,
+    Rack,
+    Zone,
+    Region,
+}
 
 /// <summary>A redundancy scheme, as priced: <see cref="StorageFactor"/> multiplies every storage price.</summary>
 public sealed record Scheme
@@ -67,15 +81,19 @@ public sealed record Scheme
     public required int Copies { get; init; }
     public required Spread Spread { get; init; }
     public required double StorageFactor { get; init; }
+
     /// <summary>How an object is cut when it is coded instead of copied; null for copies. A coded scheme has one copy.</summary>
     public Coding? Coded { get; init; }
+
     /// <summary>Over how many places the fragments are dealt; null for one place of the spread for each fragment.</summary>
     public Places? Over { get; init; }
+
     /// <summary>What can go wrong, and how often; null for <see cref="Pricing.Hazards.Usual"/>.</summary>
     public Hazards? Hazards { get; init; }
 }
 
-/// <summary>An erasure code: <see cref="Data"/> + <see cref="Parity"/> fragments, any <see cref="Data"/> of which give the object back.</summary>
+/// <summary>An erasure code: <see cref="Data"/> + <see cref="Parity"/> fragments, any <see cref="Data"/> of which give the object
+/// back.</summary>
 public sealed record Coding
 {
     public required int Data { get; init; }
@@ -93,21 +111,26 @@ public sealed record Places
 /// <summary>How often parts fail and for how long. Rates are per year, durations in hours.</summary>
 public sealed record Hazards
 {
-    /// <summary>Orders of magnitude that are common practice (from memory, no published source); a price book should state its own.</summary>
+    /// <summary>Orders of magnitude that are common practice (from memory, no published source); a price book should state its
+    /// own.</summary>
     public static readonly Hazards Usual = new();
 
     /// <summary>The share of devices that fail in a year (AFR): above 0, below 1.</summary>
     public double DeviceFailuresPerYear { get; init; } = 0.015;
+
     /// <summary>Mean hours until a lost fragment is whole again elsewhere; above 0.</summary>
     public double RepairHours { get; init; } = 24;
+
     /// <summary>Whether lost fragments are repaired one after another instead of all at once.</summary>
     public bool OneRepairAtATime { get; init; }
     public double ZoneOutagesPerYear { get; init; } = 0.5;
     public double ZoneOutageHours { get; init; } = 4;
     public double RegionOutagesPerYear { get; init; } = 0.1;
     public double RegionOutageHours { get; init; } = 6;
+
     /// <summary>How often a year a whole zone is destroyed, with all that lies in it: a fire, a flood. At least 0.</summary>
     public double ZonesDestroyedPerYear { get; init; } = 1e-4;
+
     /// <summary>How often a year a whole region is destroyed. At least 0.</summary>
     public double RegionsDestroyedPerYear { get; init; } = 1e-5;
 }
@@ -117,6 +140,7 @@ public sealed record Region
 {
     public required string Id { get; init; }
     public required string Name { get; init; }
+
     /// <summary>Separate buildings in it, at least 1; null when the price book does not say.</summary>
     public int? Zones { get; init; }
     public required IReadOnlyList<TierPrice> Prices { get; init; }
@@ -128,6 +152,7 @@ public sealed record Region
 public sealed record TierPrice
 {
     public required string Tier { get; init; }
+
     /// <summary>Graduated bands per unit-month; limits rise, the last has none.</summary>
     public required IReadOnlyList<StorageBand> Storage { get; init; }
     public required PricePerThousand Writes { get; init; }
@@ -144,7 +169,8 @@ public sealed record TierPrice
         foreach (var band in Storage)
         {
             var to = band.UpTo ?? double.PositiveInfinity;
-            if (unitMonths <= to) return cost + band.Price.For(unitMonths - from);
+            if (unitMonths <= to)
+                return cost + band.Price.For(unitMonths - from);
             cost += band.Price.For(to - from);
             from = to;
         }
@@ -165,8 +191,10 @@ public sealed record Transfer
     public required string From { get; init; }
     public required string To { get; init; }
     public required UnitPrice Price { get; init; }
+
     /// <summary>Bandwidth in 10^6 bits a second, above 0; null for no limit.</summary>
     public double? MegabitsPerSecond { get; init; }
+
     /// <summary>Latency there and back, at least 0; null for none.</summary>
     public double? RoundTripMilliseconds { get; init; }
 

@@ -15,10 +15,18 @@ public readonly record struct PricePerThousand(double PerThousand)
 }
 
 /// <summary>What the price book prices: 10^9 bytes (GB) or 2^30 bytes (GiB), IEC 80000-13.</summary>
-public enum SizeUnit { GB, GiB }
+public enum SizeUnit
+{
+    GB,
+    GiB,
+}
 
 /// <summary>How many days a month is billed as: its own, or thirty.</summary>
-public enum BillingMonth { Calendar, ThirtyDays }
+public enum BillingMonth
+{
+    Calendar,
+    ThirtyDays,
+}
 
 public static class SizeUnits
 {

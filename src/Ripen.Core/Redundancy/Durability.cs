@@ -2,7 +2,8 @@ namespace Ripen.Core.Redundancy;
 
 /// <summary>
 /// How long fragments on failing and repaired devices keep an object: a birth–death chain over the number of failed fragments, absorbed
-/// when more than the spare ones have failed at once. Devices fail independently; what the loss of whole zones and regions adds is <see cref="PlaceLosses"/>'s. Times are held
+/// when more than the spare ones have failed at once. Devices fail independently; what the loss of whole zones and regions adds is
+/// <see cref="PlaceLosses"/>'s. Times are held
 /// as logarithms: seventy copies outlast any number of years that can be written down.
 /// </summary>
 public static class Durability
@@ -10,12 +11,15 @@ public static class Durability
     /// <summary>Hours in a mean year of 365.25 days.</summary>
     public const double HoursPerYear = 8766;
 
-    /// <summary>Failures per hour of one device when <paramref name="perYear"/> of all (0 to 1, exclusive) fail in a year: −ln(1 − AFR) / 8766 h.</summary>
+    /// <summary>Failures per hour of one device when <paramref name="perYear"/> of all (0 to 1, exclusive) fail in a year: −ln(1 − AFR) /
+    /// 8766 h.</summary>
     public static double FailureRate(double perYear) => -Tiny.LogOnePlus(-perYear) / HoursPerYear;
 
     /// <summary>
-    /// The natural logarithm of the mean hours until the object is lost, from all fragments whole. With failure rates (n − i)λ and repair rates iμ (or μ, one repair at
-    /// a time), the mean time from i to i + 1 failed is hᵢ = 1/uᵢ + dᵢ/uᵢ · hᵢ₋₁, and the sum of h₀ … hₘ is the answer: first-step analysis of a
+    /// The natural logarithm of the mean hours until the object is lost, from all fragments whole. With failure rates (n − i)λ and repair
+    /// rates iμ (or μ, one repair at
+    /// a time), the mean time from i to i + 1 failed is hᵢ = 1/uᵢ + dᵢ/uᵢ · hᵢ₋₁, and the sum of h₀ … hₘ is the answer: first-step
+    /// analysis of a
     /// birth–death chain (textbook; only sums of positive terms, so nothing cancels).
     /// </summary>
     /// <param name="fragments">n, at least 1.</param>
@@ -44,7 +48,8 @@ public static class Durability
     public static double MeanHoursToLoss(int fragments, int spare, double failureRate, double repairHours, bool oneRepairAtATime) =>
         Math.Exp(LogMeanHoursToLoss(fragments, spare, failureRate, repairHours, oneRepairAtATime));
 
-    /// <summary>The natural logarithm of the probability that something with this rate per year, ln ν, happens within a year: 1 − e^(−ν).</summary>
+    /// <summary>The natural logarithm of the probability that something with this rate per year, ln ν, happens within a year: 1 −
+    /// e^(−ν).</summary>
     public static double LogChanceInAYear(double logRatePerYear) =>
         logRatePerYear < -30 ? logRatePerYear : Math.Log(-Tiny.ExpLessOne(-Math.Exp(logRatePerYear)));
 

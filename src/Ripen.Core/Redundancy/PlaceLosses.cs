@@ -3,9 +3,12 @@ using Ripen.Core.Pricing;
 namespace Ripen.Core.Redundancy;
 
 /// <summary>
-/// How often an object is lost because a whole zone or region is destroyed, alone or together with failed devices. Devices, zones and regions fail and are made good
-/// independently, each part whole or gone; an object is lost when an event leaves fewer fragments than are needed. The frequency of such events in the steady state is
-/// the sum over events of their rate times the chance that the event is the one too many (frequency of failure of a repairable system: Singh and Billinton, "System
+/// How often an object is lost because a whole zone or region is destroyed, alone or together with failed devices. Devices, zones and
+/// regions fail and are made good
+/// independently, each part whole or gone; an object is lost when an event leaves fewer fragments than are needed. The frequency of such
+/// events in the steady state is
+/// the sum over events of their rate times the chance that the event is the one too many (frequency of failure of a repairable system:
+/// Singh and Billinton, "System
 /// Reliability Modelling and Evaluation", 1977; from memory). Losses to devices alone are <see cref="Durability"/>'s and not counted here.
 /// </summary>
 public static class PlaceLosses
@@ -15,8 +18,15 @@ public static class PlaceLosses
     {
         var repairYears = hazards.RepairHours / Durability.HoursPerYear;
         var deviceRate = Durability.FailureRate(hazards.DeviceFailuresPerYear) * Durability.HoursPerYear;
-        var (device, zone, region) = (Up(deviceRate, repairYears), Up(hazards.ZonesDestroyedPerYear, repairYears), Up(hazards.RegionsDestroyedPerYear, repairYears));
-        var regions = placement.Fragments.GroupBy(f => f.Region).Select(r => r.GroupBy(f => f.Zone).Select(z => Left.OfDevices(z.Count(), device)).ToList()).ToList();
+        var (device, zone, region) = (
+            Up(deviceRate, repairYears),
+            Up(hazards.ZonesDestroyedPerYear, repairYears),
+            Up(hazards.RegionsDestroyedPerYear, repairYears)
+        );
+        var regions = placement
+            .Fragments.GroupBy(f => f.Region)
+            .Select(r => r.GroupBy(f => f.Zone).Select(z => Left.OfDevices(z.Count(), device)).ToList())
+            .ToList();
         var whole = regions.ConvertAll(zones => zones.Aggregate(Left.Nothing, (sum, z) => sum.And(z.OrGone(zone))));
         var total = 0.0;
         // Fragments are dealt in turn, so that most places are alike: one stands for all of its kind.
@@ -30,7 +40,13 @@ public static class PlaceLosses
                 // The zone is there, and so is its region; the rest of the region and the other regions are as they are.
                 var z = zones.First();
                 var others = elsewhere.And(AllBut(regions[r], z, d => d.OrGone(zone)));
-                total += alike.Count() * zones.Count() * hazards.ZonesDestroyedPerYear * zone * region * others.IsLostWithout(regions[r][z], placement.Needed);
+                total +=
+                    alike.Count()
+                    * zones.Count()
+                    * hazards.ZonesDestroyedPerYear
+                    * zone
+                    * region
+                    * others.IsLostWithout(regions[r][z], placement.Needed);
             }
         }
         var all = whole.Aggregate(Left.Nothing, (sum, w) => sum.And(w.OrGone(region)));
@@ -54,7 +70,8 @@ public static class PlaceLosses
         public static Left OfDevices(int count, double up)
         {
             double[] left = [1];
-            for (var i = 0; i < count; i++) left = Convolution.Of(left, [1 - up, up]);
+            for (var i = 0; i < count; i++)
+                left = Convolution.Of(left, [1 - up, up]);
             return new Left(left, new double[left.Length]);
         }
 
@@ -76,11 +93,15 @@ public static class PlaceLosses
         public double IsLostWithout(Left part, int needed)
         {
             var (rest, of) = (Sum(There, Gone), Sum(part.There, part.Gone));
-            var enough = of.Reverse().Aggregate(new List<double> { 0 }, (sums, p) =>
-            {
-                sums.Add(sums[^1] + p);
-                return sums;
-            });
+            var enough = of.Reverse()
+                .Aggregate(
+                    new List<double> { 0 },
+                    (sums, p) =>
+                    {
+                        sums.Add(sums[^1] + p);
+                        return sums;
+                    }
+                );
             enough.Reverse();
             // enough[i] is the chance that the part has i fragments or more.
             return rest.Take(needed).Select((p, n) => needed - n < enough.Count ? p * enough[needed - n] : 0).Sum();
@@ -100,7 +121,8 @@ internal static class Convolution
         var sum = new double[a.Length + b.Length - 1];
         for (var i = 0; i < a.Length; i++)
         {
-            for (var j = 0; j < b.Length; j++) sum[i + j] += a[i] * b[j];
+            for (var j = 0; j < b.Length; j++)
+                sum[i + j] += a[i] * b[j];
         }
         return sum;
     }

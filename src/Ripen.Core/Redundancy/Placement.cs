@@ -14,20 +14,33 @@ public sealed record Placement(IReadOnlyList<FragmentPlace> Fragments, int Neede
     /// <summary>Fragments of which all may be lost at once with nothing lost.</summary>
     public int Spare => Fragments.Count - Needed;
 
-    /// <summary>Deals the fragments of <paramref name="scheme"/> in turn over its regions, in each over its zones, in each over its racks.</summary>
+    /// <summary>Deals the fragments of <paramref name="scheme"/> in turn over its regions, in each over its zones, in each over its
+    /// racks.</summary>
     public static Placement Of(Scheme scheme)
     {
         var needed = scheme.Coded?.Data ?? 1;
         var total = scheme.Coded is { } coded ? coded.Data + coded.Parity : scheme.Copies;
-        var over = scheme.Over ?? scheme.Spread switch
-        {
-            Spread.Region => new Places { Regions = total },
-            Spread.Zone => new Places { Zones = total },
-            Spread.Rack => new Places { Racks = total },
-            _ => new Places(),
-        };
-        return new Placement([.. Enumerable.Range(0, total).Select(i =>
-            new FragmentPlace(i % over.Regions, i / over.Regions % over.Zones, i / over.Regions / over.Zones % over.Racks))], needed);
+        var over =
+            scheme.Over
+            ?? scheme.Spread switch
+            {
+                Spread.Region => new Places { Regions = total },
+                Spread.Zone => new Places { Zones = total },
+                Spread.Rack => new Places { Racks = total },
+                _ => new Places(),
+            };
+        return new Placement(
+            [
+                .. Enumerable
+                    .Range(0, total)
+                    .Select(i => new FragmentPlace(
+                        i % over.Regions,
+                        i / over.Regions % over.Zones,
+                        i / over.Regions / over.Zones % over.Racks
+                    )),
+            ],
+            needed
+        );
     }
 
     /// <summary>The most devices that can be lost at once, whichever they are, with nothing lost.</summary>

@@ -2,7 +2,8 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Redundancy;
 
-/// <summary>The share of time in which an object can be read: enough fragments are on devices, in zones and in regions that are up.</summary>
+/// <summary>The share of time in which an object can be read: enough fragments are on devices, in zones and in regions that are
+/// up.</summary>
 public static class Readability
 {
     /// <summary>
@@ -18,7 +19,8 @@ public static class Readability
         foreach (var inRegion in placement.Fragments.GroupBy(f => f.Region))
         {
             double[] ofRegion = [1];
-            foreach (var inZone in inRegion.GroupBy(f => f.Zone)) ofRegion = Convolution.Of(ofRegion, OrNone(Devices(inZone.Count(), device), zone));
+            foreach (var inZone in inRegion.GroupBy(f => f.Zone))
+                ofRegion = Convolution.Of(ofRegion, OrNone(Devices(inZone.Count(), device), zone));
             reachable = Convolution.Of(reachable, OrNone(ofRegion, region));
         }
         return Math.Min(1, reachable.Skip(placement.Needed).Sum());
@@ -29,7 +31,8 @@ public static class Readability
     private static double[] Devices(int count, double up)
     {
         double[] reachable = [1];
-        for (var i = 0; i < count; i++) reachable = Convolution.Of(reachable, [1 - up, up]);
+        for (var i = 0; i < count; i++)
+            reachable = Convolution.Of(reachable, [1 - up, up]);
         return reachable;
     }
 

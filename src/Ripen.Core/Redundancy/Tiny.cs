@@ -1,7 +1,8 @@
 namespace Ripen.Core.Redundancy;
 
 /// <summary>
-/// Logarithms and exponentials beside 1, where subtracting would lose every digit (W. Kahan's form, as in Higham, "Accuracy and Stability of Numerical Algorithms",
+/// Logarithms and exponentials beside 1, where subtracting would lose every digit (W. Kahan's form, as in Higham, "Accuracy and Stability
+/// of Numerical Algorithms",
 /// 2nd ed. 2002, section 1.14.1; from memory), and sums of numbers that only their logarithms can hold.
 /// </summary>
 internal static class Tiny
@@ -10,14 +11,17 @@ internal static class Tiny
     public static double LogOnePlus(double x)
     {
         var u = 1 + x;
-        return u == 1 ? x : double.IsPositiveInfinity(u) ? u : Math.Log(u) * x / (u - 1);
+        return u == 1 ? x
+            : double.IsPositiveInfinity(u) ? u
+            : Math.Log(u) * x / (u - 1);
     }
 
     /// <summary>e^x − 1.</summary>
     public static double ExpLessOne(double x)
     {
         var u = Math.Exp(x);
-        if (u == 1) return x;
+        if (u == 1)
+            return x;
         var less = u - 1;
         return less == -1 || double.IsPositiveInfinity(u) ? less : less * x / Math.Log(u);
     }

@@ -14,22 +14,32 @@ public sealed record Lines(Line Uplink, Line BetweenZones, Line BetweenRegions)
     public static readonly Lines Ordinary = new(new Line(200, 12), new Line(10_000, 1.5), new Line(1_000, 60));
 }
 
-/// <summary>Seconds to write a file, from the first byte sent to the last fragment acknowledged. Devices are taken to keep up with lines.</summary>
+/// <summary>Seconds to write a file, from the first byte sent to the last fragment acknowledged. Devices are taken to keep up with
+/// lines.</summary>
 public static class WriteTime
 {
     /// <summary>The writer sends every fragment itself, one after another, over its own shared uplink.</summary>
     public static double OneAfterAnother(Placement placement, double fileBytes, Lines lines) =>
-        placement.Fragments.Sum(f => Onward(f, lines) is { } onward
-            ? new Line(Math.Min(lines.Uplink.MegabitsPerSecond, onward.MegabitsPerSecond), lines.Uplink.RoundTripMilliseconds + onward.RoundTripMilliseconds)
-                .Seconds(fileBytes / placement.Needed)
-            : lines.Uplink.Seconds(fileBytes / placement.Needed));
+        placement.Fragments.Sum(f =>
+            Onward(f, lines) is { } onward
+                ? new Line(
+                    Math.Min(lines.Uplink.MegabitsPerSecond, onward.MegabitsPerSecond),
+                    lines.Uplink.RoundTripMilliseconds + onward.RoundTripMilliseconds
+                ).Seconds(fileBytes / placement.Needed)
+                : lines.Uplink.Seconds(fileBytes / placement.Needed)
+        );
 
-    /// <summary>The writer sends the file once; the provider sends the fragments on at the same time, those for one place sharing its line.</summary>
+    /// <summary>The writer sends the file once; the provider sends the fragments on at the same time, those for one place sharing its
+    /// line.</summary>
     public static double FannedOut(Placement placement, double fileBytes, Lines lines) =>
-        lines.Uplink.Seconds(fileBytes) + placement.Fragments.GroupBy(f => (f.Region, f.Zone))
+        lines.Uplink.Seconds(fileBytes)
+        + placement
+            .Fragments.GroupBy(f => (f.Region, f.Zone))
             .Max(place => Onward(place.First(), lines)?.Seconds(place.Count() * fileBytes / placement.Needed) ?? 0);
 
     /// <summary>The line from the zone nearest to the writer to the fragment's; null when it is that zone.</summary>
     private static Line? Onward(FragmentPlace fragment, Lines lines) =>
-        fragment.Region > 0 ? lines.BetweenRegions : fragment.Zone > 0 ? lines.BetweenZones : null;
+        fragment.Region > 0 ? lines.BetweenRegions
+        : fragment.Zone > 0 ? lines.BetweenZones
+        : null;
 }

@@ -3,7 +3,8 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Replication;
 
-/// <summary>What lies in a rule's scope already, and what it takes to copy that as well. Money is in the price book's currency, charged once unless a month is named.</summary>
+/// <summary>What lies in a rule's scope already, and what it takes to copy that as well. Money is in the price book's currency, charged
+/// once unless a month is named.</summary>
 /// <param name="Objects">That are there; without catch-up they stay behind.</param>
 /// <param name="Bytes">Theirs.</param>
 /// <param name="WriteCharge">At the price of the tier where copies land.</param>
@@ -11,7 +12,15 @@ namespace Ripen.Core.Replication;
 /// <param name="StorageAMonth">Of the copies, at the first band's price, in the tier where they land.</param>
 /// <param name="Hours">Until all of it has arrived, behind what waits already and beside what keeps coming; null for never.</param>
 /// <param name="ShortBytesPerSecond">By how much the line is too thin then.</param>
-public sealed record CatchUpCost(double Objects, double Bytes, double WriteCharge, double TransferCharge, double StorageAMonth, double? Hours, double ShortBytesPerSecond)
+public sealed record CatchUpCost(
+    double Objects,
+    double Bytes,
+    double WriteCharge,
+    double TransferCharge,
+    double StorageAMonth,
+    double? Hours,
+    double ShortBytesPerSecond
+)
 {
     /// <summary>What catching up costs once.</summary>
     public double OnceCharge => WriteCharge + TransferCharge;
@@ -29,8 +38,15 @@ public sealed record CatchUpCost(double Objects, double Bytes, double WriteCharg
         var unit = (double)prices.Unit.Bytes();
         var billed = lots.Sum(l => l.Count * tier.BilledBytes(l.BytesPerObject)) / unit;
         var emptying = Emptying(estate, from, to, rule);
-        return new CatchUpCost(objects, bytes, price.Writes.For(objects), prices.TransferPrice(from.Region, to.Region).For(bytes / unit),
-            price.Storage[0].Price.For(billed) * prices.FindScheme(to.Scheme)!.StorageFactor, emptying.Seconds / 3600, emptying.ShortBytesPerSecond);
+        return new CatchUpCost(
+            objects,
+            bytes,
+            price.Writes.For(objects),
+            prices.TransferPrice(from.Region, to.Region).For(bytes / unit),
+            price.Storage[0].Price.For(billed) * prices.FindScheme(to.Scheme)!.StorageFactor,
+            emptying.Seconds / 3600,
+            emptying.ShortBytesPerSecond
+        );
     }
 
     /// <summary>When the rule, if it caught up, would have nothing waiting any more.</summary>
@@ -44,7 +60,8 @@ public sealed record CatchUpCost(double Objects, double Bytes, double WriteCharg
             foreach (var other in bucket.CopyTo.Where(c => regions[c.Bucket] == to.Region))
             {
                 var isOwn = bucket.Name == from.Name && other.IsSame(rule);
-                if (isOwn) own = loads.Count;
+                if (isOwn)
+                    own = loads.Count;
                 loads.AddRange(Loads(bucket, other, isOwn || other.CatchUp));
             }
         }
@@ -55,8 +72,10 @@ public sealed record CatchUpCost(double Objects, double Bytes, double WriteCharg
     private static IEnumerable<LaneLoad> Loads(Bucket from, CopyRule rule, bool catchesUp)
     {
         var (waiting, arriving) = (new double[Lanes.Count], Backlog.Arriving(from, rule));
-        foreach (var lot in rule.Waiting) waiting[(int)Lanes.Of(lot.BytesPerObject)] += lot.Count * lot.BytesPerObject;
-        foreach (var lot in catchesUp ? InScope(from, rule) : []) waiting[(int)Lanes.Of(lot.BytesPerObject)] += lot.Count * lot.BytesPerObject;
+        foreach (var lot in rule.Waiting)
+            waiting[(int)Lanes.Of(lot.BytesPerObject)] += lot.Count * lot.BytesPerObject;
+        foreach (var lot in catchesUp ? InScope(from, rule) : [])
+            waiting[(int)Lanes.Of(lot.BytesPerObject)] += lot.Count * lot.BytesPerObject;
         return waiting.Zip(arriving, (bytes, rate) => new LaneLoad(bytes, rate));
     }
 

@@ -2,7 +2,8 @@ using Ripen.Core.Estates;
 
 namespace Ripen.Core.Replication;
 
-/// <summary>A stream's objects that arrive over the line on the day on which they are written, for the days [First, End) counted from today.</summary>
+/// <summary>A stream's objects that arrive over the line on the day on which they are written, for the days [First, End) counted from
+/// today.</summary>
 public readonly record struct SameDayCopies(ObjectStream Stream, int First, int End);
 
 /// <summary>Copies of one day of creation that arrive together on a day, both counted from today.</summary>

@@ -2,7 +2,8 @@ using Ripen.Core.Estates;
 
 namespace Ripen.Core.Replication;
 
-/// <summary>Another bucket's rule that brings copies into this one; <see cref="Flow"/> is null where the line has no limit and copies arrive on the same day.</summary>
+/// <summary>Another bucket's rule that brings copies into this one; <see cref="Flow"/> is null where the line has no limit and copies
+/// arrive on the same day.</summary>
 public sealed record IncomingCopy(Bucket From, CopyRule Rule, CopyFlow? Flow);
 
 /// <summary>All copies of an estate, by the bucket that they arrive in, over the days of a projection.</summary>
@@ -17,7 +18,8 @@ public sealed class IncomingCopies
     /// <param name="estate">Valid.</param>
     /// <param name="days">How far to look, from the estate's today.</param>
     /// <param name="previous">
-    /// Those of the estate before a change, over the same days, with the same today and price book: lines whose rules and buckets are the very same are taken over.
+    /// Those of the estate before a change, over the same days, with the same today and price book: lines whose rules and buckets are the
+    /// very same are taken over.
     /// </param>
     public static IncomingCopies Of(Estate estate, int days, IncomingCopies? previous = null)
     {
@@ -26,13 +28,17 @@ public sealed class IncomingCopies
         var all = estate.Buckets.SelectMany(b => b.CopyTo.Select((rule, i) => (From: b, Rule: rule, Index: i))).ToList();
         foreach (var line in all.GroupBy(r => (From: r.From.Region, To: regions[r.Rule.Bucket])))
         {
-            if (estate.PriceBook.FindTransfer(line.Key.From, line.Key.To) is not { MegabitsPerSecond: not null } terms) continue;
+            if (estate.PriceBook.FindTransfer(line.Key.From, line.Key.To) is not { MegabitsPerSecond: not null } terms)
+                continue;
             var rules = line.Select(r => new LineFlow.RuleOnLine(r.From, r.Rule)).ToList();
             var known = previous?.lines.GetValueOrDefault(line.Key);
-            var flow = copies.lines[line.Key] = known?.IsOf(rules) == true ? known : LineFlow.Of(rules, terms.BytesPerSecond, estate.Today, days);
-            foreach (var (rule, own) in line.Zip(flow.Flows)) copies.flows[(rule.From.Name, rule.Index)] = own;
+            var flow = copies.lines[line.Key] =
+                known?.IsOf(rules) == true ? known : LineFlow.Of(rules, terms.BytesPerSecond, estate.Today, days);
+            foreach (var (rule, own) in line.Zip(flow.Flows))
+                copies.flows[(rule.From.Name, rule.Index)] = own;
         }
-        foreach (var (from, rule, i) in all) copies.byTarget[rule.Bucket].Add(new IncomingCopy(from, rule, copies.FlowOf(from, i)));
+        foreach (var (from, rule, i) in all)
+            copies.byTarget[rule.Bucket].Add(new IncomingCopy(from, rule, copies.FlowOf(from, i)));
         return copies;
     }
 

@@ -3,8 +3,10 @@ using Ripen.Core.Estates;
 namespace Ripen.Core.Replication;
 
 /// <summary>
-/// What a line with a limit carries for the copy rules that share it, day by day. On every day the line divides its capacity fairly among the lanes
-/// (<see cref="FairShare"/>); what a lane gets carries the first objects that came to it. Arrivals of a day are there when it begins, so a line
+/// What a line with a limit carries for the copy rules that share it, day by day. On every day the line divides its capacity fairly among
+/// the lanes
+/// (<see cref="FairShare"/>); what a lane gets carries the first objects that came to it. Arrivals of a day are there when it begins, so a
+/// line
 /// that keeps up brings copies on the same day, as one without a limit does. Costs O(days × lanes).
 /// </summary>
 internal sealed class LineFlow
@@ -22,7 +24,8 @@ internal sealed class LineFlow
     public IReadOnlyList<CopyFlow> Flows { get; }
 
     /// <summary>Whether this flow is that of the very same rules in the very same buckets.</summary>
-    public bool IsOf(IReadOnlyList<RuleOnLine> others) => rules.Count == others.Count
+    public bool IsOf(IReadOnlyList<RuleOnLine> others) =>
+        rules.Count == others.Count
         && rules.Zip(others).All(p => ReferenceEquals(p.First.From, p.Second.From) && ReferenceEquals(p.First.Rule, p.Second.Rule));
 
     /// <param name="rules">All rules whose copies go over the line.</param>
@@ -32,13 +35,18 @@ internal sealed class LineFlow
     public static LineFlow Of(IReadOnlyList<RuleOnLine> rules, double bytesPerSecond, DateOnly today, int days)
     {
         var builders = rules.Select(r => new FlowBuilder()).ToList();
-        var lanes = rules.SelectMany((r, i) => Enum.GetValues<Lane>().Select(lane => new WaitingLane(r, lane, today, builders[i]))).Where(l => l.IsUsed).ToList();
+        var lanes = rules
+            .SelectMany((r, i) => Enum.GetValues<Lane>().Select(lane => new WaitingLane(r, lane, today, builders[i])))
+            .Where(l => l.IsUsed)
+            .ToList();
         var (wants, gets) = (new double[lanes.Count], new double[lanes.Count]);
         for (var day = 0; day < days; day++)
         {
-            for (var i = 0; i < lanes.Count; i++) wants[i] = lanes[i].Begin(day);
+            for (var i = 0; i < lanes.Count; i++)
+                wants[i] = lanes[i].Begin(day);
             FairShare.Divide(bytesPerSecond * SecondsPerDay, wants, gets);
-            for (var i = 0; i < lanes.Count; i++) lanes[i].Carry(day, gets[i]);
+            for (var i = 0; i < lanes.Count; i++)
+                lanes[i].Carry(day, gets[i]);
         }
         return new LineFlow(rules, [.. builders.Select(b => b.Close())]);
     }
@@ -79,14 +87,17 @@ internal sealed class LineFlow
         {
             this.flow = flow;
             var rule = on.Rule;
-            foreach (var lot in rule.Waiting.Where(l => Lanes.Of(l.BytesPerObject) == lane)) Add(lot.Prefix, lot.BytesPerObject, lot.Created, lot.Count);
+            foreach (var lot in rule.Waiting.Where(l => Lanes.Of(l.BytesPerObject) == lane))
+                Add(lot.Prefix, lot.BytesPerObject, lot.Created, lot.Count);
             if (rule.CatchUp)
             {
-                foreach (var lot in on.From.Stock.Where(l => Lanes.Of(l.BytesPerObject) == lane && rule.Takes(l.Prefix, l.Tags))) Add(lot.Prefix, lot.BytesPerObject, lot.Created, lot.Count);
+                foreach (var lot in on.From.Stock.Where(l => Lanes.Of(l.BytesPerObject) == lane && rule.Takes(l.Prefix, l.Tags)))
+                    Add(lot.Prefix, lot.BytesPerObject, lot.Created, lot.Count);
             }
             streams = [.. on.From.Streams.Where(s => Lanes.Of(s.BytesPerObject) == lane && rule.Takes(s.Prefix, s.Tags))];
 
-            void Add(string prefix, long bytes, DateOnly created, double objects) => Wait(new Parcel(prefix, bytes, created.DayNumber - today.DayNumber, objects));
+            void Add(string prefix, long bytes, DateOnly created, double objects) =>
+                Wait(new Parcel(prefix, bytes, created.DayNumber - today.DayNumber, objects));
         }
 
         public bool IsUsed => streams.Count > 0 || parcels.Count > 0;
@@ -95,7 +106,8 @@ internal sealed class LineFlow
         public double Begin(int day)
         {
             wanted = waitingBytes;
-            foreach (var stream in streams) wanted += ArrivingOn(stream, day) * stream.BytesPerObject;
+            foreach (var stream in streams)
+                wanted += ArrivingOn(stream, day) * stream.BytesPerObject;
             return wanted;
         }
 
@@ -104,13 +116,16 @@ internal sealed class LineFlow
             // A line does not keep back a part of a byte.
             if (wanted - bytes < 1)
             {
-                for (; first < parcels.Count; first++) Arrive(parcels[first], parcels[first].Objects, day);
+                for (; first < parcels.Count; first++)
+                    Arrive(parcels[first], parcels[first].Objects, day);
                 parcels.Clear();
                 (first, waitingBytes) = (0, 0);
-                foreach (var stream in streams) flow.OnSameDay(stream, day);
+                foreach (var stream in streams)
+                    flow.OnSameDay(stream, day);
                 return;
             }
-            foreach (var stream in streams) Wait(new Parcel(stream.Prefix, stream.BytesPerObject, day, ArrivingOn(stream, day)));
+            foreach (var stream in streams)
+                Wait(new Parcel(stream.Prefix, stream.BytesPerObject, day, ArrivingOn(stream, day)));
             waitingBytes -= bytes;
             for (; first < parcels.Count; first++)
             {
@@ -119,7 +134,8 @@ internal sealed class LineFlow
                 if (whole > bytes)
                 {
                     var part = bytes / parcel.BytesPerObject;
-                    if (part > 0) Arrive(parcel, part, day);
+                    if (part > 0)
+                        Arrive(parcel, part, day);
                     parcels[first] = parcel with { Objects = parcel.Objects - part };
                     return;
                 }
@@ -130,7 +146,8 @@ internal sealed class LineFlow
 
         private void Wait(Parcel parcel)
         {
-            if (parcel.Objects == 0) return;
+            if (parcel.Objects == 0)
+                return;
             parcels.Add(parcel);
             waitingBytes += parcel.Objects * parcel.BytesPerObject;
         }
@@ -138,6 +155,7 @@ internal sealed class LineFlow
         private void Arrive(Parcel parcel, double objects, int day) =>
             flow.Dated.Add(new DatedCopies(parcel.Prefix, parcel.BytesPerObject, parcel.Created, day, objects));
 
-        private static double ArrivingOn(ObjectStream stream, int day) => stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, day / 365.0);
+        private static double ArrivingOn(ObjectStream stream, int day) =>
+            stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, day / 365.0);
     }
 }

@@ -3,11 +3,11 @@ using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
-using Ripen.Provider.Retention;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
+using Ripen.Provider.Retention;
 
 namespace Ripen.Provider.Clock;
 
@@ -15,7 +15,8 @@ namespace Ripen.Provider.Clock;
 public sealed record DayRun(DateOnly Day, double Arrived, double Copied, double Expired, double Moved, double Amount);
 
 /// <summary>
-/// The run that closes a day: arrivals and their copies, then rules, then the meter, over every entry there is. All of it is one transaction
+/// The run that closes a day: arrivals and their copies, then rules, then the meter, over every entry there is. All of it is one
+/// transaction
 /// with the clock, so that a run that was cut short has not been, and is done again.
 /// Nothing here is taken from the projection but the price book: the two are compared.
 /// </summary>
@@ -71,19 +72,32 @@ internal sealed class Midnight : IDisposable
             foreach (var stream in bucket.Bucket.Streams)
             {
                 var objects = stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, (day.DayNumber - bucket.StatedOn.DayNumber) / 365.0);
-                if (objects == 0) continue;
-                db.Run("""
+                if (objects == 0)
+                    continue;
+                db.Run(
+                    """
                     INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8)
-                    """, bucket.Id, stream.Prefix, objects, stream.BytesPerObject, day.DayNumber, written, terms.TierId(bucket.Landing), TagText.Write(stream.Tags));
+                    """,
+                    bucket.Id,
+                    stream.Prefix,
+                    objects,
+                    stream.BytesPerObject,
+                    day.DayNumber,
+                    written,
+                    terms.TierId(bucket.Landing),
+                    TagText.Write(stream.Tags)
+                );
                 var batch = db.Value<long>("SELECT last_insert_rowid()");
                 Events.Written(db, terms, day, bucket, bucket.Landing, objects);
                 arrived += objects;
-                foreach (var route in routes.Where(r => r.From == bucket && !r.IsRefill && r.Rule.Takes(stream.Prefix, stream.Tags))) CopyQueue.Arrived(db, route, batch, stream, objects, day);
+                foreach (var route in routes.Where(r => r.From == bucket && !r.IsRefill && r.Rule.Takes(stream.Prefix, stream.Tags)))
+                    CopyQueue.Arrived(db, route, batch, stream, objects, day);
             }
         }
     }
 
-    /// <summary>Weightless objects go over the lines with what a day's uploads have left of them, by the rules of <see cref="BatchRun"/>.</summary>
+    /// <summary>Weightless objects go over the lines with what a day's uploads have left of them, by the rules of
+    /// <see cref="BatchRun"/>.</summary>
     private void CarryBatches()
     {
         var end = written + 86_400_000;
@@ -92,7 +106,8 @@ internal sealed class Midnight : IDisposable
         {
             var rate = terms.Prices.FindTransfer(line.Key.From, line.Key.To)?.BytesPerSecond ?? double.PositiveInfinity;
             var closed = Lines.ClosedUntil(db, line.Key);
-            if (closed == long.MaxValue || (closed >= end && double.IsInfinity(rate))) continue;
+            if (closed == long.MaxValue || (closed >= end && double.IsInfinity(rate)))
+                continue;
             BatchRun.Go(db, [.. line], Lines.BytesADay(rate) - Lines.Spent(db, line.Key, day), arrivals, day);
         }
         arrivals.Close();
@@ -106,15 +121,21 @@ internal sealed class Midnight : IDisposable
         var going = new List<long>();
         var moving = new List<(long Id, int Kind, int Tier, double Charge)>();
         var lives = Reachable().ToDictionary(b => b.Id, b => new RuleBook(b, terms.Prices, day));
-        using (var all = db.Statement($"SELECT id, bucket, kind, count, bytes, created, tier, since, key, {RetentionGate.KeptUntil} FROM entry WHERE kind < 2"))
+        using (
+            var all = db.Statement(
+                $"SELECT id, bucket, kind, count, bytes, created, tier, since, key, {RetentionGate.KeptUntil} FROM entry WHERE kind < 2"
+            )
+        )
         using (var row = all.ExecuteReader())
         {
             var seen = 0;
             while (row.Read())
             {
-                if (++seen % 50_000 == 0) cancel.ThrowIfCancellationRequested();
+                if (++seen % 50_000 == 0)
+                    cancel.ThrowIfCancellationRequested();
                 // A lost region stands still.
-                if (!lives.TryGetValue(row.GetInt64(1), out var rules)) continue;
+                if (!lives.TryGetValue(row.GetInt64(1), out var rules))
+                    continue;
                 var (count, bytes, created, since) = (row.GetDouble(3), row.GetInt64(4), row.GetInt32(5), row.GetInt32(7));
                 var kind = row.GetInt32(2);
                 var tier = terms.Place(row.GetInt64(6));
@@ -137,12 +158,15 @@ internal sealed class Midnight : IDisposable
                 }
                 use.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, bytes);
                 // An object is charged for what is really read; the reading habit is the simulated workload's.
-                if (kind == EntryRows.Batch) use.Read(tier, count * rules.ReadShare(created), bytes);
+                if (kind == EntryRows.Batch)
+                    use.Read(tier, count * rules.ReadShare(created), bytes);
             }
         }
-        foreach (var id in going) gate.Remove(id);
+        foreach (var id in going)
+            gate.Remove(id);
         using var relocation = new EntryRelocation(db);
-        foreach (var move in moving) relocation.Move(move.Id, move.Kind, terms.TierId(move.Tier), day, null, move.Charge);
+        foreach (var move in moving)
+            relocation.Move(move.Id, move.Kind, terms.TierId(move.Tier), day, null, move.Charge);
     }
 
     private void BookUse()
@@ -154,8 +178,10 @@ internal sealed class Midnight : IDisposable
                 var total = use.Of(tier);
                 var name = terms.Prices.Tiers[tier].Id;
                 Ledger.Book(db, day, bucket, name, Charge.EarlyLeave, total.EarlyUnitMonths, total.EarlyAmount);
-                if (total.Moves > 0) Events.Moved(db, terms, day, bucket, tier, total.Moves);
-                if (total.Reads > 0) Events.Read(db, terms, day, bucket, tier, total.Reads, total.ReadBytes);
+                if (total.Moves > 0)
+                    Events.Moved(db, terms, day, bucket, tier, total.Moves);
+                if (total.Reads > 0)
+                    Events.Read(db, terms, day, bucket, tier, total.Reads, total.ReadBytes);
             }
         }
     }

@@ -1,11 +1,12 @@
-using Ripen.Provider.Replication;
 using Microsoft.Data.Sqlite;
 using Ripen.Provider.Index;
+using Ripen.Provider.Replication;
 using Ripen.Provider.Retention;
 
 namespace Ripen.Provider.Clock;
 
-/// <summary>The provider's virtual UTC time. It stands still until somebody lets time pass; every midnight that is passed closes a day.</summary>
+/// <summary>The provider's virtual UTC time. It stands still until somebody lets time pass; every midnight that is passed closes a
+/// day.</summary>
 public sealed class ProviderClock
 {
     private readonly ProviderState state;
@@ -13,20 +14,26 @@ public sealed class ProviderClock
     private readonly Carrier carrier;
     private readonly Probes probes;
 
-    internal ProviderClock(ProviderState state, Carrier carrier, Probes probes) => (this.state, this.carrier, this.probes) = (state, carrier, probes);
+    internal ProviderClock(ProviderState state, Carrier carrier, Probes probes) =>
+        (this.state, this.carrier, this.probes) = (state, carrier, probes);
 
     public DateTimeOffset Now => state.Index.Read(ProviderState.Now);
 
     public DateOnly Today => DateOnly.FromDateTime(Now.UtcDateTime);
 
     /// <summary>Where a passage of time was going when the program ended under way; null when none was.</summary>
-    public DateTimeOffset? Interrupted => state.Index.Read(db =>
-        db.Value<long?>("SELECT value FROM meta WHERE name = 'until'") is { } until ? DateTimeOffset.FromUnixTimeMilliseconds(until) : (DateTimeOffset?)null);
+    public DateTimeOffset? Interrupted =>
+        state.Index.Read(db =>
+            db.Value<long?>("SELECT value FROM meta WHERE name = 'until'") is { } until
+                ? DateTimeOffset.FromUnixTimeMilliseconds(until)
+                : (DateTimeOffset?)null
+        );
 
     /// <summary>Longer than this at once needs a confirmation when the keeping of something ends on the way.</summary>
     private const int DaysWithoutConfirmation = 366;
 
-    /// <summary>What is kept now and no longer when time has passed until then, by bucket; empty when that is a year or less from now.</summary>
+    /// <summary>What is kept now and no longer when time has passed until then, by bucket; empty when that is a year or less from
+    /// now.</summary>
     public IReadOnlyList<KeptInBucket> Lapses(DateTimeOffset until) => state.Index.Read(db => Lapses(db, until));
 
     /// <summary>
@@ -35,16 +42,24 @@ public sealed class ProviderClock
     /// <param name="until">Not before now.</param>
     /// <param name="passed">Is told of every day that was closed.</param>
     /// <param name="cancel">Stops, without a trace of the day under way.</param>
-    /// <param name="confirmed">The day of <paramref name="until"/>, typed, when <see cref="Lapses(DateTimeOffset)"/> says that something lapses.</param>
-    /// <exception cref="RefusalException">The clock would run backwards, or further than 100 years; time passes already; what lapses was not confirmed.</exception>
+    /// <param name="confirmed">The day of <paramref name="until"/>, typed, when <see cref="Lapses(DateTimeOffset)"/> says that something
+    /// lapses.</param>
+    /// <exception cref="RefusalException">The clock would run backwards, or further than 100 years; time passes already; what lapses was
+    /// not confirmed.</exception>
     public void PassUntil(DateTimeOffset until, Action<DayRun>? passed, CancellationToken cancel, string? confirmed = null)
     {
-        state.Change(db =>
-        {
-            Check(db, until, confirmed);
-            db.Run("INSERT INTO meta VALUES('until', ?1) ON CONFLICT DO UPDATE SET value = excluded.value", until.ToUnixTimeMilliseconds());
-            state.Exclusion.BeginPassage();
-        }, cancel);
+        state.Change(
+            db =>
+            {
+                Check(db, until, confirmed);
+                db.Run(
+                    "INSERT INTO meta VALUES('until', ?1) ON CONFLICT DO UPDATE SET value = excluded.value",
+                    until.ToUnixTimeMilliseconds()
+                );
+                state.Exclusion.BeginPassage();
+            },
+            cancel
+        );
         try
         {
             while (Today < DateOnly.FromDateTime(until.UtcDateTime))
@@ -66,24 +81,35 @@ public sealed class ProviderClock
 
     /// <summary>Whether <see cref="PassUntil"/> would be refused.</summary>
     /// <exception cref="RefusalException">It would.</exception>
-    public void Demand(DateTimeOffset until, string? confirmed) => state.Index.Read(db =>
-    {
-        Check(db, until, confirmed);
-        return true;
-    });
+    public void Demand(DateTimeOffset until, string? confirmed) =>
+        state.Index.Read(db =>
+        {
+            Check(db, until, confirmed);
+            return true;
+        });
 
     private static void Check(SqliteConnection db, DateTimeOffset until, string? confirmed)
     {
         CheckTarget(ProviderState.Now(db), until);
         var day = until.ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
-        if (confirmed == day || Lapses(db, until) is not { Count: > 0 } lapses) return;
-        var some = string.Join(", ", lapses.Take(5).Select(l => $"'{l.Bucket}' ({l.Objects:#,0.##} objects, from {l.First:yyyy-MM-dd} on)"));
-        throw new RefusalException(RefusalKind.Conflict, "retention-lapses",
-            $"On the way to {day} the keeping of {lapses.Sum(l => l.Objects):#,0.##} objects ends: {some}{(lapses.Count > 5 ? " and more" : "")}. They can be deleted from then on, by rules too. Confirm by typing the day, {day}.", "$.confirm");
+        if (confirmed == day || Lapses(db, until) is not { Count: > 0 } lapses)
+            return;
+        var some = string.Join(
+            ", ",
+            lapses.Take(5).Select(l => $"'{l.Bucket}' ({l.Objects:#,0.##} objects, from {l.First:yyyy-MM-dd} on)")
+        );
+        throw new RefusalException(
+            RefusalKind.Conflict,
+            "retention-lapses",
+            $"On the way to {day} the keeping of {lapses.Sum(l => l.Objects):#,0.##} objects ends: {some}{(lapses.Count > 5 ? " and more" : "")}. They can be deleted from then on, by rules too. Confirm by typing the day, {day}.",
+            "$.confirm"
+        );
     }
 
     private static List<KeptInBucket> Lapses(SqliteConnection db, DateTimeOffset until) =>
-        until <= ProviderState.Now(db).AddDays(DaysWithoutConfirmation) ? [] : RetentionGate.ByBucket(db, until: DateOnly.FromDateTime(until.UtcDateTime));
+        until <= ProviderState.Now(db).AddDays(DaysWithoutConfirmation)
+            ? []
+            : RetentionGate.ByBucket(db, until: DateOnly.FromDateTime(until.UtcDateTime));
 
     private void Carry(DateOnly day, TimeOnly time, CancellationToken cancel)
     {
@@ -97,14 +123,31 @@ public sealed class ProviderClock
     {
         if (until < now)
         {
-            throw new RefusalException(RefusalKind.Invalid, "clock-backwards",
-                $"It is {now:yyyy-MM-dd'T'HH:mm:ss'Z'} for the provider, and its clock cannot run backwards; choose a later instant than {until:yyyy-MM-dd'T'HH:mm:ss'Z'}.", "$.until");
+            throw new RefusalException(
+                RefusalKind.Invalid,
+                "clock-backwards",
+                $"It is {now:yyyy-MM-dd'T'HH:mm:ss'Z'} for the provider, and its clock cannot run backwards; choose a later instant than {until:yyyy-MM-dd'T'HH:mm:ss'Z'}.",
+                "$.until"
+            );
         }
-        if (until > now.AddYears(100)) throw new RefusalException(RefusalKind.Invalid, "out-of-range", "The clock runs a hundred years at a time at most.", "$.until");
+        if (until > now.AddYears(100))
+            throw new RefusalException(RefusalKind.Invalid, "out-of-range", "The clock runs a hundred years at a time at most.", "$.until");
     }
 
     /// <summary>The newest runs first.</summary>
-    public IReadOnlyList<DayRun> Runs(int most) => state.Index.Read(db => db.List(
-        "SELECT day, arrived, copied, expired, moved, amount FROM run ORDER BY day DESC LIMIT ?1",
-        r => new DayRun(DateOnly.FromDayNumber(r.GetInt32(0)), r.GetDouble(1), r.GetDouble(2), r.GetDouble(3), r.GetDouble(4), r.GetDouble(5)), most));
+    public IReadOnlyList<DayRun> Runs(int most) =>
+        state.Index.Read(db =>
+            db.List(
+                "SELECT day, arrived, copied, expired, moved, amount FROM run ORDER BY day DESC LIMIT ?1",
+                r => new DayRun(
+                    DateOnly.FromDayNumber(r.GetInt32(0)),
+                    r.GetDouble(1),
+                    r.GetDouble(2),
+                    r.GetDouble(3),
+                    r.GetDouble(4),
+                    r.GetDouble(5)
+                ),
+                most
+            )
+        );
 }

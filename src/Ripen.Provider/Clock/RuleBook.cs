@@ -8,20 +8,24 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
 {
     private readonly Bucket terms = bucket.Bucket;
     private readonly (LifecycleRule Rule, (int Age, int Tier)[] Steps)[] rules =
-        [.. bucket.Bucket.Rules.Select(r => (r, r.Steps.Select(s => (s.Age, prices.Coldness(s.Tier))).ToArray()))];
+    [
+        .. bucket.Bucket.Rules.Select(r => (r, r.Steps.Select(s => (s.Age, prices.Coldness(s.Tier))).ToArray())),
+    ];
 
     public BucketTerms Bucket => bucket;
 
     /// <summary>Whether any rule looks at keys at all.</summary>
     public bool NeedsKeys { get; } = bucket.Bucket.Rules.Any(r => r.Prefix.Length > 0);
 
-    /// <summary>Whether an object of this age goes, which bears <paramref name="keptUntil"/> (0 for nothing) as the first day on which it may.</summary>
+    /// <summary>Whether an object of this age goes, which bears <paramref name="keptUntil"/> (0 for nothing) as the first day on which it
+    /// may.</summary>
     public bool Expires(string key, int created, int keptUntil)
     {
         var age = day.DayNumber - created;
         foreach (var (rule, _) in rules)
         {
-            if (rule.ExpireAt <= age && key.StartsWith(rule.Prefix, StringComparison.Ordinal)) return keptUntil <= day.DayNumber;
+            if (rule.ExpireAt <= age && key.StartsWith(rule.Prefix, StringComparison.Ordinal))
+                return keptUntil <= day.DayNumber;
         }
         return false;
     }
@@ -32,10 +36,12 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
         var (age, coldest) = (day.DayNumber - created, tier);
         foreach (var (rule, steps) in rules)
         {
-            if (bytes < rule.SmallestBytes || !key.StartsWith(rule.Prefix, StringComparison.Ordinal)) continue;
+            if (bytes < rule.SmallestBytes || !key.StartsWith(rule.Prefix, StringComparison.Ordinal))
+                continue;
             foreach (var step in steps)
             {
-                if (step.Age <= age && step.Tier > coldest) coldest = step.Tier;
+                if (step.Age <= age && step.Tier > coldest)
+                    coldest = step.Tier;
             }
         }
         return coldest > tier ? coldest : null;
@@ -47,7 +53,8 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
         var share = 0.0;
         foreach (var band in terms.Reads)
         {
-            if (band.FromAge > day.DayNumber - created) break;
+            if (band.FromAge > day.DayNumber - created)
+                break;
             share = band.ShareOfObjectsPerDay;
         }
         return share;

@@ -10,19 +10,29 @@ internal static class EntryRows
     public const int Deleted = 2;
 
     /// <summary>Makes the newest version or mark of a key the current one, if none is.</summary>
-    public static void PutNewestOnTop(SqliteConnection db, long bucket, string key) => db.Run("""
-        UPDATE entry SET current = 1 WHERE id = (
-            SELECT id FROM entry WHERE bucket = ?1 AND key = ?2 AND kind > 0 ORDER BY written DESC, coalesce(origin, id) DESC LIMIT 1)
-        AND NOT EXISTS (SELECT 1 FROM entry WHERE bucket = ?1 AND key = ?2 AND kind > 0 AND current = 1)
-        """, bucket, key);
+    public static void PutNewestOnTop(SqliteConnection db, long bucket, string key) =>
+        db.Run(
+            """
+            UPDATE entry SET current = 1 WHERE id = (
+                SELECT id FROM entry WHERE bucket = ?1 AND key = ?2 AND kind > 0 ORDER BY written DESC, coalesce(origin, id) DESC LIMIT 1)
+            AND NOT EXISTS (SELECT 1 FROM entry WHERE bucket = ?1 AND key = ?2 AND kind > 0 AND current = 1)
+            """,
+            bucket,
+            key
+        );
 }
 
 /// <summary>Puts entries into another tier and remembers an object's stay that ends, for what it was charged.</summary>
 internal sealed class EntryRelocation(SqliteConnection db) : IDisposable
 {
     private readonly SqliteCommand stay = db.Repeated(
-        "INSERT OR IGNORE INTO stay(entry, tier, since, until) SELECT id, tier, since, ?2 FROM entry WHERE id = ?1 AND since < ?2", 2);
-    private readonly SqliteCommand move = db.Repeated("UPDATE entry SET tier = ?2, since = ?3, ready = coalesce(?4, ready), charged = charged + ?5 WHERE id = ?1", 5);
+        "INSERT OR IGNORE INTO stay(entry, tier, since, until) SELECT id, tier, since, ?2 FROM entry WHERE id = ?1 AND since < ?2",
+        2
+    );
+    private readonly SqliteCommand move = db.Repeated(
+        "UPDATE entry SET tier = ?2, since = ?3, ready = coalesce(?4, ready), charged = charged + ?5 WHERE id = ?1",
+        5
+    );
 
     /// <param name="id">Of the entry.</param>
     /// <param name="kind">Of the entry.</param>
@@ -32,7 +42,8 @@ internal sealed class EntryRelocation(SqliteConnection db) : IDisposable
     /// <param name="charge">What the move costs, for the object's own account.</param>
     public void Move(long id, int kind, long tierId, DateOnly today, DateTimeOffset? ready, double charge)
     {
-        if (kind == EntryRows.Object) stay.Again(id, today.DayNumber);
+        if (kind == EntryRows.Object)
+            stay.Again(id, today.DayNumber);
         move.Again(id, tierId, today.DayNumber, ready?.ToUnixTimeMilliseconds(), charge);
     }
 

@@ -3,7 +3,8 @@ using Microsoft.Data.Sqlite;
 namespace Ripen.Provider.Index;
 
 /// <summary>
-/// The provider's index: one SQLite file with write-ahead logging. Changes go through one connection, one at a time, each a transaction that
+/// The provider's index: one SQLite file with write-ahead logging. Changes go through one connection, one at a time, each a transaction
+/// that
 /// is on the disk when it returns; readers see the last finished one and never wait.
 /// </summary>
 internal sealed class ProviderIndex : IDisposable
@@ -14,7 +15,12 @@ internal sealed class ProviderIndex : IDisposable
 
     public ProviderIndex(string file)
     {
-        var text = new SqliteConnectionStringBuilder { DataSource = file, ForeignKeys = true, DefaultTimeout = 30 };
+        var text = new SqliteConnectionStringBuilder
+        {
+            DataSource = file,
+            ForeignKeys = true,
+            DefaultTimeout = 30,
+        };
         writer = new SqliteConnection(text.ToString());
         writer.Open();
         // FULL: what is acknowledged outlives a power cut as well, not only the end of the process.
@@ -26,7 +32,8 @@ internal sealed class ProviderIndex : IDisposable
         reading = text.ToString();
     }
 
-    /// <summary>Runs <paramref name="change"/> as one transaction; an exception leaves nothing of it. The number of changes so far rises by one.</summary>
+    /// <summary>Runs <paramref name="change"/> as one transaction; an exception leaves nothing of it. The number of changes so far rises
+    /// by one.</summary>
     public T Change<T>(Func<SqliteConnection, T> change, CancellationToken cancel = default)
     {
         writing.Wait(cancel);
@@ -43,11 +50,15 @@ internal sealed class ProviderIndex : IDisposable
         }
     }
 
-    public void Change(Action<SqliteConnection> change, CancellationToken cancel = default) => Change(db =>
-    {
-        change(db);
-        return true;
-    }, cancel);
+    public void Change(Action<SqliteConnection> change, CancellationToken cancel = default) =>
+        Change(
+            db =>
+            {
+                change(db);
+                return true;
+            },
+            cancel
+        );
 
     /// <summary>Whether nobody changes anything at this moment.</summary>
     public bool IsFree => writing.CurrentCount > 0;
@@ -67,7 +78,8 @@ internal sealed class ProviderIndex : IDisposable
         using var db = new SqliteConnection(reading);
         db.Open();
         using var transaction = db.BeginTransaction(deferred: true);
-        foreach (var row in read(db)) yield return row;
+        foreach (var row in read(db))
+            yield return row;
     }
 
     public void Dispose()

@@ -11,9 +11,11 @@ internal static class Schema
     public static void Prepare(SqliteConnection db)
     {
         var version = (int)db.Value<long>("PRAGMA user_version");
-        if (version > Steps.Length) throw new InvalidOperationException($"The provider's index has layout {version}; this program knows {Steps.Length}.");
+        if (version > Steps.Length)
+            throw new InvalidOperationException($"The provider's index has layout {version}; this program knows {Steps.Length}.");
         using var transaction = db.BeginTransaction();
-        for (; version < Steps.Length; version++) db.Run(Steps[version]);
+        for (; version < Steps.Length; version++)
+            db.Run(Steps[version]);
         db.Run($"PRAGMA user_version = {Steps.Length}");
         transaction.Commit();
     }
@@ -98,7 +100,8 @@ internal static class Schema
         CREATE TABLE deed(id INTEGER PRIMARY KEY, at INTEGER NOT NULL, bucket TEXT NOT NULL, what TEXT NOT NULL);
         """;
 
-    // A route is a copy rule at work; a refill brings back to a bucket what only its partner still has. What waits on a route keeps all that the copy
+    // A route is a copy rule at work; a refill brings back to a bucket what only its partner still has. What waits on a route keeps all
+    // that the copy
     // needs, content too, so that it arrives even when its original has gone meanwhile: lag changes when copies come, and nothing else.
     // A route's "newest" is the newest entry when it was made: what is older stays behind without catch-up.
     // A copy's "home" is the bucket in which its original was written; an original has none.
@@ -190,7 +193,8 @@ internal static class Schema
             record TEXT NOT NULL);
         """;
 
-    // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule, whatever path brings the
+    // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule,
+    // whatever path brings the
     // entry, and the index itself refuses what would destroy or shorten them: RetentionGate is the way, these triggers are the wall.
     // A bucket's row bears the plan in force (its record without stock), so that the folder can say by itself what it was told.
     // "disaster" holds buckets only inside the transaction that destroys a lost region's data.

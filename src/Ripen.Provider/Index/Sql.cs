@@ -24,7 +24,8 @@ internal static class Sql
         using var command = db.Statement(sql, values);
         using var reader = command.ExecuteReader();
         var rows = new List<T>();
-        while (reader.Read()) rows.Add(row(reader));
+        while (reader.Read())
+            rows.Add(row(reader));
         return rows;
     }
 
@@ -33,14 +34,16 @@ internal static class Sql
     {
         using var command = db.Statement(sql, values);
         using var reader = command.ExecuteReader();
-        while (reader.Read()) yield return row(reader);
+        while (reader.Read())
+            yield return row(reader);
     }
 
     public static SqliteCommand Statement(this SqliteConnection db, string sql, params ReadOnlySpan<object?> values)
     {
         var command = db.CreateCommand();
         command.CommandText = sql;
-        for (var i = 0; i < values.Length; i++) command.Parameters.AddWithValue($"?{i + 1}", values[i] ?? DBNull.Value);
+        for (var i = 0; i < values.Length; i++)
+            command.Parameters.AddWithValue($"?{i + 1}", values[i] ?? DBNull.Value);
         return command;
     }
 
@@ -49,24 +52,28 @@ internal static class Sql
     {
         var command = db.CreateCommand();
         command.CommandText = sql;
-        for (var i = 0; i < parameters; i++) command.Parameters.AddWithValue($"?{i + 1}", DBNull.Value);
+        for (var i = 0; i < parameters; i++)
+            command.Parameters.AddWithValue($"?{i + 1}", DBNull.Value);
         command.Prepare();
         return command;
     }
 
     public static void Again(this SqliteCommand command, params ReadOnlySpan<object?> values)
     {
-        for (var i = 0; i < values.Length; i++) command.Parameters[i].Value = values[i] ?? DBNull.Value;
+        for (var i = 0; i < values.Length; i++)
+            command.Parameters[i].Value = values[i] ?? DBNull.Value;
         command.ExecuteNonQuery();
     }
 
     /// <summary>The rows of a repeated statement.</summary>
     public static List<T> RowsAgain<T>(this SqliteCommand command, Func<SqliteDataReader, T> row, params ReadOnlySpan<object?> values)
     {
-        for (var i = 0; i < values.Length; i++) command.Parameters[i].Value = values[i] ?? DBNull.Value;
+        for (var i = 0; i < values.Length; i++)
+            command.Parameters[i].Value = values[i] ?? DBNull.Value;
         using var reader = command.ExecuteReader();
         var rows = new List<T>();
-        while (reader.Read()) rows.Add(row(reader));
+        while (reader.Read())
+            rows.Add(row(reader));
         return rows;
     }
 

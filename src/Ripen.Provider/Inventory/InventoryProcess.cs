@@ -4,7 +4,8 @@ using Ripen.Reader;
 namespace Ripen.Provider.Inventory;
 
 /// <summary>
-/// An inventory that is read by a process of its own, with a limit on memory and on the processor time that it may take without telling a row: whatever a file does to
+/// An inventory that is read by a process of its own, with a limit on memory and on the processor time that it may take without telling a
+/// row: whatever a file does to
 /// its parser, this process goes on.
 /// </summary>
 internal sealed class InventoryProcess : IAsyncDisposable
@@ -33,7 +34,11 @@ internal sealed class InventoryProcess : IAsyncDisposable
     /// <exception cref="RefusalException">It is neither CSV with a header nor Parquet, or reading it takes too much.</exception>
     public static async Task<InventoryProcess> Open(string path, CancellationToken cancel)
     {
-        var start = new ProcessStartInfo(Path.Combine(AppContext.BaseDirectory, "Ripen.Reader"), [path]) { RedirectStandardOutput = true, RedirectStandardError = true };
+        var start = new ProcessStartInfo(Path.Combine(AppContext.BaseDirectory, "Ripen.Reader"), [path])
+        {
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+        };
         start.Environment["DOTNET_GCHeapHardLimit"] = HeapLimit;
         start.Environment["DOTNET_DbgEnableMiniDump"] = "0";
         var started = Process.Start(start) ?? throw Unreadable("The reader could not be started.");
@@ -43,7 +48,8 @@ internal sealed class InventoryProcess : IAsyncDisposable
         var own = new InventoryProcess(started, TimeSpan.FromSeconds(10 + (new FileInfo(path).Length / 10_000_000)));
         try
         {
-            if (await own.Next(1, cancel) is not [(RowProtocol.Told.Columns, [var format, .. var columns])]) throw Unreadable("It has no columns.");
+            if (await own.Next(1, cancel) is not [(RowProtocol.Told.Columns, [var format, .. var columns])])
+                throw Unreadable("It has no columns.");
             (own.Format, own.Columns) = (format, columns);
             return own;
         }
@@ -63,7 +69,8 @@ internal sealed class InventoryProcess : IAsyncDisposable
         {
             foreach (var (what, row) in await Next(most, cancel))
             {
-                if (what != RowProtocol.Told.Row) yield break;
+                if (what != RowProtocol.Told.Row)
+                    yield break;
                 yield return row;
             }
         }
@@ -71,7 +78,8 @@ internal sealed class InventoryProcess : IAsyncDisposable
 
     public async ValueTask DisposeAsync()
     {
-        if (!process.HasExited) process.Kill();
+        if (!process.HasExited)
+            process.Kill();
         await process.WaitForExitAsync();
         process.Dispose();
         from.Dispose();
@@ -84,9 +92,11 @@ internal sealed class InventoryProcess : IAsyncDisposable
         TimeSpan? began = null;
         while (await Task.WhenAny(reading, Task.Delay(LookEvery, CancellationToken.None)) != reading)
         {
-            if (ProcessorTime() is not { } spent) continue;
+            if (ProcessorTime() is not { } spent)
+                continue;
             began ??= spent;
-            if (!cancel.IsCancellationRequested && spent - began < patience) continue;
+            if (!cancel.IsCancellationRequested && spent - began < patience)
+                continue;
             process.Kill();
             cancel.ThrowIfCancellationRequested();
             throw Unreadable("Reading it takes longer than a file of its size may take.");
@@ -99,10 +109,14 @@ internal sealed class InventoryProcess : IAsyncDisposable
         var told = new List<(RowProtocol.Told What, string[] Texts)>();
         while (told.Count < most)
         {
-            var one = RowProtocol.Read(from) ?? throw Unreadable("The reader ended before the file did: it is damaged, or needs more memory than a list may need.");
-            if (one is (RowProtocol.Told.Unreadable, [var why])) throw Unreadable(why);
+            var one =
+                RowProtocol.Read(from)
+                ?? throw Unreadable("The reader ended before the file did: it is damaged, or needs more memory than a list may need.");
+            if (one is (RowProtocol.Told.Unreadable, [var why]))
+                throw Unreadable(why);
             told.Add(one);
-            if (one.What == RowProtocol.Told.End) break;
+            if (one.What == RowProtocol.Told.End)
+                break;
         }
         return told;
     }
@@ -120,5 +134,6 @@ internal sealed class InventoryProcess : IAsyncDisposable
         }
     }
 
-    private static RefusalException Unreadable(string why) => new(RefusalKind.Invalid, "unreadable-inventory", $"This inventory cannot be read. {why}");
+    private static RefusalException Unreadable(string why) =>
+        new(RefusalKind.Invalid, "unreadable-inventory", $"This inventory cannot be read. {why}");
 }

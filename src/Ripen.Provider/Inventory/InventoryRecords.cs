@@ -8,19 +8,33 @@ public sealed record ColumnMapping
     public required string LastModified { get; init; }
     public string? LastRead { get; init; }
     public string? Tier { get; init; }
+
     /// <summary>How many levels of a key's folders become the prefixes of lots: 0 to 8.</summary>
     public int Levels { get; init; } = 1;
+
     /// <summary>How dates such as 03/04/2026 are meant; null when nobody said, and then none is guessed.</summary>
     public DateOrder? Dates { get; init; }
+
     /// <summary>Whether a date after the provider's today counts as today; otherwise its row is broken.</summary>
     public bool LaterIsToday { get; init; }
 }
 
 /// <summary>Which comes first in a date written with slashes, dots or hyphens: the day or the month.</summary>
-public enum DateOrder { DayFirst, MonthFirst }
+public enum DateOrder
+{
+    DayFirst,
+    MonthFirst,
+}
 
-/// <summary>An inventory that was sent and not imported yet: its columns, first rows as texts, and the mapping that its names suggest.</summary>
-public sealed record InventoryPreview(string Id, string Format, IReadOnlyList<string> Columns, IReadOnlyList<IReadOnlyList<string>> Rows, ColumnMapping? Suggested);
+/// <summary>An inventory that was sent and not imported yet: its columns, first rows as texts, and the mapping that its names
+/// suggest.</summary>
+public sealed record InventoryPreview(
+    string Id,
+    string Format,
+    IReadOnlyList<string> Columns,
+    IReadOnlyList<IReadOnlyList<string>> Rows,
+    ColumnMapping? Suggested
+);
 
 /// <summary>What is wrong in one row; rows count from 1, without the header.</summary>
 public sealed record RowError(long Row, string Column, string Value, string Message);
@@ -31,4 +45,13 @@ public sealed record RowError(long Row, string Column, string Value, string Mess
 /// <param name="Errors">The first of them; the file of errors has all.</param>
 /// <param name="Untouched">By prefix, as it would be in the bucket.</param>
 public sealed record InventoryReading(
-    long Rows, long BrokenRows, long Objects, double Bytes, int Lots, long AmbiguousDates, long LaterDates, IReadOnlyList<RowError> Errors, IReadOnlyList<Stock.UntouchedPrefix> Untouched);
+    long Rows,
+    long BrokenRows,
+    long Objects,
+    double Bytes,
+    int Lots,
+    long AmbiguousDates,
+    long LaterDates,
+    IReadOnlyList<RowError> Errors,
+    IReadOnlyList<Stock.UntouchedPrefix> Untouched
+);

@@ -34,14 +34,16 @@ internal sealed class RowReader
     {
         (this.bucket, this.today, this.columns) = (bucket, today, columns);
         tiers = new Dictionary<string, int>(StringComparer.OrdinalIgnoreCase);
-        foreach (var (t, place) in terms.Prices.Tiers.Select((t, i) => (t, i))) (tiers[t.Id], tiers[t.Name]) = (place, place);
+        foreach (var (t, place) in terms.Prices.Tiers.Select((t, i) => (t, i)))
+            (tiers[t.Id], tiers[t.Name]) = (place, place);
         key = Column(mapping.Key, "key");
         bytes = Column(mapping.Bytes, "bytes");
         modified = Column(mapping.LastModified, "lastModified");
         lastRead = mapping.LastRead is { } read ? Column(read, "lastRead") : -1;
         tier = mapping.Tier is { } named ? Column(named, "tier") : -1;
         (order, laterIsToday) = (mapping.Dates, mapping.LaterIsToday);
-        if (mapping.Levels is < 0 or > 8) throw new RefusalException(RefusalKind.Invalid, "out-of-range", "Take 0 to 8 levels of folders.", "$.levels");
+        if (mapping.Levels is < 0 or > 8)
+            throw new RefusalException(RefusalKind.Invalid, "out-of-range", "Take 0 to 8 levels of folders.", "$.levels");
     }
 
     /// <summary>The row, or the column that is wrong and why.</summary>
@@ -65,8 +67,13 @@ internal sealed class RowReader
         }
         if (!long.TryParse(row[bytes], NumberStyles.None, CultureInfo.InvariantCulture, out var size) || size > MostBytes)
         {
-            wrong = (columns[bytes], row[bytes], row[bytes].All(char.IsAsciiDigit) && row[bytes].Length > 0
-                ? "No object is larger than 100 TB; is the unit wrong?" : "Write whole bytes, in digits only.");
+            wrong = (
+                columns[bytes],
+                row[bytes],
+                row[bytes].All(char.IsAsciiDigit) && row[bytes].Length > 0
+                    ? "No object is larger than 100 TB; is the unit wrong?"
+                    : "Write whole bytes, in digits only."
+            );
             return null;
         }
         if (ReadDay(row[modified], out var why) is not { } day)
@@ -112,33 +119,70 @@ internal sealed class RowReader
                     return null;
             }
         }
-        if (day <= today) return day;
+        if (day <= today)
+            return day;
         LaterDates++;
-        if (laterIsToday) return today;
+        if (laterIsToday)
+            return today;
         why = $"It lies after the provider's today, {today:yyyy-MM-dd}; import it as of today if that is what is meant.";
         return null;
     }
 
-    private static readonly string[] DayFirst = ["d/M/yyyy", "d.M.yyyy", "d-M-yyyy", "d/M/yyyy H:mm:ss", "d.M.yyyy H:mm:ss", "d/M/yyyy H:mm", "d.M.yyyy H:mm"];
-    private static readonly string[] MonthFirst = ["M/d/yyyy", "M.d.yyyy", "M-d-yyyy", "M/d/yyyy H:mm:ss", "M/d/yyyy H:mm", "M/d/yyyy h:mm:ss tt", "M/d/yyyy h:mm tt"];
+    private static readonly string[] DayFirst =
+    [
+        "d/M/yyyy",
+        "d.M.yyyy",
+        "d-M-yyyy",
+        "d/M/yyyy H:mm:ss",
+        "d.M.yyyy H:mm:ss",
+        "d/M/yyyy H:mm",
+        "d.M.yyyy H:mm",
+    ];
+    private static readonly string[] MonthFirst =
+    [
+        "M/d/yyyy",
+        "M.d.yyyy",
+        "M-d-yyyy",
+        "M/d/yyyy H:mm:ss",
+        "M/d/yyyy H:mm",
+        "M/d/yyyy h:mm:ss tt",
+        "M/d/yyyy h:mm tt",
+    ];
 
-    private DateOnly? Local(string text) => order switch
-    {
-        DateOrder.DayFirst => Parse(text, DayFirst),
-        DateOrder.MonthFirst => Parse(text, MonthFirst),
-        _ => null,
-    };
+    private DateOnly? Local(string text) =>
+        order switch
+        {
+            DateOrder.DayFirst => Parse(text, DayFirst),
+            DateOrder.MonthFirst => Parse(text, MonthFirst),
+            _ => null,
+        };
 
     private static DateOnly? Parse(string text, string[] formats) =>
-        DateTime.TryParseExact(text, formats, CultureInfo.InvariantCulture, DateTimeStyles.AllowWhiteSpaces, out var at) ? DateOnly.FromDateTime(at) : null;
+        DateTime.TryParseExact(text, formats, CultureInfo.InvariantCulture, DateTimeStyles.AllowWhiteSpaces, out var at)
+            ? DateOnly.FromDateTime(at)
+            : null;
 
     /// <summary>yyyy-MM-dd, or an instant that begins so (RFC 3339; a space for the T, and no offset for UTC, are taken too).</summary>
     private static bool Iso(string text, out DateOnly day)
     {
-        if (text.Length == 10) return DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out day);
+        if (text.Length == 10)
+            return DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out day);
         day = default;
-        if (text.Length < 10 || !DateOnly.TryParseExact(text.AsSpan(0, 10), "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _) || text[10] is not ('T' or 't' or ' ')) return false;
-        if (!DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal, out var instant)) return false;
+        if (
+            text.Length < 10
+            || !DateOnly.TryParseExact(text.AsSpan(0, 10), "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _)
+            || text[10] is not ('T' or 't' or ' ')
+        )
+            return false;
+        if (
+            !DateTimeOffset.TryParse(
+                text,
+                CultureInfo.InvariantCulture,
+                DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal,
+                out var instant
+            )
+        )
+            return false;
         day = DateOnly.FromDateTime(instant.UtcDateTime);
         return true;
     }
@@ -147,8 +191,14 @@ internal sealed class RowReader
     {
         for (var i = 0; i < columns.Count; i++)
         {
-            if (columns[i] == name) return i;
+            if (columns[i] == name)
+                return i;
         }
-        throw new RefusalException(RefusalKind.Invalid, "unknown-column", $"'{property}' is mapped to the column '{name}', which is not there; there are {string.Join(", ", columns)}.", $"$.{property}");
+        throw new RefusalException(
+            RefusalKind.Invalid,
+            "unknown-column",
+            $"'{property}' is mapped to the column '{name}', which is not there; there are {string.Join(", ", columns)}.",
+            $"$.{property}"
+        );
     }
 }

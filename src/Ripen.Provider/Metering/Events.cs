@@ -4,7 +4,8 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Provider.Metering;
 
-/// <summary>Charges for what happens to objects, booked at once; each returns the money. The meter of a day at rest is <see cref="Midnight"/>'s.</summary>
+/// <summary>Charges for what happens to objects, booked at once; each returns the money. The meter of a day at rest is
+/// <see cref="Midnight"/>'s.</summary>
 internal static class Events
 {
     public static double Written(SqliteConnection db, Terms terms, DateOnly day, BucketTerms bucket, int tier, double objects)
@@ -40,8 +41,18 @@ internal static class Events
         return amount;
     }
 
-    /// <summary>The rest of a minimum stay, for objects that leave the tier on <paramref name="day"/> having come on <paramref name="since"/>.</summary>
-    public static double LeftEarly(SqliteConnection db, Terms terms, DateOnly day, BucketTerms bucket, int tier, DateOnly since, double objects, long bytesPerObject)
+    /// <summary>The rest of a minimum stay, for objects that leave the tier on <paramref name="day"/> having come on
+    /// <paramref name="since"/>.</summary>
+    public static double LeftEarly(
+        SqliteConnection db,
+        Terms terms,
+        DateOnly day,
+        BucketTerms bucket,
+        int tier,
+        DateOnly since,
+        double objects,
+        long bytesPerObject
+    )
     {
         var (units, amount) = EarlyLeave(terms, day, bucket, tier, since, objects, bytesPerObject);
         Ledger.Book(db, day, bucket, terms.Prices.Tiers[tier].Id, Charge.EarlyLeave, units, amount);
@@ -49,11 +60,19 @@ internal static class Events
     }
 
     public static (double UnitMonths, double Amount) EarlyLeave(
-        Terms terms, DateOnly day, BucketTerms bucket, int tier, DateOnly since, double objects, long bytesPerObject)
+        Terms terms,
+        DateOnly day,
+        BucketTerms bucket,
+        int tier,
+        DateOnly since,
+        double objects,
+        long bytesPerObject
+    )
     {
         var from = terms.Prices.Tiers[tier];
         var missing = from.MinimumStayDays - (day.DayNumber - since.DayNumber);
-        if (missing <= 0) return default;
+        if (missing <= 0)
+            return default;
         var units = objects * from.BilledBytes(bytesPerObject) * missing / terms.UnitMonth(day);
         return (units, bucket.Prices[tier]!.Storage[0].Price.For(units) * bucket.Factor);
     }

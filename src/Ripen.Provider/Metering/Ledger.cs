@@ -6,10 +6,21 @@ using Ripen.Provider.Index;
 
 namespace Ripen.Provider.Metering;
 
-/// <summary>One line of the ledger: what was charged on a day for a bucket in a tier. Quantities are in the units of a forecast's rows; money is not rounded.</summary>
-public sealed record LedgerRow(DateOnly Day, string Bucket, string Region, string Tier, Charge Charge, double Quantity, string Unit, double Amount);
+/// <summary>One line of the ledger: what was charged on a day for a bucket in a tier. Quantities are in the units of a forecast's rows;
+/// money is not rounded.</summary>
+public sealed record LedgerRow(
+    DateOnly Day,
+    string Bucket,
+    string Region,
+    string Tier,
+    Charge Charge,
+    double Quantity,
+    string Unit,
+    double Amount
+);
 
-/// <summary>Books charges into the index, inside the transaction of what they are for: an event and its charge are stored together or not at all.</summary>
+/// <summary>Books charges into the index, inside the transaction of what they are for: an event and its charge are stored together or not
+/// at all.</summary>
 internal static class Ledger
 {
     /// <summary>Adds to the line of this day, bucket, tier and charge.</summary>
@@ -21,25 +32,69 @@ internal static class Ledger
     /// <param name="quantity">In the charge's unit.</param>
     /// <param name="amount">Money.</param>
     /// <param name="weighted">For storage: quantity × the scheme's factor on that day.</param>
-    public static void Book(SqliteConnection db, DateOnly day, BucketTerms bucket, string tier, Charge charge, double quantity, double amount, double weighted = 0)
+    public static void Book(
+        SqliteConnection db,
+        DateOnly day,
+        BucketTerms bucket,
+        string tier,
+        Charge charge,
+        double quantity,
+        double amount,
+        double weighted = 0
+    )
     {
-        if (quantity == 0 && amount == 0) return;
+        if (quantity == 0 && amount == 0)
+            return;
         Book(db, day, bucket.Bucket.Name, bucket.Bucket.Region, tier, charge, quantity, amount, weighted);
     }
 
     public static void Book(
-        SqliteConnection db, DateOnly day, string bucket, string region, string tier, Charge charge, double quantity, double amount, double weighted) => db.Run("""
+        SqliteConnection db,
+        DateOnly day,
+        string bucket,
+        string region,
+        string tier,
+        Charge charge,
+        double quantity,
+        double amount,
+        double weighted
+    ) =>
+        db.Run(
+            """
             INSERT INTO ledger(day, bucket, region, tier, charge, quantity, amount, weighted) VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)
             ON CONFLICT DO UPDATE SET quantity = quantity + excluded.quantity, amount = amount + excluded.amount, weighted = weighted + excluded.weighted
-            """, day.DayNumber, bucket, region, tier, charge.Name(), quantity, amount, weighted);
+            """,
+            day.DayNumber,
+            bucket,
+            region,
+            tier,
+            charge.Name(),
+            quantity,
+            amount,
+            weighted
+        );
 
-    public static IEnumerable<LedgerRow> Rows(SqliteConnection db, SizeUnit unit, DateOnly from, DateOnly to, string? bucket) => db.Each(
-        "SELECT day, bucket, region, tier, charge, quantity, amount FROM ledger WHERE day >= ?1 AND day < ?2 AND (?3 IS NULL OR bucket = ?3) ORDER BY day, bucket, tier, charge",
-        r =>
-        {
-            var charge = Charges[r.GetString(4)];
-            return new LedgerRow(DateOnly.FromDayNumber(r.GetInt32(0)), r.GetString(1), r.GetString(2), r.GetString(3), charge, r.GetDouble(5), Units.Of(charge, unit), r.GetDouble(6));
-        }, from.DayNumber, to.DayNumber, bucket);
+    public static IEnumerable<LedgerRow> Rows(SqliteConnection db, SizeUnit unit, DateOnly from, DateOnly to, string? bucket) =>
+        db.Each(
+            "SELECT day, bucket, region, tier, charge, quantity, amount FROM ledger WHERE day >= ?1 AND day < ?2 AND (?3 IS NULL OR bucket = ?3) ORDER BY day, bucket, tier, charge",
+            r =>
+            {
+                var charge = Charges[r.GetString(4)];
+                return new LedgerRow(
+                    DateOnly.FromDayNumber(r.GetInt32(0)),
+                    r.GetString(1),
+                    r.GetString(2),
+                    r.GetString(3),
+                    charge,
+                    r.GetDouble(5),
+                    Units.Of(charge, unit),
+                    r.GetDouble(6)
+                );
+            },
+            from.DayNumber,
+            to.DayNumber,
+            bucket
+        );
 
     private static readonly Dictionary<string, Charge> Charges = Enum.GetValues<Charge>().ToDictionary(c => c.Name());
 }

@@ -6,22 +6,34 @@ using Ripen.Provider.Index;
 
 namespace Ripen.Provider.Metering;
 
-/// <summary>What one object was charged so far: its events as they were booked, and its days at rest at what a unit-month came to in the ledger.</summary>
+/// <summary>What one object was charged so far: its events as they were booked, and its days at rest at what a unit-month came to in the
+/// ledger.</summary>
 internal static class ObjectCharges
 {
     public static double? SoFar(SqliteConnection db, Terms terms, BucketTerms bucket, long id)
     {
-        var found = db.List("SELECT charged, bytes, tier, since FROM entry WHERE id = ?1 AND bucket = ?2",
-            r => (Charged: r.GetDouble(0), Bytes: r.GetInt64(1), Tier: terms.Place(r.GetInt64(2)), Since: r.GetInt32(3)), id, bucket.Id);
-        if (found.Count == 0) return null;
+        var found = db.List(
+            "SELECT charged, bytes, tier, since FROM entry WHERE id = ?1 AND bucket = ?2",
+            r => (Charged: r.GetDouble(0), Bytes: r.GetInt64(1), Tier: terms.Place(r.GetInt64(2)), Since: r.GetInt32(3)),
+            id,
+            bucket.Id
+        );
+        if (found.Count == 0)
+            return null;
         var entry = found[0];
-        var stays = db.List("SELECT tier, since, until FROM stay WHERE entry = ?1", r => (Tier: terms.Place(r.GetInt64(0)), From: r.GetInt32(1), To: r.GetInt32(2)), id);
+        var stays = db.List(
+            "SELECT tier, since, until FROM stay WHERE entry = ?1",
+            r => (Tier: terms.Place(r.GetInt64(0)), From: r.GetInt32(1), To: r.GetInt32(2)),
+            id
+        );
         stays.Add((entry.Tier, entry.Since, ProviderState.Today(db).DayNumber));
         var total = entry.Charged;
         foreach (var (tier, from, to) in stays)
         {
             var tierTerms = terms.Prices.Tiers[tier];
-            total += Rest(db, terms, bucket, tier, tierTerms.BilledBytes(entry.Bytes), from, to) + Rest(db, terms, bucket, bucket.Landing, tierTerms.IndexBytes, from, to);
+            total +=
+                Rest(db, terms, bucket, tier, tierTerms.BilledBytes(entry.Bytes), from, to)
+                + Rest(db, terms, bucket, bucket.Landing, tierTerms.IndexBytes, from, to);
         }
         return total;
     }
@@ -29,7 +41,7 @@ internal static class ObjectCharges
     private static double Rest(SqliteConnection db, Terms terms, BucketTerms bucket, int tier, double billedBytes, int from, int to)
     {
         var total = 0.0;
-        for (var day = from; day < to && billedBytes > 0;)
+        for (var day = from; day < to && billedBytes > 0; )
         {
             var date = DateOnly.FromDayNumber(day);
             var month = new DateOnly(date.Year, date.Month, 1);
@@ -41,7 +53,13 @@ internal static class ObjectCharges
     }
 
     /// <summary>Money per unit-month in that month's lines, the scheme's factor included.</summary>
-    private static double UnitPrice(SqliteConnection db, BucketTerms bucket, string tier, DateOnly month) => db.Value<double?>(
-        "SELECT sum(amount) / sum(quantity) FROM ledger WHERE bucket = ?1 AND day >= ?2 AND day < ?3 AND tier = ?4 AND charge = ?5",
-        bucket.Bucket.Name, month.DayNumber, month.AddMonths(1).DayNumber, tier, Charge.Storage.Name()) ?? 0;
+    private static double UnitPrice(SqliteConnection db, BucketTerms bucket, string tier, DateOnly month) =>
+        db.Value<double?>(
+            "SELECT sum(amount) / sum(quantity) FROM ledger WHERE bucket = ?1 AND day >= ?2 AND day < ?3 AND tier = ?4 AND charge = ?5",
+            bucket.Bucket.Name,
+            month.DayNumber,
+            month.AddMonths(1).DayNumber,
+            tier,
+            Charge.Storage.Name()
+        ) ?? 0;
 }

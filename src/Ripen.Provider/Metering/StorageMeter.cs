@@ -7,7 +7,8 @@ using Ripen.Provider.Index;
 namespace Ripen.Provider.Metering;
 
 /// <summary>
-/// Books a day's storage. Graduated bands hold for a whole month's unit-months in a region and tier, so each day settles the month anew: a bucket
+/// Books a day's storage. Graduated bands hold for a whole month's unit-months in a region and tier, so each day settles the month anew: a
+/// bucket
 /// has been charged, up to and with this day, its part of what the month so far costs, and the day's line is the difference to what was
 /// booked before. The lines of a month therefore add up to the month's bill, whatever day it is looked at.
 /// </summary>
@@ -30,7 +31,8 @@ internal sealed class StorageMeter(SqliteConnection db, Terms terms, DateOnly da
             for (var tier = 0; tier < terms.Prices.Tiers.Count; tier++)
             {
                 var units = use.Of(tier).StoredBytes / terms.UnitMonth(day);
-                if (units == 0) continue;
+                if (units == 0)
+                    continue;
                 var key = (bucket.Bucket.Region, terms.Prices.Tiers[tier].Id, bucket.Bucket.Name);
                 var line = lines.TryGetValue(key, out var found) ? found : lines[key] = new Line();
                 (line.Today, line.WeightedToday) = (units, units * bucket.Factor);
@@ -39,21 +41,37 @@ internal sealed class StorageMeter(SqliteConnection db, Terms terms, DateOnly da
         foreach (var pool in lines.GroupBy(l => (l.Key.Region, l.Key.Tier)))
         {
             var total = pool.Sum(l => l.Value.Quantity + l.Value.Today);
-            if (total == 0) continue;
+            if (total == 0)
+                continue;
             var price = terms.Prices.FindRegion(pool.Key.Region)!.PriceOf(pool.Key.Tier)!.StorageCost(total) / total;
             foreach (var ((region, tier, bucket), line) in pool)
             {
                 var amount = (price * (line.Weighted + line.WeightedToday)) - line.Amount;
-                if (line.Today != 0 || amount != 0) Ledger.Book(db, day, bucket, region, tier, Charge.Storage, line.Today, amount, line.WeightedToday);
+                if (line.Today != 0 || amount != 0)
+                    Ledger.Book(db, day, bucket, region, tier, Charge.Storage, line.Today, amount, line.WeightedToday);
             }
         }
     }
 
-    private Dictionary<(string Region, string Tier, string Bucket), Line> MonthSoFar() => db.List(
-        """
-        SELECT region, tier, bucket, sum(quantity), sum(weighted), sum(amount) FROM ledger
-        WHERE day >= ?1 AND day < ?2 AND charge = ?3 GROUP BY region, tier, bucket
-        """,
-        r => (Key: (r.GetString(0), r.GetString(1), r.GetString(2)), Line: new Line { Quantity = r.GetDouble(3), Weighted = r.GetDouble(4), Amount = r.GetDouble(5) }),
-        new DateOnly(day.Year, day.Month, 1).DayNumber, day.DayNumber, Charge.Storage.Name()).ToDictionary(l => l.Key, l => l.Line);
+    private Dictionary<(string Region, string Tier, string Bucket), Line> MonthSoFar() =>
+        db.List(
+                """
+                SELECT region, tier, bucket, sum(quantity), sum(weighted), sum(amount) FROM ledger
+                WHERE day >= ?1 AND day < ?2 AND charge = ?3 GROUP BY region, tier, bucket
+                """,
+                r =>
+                    (
+                        Key: (r.GetString(0), r.GetString(1), r.GetString(2)),
+                        Line: new Line
+                        {
+                            Quantity = r.GetDouble(3),
+                            Weighted = r.GetDouble(4),
+                            Amount = r.GetDouble(5),
+                        }
+                    ),
+                new DateOnly(day.Year, day.Month, 1).DayNumber,
+                day.DayNumber,
+                Charge.Storage.Name()
+            )
+            .ToDictionary(l => l.Key, l => l.Line);
 }

@@ -13,7 +13,8 @@ internal sealed record Use(string? Key, string? Link)
 }
 
 /// <summary>
-/// What readers did and is still to be booked: reads are charged, uses of keys and links are counted. Readers put it here and never wait for the one writer; it is booked
+/// What readers did and is still to be booked: reads are charged, uses of keys and links are counted. Readers put it here and never wait
+/// for the one writer; it is booked
 /// with the next change, or by itself soon after, on the day on which it was. What a killed process had not booked is not charged.
 /// </summary>
 internal sealed class Uses
@@ -30,13 +31,16 @@ internal sealed class Uses
 
     public void Count(Use use, DateTimeOffset at) => waiting.Enqueue(new Used(use, at));
 
-    public void Read(long bucket, long version, string tier, DateOnly day, long bytes) => waiting.Enqueue(new WasRead(bucket, version, tier, day, bytes));
+    public void Read(long bucket, long version, string tier, DateOnly day, long bytes) =>
+        waiting.Enqueue(new WasRead(bucket, version, tier, day, bytes));
 
-    /// <summary>Books all that waits inside the transaction of <paramref name="db"/>; the result puts it back when the transaction fails.</summary>
+    /// <summary>Books all that waits inside the transaction of <paramref name="db"/>; the result puts it back when the transaction
+    /// fails.</summary>
     public Action Book(SqliteConnection db, Terms? terms)
     {
         var booked = new List<Done>();
-        while (waiting.TryDequeue(out var done)) booked.Add(done);
+        while (waiting.TryDequeue(out var done))
+            booked.Add(done);
         foreach (var key in booked.OfType<Used>().Where(u => u.Use.Key is not null).GroupBy(u => u.Use.Key))
         {
             db.Run("UPDATE access_key SET used = ?2 WHERE id = ?1", key.Key, key.Max(u => u.At).ToUnixTimeMilliseconds());
@@ -48,9 +52,19 @@ internal sealed class Uses
         foreach (var read in booked.OfType<WasRead>())
         {
             // What was read from a bucket that went meanwhile goes on nobody's bill.
-            if (terms?.Find(read.Bucket) is not { } bucket || terms.Prices.Coldness(read.Tier) is not (>= 0 and var tier) || bucket.Prices[tier] is null) continue;
+            if (
+                terms?.Find(read.Bucket) is not { } bucket
+                || terms.Prices.Coldness(read.Tier) is not (>= 0 and var tier)
+                || bucket.Prices[tier] is null
+            )
+                continue;
             var charge = Events.Read(db, terms, read.Day, bucket, tier, 1, read.Bytes);
-            db.Run("UPDATE entry SET touched = max(coalesce(touched, 0), ?2), charged = charged + ?3 WHERE id = ?1", read.Version, read.Day.DayNumber, charge);
+            db.Run(
+                "UPDATE entry SET touched = max(coalesce(touched, 0), ?2), charged = charged + ?3 WHERE id = ?1",
+                read.Version,
+                read.Day.DayNumber,
+                charge
+            );
         }
         return () => booked.ForEach(waiting.Enqueue);
     }

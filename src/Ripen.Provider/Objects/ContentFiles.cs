@@ -7,12 +7,14 @@ namespace Ripen.Provider.Objects;
 /// <summary>Content that lies on the disk, written and named, and not yet known to the index.</summary>
 internal sealed record WrittenContent(string Name, long Bytes, byte[] Sha256, byte[] BlockSums);
 
-/// <summary>What a start found: rests of something half done, which it removed, and files that no index knows, which it put aside.</summary>
+/// <summary>What a start found: rests of something half done, which it removed, and files that no index knows, which it put
+/// aside.</summary>
 public sealed record FolderMending(int HalfWritten, int PutAside);
 
 /// <summary>
 /// Objects' content as files, apart from the index. A file is written under a temporary name, forced to the disk and renamed before
-/// the index may speak of it. When the program starts, a file with a temporary name is a rest of something half done and goes; any other that the index does not know
+/// the index may speak of it. When the program starts, a file with a temporary name is a rest of something half done and goes; any other
+/// that the index does not know
 /// is put into quarantine, with a line in a list, and stays there until an index that knows it is put back.
 /// </summary>
 internal sealed class ContentFiles
@@ -39,21 +41,30 @@ internal sealed class ContentFiles
         this.create = create ?? (path => new FileStream(path, FileMode.CreateNew, FileAccess.Write, FileShare.None, 0, FileOptions.None));
     }
 
-    /// <summary>Removes what was half written, and puts settled files that <paramref name="isKnown"/> does not know aside. For the start, before anybody writes.</summary>
+    /// <summary>Removes what was half written, and puts settled files that <paramref name="isKnown"/> does not know aside. For the start,
+    /// before anybody writes.</summary>
     public FolderMending Mend(Func<string, bool> isKnown)
     {
         var halfWritten = Directory.GetFiles(incoming);
-        foreach (var file in halfWritten) File.Delete(file);
-        var unknown = Directory.EnumerateFiles(settled, "*", SearchOption.AllDirectories).Where(f => !isKnown(Path.GetFileName(f))).ToList();
-        if (unknown.Count > 0) PutAside(unknown);
-        if (Directory.Exists(quarantine)) TakeBack(isKnown);
+        foreach (var file in halfWritten)
+            File.Delete(file);
+        var unknown = Directory
+            .EnumerateFiles(settled, "*", SearchOption.AllDirectories)
+            .Where(f => !isKnown(Path.GetFileName(f)))
+            .ToList();
+        if (unknown.Count > 0)
+            PutAside(unknown);
+        if (Directory.Exists(quarantine))
+            TakeBack(isKnown);
         return new FolderMending(halfWritten.Length, unknown.Count);
     }
 
     /// <summary>An index that was put back knows files again that were put aside when it was missing.</summary>
     private void TakeBack(Func<string, bool> isKnown)
     {
-        foreach (var file in Directory.GetFiles(quarantine).Where(f => isKnown(Path.GetFileName(f)) && !File.Exists(PathOf(Path.GetFileName(f)))))
+        foreach (
+            var file in Directory.GetFiles(quarantine).Where(f => isKnown(Path.GetFileName(f)) && !File.Exists(PathOf(Path.GetFileName(f))))
+        )
         {
             var home = PathOf(Path.GetFileName(file));
             Directory.CreateDirectory(Path.GetDirectoryName(home)!);
@@ -67,10 +78,16 @@ internal sealed class ContentFiles
         var list = Path.Combine(quarantine, "list.csv");
         var isNew = !File.Exists(list);
         using var lines = new StreamWriter(list, append: true);
-        if (isNew) lines.WriteLine("name,bytes,written");
+        if (isNew)
+            lines.WriteLine("name,bytes,written");
         foreach (var file in files.Select(f => new FileInfo(f)))
         {
-            lines.WriteLine(string.Create(System.Globalization.CultureInfo.InvariantCulture, $"{file.Name},{file.Length},{file.LastWriteTimeUtc:yyyy-MM-dd'T'HH:mm:ss'Z'}"));
+            lines.WriteLine(
+                string.Create(
+                    System.Globalization.CultureInfo.InvariantCulture,
+                    $"{file.Name},{file.Length},{file.LastWriteTimeUtc:yyyy-MM-dd'T'HH:mm:ss'Z'}"
+                )
+            );
             file.MoveTo(Path.Combine(quarantine, file.Name), overwrite: true);
         }
     }
@@ -87,14 +104,16 @@ internal sealed class ContentFiles
             await using (var file = create(temporary))
             {
                 written = await Receive(body, file, name, cancel);
-                if (file is FileStream disk) disk.Flush(flushToDisk: true);
+                if (file is FileStream disk)
+                    disk.Flush(flushToDisk: true);
             }
             var folder = Path.GetDirectoryName(PathOf(name))!;
             var isNew = !Directory.Exists(folder);
             Directory.CreateDirectory(folder);
             File.Move(temporary, PathOf(name));
             Durable.Folder(folder);
-            if (isNew) Durable.Folder(settled);
+            if (isNew)
+                Durable.Folder(settled);
             return written;
         }
         catch
@@ -107,7 +126,8 @@ internal sealed class ContentFiles
     public void Remove(string name) => File.Delete(PathOf(name));
 
     /// <summary>
-    /// A copy of settled content under a name of its own, every block checked on the way. It is on the disk for good after <see cref="Settle"/>; until
+    /// A copy of settled content under a name of its own, every block checked on the way. It is on the disk for good after
+    /// <see cref="Settle"/>; until
     /// the index speaks of it, a start takes it for something half done.
     /// </summary>
     /// <exception cref="RefusalException">The content is damaged; no copy is left.</exception>
@@ -158,24 +178,34 @@ internal sealed class ContentFiles
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         var receivingToken = stop.Token;
         var blocks = Channel.CreateBounded<(byte[] Block, int Length)>(2);
-        var receiving = Task.Run(async () =>
-        {
-            try
+        var receiving = Task.Run(
+            async () =>
             {
-                while (true)
+                try
                 {
-                    var block = ArrayPool<byte>.Shared.Rent(BlockBytes);
-                    var length = await body.ReadAtLeastAsync(block.AsMemory(0, BlockBytes), BlockBytes, throwOnEndOfStream: false, receivingToken);
-                    if (length > 0) await blocks.Writer.WriteAsync((block, length), receivingToken);
-                    if (length < BlockBytes) break;
+                    while (true)
+                    {
+                        var block = ArrayPool<byte>.Shared.Rent(BlockBytes);
+                        var length = await body.ReadAtLeastAsync(
+                            block.AsMemory(0, BlockBytes),
+                            BlockBytes,
+                            throwOnEndOfStream: false,
+                            receivingToken
+                        );
+                        if (length > 0)
+                            await blocks.Writer.WriteAsync((block, length), receivingToken);
+                        if (length < BlockBytes)
+                            break;
+                    }
+                    blocks.Writer.Complete();
                 }
-                blocks.Writer.Complete();
-            }
-            catch (Exception error)
-            {
-                blocks.Writer.Complete(error);
-            }
-        }, cancel);
+                catch (Exception error)
+                {
+                    blocks.Writer.Complete(error);
+                }
+            },
+            cancel
+        );
         try
         {
             await foreach (var (block, length) in blocks.Reader.ReadAllAsync(cancel))
@@ -216,16 +246,19 @@ internal sealed class ContentFiles
             {
                 throw Damaged();
             }
-            if (file.Length == bytes) return;
+            if (file.Length == bytes)
+                return;
             file.Dispose();
             throw Damaged();
         }
 
-        /// <summary>Sends the bytes [from, to) to <paramref name="target"/>; the next blocks are read and checked while one is being sent.</summary>
+        /// <summary>Sends the bytes [from, to) to <paramref name="target"/>; the next blocks are read and checked while one is being
+        /// sent.</summary>
         /// <exception cref="RefusalException">A block is not what was stored; nothing of it was sent.</exception>
         public async Task Send(long from, long to, Stream target, CancellationToken cancel)
         {
-            if (to <= from) return;
+            if (to <= from)
+                return;
             var (first, last) = (from / BlockBytes, (to - 1) / BlockBytes);
             var ahead = new Queue<Task<(byte[] Block, int Length)>>();
             var next = first;
@@ -233,7 +266,8 @@ internal sealed class ContentFiles
             {
                 for (var at = first; at <= last; at++)
                 {
-                    while (next <= last && ahead.Count < 3) ahead.Enqueue(Fetch(next++, cancel));
+                    while (next <= last && ahead.Count < 3)
+                        ahead.Enqueue(Fetch(next++, cancel));
                     var (block, length) = await ahead.Dequeue();
                     var begin = (int)Math.Max(0, from - (at * BlockBytes));
                     var end = (int)Math.Min(length, to - (at * BlockBytes));
@@ -244,30 +278,40 @@ internal sealed class ContentFiles
             finally
             {
                 // Blocks under way still read from the file.
-                await Task.WhenAll(ahead).ContinueWith(_ => { }, CancellationToken.None, TaskContinuationOptions.None, TaskScheduler.Default);
+                await Task.WhenAll(ahead)
+                    .ContinueWith(_ => { }, CancellationToken.None, TaskContinuationOptions.None, TaskScheduler.Default);
             }
         }
 
-        private Task<(byte[] Block, int Length)> Fetch(long at, CancellationToken cancel) => Task.Run(() =>
-        {
-            cancel.ThrowIfCancellationRequested();
-            var length = (int)Math.Min(BlockBytes, bytes - (at * BlockBytes));
-            var block = ArrayPool<byte>.Shared.Rent(BlockBytes);
-            var got = 0;
-            while (got < length)
-            {
-                var n = RandomAccess.Read(file.SafeFileHandle, block.AsSpan(got, length - got), (at * BlockBytes) + got);
-                if (n == 0) throw Damaged();
-                got += n;
-            }
-            Span<byte> sum = stackalloc byte[DigestBytes];
-            SHA256.HashData(block.AsSpan(0, length), sum);
-            return sum.SequenceEqual(sums.AsSpan((int)(at * DigestBytes), DigestBytes)) ? (block, length) : throw Damaged();
-        }, cancel);
+        private Task<(byte[] Block, int Length)> Fetch(long at, CancellationToken cancel) =>
+            Task.Run(
+                () =>
+                {
+                    cancel.ThrowIfCancellationRequested();
+                    var length = (int)Math.Min(BlockBytes, bytes - (at * BlockBytes));
+                    var block = ArrayPool<byte>.Shared.Rent(BlockBytes);
+                    var got = 0;
+                    while (got < length)
+                    {
+                        var n = RandomAccess.Read(file.SafeFileHandle, block.AsSpan(got, length - got), (at * BlockBytes) + got);
+                        if (n == 0)
+                            throw Damaged();
+                        got += n;
+                    }
+                    Span<byte> sum = stackalloc byte[DigestBytes];
+                    SHA256.HashData(block.AsSpan(0, length), sum);
+                    return sum.SequenceEqual(sums.AsSpan((int)(at * DigestBytes), DigestBytes)) ? (block, length) : throw Damaged();
+                },
+                cancel
+            );
 
         public void Dispose() => file.Dispose();
 
-        private static RefusalException Damaged() => new(RefusalKind.Damaged, "damaged-content",
-            "What lies on the disk is not what was stored: its SHA-256 differs. Nothing of the damaged part was sent; restore the object from a copy.");
+        private static RefusalException Damaged() =>
+            new(
+                RefusalKind.Damaged,
+                "damaged-content",
+                "What lies on the disk is not what was stored: its SHA-256 differs. Nothing of the damaged part was sent; restore the object from a copy."
+            );
     }
 }

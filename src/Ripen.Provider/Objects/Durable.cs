@@ -13,10 +13,12 @@ internal static partial class Durable
     private static void Force(string path, Func<int, int> sync)
     {
         var handle = Open(path, 0);
-        if (handle < 0) throw new IOException($"Cannot open '{path}' to force it to the disk.", Marshal.GetLastPInvokeError());
+        if (handle < 0)
+            throw new IOException($"Cannot open '{path}' to force it to the disk.", Marshal.GetLastPInvokeError());
         var failed = sync(handle) != 0;
         _ = Close(handle);
-        if (failed) throw new IOException($"Cannot force '{path}' to the disk.");
+        if (failed)
+            throw new IOException($"Cannot force '{path}' to the disk.");
     }
 
     [LibraryImport("libc", EntryPoint = "open", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]

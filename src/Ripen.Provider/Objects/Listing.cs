@@ -4,12 +4,14 @@ using Ripen.Provider.Index;
 
 namespace Ripen.Provider.Objects;
 
-/// <summary>Pages of a bucket's current objects. Below a delimiter the index is not read through but jumped over, from one common prefix to the next.</summary>
+/// <summary>Pages of a bucket's current objects. Below a delimiter the index is not read through but jumped over, from one common prefix
+/// to the next.</summary>
 internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms bucket)
 {
     public ListingPage Page(string prefix, string? delimiter, string? after, int most)
     {
-        if (most is < 1 or > ListingPage.Most) throw new RefusalException(RefusalKind.Invalid, "out-of-range", $"A page holds 1 to {ListingPage.Most} keys.");
+        if (most is < 1 or > ListingPage.Most)
+            throw new RefusalException(RefusalKind.Invalid, "out-of-range", $"A page holds 1 to {ListingPage.Most} keys.");
         var (prefixes, batches, objects) = (new List<string>(), new List<BatchSum>(), new List<StoredVersion>());
         var end = ObjectKeys.After(prefix);
         Position? from = after is null ? new Position(prefix, 0, 0) : Position.Read(after);
@@ -17,7 +19,14 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
             $"""
             SELECT {VersionRows.Columns} FROM {VersionRows.From}
             WHERE e.bucket = ?1 AND e.current = 1 AND e.kind < 2 AND (e.key, e.kind, e.id) > (?2, ?3, ?4) AND e.key >= ?6 AND (?5 IS NULL OR e.key < ?5) ORDER BY e.key, e.kind, e.id
-            """, bucket.Id, "", 0, 0L, end, prefix);
+            """,
+            bucket.Id,
+            "",
+            0,
+            0L,
+            end,
+            prefix
+        );
         while (from is { } at)
         {
             from = null;
@@ -25,13 +34,15 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
             using var reader = command.ExecuteReader();
             while (reader.Read())
             {
-                if (prefixes.Count + batches.Count + objects.Count >= most) return new ListingPage(prefixes, batches, objects, at.Write());
+                if (prefixes.Count + batches.Count + objects.Count >= most)
+                    return new ListingPage(prefixes, batches, objects, at.Write());
                 var key = reader.GetString(1);
                 if (Common(key, prefix, delimiter) is { } common)
                 {
                     prefixes.Add(common);
                     // Everything under the common prefix is told; go on after it.
-                    if (ObjectKeys.After(common) is { } next) from = new Position(next, 0, 0);
+                    if (ObjectKeys.After(common) is { } next)
+                        from = new Position(next, 0, 0);
                     break;
                 }
                 if (reader.GetInt32(10) == EntryRows.Batch)
@@ -47,17 +58,28 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
         return new ListingPage(prefixes, batches, objects, null);
     }
 
-    private List<BatchSum> Sums(string key) => db.List(
-        """
-        SELECT tier, sum(count), sum(count * bytes), min(created), max(created) FROM entry
-        WHERE bucket = ?1 AND current = 1 AND kind < 2 AND key = ?2 AND kind = 0 GROUP BY tier
-        """,
-        r => new BatchSum(key, terms.TierName(r.GetInt64(0)), r.GetDouble(1), r.GetDouble(2), DateOnly.FromDayNumber(r.GetInt32(3)), DateOnly.FromDayNumber(r.GetInt32(4))),
-        bucket.Id, key);
+    private List<BatchSum> Sums(string key) =>
+        db.List(
+            """
+            SELECT tier, sum(count), sum(count * bytes), min(created), max(created) FROM entry
+            WHERE bucket = ?1 AND current = 1 AND kind < 2 AND key = ?2 AND kind = 0 GROUP BY tier
+            """,
+            r => new BatchSum(
+                key,
+                terms.TierName(r.GetInt64(0)),
+                r.GetDouble(1),
+                r.GetDouble(2),
+                DateOnly.FromDayNumber(r.GetInt32(3)),
+                DateOnly.FromDayNumber(r.GetInt32(4))
+            ),
+            bucket.Id,
+            key
+        );
 
     private static string? Common(string key, string prefix, string? delimiter)
     {
-        if (string.IsNullOrEmpty(delimiter)) return null;
+        if (string.IsNullOrEmpty(delimiter))
+            return null;
         var at = key.IndexOf(delimiter, prefix.Length, StringComparison.Ordinal);
         return at < 0 ? null : key[..(at + delimiter.Length)];
     }
@@ -76,7 +98,11 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
             }
             catch (Exception e) when (e is FormatException or IndexOutOfRangeException or OverflowException)
             {
-                throw new RefusalException(RefusalKind.Invalid, "invalid-page", "This is no page's 'next'; begin the listing again without 'after'.");
+                throw new RefusalException(
+                    RefusalKind.Invalid,
+                    "invalid-page",
+                    "This is no page's 'next'; begin the listing again without 'after'."
+                );
             }
         }
     }

@@ -1,10 +1,10 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Index;
-using Ripen.Provider.Retention;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
+using Ripen.Provider.Retention;
 
 namespace Ripen.Provider.Objects;
 
@@ -38,14 +38,16 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         }
         catch
         {
-            if (!state.Index.Read(db => IsKnown(db, content.Name))) state.Contents.Remove(content.Name);
+            if (!state.Index.Read(db => IsKnown(db, content.Name)))
+                state.Contents.Remove(content.Name);
             throw;
         }
     }
 
     public IOpenedObject Open(string bucket, string key, long? version)
     {
-        // Between the look into the index and the opening of the file somebody may overwrite or delete the object: then there is a newer answer.
+        // Between the look into the index and the opening of the file somebody may overwrite or delete the object: then there is a newer
+        // answer.
         for (var attempt = 1; ; attempt++)
         {
             var (found, content, own, day) = state.Index.Read(db => FindContent(db, bucket, key, version));
@@ -53,35 +55,50 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             {
                 return new Opened(found, state.Contents.Open(content.Name, content.Bytes, content.Sums), state, own, day);
             }
-            catch (RefusalException) when (attempt < OpeningAttempts && !state.Index.Read(db => IsKnown(db, content.Name)))
-            {
-            }
+            catch (RefusalException) when (attempt < OpeningAttempts && !state.Index.Read(db => IsKnown(db, content.Name))) { }
         }
     }
 
     private const int OpeningAttempts = 100;
 
-    private (StoredVersion Found, (string Name, long Bytes, byte[] Sums) Content, long Bucket, DateOnly Day) FindContent(SqliteConnection db, string bucket, string key, long? version)
+    private (StoredVersion Found, (string Name, long Bytes, byte[] Sums) Content, long Bucket, DateOnly Day) FindContent(
+        SqliteConnection db,
+        string bucket,
+        string key,
+        long? version
+    )
     {
         var terms = state.TermsIn(db);
         var own = state.Reach(db, bucket);
         var (id, kind) = version is { } wanted
             ? (wanted, KindOf(db, own.Id, key, wanted) ?? throw RefusalException.NoVersion(key, wanted))
             : Current(db, own.Id, key) ?? throw RefusalException.NoObject(key);
-        if (kind != EntryRows.Object) throw version is null ? RefusalException.NoObject(key) : RefusalException.NoVersion(key, id);
+        if (kind != EntryRows.Object)
+            throw version is null ? RefusalException.NoObject(key) : RefusalException.NoVersion(key, id);
         var found = Row(db, terms, id);
         var wait = terms.Prices.Tiers[terms.Prices.Coldness(found.Tier)].WaitHours;
         if (wait > 0)
         {
-            throw new RefusalException(RefusalKind.Conflict, "needs-recall",
-                $"It rests in '{found.Tier}', where the first byte takes {wait:0.##} hours: move it to a warmer tier, and read it when it has arrived.");
+            throw new RefusalException(
+                RefusalKind.Conflict,
+                "needs-recall",
+                $"It rests in '{found.Tier}', where the first byte takes {wait:0.##} hours: move it to a warmer tier, and read it when it has arrived."
+            );
         }
         if (found.ReadyFrom > ProviderState.Now(db))
         {
-            throw new RefusalException(RefusalKind.Conflict, "recall-under-way", $"Its recall is under way; it can be read from {found.ReadyFrom:yyyy-MM-dd'T'HH:mm:ss'Z'} of the provider's clock on.");
+            throw new RefusalException(
+                RefusalKind.Conflict,
+                "recall-under-way",
+                $"Its recall is under way; it can be read from {found.ReadyFrom:yyyy-MM-dd'T'HH:mm:ss'Z'} of the provider's clock on."
+            );
         }
-        var content = db.List("SELECT c.name, c.bytes, c.sums FROM entry e JOIN content c ON c.name = e.content WHERE e.id = ?1",
-            r => (r.GetString(0), r.GetInt64(1), r.GetFieldValue<byte[]>(2)), id).Single();
+        var content = db.List(
+                "SELECT c.name, c.bytes, c.sums FROM entry e JOIN content c ON c.name = e.content WHERE e.id = ?1",
+                r => (r.GetString(0), r.GetInt64(1), r.GetFieldValue<byte[]>(2)),
+                id
+            )
+            .Single();
         return (found, content, own.Id, ProviderState.Today(db));
     }
 
@@ -92,7 +109,8 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         {
             var terms = state.TermsIn(db);
             var own = state.Reach(db, bucket);
-            if (version is { } wanted) return KindOf(db, own.Id, key, wanted) is null ? null : Row(db, terms, wanted);
+            if (version is { } wanted)
+                return KindOf(db, own.Id, key, wanted) is null ? null : Row(db, terms, wanted);
             return Current(db, own.Id, key) is { Kind: EntryRows.Object } current ? Row(db, terms, current.Id) : null;
         });
     }
@@ -106,7 +124,10 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             var own = state.Reach(db, bucket);
             return db.List(
                 $"SELECT {VersionRows.Columns} FROM {VersionRows.From} WHERE e.bucket = ?1 AND e.key = ?2 AND e.kind > 0 ORDER BY e.written DESC, coalesce(e.origin, e.id) DESC",
-                r => VersionRows.Read(r, terms), own.Id, key);
+                r => VersionRows.Read(r, terms),
+                own.Id,
+                key
+            );
         });
     }
 
@@ -126,7 +147,12 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
                 SELECT {VersionRows.Columns} FROM {VersionRows.From}
                 WHERE e.bucket = ?1 AND e.current = 1 AND e.kind = 2 AND e.key >= ?2 AND (?3 IS NULL OR e.key < ?3) ORDER BY e.key LIMIT ?4
                 """,
-                r => VersionRows.Read(r, terms), own.Id, prefix, ObjectKeys.After(prefix), most);
+                r => VersionRows.Read(r, terms),
+                own.Id,
+                prefix,
+                ObjectKeys.After(prefix),
+                most
+            );
         });
     }
 
@@ -144,29 +170,51 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             }
             var current = Current(db, own.Id, key);
             Check(db, current, allows);
-            if (current is not { Kind: EntryRows.Object } found) throw RefusalException.NoObject(key);
-            if (!own.Bucket.Versioning) return new Deletion(key, null, true, RemoveForGood(db, own, found.Id));
+            if (current is not { Kind: EntryRows.Object } found)
+                throw RefusalException.NoObject(key);
+            if (!own.Bucket.Versioning)
+                return new Deletion(key, null, true, RemoveForGood(db, own, found.Id));
             db.Run("UPDATE entry SET current = 0 WHERE id = ?1", found.Id);
             var today = DateOnly.FromDateTime(now.UtcDateTime).DayNumber;
-            db.Run("""
+            db.Run(
+                """
                 INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags)
                 SELECT bucket, 2, 1, key, 0, 0, ?2, ?3, tier, ?2, tags FROM entry WHERE id = ?1
-                """, found.Id, today, now.ToUnixTimeMilliseconds());
+                """,
+                found.Id,
+                today,
+                now.ToUnixTimeMilliseconds()
+            );
             var mark = db.Value<long>("SELECT last_insert_rowid()");
-            CopyQueue.Deleted(db, state.TermsIn(db), own, mark, key, db.Value<string>("SELECT tags FROM entry WHERE id = ?1", mark), takenBack: false);
+            CopyQueue.Deleted(
+                db,
+                state.TermsIn(db),
+                own,
+                mark,
+                key,
+                db.Value<string>("SELECT tags FROM entry WHERE id = ?1", mark),
+                takenBack: false
+            );
             return new Deletion(key, mark, false, 0);
         });
     }
 
     public TierMove Move(string bucket, string scope, bool wholePrefix, string tier) => moves.Make(bucket, scope, wholePrefix, tier);
 
-    public TierMove ForeseeMove(string bucket, string scope, bool wholePrefix, string tier) => moves.Foresee(bucket, scope, wholePrefix, tier);
+    public TierMove ForeseeMove(string bucket, string scope, bool wholePrefix, string tier) =>
+        moves.Foresee(bucket, scope, wholePrefix, tier);
 
-    private static bool IsKnown(SqliteConnection db, string content) => db.Value<long>("SELECT count(*) FROM content WHERE name = ?1", content) > 0;
+    private static bool IsKnown(SqliteConnection db, string content) =>
+        db.Value<long>("SELECT count(*) FROM content WHERE name = ?1", content) > 0;
 
     private static (long Id, int Kind)? Current(SqliteConnection db, long bucket, string key)
     {
-        var rows = db.List("SELECT id, kind FROM entry WHERE bucket = ?1 AND key = ?2 AND current = 1 AND kind > 0", r => (r.GetInt64(0), r.GetInt32(1)), bucket, key);
+        var rows = db.List(
+            "SELECT id, kind FROM entry WHERE bucket = ?1 AND key = ?2 AND current = 1 AND kind > 0",
+            r => (r.GetInt64(0), r.GetInt32(1)),
+            bucket,
+            key
+        );
         return rows.Count == 0 ? null : rows[0];
     }
 
@@ -186,12 +234,19 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     {
         if (conditions.Length is { } announced && announced != content.Bytes)
         {
-            throw new RefusalException(RefusalKind.Invalid, "wrong-length", $"{announced} bytes were announced and {content.Bytes} came; nothing was stored. Send it again.");
+            throw new RefusalException(
+                RefusalKind.Invalid,
+                "wrong-length",
+                $"{announced} bytes were announced and {content.Bytes} came; nothing was stored. Send it again."
+            );
         }
         if (conditions.Sha256 is { } expected && !expected.AsSpan().SequenceEqual(content.Sha256))
         {
-            throw new RefusalException(RefusalKind.Invalid, "wrong-checksum",
-                $"The body's SHA-256 is {Convert.ToHexStringLower(content.Sha256)} and not what was announced; nothing was stored. Send it again.");
+            throw new RefusalException(
+                RefusalKind.Invalid,
+                "wrong-checksum",
+                $"The body's SHA-256 is {Convert.ToHexStringLower(content.Sha256)} and not what was announced; nothing was stored. Send it again."
+            );
         }
     }
 
@@ -205,11 +260,22 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         Check(db, current, conditions.Allows);
         db.Run("INSERT INTO content VALUES(?1, ?2, ?3, ?4)", content.Name, content.Bytes, content.Sha256, content.BlockSums);
         MakeWay(db, own, current);
-        db.Run("""
+        db.Run(
+            """
             INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content, media, charged, tags)
             VALUES(?1, 1, 1, ?2, 1, ?3, ?4, ?5, ?6, ?4, ?7, ?8, ?9, ?10)
-            """, own.Id, key, content.Bytes, today.DayNumber, now.ToUnixTimeMilliseconds(), terms.TierId(own.Landing), content.Name, conditions.MediaType,
-            Events.Written(db, terms, today, own, own.Landing, 1), TagText.Write(conditions.Tags));
+            """,
+            own.Id,
+            key,
+            content.Bytes,
+            today.DayNumber,
+            now.ToUnixTimeMilliseconds(),
+            terms.TierId(own.Landing),
+            content.Name,
+            conditions.MediaType,
+            Events.Written(db, terms, today, own, own.Landing, 1),
+            TagText.Write(conditions.Tags)
+        );
         var entry = db.Value<long>("SELECT last_insert_rowid()");
         CopyQueue.Written(db, terms, own, entry, key, TagText.Write(conditions.Tags), content.Bytes);
         ProviderState.Touch(db, own);
@@ -219,17 +285,30 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     /// <summary>With versioning the current version becomes an earlier one; without, it goes.</summary>
     private void MakeWay(SqliteConnection db, BucketTerms own, (long Id, int Kind)? current)
     {
-        if (current is not { } there) return;
-        if (own.Bucket.Versioning) db.Run("UPDATE entry SET current = 0 WHERE id = ?1", there.Id);
-        else RemoveForGood(db, own, there.Id);
+        if (current is not { } there)
+            return;
+        if (own.Bucket.Versioning)
+            db.Run("UPDATE entry SET current = 0 WHERE id = ?1", there.Id);
+        else
+            RemoveForGood(db, own, there.Id);
     }
 
     private Deletion DeleteVersion(SqliteConnection db, BucketTerms own, string key, long version)
     {
         var kind = KindOf(db, own.Id, key, version) ?? throw RefusalException.NoVersion(key, version);
-        if (kind == EntryRows.Deleted) CopyQueue.Deleted(db, state.TermsIn(db), own, version, key, db.Value<string>("SELECT tags FROM entry WHERE id = ?1", version), takenBack: true);
+        if (kind == EntryRows.Deleted)
+            CopyQueue.Deleted(
+                db,
+                state.TermsIn(db),
+                own,
+                version,
+                key,
+                db.Value<string>("SELECT tags FROM entry WHERE id = ?1", version),
+                takenBack: true
+            );
         var charge = RemoveForGood(db, own, version);
-        if (kind != EntryRows.Batch) EntryRows.PutNewestOnTop(db, own.Id, key);
+        if (kind != EntryRows.Batch)
+            EntryRows.PutNewestOnTop(db, own.Id, key);
         return new Deletion(key, null, true, charge);
     }
 
@@ -240,10 +319,22 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         var entry = Row(db, terms, id);
         using var gate = new RetentionGate(db);
         gate.Remove(id);
-        return entry.IsDeletion ? 0 : Events.LeftEarly(db, terms, ProviderState.Today(db), own, terms.Prices.Coldness(entry.Tier), entry.InTierSince, entry.Count, entry.Bytes);
+        return entry.IsDeletion
+            ? 0
+            : Events.LeftEarly(
+                db,
+                terms,
+                ProviderState.Today(db),
+                own,
+                terms.Prices.Coldness(entry.Tier),
+                entry.InTierSince,
+                entry.Count,
+                entry.Bytes
+            );
     }
 
-    private sealed class Opened(StoredVersion version, ContentFiles.CheckedContent content, ProviderState state, long bucket, DateOnly day) : IOpenedObject
+    private sealed class Opened(StoredVersion version, ContentFiles.CheckedContent content, ProviderState state, long bucket, DateOnly day)
+        : IOpenedObject
     {
         public StoredVersion Version => version;
 

@@ -20,29 +20,55 @@ namespace Ripen.Provider.Objects;
 /// <param name="IsCopy">Whether it came here by a copy rule.</param>
 /// <param name="Sha256">In lower-case hexadecimal digits; null without content.</param>
 /// <param name="MediaType">As the writer declared it; null when it did not.</param>
-/// <param name="Kept">The first day on which it may be deleted, past days too, and how strongly it is kept until then; null when it never was.</param>
+/// <param name="Kept">The first day on which it may be deleted, past days too, and how strongly it is kept until then; null when it never
+/// was.</param>
 /// <param name="ReadyFrom">The provider's instant from which a recalled object can be read; null when it did not have to wait.</param>
 /// <param name="Tags">Null for none.</param>
 /// <param name="Arrived">The provider's instant at which a copy came here; null for an original.</param>
 /// <param name="Root">The original's number, the same wherever a copy lies.</param>
 public sealed record StoredVersion(
-    long Version, string Key, double Count, long Bytes, DateOnly Created, DateTimeOffset Written, string Tier, DateOnly InTierSince, DateOnly? LastRead,
-    bool IsCurrent, bool IsBatch, bool IsDeletion, bool IsCopy, string? Sha256, string? MediaType, Kept? Kept, DateTimeOffset? ReadyFrom,
-    IReadOnlyDictionary<string, string>? Tags, DateTimeOffset? Arrived, long Root);
+    long Version,
+    string Key,
+    double Count,
+    long Bytes,
+    DateOnly Created,
+    DateTimeOffset Written,
+    string Tier,
+    DateOnly InTierSince,
+    DateOnly? LastRead,
+    bool IsCurrent,
+    bool IsBatch,
+    bool IsDeletion,
+    bool IsCopy,
+    string? Sha256,
+    string? MediaType,
+    Kept? Kept,
+    DateTimeOffset? ReadyFrom,
+    IReadOnlyDictionary<string, string>? Tags,
+    DateTimeOffset? Arrived,
+    long Root
+);
 
 /// <summary>What a write demands. Nulls demand nothing.</summary>
-/// <param name="Allows">Looks at the current version, null for none, in the transaction that writes; throws when it must not be written over.</param>
+/// <param name="Allows">Looks at the current version, null for none, in the transaction that writes; throws when it must not be written
+/// over.</param>
 /// <param name="Sha256">The body must have this SHA-256.</param>
 /// <param name="Length">The body must have so many bytes.</param>
 /// <param name="MediaType">To be given back with the object.</param>
 /// <param name="Tags">To be kept with the object.</param>
 public sealed record WriteConditions(
-    Action<StoredVersion?>? Allows = null, byte[]? Sha256 = null, long? Length = null, string? MediaType = null, IReadOnlyDictionary<string, string>? Tags = null)
+    Action<StoredVersion?>? Allows = null,
+    byte[]? Sha256 = null,
+    long? Length = null,
+    string? MediaType = null,
+    IReadOnlyDictionary<string, string>? Tags = null
+)
 {
     /// <summary>Allows only what is not there yet.</summary>
     public static void OnlyNew(StoredVersion? current)
     {
-        if (current is not null) throw new RefusalException(RefusalKind.PreconditionFailed, "exists", $"'{current.Key}' is there already.");
+        if (current is not null)
+            throw new RefusalException(RefusalKind.PreconditionFailed, "exists", $"'{current.Key}' is there already.");
     }
 }
 
@@ -53,7 +79,12 @@ public sealed record BatchSum(string Key, string Tier, double Count, double Byte
 /// A page of a listing, in the order of UTF-8 bytes: keys, below the delimiter only their common prefixes, and batches by prefix and tier.
 /// <see cref="Next"/> goes on; null at the end.
 /// </summary>
-public sealed record ListingPage(IReadOnlyList<string> Prefixes, IReadOnlyList<BatchSum> Batches, IReadOnlyList<StoredVersion> Objects, string? Next)
+public sealed record ListingPage(
+    IReadOnlyList<string> Prefixes,
+    IReadOnlyList<BatchSum> Batches,
+    IReadOnlyList<StoredVersion> Objects,
+    string? Next
+)
 {
     /// <summary>Keys and prefixes on a page at most.</summary>
     public const int Most = 1000;
@@ -73,12 +104,14 @@ public interface IOpenedObject : IDisposable
 }
 
 /// <summary>
-/// Objects in buckets, as a provider keeps them. The stand-in implements it on the local disk; a real provider could as well. Every call that
+/// Objects in buckets, as a provider keeps them. The stand-in implements it on the local disk; a real provider could as well. Every call
+/// that
 /// changes something is whole when it returns and has left nothing when it throws.
 /// </summary>
 public interface IObjectStore
 {
-    /// <exception cref="RefusalException">A wrong key, checksum or length, a condition that does not hold, a keep rule, a full disk.</exception>
+    /// <exception cref="RefusalException">A wrong key, checksum or length, a condition that does not hold, a keep rule, a full
+    /// disk.</exception>
     Task<StoredVersion> Write(string bucket, string key, Stream body, WriteConditions conditions, CancellationToken cancel);
 
     /// <param name="bucket">Its name.</param>
@@ -104,7 +137,8 @@ public interface IObjectStore
     IReadOnlyList<StoredVersion> Deletions(string bucket, string prefix, int most);
 
     /// <summary>
-    /// Deletes the current version, which with versioning leaves a mark and stays as an earlier one; or, with <paramref name="version"/>, that
+    /// Deletes the current version, which with versioning leaves a mark and stays as an earlier one; or, with <paramref name="version"/>,
+    /// that
     /// version for good. Deleting a mark brings the version before it back.
     /// </summary>
     /// <param name="bucket">Its name.</param>
@@ -120,7 +154,8 @@ public interface IObjectStore
     TierMove ForeseeMove(string bucket, string scope, bool wholePrefix, string tier);
 }
 
-/// <summary>Objects moved by hand from one tier to another, and what that costs once. Warming is a recall: the reading tier charges for it.</summary>
+/// <summary>Objects moved by hand from one tier to another, and what that costs once. Warming is a recall: the reading tier charges for
+/// it.</summary>
 /// <param name="Parts">By tier left, warm to cold.</param>
 /// <param name="ToTier">The tier moved to.</param>
 /// <param name="Unmoved">Objects that are there already.</param>
@@ -130,11 +165,25 @@ public interface IObjectStore
 /// <param name="WaitBefore">The longest wait for what moves, as it is now: how long a recall takes.</param>
 /// <param name="RulesUndo">Rules whose next run takes some of it back to a colder tier.</param>
 public sealed record TierMove(
-    IReadOnlyList<TierMovePart> Parts, string ToTier, double Unmoved, double MonthlyBefore, double MonthlyAfter, double WaitHours, double WaitBefore,
-    IReadOnlyList<string> RulesUndo)
+    IReadOnlyList<TierMovePart> Parts,
+    string ToTier,
+    double Unmoved,
+    double MonthlyBefore,
+    double MonthlyAfter,
+    double WaitHours,
+    double WaitBefore,
+    IReadOnlyList<string> RulesUndo
+)
 {
     /// <summary>What the move costs once, all parts together.</summary>
     public double OnceCharge => Parts.Sum(p => p.MoveCharge + p.RecallCharge + p.EarlyLeaveCharge);
 }
 
-public sealed record TierMovePart(string FromTier, double Objects, double Bytes, double MoveCharge, double RecallCharge, double EarlyLeaveCharge);
+public sealed record TierMovePart(
+    string FromTier,
+    double Objects,
+    double Bytes,
+    double MoveCharge,
+    double RecallCharge,
+    double EarlyLeaveCharge
+);

@@ -17,11 +17,26 @@ internal static class VersionRows
     {
         var created = DateOnly.FromDayNumber(r.GetInt32(4));
         return new StoredVersion(
-            r.GetInt64(0), r.GetString(1), r.GetDouble(2), r.GetInt64(3), created, DateTimeOffset.FromUnixTimeMilliseconds(r.GetInt64(5)),
-            terms.TierName(r.GetInt64(6)), DateOnly.FromDayNumber(r.GetInt32(7)), r.Int(8) is { } day ? DateOnly.FromDayNumber(day) : null,
-            r.GetInt32(9) == 1, r.GetInt32(10) == EntryRows.Batch, r.GetInt32(10) == EntryRows.Deleted, !r.IsDBNull(17),
-            r.Blob(12) is { } sha ? Convert.ToHexStringLower(sha) : null, r.Text(13), RetentionGate.Borne(r.Int(18), r.Int(19)),
+            r.GetInt64(0),
+            r.GetString(1),
+            r.GetDouble(2),
+            r.GetInt64(3),
+            created,
+            DateTimeOffset.FromUnixTimeMilliseconds(r.GetInt64(5)),
+            terms.TierName(r.GetInt64(6)),
+            DateOnly.FromDayNumber(r.GetInt32(7)),
+            r.Int(8) is { } day ? DateOnly.FromDayNumber(day) : null,
+            r.GetInt32(9) == 1,
+            r.GetInt32(10) == EntryRows.Batch,
+            r.GetInt32(10) == EntryRows.Deleted,
+            !r.IsDBNull(17),
+            r.Blob(12) is { } sha ? Convert.ToHexStringLower(sha) : null,
+            r.Text(13),
+            RetentionGate.Borne(r.Int(18), r.Int(19)),
             r.Long(14) is { } ready ? DateTimeOffset.FromUnixTimeMilliseconds(ready) : null,
-            TagText.Read(r.Text(15)), r.Long(16) is { } arrived ? DateTimeOffset.FromUnixTimeMilliseconds(arrived) : null, r.Long(11) ?? r.GetInt64(0));
+            TagText.Read(r.Text(15)),
+            r.Long(16) is { } arrived ? DateTimeOffset.FromUnixTimeMilliseconds(arrived) : null,
+            r.Long(11) ?? r.GetInt64(0)
+        );
     }
 }

@@ -1,10 +1,10 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Index;
-using Ripen.Provider.Retention;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 using Ripen.Provider.Replication.Queues;
+using Ripen.Provider.Retention;
 
 namespace Ripen.Provider.Replication;
 
@@ -12,7 +12,14 @@ namespace Ripen.Provider.Replication;
 /// What can be done about a difference. Copy: what is missing there is queued. BringBack: what only the copy has is brought to the source.
 /// Remove: what only the copy has goes. Mend: damaged content is written anew from the other side. TryAgain: what failed is tried at once.
 /// </summary>
-public enum Mending { Copy, BringBack, Remove, Mend, TryAgain }
+public enum Mending
+{
+    Copy,
+    BringBack,
+    Remove,
+    Mend,
+    TryAgain,
+}
 
 /// <summary>A difference between the two sides of a rule.</summary>
 /// <param name="Item">What differs, and how.</param>
@@ -28,9 +35,19 @@ public sealed record AuditDifference(ProofItem Item, IReadOnlyList<Mending> Mend
 /// <param name="WasRead">Whether every byte on both sides was read and compared with its checksum.</param>
 /// <param name="Good">Whether everything that the rule has to copy is there or on its way, and whole.</param>
 /// <param name="Differences">One for each object, or for each prefix, day and size of weightless ones.</param>
-public sealed record AuditResult(long? Record, double Compared, double Bytes, double Same, double Waiting, bool WasRead, bool Good, IReadOnlyList<AuditDifference> Differences);
+public sealed record AuditResult(
+    long? Record,
+    double Compared,
+    double Bytes,
+    double Same,
+    double Waiting,
+    bool WasRead,
+    bool Good,
+    IReadOnlyList<AuditDifference> Differences
+);
 
-/// <summary>Compares the two sides of a route, and mends what differs; a mend looks again first, so that it does what is true then.</summary>
+/// <summary>Compares the two sides of a route, and mends what differs; a mend looks again first, so that it does what is true
+/// then.</summary>
 internal sealed class Audits(ProviderState state)
 {
     public const string MissingThere = "missing-there";
@@ -41,7 +58,21 @@ internal sealed class Audits(ProviderState state)
     public const string DamagedThere = "damaged-there";
     public const string Failed = "failed";
 
-    private sealed record Held(long Entry, long Root, long? Home, string Key, int Kind, double Count, long Bytes, int Created, long Written, string? Tags, string? Content, byte[]? Sha, byte[]? Sums);
+    private sealed record Held(
+        long Entry,
+        long Root,
+        long? Home,
+        string Key,
+        int Kind,
+        double Count,
+        long Bytes,
+        int Created,
+        long Written,
+        string? Tags,
+        string? Content,
+        byte[]? Sha,
+        byte[]? Sums
+    );
 
     private sealed record Finding(string Kind, Held Here, Held? There, double Count, string? Note);
 
@@ -58,34 +89,78 @@ internal sealed class Audits(ProviderState state)
         var damaged = findings.Where(f => f.Kind is DamagedHere or DamagedThere).Select(f => f.Here.Root).Distinct().Count();
         var good = findings.TrueForAll(f => f.Kind is LeftBehind or OnlyThere);
         var differences = findings.ConvertAll(f => new AuditDifference(Item(own, f), Mends(f.Kind)));
-        var result = new AuditResult(null, found.Compared, found.Bytes, found.Same - damaged, found.Waiting, readEverything, good, differences);
+        var result = new AuditResult(
+            null,
+            found.Compared,
+            found.Bytes,
+            found.Same - damaged,
+            found.Waiting,
+            readEverything,
+            good,
+            differences
+        );
         return keepRecord ? result with { Record = state.Change(db => Keep(db, own, clock, result), cancel) } : result;
     }
 
     /// <summary>Mends all differences of a kind, or the one of <paramref name="version"/>; how many.</summary>
     public int Mend(long route, string kind, Mending mending, long? version, CancellationToken cancel)
     {
-        if (!Mends(kind).Contains(mending)) throw new RefusalException(RefusalKind.Invalid, "no-such-mend", $"'{mending}' is nothing that can be done about '{kind}'.", "$.mend");
-        if (mending == Mending.Mend) return MendContents(route, kind, version, cancel);
-        return state.Change(db =>
-        {
-            var own = Reachable(db, route);
-            var findings = Compare(db, own).Findings.Where(f => f.Kind == kind && (version is null || f.Here.Root == version)).ToList();
-            var now = ProviderState.Now(db).ToUnixTimeMilliseconds();
-            if (mending == Mending.TryAgain) db.Run("UPDATE pending SET failed = NULL, next = NULL WHERE route = ?1 AND failed IS NOT NULL AND (?2 IS NULL OR root = ?2)", route, version);
-            var back = mending == Mending.BringBack && findings.Count > 0 ? Routes.Refill(db, state.TermsIn(db), own.To, own.From) : null;
-            foreach (var finding in findings)
+        if (!Mends(kind).Contains(mending))
+            throw new RefusalException(
+                RefusalKind.Invalid,
+                "no-such-mend",
+                $"'{mending}' is nothing that can be done about '{kind}'.",
+                "$.mend"
+            );
+        if (mending == Mending.Mend)
+            return MendContents(route, kind, version, cancel);
+        return state.Change(
+            db =>
             {
-                if (mending == Mending.Copy && kind == Differs) Remove(db, own.To, finding.There!);
-                if (mending == Mending.Copy) CopyQueue.Add(db, own, finding.Here.Entry, Core.Replication.Lanes.Of(finding.Here.Bytes), finding.Here.Kind == EntryRows.Batch ? finding.Count : null, now);
-                if (mending == Mending.BringBack) CopyQueue.Add(db, back!, finding.Here.Entry, Core.Replication.Lanes.Of(finding.Here.Bytes), finding.Here.Kind == EntryRows.Batch ? finding.Count : null, now);
-                if (mending == Mending.Remove) Remove(db, own.To, finding.Here);
-            }
-            ProviderState.Touch(db, own.From);
-            ProviderState.Touch(db, own.To);
-            if (findings.Count > 0) state.Note(db, own.From.Bucket.Name, $"{Words(mending)}: {findings.Count} differences with {own.To.Bucket.Name}");
-            return findings.Count;
-        }, cancel);
+                var own = Reachable(db, route);
+                var findings = Compare(db, own).Findings.Where(f => f.Kind == kind && (version is null || f.Here.Root == version)).ToList();
+                var now = ProviderState.Now(db).ToUnixTimeMilliseconds();
+                if (mending == Mending.TryAgain)
+                    db.Run(
+                        "UPDATE pending SET failed = NULL, next = NULL WHERE route = ?1 AND failed IS NOT NULL AND (?2 IS NULL OR root = ?2)",
+                        route,
+                        version
+                    );
+                var back =
+                    mending == Mending.BringBack && findings.Count > 0 ? Routes.Refill(db, state.TermsIn(db), own.To, own.From) : null;
+                foreach (var finding in findings)
+                {
+                    if (mending == Mending.Copy && kind == Differs)
+                        Remove(db, own.To, finding.There!);
+                    if (mending == Mending.Copy)
+                        CopyQueue.Add(
+                            db,
+                            own,
+                            finding.Here.Entry,
+                            Core.Replication.Lanes.Of(finding.Here.Bytes),
+                            finding.Here.Kind == EntryRows.Batch ? finding.Count : null,
+                            now
+                        );
+                    if (mending == Mending.BringBack)
+                        CopyQueue.Add(
+                            db,
+                            back!,
+                            finding.Here.Entry,
+                            Core.Replication.Lanes.Of(finding.Here.Bytes),
+                            finding.Here.Kind == EntryRows.Batch ? finding.Count : null,
+                            now
+                        );
+                    if (mending == Mending.Remove)
+                        Remove(db, own.To, finding.Here);
+                }
+                ProviderState.Touch(db, own.From);
+                ProviderState.Touch(db, own.To);
+                if (findings.Count > 0)
+                    state.Note(db, own.From.Bucket.Name, $"{Words(mending)}: {findings.Count} differences with {own.To.Bucket.Name}");
+                return findings.Count;
+            },
+            cancel
+        );
     }
 
     /// <summary>Queues all that a bucket has not and its copies have: what only they have, and what they have to copy here.</summary>
@@ -94,27 +169,40 @@ internal sealed class Audits(ProviderState state)
         var routes = state.Index.Read(db =>
         {
             var own = state.Reach(db, bucket);
-            return Routes.All(db, state.TermsIn(db)).Where(r => !r.IsRefill && (r.From == own || r.To == own) && !Lines.IsLost(db, r.Line.From) && !Lines.IsLost(db, r.Line.To)).ToList();
+            return Routes
+                .All(db, state.TermsIn(db))
+                .Where(r => !r.IsRefill && (r.From == own || r.To == own) && !Lines.IsLost(db, r.Line.From) && !Lines.IsLost(db, r.Line.To))
+                .ToList();
         });
         var queued = 0;
         foreach (var route in routes)
         {
-            if (route.From.Bucket.Name == bucket) queued += Mend(route.Id, OnlyThere, Mending.BringBack, null, cancel);
-            else queued += Mend(route.Id, MissingThere, Mending.Copy, null, cancel) + Mend(route.Id, LeftBehind, Mending.Copy, null, cancel);
+            if (route.From.Bucket.Name == bucket)
+                queued += Mend(route.Id, OnlyThere, Mending.BringBack, null, cancel);
+            else
+                queued += Mend(route.Id, MissingThere, Mending.Copy, null, cancel) + Mend(route.Id, LeftBehind, Mending.Copy, null, cancel);
         }
         return queued;
     }
 
-    public static Mending[] Mends(string kind) => kind switch
-    {
-        MissingThere or LeftBehind or Differs => [Mending.Copy],
-        OnlyThere => [Mending.BringBack, Mending.Remove],
-        DamagedHere or DamagedThere => [Mending.Mend],
-        Failed => [Mending.TryAgain],
-        _ => [],
-    };
+    public static Mending[] Mends(string kind) =>
+        kind switch
+        {
+            MissingThere or LeftBehind or Differs => [Mending.Copy],
+            OnlyThere => [Mending.BringBack, Mending.Remove],
+            DamagedHere or DamagedThere => [Mending.Mend],
+            Failed => [Mending.TryAgain],
+            _ => [],
+        };
 
-    private sealed record Comparison(double Compared, double Bytes, double Same, double Waiting, List<Finding> Findings, List<(Held Here, Held There)> Pairs);
+    private sealed record Comparison(
+        double Compared,
+        double Bytes,
+        double Same,
+        double Waiting,
+        List<Finding> Findings,
+        List<(Held Here, Held There)> Pairs
+    );
 
     private Route Reachable(SqliteConnection db, long route)
     {
@@ -127,81 +215,151 @@ internal sealed class Audits(ProviderState state)
     private static Comparison Compare(SqliteConnection db, Route route)
     {
         var marks = route.Rule.FollowDeletions;
-        var here = Side(db, route.From).Where(h => route.Rule.Takes(h.Key, TagText.Read(h.Tags)) && (h.Kind != EntryRows.Deleted || marks)).ToList();
+        var here = Side(db, route.From)
+            .Where(h => route.Rule.Takes(h.Key, TagText.Read(h.Tags)) && (h.Kind != EntryRows.Deleted || marks))
+            .ToList();
         var there = Side(db, route.To);
         var found = new List<Finding>();
         var pairs = new List<(Held Here, Held There)>();
         var (compared, bytes, same, waiting) = (0.0, 0.0, 0.0, 0.0);
-        var queued = db.List("SELECT p.root, p.failed FROM pending p JOIN route r ON r.id = p.route WHERE r.target = ?1 AND p.kind IN (1, 2)", r => (Root: r.GetInt64(0), Why: r.Text(1)), route.To.Id)
-            .GroupBy(p => p.Root).ToDictionary(p => p.Key, p => p.First().Why);
+        var queued = db.List(
+                "SELECT p.root, p.failed FROM pending p JOIN route r ON r.id = p.route WHERE r.target = ?1 AND p.kind IN (1, 2)",
+                r => (Root: r.GetInt64(0), Why: r.Text(1)),
+                route.To.Id
+            )
+            .GroupBy(p => p.Root)
+            .ToDictionary(p => p.Key, p => p.First().Why);
         var byRoot = there.Where(t => t.Kind != EntryRows.Batch).ToDictionary(t => t.Root);
         // Copies from elsewhere do not travel further.
         foreach (Held own in here.Where(h => h.Kind != EntryRows.Batch && (h.Home is null || byRoot.ContainsKey(h.Root))))
         {
-            if (own.Kind == EntryRows.Object) (compared, bytes) = (compared + 1, bytes + own.Bytes);
+            if (own.Kind == EntryRows.Object)
+                (compared, bytes) = (compared + 1, bytes + own.Bytes);
             if (byRoot.TryGetValue(own.Root, out var other))
             {
-                var isSame = own.Key == other.Key && own.Bytes == other.Bytes && own.Tags == other.Tags && (own.Sha ?? []).AsSpan().SequenceEqual(other.Sha);
-                if (!isSame) found.Add(new Finding(Differs, own, other, 1, "The key, the size, the tags or the SHA-256 is another there."));
-                else if (own.Kind == EntryRows.Object) pairs.Add((own, other));
-                if (isSame && own.Kind == EntryRows.Object) same++;
+                var isSame =
+                    own.Key == other.Key
+                    && own.Bytes == other.Bytes
+                    && own.Tags == other.Tags
+                    && (own.Sha ?? []).AsSpan().SequenceEqual(other.Sha);
+                if (!isSame)
+                    found.Add(new Finding(Differs, own, other, 1, "The key, the size, the tags or the SHA-256 is another there."));
+                else if (own.Kind == EntryRows.Object)
+                    pairs.Add((own, other));
+                if (isSame && own.Kind == EntryRows.Object)
+                    same++;
             }
-            else if (!queued.TryGetValue(own.Root, out var why)) found.Add(new Finding(KindOfMissing(route, own), own, null, 1, null));
-            else if (why is not null) found.Add(new Finding(Failed, own, null, 1, CopyStatuses.Why(why, route)));
-            else waiting += own.Kind == EntryRows.Object ? 1 : 0;
+            else if (!queued.TryGetValue(own.Root, out var why))
+                found.Add(new Finding(KindOfMissing(route, own), own, null, 1, null));
+            else if (why is not null)
+                found.Add(new Finding(Failed, own, null, 1, CopyStatuses.Why(why, route)));
+            else
+                waiting += own.Kind == EntryRows.Object ? 1 : 0;
         }
         // A mark that is being taken back is on its way out.
-        var known = here.Select(h => h.Root).Concat(db.List("SELECT root FROM pending WHERE route = ?1 AND kind = 3", r => r.GetInt64(0), route.Id)).ToHashSet();
-        found.AddRange(there.Where(t => t.Kind != EntryRows.Batch && t.Home == route.From.Id && !known.Contains(t.Root) && route.Rule.Takes(t.Key, TagText.Read(t.Tags)))
-            .Select(t => new Finding(OnlyThere, t, null, 1, "The source has it no more.")));
+        var known = here.Select(h => h.Root)
+            .Concat(db.List("SELECT root FROM pending WHERE route = ?1 AND kind = 3", r => r.GetInt64(0), route.Id))
+            .ToHashSet();
+        found.AddRange(
+            there
+                .Where(t =>
+                    t.Kind != EntryRows.Batch
+                    && t.Home == route.From.Id
+                    && !known.Contains(t.Root)
+                    && route.Rule.Takes(t.Key, TagText.Read(t.Tags))
+                )
+                .Select(t => new Finding(OnlyThere, t, null, 1, "The source has it no more."))
+        );
 
-        var onTheWay = db.List("SELECT p.key, p.created, p.bytes, sum(p.count) FROM pending p JOIN route r ON r.id = p.route WHERE r.target = ?1 AND p.kind = 0 GROUP BY p.key, p.created, p.bytes",
-            r => (Key: new Alike(r.GetString(0), r.GetInt32(1), r.GetInt64(2)), Count: r.GetDouble(3)), route.To.Id).ToDictionary(p => p.Key, p => p.Count);
-        var batchesThere = there.Where(t => t.Kind == EntryRows.Batch).GroupBy(Alikeness).ToDictionary(g => g.Key, g => g.Sum(t => t.Count));
+        var onTheWay = db.List(
+                "SELECT p.key, p.created, p.bytes, sum(p.count) FROM pending p JOIN route r ON r.id = p.route WHERE r.target = ?1 AND p.kind = 0 GROUP BY p.key, p.created, p.bytes",
+                r => (Key: new Alike(r.GetString(0), r.GetInt32(1), r.GetInt64(2)), Count: r.GetDouble(3)),
+                route.To.Id
+            )
+            .ToDictionary(p => p.Key, p => p.Count);
+        var batchesThere = there
+            .Where(t => t.Kind == EntryRows.Batch)
+            .GroupBy(Alikeness)
+            .ToDictionary(g => g.Key, g => g.Sum(t => t.Count));
         foreach (var group in here.Where(h => h.Kind == EntryRows.Batch && h.Home is null).GroupBy(Alikeness))
         {
-            var (count, arrived, moving) = (group.Sum(h => h.Count), batchesThere.GetValueOrDefault(group.Key), onTheWay.GetValueOrDefault(group.Key));
+            var (count, arrived, moving) = (
+                group.Sum(h => h.Count),
+                batchesThere.GetValueOrDefault(group.Key),
+                onTheWay.GetValueOrDefault(group.Key)
+            );
             (compared, bytes) = (compared + count, bytes + (count * group.Key.Bytes));
             (same, waiting) = (same + Math.Min(count, arrived), waiting + moving);
             var missing = count - arrived - moving;
-            if (missing > Rounding(count)) found.Add(new Finding(KindOfMissing(route, group.First()), group.First(), null, missing, null));
+            if (missing > Rounding(count))
+                found.Add(new Finding(KindOfMissing(route, group.First()), group.First(), null, missing, null));
         }
         var batchesHere = here.Where(h => h.Kind == EntryRows.Batch).GroupBy(Alikeness).ToDictionary(g => g.Key, g => g.Sum(h => h.Count));
-        foreach (var group in there.Where(t => t.Kind == EntryRows.Batch && IsFrom(route, t) && route.Rule.Takes(t.Key, TagText.Read(t.Tags))).GroupBy(Alikeness))
+        foreach (
+            var group in there
+                .Where(t => t.Kind == EntryRows.Batch && IsFrom(route, t) && route.Rule.Takes(t.Key, TagText.Read(t.Tags)))
+                .GroupBy(Alikeness)
+        )
         {
             var more = group.Sum(t => t.Count) - batchesHere.GetValueOrDefault(group.Key);
-            if (more > Rounding(more)) found.Add(new Finding(OnlyThere, group.First(), null, more, "The source has it no more."));
+            if (more > Rounding(more))
+                found.Add(new Finding(OnlyThere, group.First(), null, more, "The source has it no more."));
         }
         return new Comparison(compared, bytes, same, waiting, found, pairs);
     }
 
     /// <summary>What was there before a rule without catch-up stays behind because somebody decided so.</summary>
-    private static string KindOfMissing(Route route, Held own) => !route.Rule.CatchUp && own.Entry <= route.NewestBefore ? LeftBehind : MissingThere;
+    private static string KindOfMissing(Route route, Held own) =>
+        !route.Rule.CatchUp && own.Entry <= route.NewestBefore ? LeftBehind : MissingThere;
 
-    /// <summary>Whether weightless objects there came from here. What an import brought tells of no home: in a bucket without a workload of its own it is a copy.</summary>
-    private static bool IsFrom(Route route, Held there) => there.Home is null ? route.To.Bucket.Streams.Count == 0 : there.Home == route.From.Id;
+    /// <summary>Whether weightless objects there came from here. What an import brought tells of no home: in a bucket without a workload
+    /// of its own it is a copy.</summary>
+    private static bool IsFrom(Route route, Held there) =>
+        there.Home is null ? route.To.Bucket.Streams.Count == 0 : there.Home == route.From.Id;
 
     private static Alike Alikeness(Held held) => new(held.Key, held.Created, held.Bytes);
 
     private static double Rounding(double count) => 1e-6 * Math.Max(1, count);
 
-    private static List<Held> Side(SqliteConnection db, BucketTerms bucket) => db.List(
-        """
-        SELECT e.id, coalesce(e.origin, e.id), e.home, e.key, e.kind, e.count, e.bytes, e.created, e.written, e.tags, c.name, c.sha256, c.sums
-        FROM entry e LEFT JOIN content c ON c.name = e.content WHERE e.bucket = ?1 ORDER BY e.key, e.id
-        """,
-        r => new Held(r.GetInt64(0), r.GetInt64(1), r.Long(2), r.GetString(3), r.GetInt32(4), r.GetDouble(5), r.GetInt64(6), r.GetInt32(7), r.GetInt64(8), r.Text(9), r.Text(10), r.Blob(11), r.Blob(12)),
-        bucket.Id);
+    private static List<Held> Side(SqliteConnection db, BucketTerms bucket) =>
+        db.List(
+            """
+            SELECT e.id, coalesce(e.origin, e.id), e.home, e.key, e.kind, e.count, e.bytes, e.created, e.written, e.tags, c.name, c.sha256, c.sums
+            FROM entry e LEFT JOIN content c ON c.name = e.content WHERE e.bucket = ?1 ORDER BY e.key, e.id
+            """,
+            r => new Held(
+                r.GetInt64(0),
+                r.GetInt64(1),
+                r.Long(2),
+                r.GetString(3),
+                r.GetInt32(4),
+                r.GetDouble(5),
+                r.GetInt64(6),
+                r.GetInt32(7),
+                r.GetInt64(8),
+                r.Text(9),
+                r.Text(10),
+                r.Blob(11),
+                r.Blob(12)
+            ),
+            bucket.Id
+        );
 
     private List<Finding> Damaged(List<(Held Here, Held There)> pairs, CancellationToken cancel)
     {
         var found = new System.Collections.Concurrent.ConcurrentBag<Finding>();
-        Parallel.ForEach(pairs, new ParallelOptions { MaxDegreeOfParallelism = Environment.ProcessorCount, CancellationToken = cancel }, pair =>
-        {
-            const string Why = "What lies on the disk is not what was stored: its SHA-256 differs.";
-            if (!IsWhole(pair.Here, cancel)) found.Add(new Finding(DamagedHere, pair.Here, pair.There, 1, Why));
-            if (!IsWhole(pair.There, cancel)) found.Add(new Finding(DamagedThere, pair.Here, pair.There, 1, Why));
-        });
+        Parallel.ForEach(
+            pairs,
+            new ParallelOptions { MaxDegreeOfParallelism = Environment.ProcessorCount, CancellationToken = cancel },
+            pair =>
+            {
+                const string Why = "What lies on the disk is not what was stored: its SHA-256 differs.";
+                if (!IsWhole(pair.Here, cancel))
+                    found.Add(new Finding(DamagedHere, pair.Here, pair.There, 1, Why));
+                if (!IsWhole(pair.There, cancel))
+                    found.Add(new Finding(DamagedThere, pair.Here, pair.There, 1, Why));
+            }
+        );
         return [.. found.OrderBy(f => f.Here.Key, StringComparer.Ordinal).ThenBy(f => f.Here.Root)];
     }
 
@@ -222,7 +380,10 @@ internal sealed class Audits(ProviderState state)
     private int MendContents(long route, string kind, long? version, CancellationToken cancel)
     {
         var found = state.Index.Read(db => Compare(db, Reachable(db, route)));
-        var damaged = Damaged([.. found.Pairs.Where(p => version is null || p.Here.Root == version)], cancel).GroupBy(f => f.Here.Root).Where(g => g.Any(f => f.Kind == kind)).ToList();
+        var damaged = Damaged([.. found.Pairs.Where(p => version is null || p.Here.Root == version)], cancel)
+            .GroupBy(f => f.Here.Root)
+            .Where(g => g.Any(f => f.Kind == kind))
+            .ToList();
         var mended = 0;
         foreach (var one in damaged.Where(g => g.Count() == 1).Select(g => g.Single()))
         {
@@ -230,43 +391,88 @@ internal sealed class Audits(ProviderState state)
             state.Contents.Mend(bad.Content!, good.Content!, bad.Bytes, bad.Sums!, cancel).GetAwaiter().GetResult();
             mended++;
         }
-        return mended > 0 || damaged.Count == 0 ? mended : throw new RefusalException(RefusalKind.Damaged, "damaged-content", "Both sides are damaged; write the object anew.");
+        return mended > 0 || damaged.Count == 0
+            ? mended
+            : throw new RefusalException(RefusalKind.Damaged, "damaged-content", "Both sides are damaged; write the object anew.");
     }
 
     private void Remove(SqliteConnection db, BucketTerms bucket, Held held)
     {
         var today = ProviderState.Today(db);
-        var same = held.Kind == EntryRows.Batch
-            ? db.List("SELECT id, tier, since, count FROM entry WHERE bucket = ?1 AND kind = 0 AND home IS NOT NULL AND key = ?2 AND created = ?3 AND bytes = ?4",
-                r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3)), bucket.Id, held.Key, held.Created, held.Bytes)
-            : db.List("SELECT id, tier, since, count FROM entry WHERE id = ?1", r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3)), held.Entry);
+        var same =
+            held.Kind == EntryRows.Batch
+                ? db.List(
+                    "SELECT id, tier, since, count FROM entry WHERE bucket = ?1 AND kind = 0 AND home IS NOT NULL AND key = ?2 AND created = ?3 AND bytes = ?4",
+                    r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3)),
+                    bucket.Id,
+                    held.Key,
+                    held.Created,
+                    held.Bytes
+                )
+                : db.List(
+                    "SELECT id, tier, since, count FROM entry WHERE id = ?1",
+                    r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3)),
+                    held.Entry
+                );
         using var gate = new RetentionGate(db);
         foreach (var entry in same)
         {
-            if (held.Kind != EntryRows.Deleted) Events.LeftEarly(db, state.TermsIn(db), today, bucket, state.TermsIn(db).Place(entry.Tier), DateOnly.FromDayNumber(entry.Since), entry.Count, held.Bytes);
+            if (held.Kind != EntryRows.Deleted)
+                Events.LeftEarly(
+                    db,
+                    state.TermsIn(db),
+                    today,
+                    bucket,
+                    state.TermsIn(db).Place(entry.Tier),
+                    DateOnly.FromDayNumber(entry.Since),
+                    entry.Count,
+                    held.Bytes
+                );
             gate.Remove(entry.Id);
         }
-        if (held.Kind != EntryRows.Batch) EntryRows.PutNewestOnTop(db, bucket.Id, held.Key);
+        if (held.Kind != EntryRows.Batch)
+            EntryRows.PutNewestOnTop(db, bucket.Id, held.Key);
     }
 
-    private static ProofItem Item(Route route, Finding f) => new(f.Kind, (f.Kind is OnlyThere or DamagedThere ? route.To : route.From).Bucket.Name, f.Here.Key,
-        f.Here.Kind == EntryRows.Batch ? 0 : f.Here.Root, f.Count, f.Count * f.Here.Bytes, Lines.Instant(f.Here.Written), f.Here.Kind == EntryRows.Deleted ? "The mark of a deletion." : f.Note);
+    private static ProofItem Item(Route route, Finding f) =>
+        new(
+            f.Kind,
+            (f.Kind is OnlyThere or DamagedThere ? route.To : route.From).Bucket.Name,
+            f.Here.Key,
+            f.Here.Kind == EntryRows.Batch ? 0 : f.Here.Root,
+            f.Count,
+            f.Count * f.Here.Bytes,
+            Lines.Instant(f.Here.Written),
+            f.Here.Kind == EntryRows.Deleted ? "The mark of a deletion." : f.Note
+        );
 
     private long Keep(SqliteConnection db, Route route, DateTimeOffset clock, AuditResult result)
     {
         var kinds = result.Differences.GroupBy(d => d.Item.Kind).Select(g => $"{g.Sum(d => d.Item.Objects):#,0.##} {g.Key}").ToList();
         var how = result.WasRead ? "by key, version and checksum, every byte read" : "by key, version and checksum";
-        var summary = $"{result.Compared:#,0.##} objects compared {how}: {result.Same:#,0.##} the same, {result.Waiting:#,0.##} waiting{(kinds.Count > 0 ? ", " : "")}{string.Join(", ", kinds)}.";
-        return Proofs.Keep(db, state, clock, ProofKind.Audit, route.From.Bucket.Name, route.To.Bucket.Name, result.Good, summary,
-            [new ProofStep("compared", clock)], [.. result.Differences.Select(d => d.Item)]);
+        var summary =
+            $"{result.Compared:#,0.##} objects compared {how}: {result.Same:#,0.##} the same, {result.Waiting:#,0.##} waiting{(kinds.Count > 0 ? ", " : "")}{string.Join(", ", kinds)}.";
+        return Proofs.Keep(
+            db,
+            state,
+            clock,
+            ProofKind.Audit,
+            route.From.Bucket.Name,
+            route.To.Bucket.Name,
+            result.Good,
+            summary,
+            [new ProofStep("compared", clock)],
+            [.. result.Differences.Select(d => d.Item)]
+        );
     }
 
-    private static string Words(Mending mending) => mending switch
-    {
-        Mending.Copy => "queued what was missing",
-        Mending.BringBack => "brought back what only the copy had",
-        Mending.Remove => "removed what only the copy had",
-        Mending.TryAgain => "tried again what had failed",
-        _ => "mended",
-    };
+    private static string Words(Mending mending) =>
+        mending switch
+        {
+            Mending.Copy => "queued what was missing",
+            Mending.BringBack => "brought back what only the copy had",
+            Mending.Remove => "removed what only the copy had",
+            Mending.TryAgain => "tried again what had failed",
+            _ => "mended",
+        };
 }

@@ -23,21 +23,28 @@ internal sealed record RouteTries(long Route, int Attempts, long Next, bool Wait
 {
     private bool changed;
 
-    public static RouteTries Of(SqliteConnection db, long route) => db.List(
-        "SELECT attempts, coalesce(next, 0), EXISTS (SELECT 1 FROM pending WHERE route = route.id) FROM route WHERE id = ?1",
-        r => new RouteTries(route, r.GetInt32(0), r.GetInt64(1), r.GetInt32(2) == 1), route).Single();
+    public static RouteTries Of(SqliteConnection db, long route) =>
+        db.List(
+                "SELECT attempts, coalesce(next, 0), EXISTS (SELECT 1 FROM pending WHERE route = route.id) FROM route WHERE id = ?1",
+                r => new RouteTries(route, r.GetInt32(0), r.GetInt64(1), r.GetInt32(2) == 1),
+                route
+            )
+            .Single();
 
     /// <summary>The attempts that fail from <paramref name="from"/> on while the line is closed.</summary>
     public RouteTries While(long from, long closedUntil)
     {
-        if (!Waits) return this;
+        if (!Waits)
+            return this;
         var (attempts, next) = (Attempts, Math.Max(from, Next));
-        while (next < closedUntil) next += BackOff.After(++attempts, BackOff.LongestForALine);
+        while (next < closedUntil)
+            next += BackOff.After(++attempts, BackOff.LongestForALine);
         return attempts == Attempts ? this : this with { Attempts = attempts, Next = next, changed = true };
     }
 
     public void Store(SqliteConnection db)
     {
-        if (changed) db.Run("UPDATE route SET attempts = ?2, next = ?3 WHERE id = ?1", Route, Attempts, Next);
+        if (changed)
+            db.Run("UPDATE route SET attempts = ?2, next = ?3 WHERE id = ?1", Route, Attempts, Next);
     }
 }

@@ -5,12 +5,26 @@ using Ripen.Provider.Replication.Queues;
 namespace Ripen.Provider.Replication;
 
 /// <summary>
-/// A day's weightless copies over one line: all lanes with something waiting fill evenly until the line has no more to give or they want none.
+/// A day's weightless copies over one line: all lanes with something waiting fill evenly until the line has no more to give or they want
+/// none.
 /// Parts of objects count, as they do where a workload is an expectation.
 /// </summary>
 internal static class BatchRun
 {
-    private sealed record Waiting(long Id, Route Route, int Lane, long Root, long Home, string Key, double Count, long Bytes, int Created, long Written, string? Tags, long Asked);
+    private sealed record Waiting(
+        long Id,
+        Route Route,
+        int Lane,
+        long Root,
+        long Home,
+        string Key,
+        double Count,
+        long Bytes,
+        int Created,
+        long Written,
+        string? Tags,
+        long Asked
+    );
 
     /// <param name="db">Inside the transaction that closes the day.</param>
     /// <param name="routes">All routes of the line.</param>
@@ -19,10 +33,30 @@ internal static class BatchRun
     /// <param name="day">The day that is closed.</param>
     public static void Go(SqliteConnection db, IReadOnlyList<Route> routes, double capacity, CopyArrivals arrivals, DateOnly day)
     {
-        var lanes = routes.SelectMany(route => db.List(
-                "SELECT id, lane, root, home, key, count, bytes, created, written, tags, asked FROM pending WHERE route = ?1 AND kind = 0 ORDER BY id",
-                r => new Waiting(r.GetInt64(0), route, r.GetInt32(1), r.GetInt64(2), r.GetInt64(3), r.GetString(4), r.GetDouble(5), r.GetInt64(6), r.GetInt32(7), r.GetInt64(8), r.Text(9), r.GetInt64(10)), route.Id))
-            .GroupBy(w => (w.Route.Id, w.Lane)).Select(l => l.ToList()).ToList();
+        var lanes = routes
+            .SelectMany(route =>
+                db.List(
+                    "SELECT id, lane, root, home, key, count, bytes, created, written, tags, asked FROM pending WHERE route = ?1 AND kind = 0 ORDER BY id",
+                    r => new Waiting(
+                        r.GetInt64(0),
+                        route,
+                        r.GetInt32(1),
+                        r.GetInt64(2),
+                        r.GetInt64(3),
+                        r.GetString(4),
+                        r.GetDouble(5),
+                        r.GetInt64(6),
+                        r.GetInt32(7),
+                        r.GetInt64(8),
+                        r.Text(9),
+                        r.GetInt64(10)
+                    ),
+                    route.Id
+                )
+            )
+            .GroupBy(w => (w.Route.Id, w.Lane))
+            .Select(l => l.ToList())
+            .ToList();
         var left = Math.Max(0, capacity);
         // From the smallest want to the largest: each takes all it wants or an equal part of what is left.
         foreach (var (lane, place) in lanes.OrderBy(Bytes).Select((lane, place) => (lane, place)))
@@ -30,7 +64,8 @@ internal static class BatchRun
             var (wants, share) = (Bytes(lane), left / (lanes.Count - place));
             var gets = Math.Min(wants, share);
             Send(db, lane, wants - gets < 1 ? double.PositiveInfinity : gets, arrivals, day);
-            if (double.IsFinite(left)) left -= gets;
+            if (double.IsFinite(left))
+                left -= gets;
         }
     }
 
@@ -42,7 +77,20 @@ internal static class BatchRun
         {
             var size = first.Count * first.Bytes;
             var part = size <= bytes ? first.Count : bytes / first.Bytes;
-            if (part > 0) arrivals.PutBatch(first.Route, first.Root, first.Home, first.Key, part, first.Bytes, first.Created, first.Written, first.Tags, first.Asked, day);
+            if (part > 0)
+                arrivals.PutBatch(
+                    first.Route,
+                    first.Root,
+                    first.Home,
+                    first.Key,
+                    part,
+                    first.Bytes,
+                    first.Created,
+                    first.Written,
+                    first.Tags,
+                    first.Asked,
+                    day
+                );
             if (size > bytes)
             {
                 db.Run("UPDATE pending SET count = ?2 WHERE id = ?1", first.Id, first.Count - part);

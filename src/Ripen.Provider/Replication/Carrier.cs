@@ -1,14 +1,15 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Replication;
 using Ripen.Provider.Index;
-using Ripen.Provider.Retention;
 using Ripen.Provider.Objects;
 using Ripen.Provider.Replication.Queues;
+using Ripen.Provider.Retention;
 
 namespace Ripen.Provider.Replication;
 
 /// <summary>
-/// Carries objects over the lines while time passes within a day. Works in pieces, each of which is a transaction with how far its line has come:
+/// Carries objects over the lines while time passes within a day. Works in pieces, each of which is a transaction with how far its line
+/// has come:
 /// what is interrupted goes on where it was. Content is copied before the index speaks of it.
 /// </summary>
 internal sealed class Carrier(ProviderState state)
@@ -21,21 +22,28 @@ internal sealed class Carrier(ProviderState state)
     /// <summary>Until this instant, which must lie on the same day or be the midnight that ends it.</summary>
     public void CarryUntil(long until, CancellationToken cancel)
     {
-        var (now, lines) = state.Change(db =>
-        {
-            var begin = ProviderState.Now(db).ToUnixTimeMilliseconds();
-            db.Run("UPDATE pending SET failed = NULL, next = NULL WHERE failed IS NOT NULL AND next <= ?1", begin);
-            return (begin, Routes.All(db, state.TermsIn(db)).Select(r => r.Line).Distinct().ToList());
-        }, cancel);
+        var (now, lines) = state.Change(
+            db =>
+            {
+                var begin = ProviderState.Now(db).ToUnixTimeMilliseconds();
+                db.Run("UPDATE pending SET failed = NULL, next = NULL WHERE failed IS NOT NULL AND next <= ?1", begin);
+                return (begin, Routes.All(db, state.TermsIn(db)).Select(r => r.Line).Distinct().ToList());
+            },
+            cancel
+        );
         foreach (var ends in lines)
         {
-            while (CarryPiece(ends, now, until, cancel)) cancel.ThrowIfCancellationRequested();
+            while (CarryPiece(ends, now, until, cancel))
+                cancel.ThrowIfCancellationRequested();
         }
-        state.Change(db =>
-        {
-            db.Run("DELETE FROM cut WHERE until <= ?1", until);
-            db.Run("DELETE FROM route WHERE refill = 1 AND NOT EXISTS (SELECT 1 FROM pending WHERE route = route.id)");
-        }, cancel);
+        state.Change(
+            db =>
+            {
+                db.Run("DELETE FROM cut WHERE until <= ?1", until);
+                db.Run("DELETE FROM route WHERE refill = 1 AND NOT EXISTS (SELECT 1 FROM pending WHERE route = route.id)");
+            },
+            cancel
+        );
     }
 
     /// <summary>A copy that comes at an instant; its content gets a name of its own before it is put down.</summary>
@@ -57,8 +65,19 @@ internal sealed class Carrier(ProviderState state)
             var begin = Math.Min(until, Math.Max(now, Lines.CarriedUntil(db, ends)));
             var closed = Lines.ClosedUntil(db, ends);
             var attempts = routes.Select(r => RouteTries.Of(db, r.Id).While(begin, Math.Min(closed, until))).ToList();
-            var ready = attempts.ToDictionary(t => t.Route, t => closed >= until ? double.PositiveInfinity : Math.Max(begin, Math.Max(closed, t.Next)) - (double)begin);
-            return (routes, terms.Prices.FindTransfer(ends.From, ends.To), begin, closed, Queues(db, ready), attempts, closed == long.MaxValue ? [] : UnderWay(db, routes, until));
+            var ready = attempts.ToDictionary(
+                t => t.Route,
+                t => closed >= until ? double.PositiveInfinity : Math.Max(begin, Math.Max(closed, t.Next)) - (double)begin
+            );
+            return (
+                routes,
+                terms.Prices.FindTransfer(ends.From, ends.To),
+                begin,
+                closed,
+                Queues(db, ready),
+                attempts,
+                closed == long.MaxValue ? [] : UnderWay(db, routes, until)
+            );
         });
         var rate = transfer?.BytesPerSecond ?? double.PositiveInfinity;
         var latency = (long)((transfer?.RoundTripMilliseconds ?? 0) / 2);
@@ -69,19 +88,27 @@ internal sealed class Carrier(ProviderState state)
         try
         {
             CopyContents(landings, cancel);
-            state.Change(db =>
-            {
-                foreach (var (id, at) in over.Where(o => o.At > until)) db.Run("UPDATE pending SET sent = bytes, arrives = ?2 WHERE id = ?1", id, at);
-                foreach (var lane in lanes.Where(l => l.Waiting.Count > 0)) db.Run("UPDATE pending SET sent = bytes - ?2 WHERE id = ?1", lane.Waiting.Peek().Id, lane.FirstLeft);
-                foreach (var route in tries) route.Store(db);
-                PutDown(db, state.TermsIn(db), landings, until);
-                if (carriedUntil > from) Lines.Spend(db, ends, from, carriedUntil, bytes + Lines.LostToCut(from, carriedUntil, closedUntil, rate));
-            }, cancel);
+            state.Change(
+                db =>
+                {
+                    foreach (var (id, at) in over.Where(o => o.At > until))
+                        db.Run("UPDATE pending SET sent = bytes, arrives = ?2 WHERE id = ?1", id, at);
+                    foreach (var lane in lanes.Where(l => l.Waiting.Count > 0))
+                        db.Run("UPDATE pending SET sent = bytes - ?2 WHERE id = ?1", lane.Waiting.Peek().Id, lane.FirstLeft);
+                    foreach (var route in tries)
+                        route.Store(db);
+                    PutDown(db, state.TermsIn(db), landings, until);
+                    if (carriedUntil > from)
+                        Lines.Spend(db, ends, from, carriedUntil, bytes + Lines.LostToCut(from, carriedUntil, closedUntil, rate));
+                },
+                cancel
+            );
         }
         catch
         {
             // The index does not speak of them; neither may the disk.
-            foreach (var landing in landings.Where(l => l.NewContent is not null)) state.Contents.Remove(landing.NewContent!);
+            foreach (var landing in landings.Where(l => l.NewContent is not null))
+                state.Contents.Remove(landing.NewContent!);
             throw;
         }
         return carriedUntil < until || underWay.Count == ObjectsInAPiece;
@@ -89,13 +116,23 @@ internal sealed class Carrier(ProviderState state)
 
     private static List<LaneQueue> Queues(SqliteConnection db, Dictionary<long, double> readyAt)
     {
-        var lanes = readyAt.Where(r => double.IsFinite(r.Value)).SelectMany(r => Enum.GetValues<Lane>().Select(lane => new LaneQueue(r.Key, lane, r.Value))).ToList();
+        var lanes = readyAt
+            .Where(r => double.IsFinite(r.Value))
+            .SelectMany(r => Enum.GetValues<Lane>().Select(lane => new LaneQueue(r.Key, lane, r.Value)))
+            .ToList();
         var most = Math.Max(LeastRead, ObjectsInAPiece / Math.Max(1, lanes.Count));
         foreach (var lane in lanes)
         {
-            foreach (var waiting in db.List(
-                "SELECT id, bytes - sent FROM pending WHERE route = ?1 AND lane = ?2 AND (kind = 0) = 0 AND arrives IS NULL AND failed IS NULL ORDER BY id LIMIT ?3",
-                r => new WaitingObject(r.GetInt64(0), r.GetDouble(1)), lane.Route, (int)lane.Lane, most)) lane.Waiting.Enqueue(waiting);
+            foreach (
+                var waiting in db.List(
+                    "SELECT id, bytes - sent FROM pending WHERE route = ?1 AND lane = ?2 AND (kind = 0) = 0 AND arrives IS NULL AND failed IS NULL ORDER BY id LIMIT ?3",
+                    r => new WaitingObject(r.GetInt64(0), r.GetDouble(1)),
+                    lane.Route,
+                    (int)lane.Lane,
+                    most
+                )
+            )
+                lane.Waiting.Enqueue(waiting);
             lane.HasMore = lane.Waiting.Count == most;
         }
         return [.. lanes.Where(l => l.Waiting.Count > 0)];
@@ -105,8 +142,17 @@ internal sealed class Carrier(ProviderState state)
     private static List<(long Id, long At)> UnderWay(SqliteConnection db, List<Route> routes, long until)
     {
         var own = routes.Select(r => r.Id).ToHashSet();
-        return [.. db.List("SELECT id, arrives, route FROM pending WHERE arrives <= ?1 ORDER BY arrives, id", r => (Id: r.GetInt64(0), At: r.GetInt64(1), Route: r.GetInt64(2)), until)
-            .Where(p => own.Contains(p.Route)).Take(ObjectsInAPiece).Select(p => (p.Id, p.At))];
+        return
+        [
+            .. db.List(
+                    "SELECT id, arrives, route FROM pending WHERE arrives <= ?1 ORDER BY arrives, id",
+                    r => (Id: r.GetInt64(0), At: r.GetInt64(1), Route: r.GetInt64(2)),
+                    until
+                )
+                .Where(p => own.Contains(p.Route))
+                .Take(ObjectsInAPiece)
+                .Select(p => (p.Id, p.At)),
+        ];
     }
 
     private static List<Landing> Find(SqliteConnection db, List<Route> routes, IEnumerable<(long Id, long At)> arriving)
@@ -115,39 +161,75 @@ internal sealed class Carrier(ProviderState state)
             """
             SELECT p.route, p.kind, p.root, p.home, p.key, p.bytes, p.created, p.written, p.content, p.media, p.tags, p.asked, c.sha256, c.sums, p.attempts
             FROM pending p LEFT JOIN content c ON c.name = p.content WHERE p.id = ?1
-            """, 1);
+            """,
+            1
+        );
         var byId = routes.ToDictionary(r => r.Id);
-        return [.. arriving.SelectMany(one => find.RowsAgain(
-            r => new Landing(byId[r.GetInt64(0)],
-                new ArrivingCopy(one.Id, r.GetInt32(1), r.GetInt64(2), r.GetInt64(3), r.GetString(4), r.GetInt64(5), r.GetInt32(6), r.GetInt64(7), r.Text(8), r.Text(9), r.Text(10), r.GetInt64(11)),
-                one.At, r.Blob(12), r.Blob(13), r.GetInt32(14)), one.Id))];
+        return
+        [
+            .. arriving.SelectMany(one =>
+                find.RowsAgain(
+                    r => new Landing(
+                        byId[r.GetInt64(0)],
+                        new ArrivingCopy(
+                            one.Id,
+                            r.GetInt32(1),
+                            r.GetInt64(2),
+                            r.GetInt64(3),
+                            r.GetString(4),
+                            r.GetInt64(5),
+                            r.GetInt32(6),
+                            r.GetInt64(7),
+                            r.Text(8),
+                            r.Text(9),
+                            r.Text(10),
+                            r.GetInt64(11)
+                        ),
+                        one.At,
+                        r.Blob(12),
+                        r.Blob(13),
+                        r.GetInt32(14)
+                    ),
+                    one.Id
+                )
+            ),
+        ];
     }
 
     private void CopyContents(List<Landing> landings, CancellationToken cancel)
     {
         var withContent = landings.Where(l => l.Copy.Content is not null).ToList();
-        if (withContent.Count == 0) return;
-        Parallel.ForEach(withContent, new ParallelOptions { MaxDegreeOfParallelism = Environment.ProcessorCount, CancellationToken = cancel }, landing =>
-        {
-            try
+        if (withContent.Count == 0)
+            return;
+        Parallel.ForEach(
+            withContent,
+            new ParallelOptions { MaxDegreeOfParallelism = Environment.ProcessorCount, CancellationToken = cancel },
+            landing =>
             {
-                landing.NewContent = state.Contents.Copy(landing.Copy.Content!, landing.Copy.Bytes, landing.Sums!, cancel).GetAwaiter().GetResult();
+                try
+                {
+                    landing.NewContent = state
+                        .Contents.Copy(landing.Copy.Content!, landing.Copy.Bytes, landing.Sums!, cancel)
+                        .GetAwaiter()
+                        .GetResult();
+                }
+                catch (RefusalException damaged)
+                {
+                    landing.Failure = damaged.Code;
+                }
+                catch (IOException full) when (ProviderState.IsFull(full))
+                {
+                    landing.Failure = ProviderState.DiskFull().Code;
+                }
             }
-            catch (RefusalException damaged)
-            {
-                landing.Failure = damaged.Code;
-            }
-            catch (IOException full) when (ProviderState.IsFull(full))
-            {
-                landing.Failure = ProviderState.DiskFull().Code;
-            }
-        });
+        );
         state.Contents.Settle();
     }
 
     private static void PutDown(SqliteConnection db, Terms terms, List<Landing> landings, long until)
     {
-        if (landings.Count == 0) return;
+        if (landings.Count == 0)
+            return;
         using var arrivals = new CopyArrivals(db, terms);
         using var gate = new RetentionGate(db);
         using var content = db.Repeated("INSERT INTO content VALUES(?1, ?2, ?3, ?4)", 4);
@@ -157,20 +239,31 @@ internal sealed class Carrier(ProviderState state)
         {
             // A copy that comes with the last stroke of midnight belongs to the day that ends.
             var day = DateOnly.FromDayNumber(Lines.DayOf(Math.Min(landing.At, until - 1)));
-            if (landing.NewContent is { } name) content.Again(name, landing.Copy.Bytes, landing.Sha256, landing.Sums);
+            if (landing.NewContent is { } name)
+                content.Again(name, landing.Copy.Bytes, landing.Sha256, landing.Sums);
             // A rule that was removed a moment ago took what waited with it.
             var route = waits.RowsAgain(_ => true, landing.Copy.Pending).Count > 0 ? routes.GetValueOrDefault(landing.Route.Id) : null;
-            var failure = landing.Failure ?? (route is not null ? arrivals.Put(route, landing.Copy with { Content = landing.NewContent }, landing.At, day) : null);
-            if (failure is not null) Failed(db, landing, failure);
-            if (landing.NewContent is { } copy) gate.Release(copy);
-            if (landing.Copy.Content is { } original) gate.Release(original);
+            var failure =
+                landing.Failure
+                ?? (route is not null ? arrivals.Put(route, landing.Copy with { Content = landing.NewContent }, landing.At, day) : null);
+            if (failure is not null)
+                Failed(db, landing, failure);
+            if (landing.NewContent is { } copy)
+                gate.Release(copy);
+            if (landing.Copy.Content is { } original)
+                gate.Release(original);
         }
         arrivals.Close();
-        foreach (var bucket in landings.SelectMany(l => new[] { l.Route.From, l.Route.To }).Distinct()) ProviderState.Touch(db, bucket);
+        foreach (var bucket in landings.SelectMany(l => new[] { l.Route.From, l.Route.To }).Distinct())
+            ProviderState.Touch(db, bucket);
     }
 
     /// <summary>A failure waits for its next attempt outside the queue, so that nothing behind it is held up.</summary>
     private static void Failed(SqliteConnection db, Landing landing, string reason) =>
-        db.Run("UPDATE pending SET failed = ?2, sent = 0, arrives = NULL, attempts = attempts + 1, next = ?3 WHERE id = ?1",
-            landing.Copy.Pending, reason, landing.At + BackOff.After(landing.Attempts + 1, BackOff.LongestForAnObject));
+        db.Run(
+            "UPDATE pending SET failed = ?2, sent = 0, arrives = NULL, attempts = attempts + 1, next = ?3 WHERE id = ?1",
+            landing.Copy.Pending,
+            reason,
+            landing.At + BackOff.After(landing.Attempts + 1, BackOff.LongestForAnObject)
+        );
 }

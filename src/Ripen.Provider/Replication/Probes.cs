@@ -2,10 +2,10 @@ using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Index;
-using Ripen.Provider.Retention;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 using Ripen.Provider.Replication.Queues;
+using Ripen.Provider.Retention;
 
 namespace Ripen.Provider.Replication;
 
@@ -13,13 +13,23 @@ namespace Ripen.Provider.Replication;
 public sealed record ProbeUnderWay(long Id, long Rule, string Key, DateTimeOffset Written);
 
 /// <summary>
-/// Probes: an object of random bytes is written, seen arriving on the other side, compared byte for byte and removed on both. Each leaves a record.
+/// Probes: an object of random bytes is written, seen arriving on the other side, compared byte for byte and removed on both. Each leaves
+/// a record.
 /// </summary>
 internal sealed class Probes(ProviderState state, IObjectStore objects)
 {
     private const int ProbeBytes = 4096;
 
-    private sealed record Side(long Entry, string Content, long Bytes, byte[] Sums, DateTimeOffset? Arrived, DateOnly Created, int Tier, DateOnly Since);
+    private sealed record Side(
+        long Entry,
+        string Content,
+        long Bytes,
+        byte[] Sums,
+        DateTimeOffset? Arrived,
+        DateOnly Created,
+        int Tier,
+        DateOnly Since
+    );
 
     public async Task<ProbeUnderWay> Start(long route, CancellationToken cancel)
     {
@@ -29,19 +39,39 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
             var at = ProviderState.Now(db).ToString("yyyyMMdd'T'HHmmss'Z'", System.Globalization.CultureInfo.InvariantCulture);
             return CopyQueue.Wanting(db, state.TermsIn(db), own.From, own.Rule.Prefix, TagText.Write(own.Rule.Tags)).Any(r => r.Id == route)
                 ? (own.From.Bucket.Name, $"{own.Rule.Prefix}probe-{at}-{Guid.NewGuid().ToString("N")[..6]}", own.Rule.Tags)
-                : throw new RefusalException(RefusalKind.Conflict, "other-rule-copies", "Another rule to the same bucket takes everything of this one; prove that one.");
+                : throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "other-rule-copies",
+                    "Another rule to the same bucket takes everything of this one; prove that one."
+                );
         });
-        var written = await objects.Write(bucket, key, new MemoryStream(RandomNumberGenerator.GetBytes(ProbeBytes)), new WriteConditions(Tags: tags), cancel);
-        return state.Change(db =>
-        {
-            db.Run("INSERT INTO probe(route, key, version, written) VALUES(?1, ?2, ?3, ?4)", route, key, written.Version, written.Written.ToUnixTimeMilliseconds());
-            var id = db.Value<long>("SELECT last_insert_rowid()");
-            state.Note(db, bucket, $"wrote the probe '{key}'");
-            return new ProbeUnderWay(id, route, key, written.Written);
-        }, cancel);
+        var written = await objects.Write(
+            bucket,
+            key,
+            new MemoryStream(RandomNumberGenerator.GetBytes(ProbeBytes)),
+            new WriteConditions(Tags: tags),
+            cancel
+        );
+        return state.Change(
+            db =>
+            {
+                db.Run(
+                    "INSERT INTO probe(route, key, version, written) VALUES(?1, ?2, ?3, ?4)",
+                    route,
+                    key,
+                    written.Version,
+                    written.Written.ToUnixTimeMilliseconds()
+                );
+                var id = db.Value<long>("SELECT last_insert_rowid()");
+                state.Note(db, bucket, $"wrote the probe '{key}'");
+                return new ProbeUnderWay(id, route, key, written.Written);
+            },
+            cancel
+        );
     }
 
-    public static List<ProbeUnderWay> UnderWay(SqliteConnection db) => [.. ProbeRows.All(db).Select(p => new ProbeUnderWay(p.Id, p.Route, p.Key, p.Written))];
+    public static List<ProbeUnderWay> UnderWay(SqliteConnection db) =>
+        [.. ProbeRows.All(db).Select(p => new ProbeUnderWay(p.Id, p.Route, p.Key, p.Written))];
 
     /// <summary>Compares and removes what has arrived by now.</summary>
     public void Settle(DateTimeOffset now)
@@ -51,12 +81,22 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
             var (route, here, there, waits) = state.Index.Read(db =>
             {
                 var own = Routes.Find(db, state.TermsIn(db), probe.Route);
-                return (own, Find(db, own.From, probe.Version), Find(db, own.To, probe.Version),
-                    db.Value<long>("SELECT count(*) FROM pending WHERE route = ?1 AND root = ?2", probe.Route, probe.Version) > 0);
+                return (
+                    own,
+                    Find(db, own.From, probe.Version),
+                    Find(db, own.To, probe.Version),
+                    db.Value<long>("SELECT count(*) FROM pending WHERE route = ?1 AND root = ?2", probe.Route, probe.Version) > 0
+                );
             });
-            if (there is null && waits) continue;
-            var equal = here is not null && there is not null && Content(here) is { } a && Content(there) is { } b && a.AsSpan().SequenceEqual(b);
-            var failure = here is null ? "Somebody removed the probe before it was compared." : there is null ? "The probe did not arrive." : equal ? null : "The bytes on the two sides differ.";
+            if (there is null && waits)
+                continue;
+            var equal =
+                here is not null && there is not null && Content(here) is { } a && Content(there) is { } b && a.AsSpan().SequenceEqual(b);
+            var failure =
+                here is null ? "Somebody removed the probe before it was compared."
+                : there is null ? "The probe did not arrive."
+                : equal ? null
+                : "The bytes on the two sides differ.";
             Finish(probe, route, now, here, there, failure);
         }
     }
@@ -64,7 +104,9 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
     /// <summary>Ends a probe that nobody wants to wait for; its record says that it had not arrived.</summary>
     public void GiveUp(long id)
     {
-        var probe = state.Index.Read(db => ProbeRows.All(db).SingleOrDefault(p => p.Id == id)) ?? throw new RefusalException(RefusalKind.NotFound, "no-probe", "There is no such probe under way.");
+        var probe =
+            state.Index.Read(db => ProbeRows.All(db).SingleOrDefault(p => p.Id == id))
+            ?? throw new RefusalException(RefusalKind.NotFound, "no-probe", "There is no such probe under way.");
         var (route, now, here, there) = state.Index.Read(db =>
         {
             var own = Routes.Find(db, state.TermsIn(db), probe.Route);
@@ -73,52 +115,101 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
         Finish(probe, route, now, here, there, $"It had not arrived after {(now - probe.Written).TotalHours:0.#} hours and was given up.");
     }
 
-    /// <summary>Until when a probe written on this day has to stay: the later of what the two sides' keep rules say. Null when neither has one.</summary>
-    public static DateOnly? StaysUntil(Route route, DateOnly written) => new[] { route.From.WouldKeepUntil(written), route.To.WouldKeepUntil(written) }.Max();
+    /// <summary>Until when a probe written on this day has to stay: the later of what the two sides' keep rules say. Null when neither has
+    /// one.</summary>
+    public static DateOnly? StaysUntil(Route route, DateOnly written) =>
+        new[] { route.From.WouldKeepUntil(written), route.To.WouldKeepUntil(written) }.Max();
 
-    private void Finish(ProbeRow probe, Route route, DateTimeOffset now, Side? here, Side? there, string? failure) => state.Change(db =>
-    {
-        var steps = new List<ProofStep> { new("written", probe.Written) };
-        if (there?.Arrived is { } arrived) steps.Add(new ProofStep("arrived", arrived));
-        if (failure is null) steps.Add(new ProofStep("compared byte for byte", now));
-        var day = DateOnly.FromDateTime(now.AddTicks(-1).UtcDateTime);
-        // What one side has to keep stays on both, or still goes there, so that they are equal.
-        using var gate = new RetentionGate(db);
-        var kept = new[] { here, there }.Max(side => side is null ? null : gate.Keeps(side.Entry)?.Until);
-        if (kept is null) db.Run("DELETE FROM pending WHERE root = ?1", probe.Version);
-        Remove(db, route.To, there, "removed there");
-        Remove(db, route.From, here, "removed here");
-        db.Run("DELETE FROM probe WHERE id = ?1", probe.Id);
-        RetentionGate.Sweep(db);
-        var lag = there?.Arrived is { } at ? at - probe.Written : (TimeSpan?)null;
-        var late = lag?.TotalHours > route.Rule.AllowedLagHours;
-        var summary = failure ?? $"Arrived after {Span(lag!.Value)}{(late ? $", later than the {route.Rule.AllowedLagHours:0.##} h that are allowed" : "")}; {ProbeBytes} bytes compared, all the same.{(kept is { } stays ? $" A keep rule has it stay on both sides until {stays:yyyy-MM-dd}." : "")}";
-        Proofs.Keep(db, state, now, ProofKind.Probe, route.From.Bucket.Name, route.To.Bucket.Name, failure is null && !late, summary, steps,
-            [new ProofItem(failure is null ? "equal" : "failed", route.From.Bucket.Name, probe.Key, probe.Version, 1, ProbeBytes, probe.Written, failure)]);
-
-        void Remove(SqliteConnection inside, BucketTerms bucket, Side? side, string what)
+    private void Finish(ProbeRow probe, Route route, DateTimeOffset now, Side? here, Side? there, string? failure) =>
+        state.Change(db =>
         {
-            if (side is null) return;
-            var why = kept is { } until ? $"kept until {until:yyyy-MM-dd}" : Lines.IsLost(inside, bucket.Bucket.Region) ? "its region is lost" : null;
-            if (why is not null)
+            var steps = new List<ProofStep> { new("written", probe.Written) };
+            if (there?.Arrived is { } arrived)
+                steps.Add(new ProofStep("arrived", arrived));
+            if (failure is null)
+                steps.Add(new ProofStep("compared byte for byte", now));
+            var day = DateOnly.FromDateTime(now.AddTicks(-1).UtcDateTime);
+            // What one side has to keep stays on both, or still goes there, so that they are equal.
+            using var gate = new RetentionGate(db);
+            var kept = new[] { here, there }.Max(side => side is null ? null : gate.Keeps(side.Entry)?.Until);
+            if (kept is null)
+                db.Run("DELETE FROM pending WHERE root = ?1", probe.Version);
+            Remove(db, route.To, there, "removed there");
+            Remove(db, route.From, here, "removed here");
+            db.Run("DELETE FROM probe WHERE id = ?1", probe.Id);
+            RetentionGate.Sweep(db);
+            var lag = there?.Arrived is { } at ? at - probe.Written : (TimeSpan?)null;
+            var late = lag?.TotalHours > route.Rule.AllowedLagHours;
+            var summary =
+                failure
+                ?? $"Arrived after {Span(lag!.Value)}{(late ? $", later than the {route.Rule.AllowedLagHours:0.##} h that are allowed" : "")}; {ProbeBytes} bytes compared, all the same.{(kept is { } stays ? $" A keep rule has it stay on both sides until {stays:yyyy-MM-dd}." : "")}";
+            Proofs.Keep(
+                db,
+                state,
+                now,
+                ProofKind.Probe,
+                route.From.Bucket.Name,
+                route.To.Bucket.Name,
+                failure is null && !late,
+                summary,
+                steps,
+                [
+                    new ProofItem(
+                        failure is null ? "equal" : "failed",
+                        route.From.Bucket.Name,
+                        probe.Key,
+                        probe.Version,
+                        1,
+                        ProbeBytes,
+                        probe.Written,
+                        failure
+                    ),
+                ]
+            );
+
+            void Remove(SqliteConnection inside, BucketTerms bucket, Side? side, string what)
             {
-                steps.Add(new ProofStep($"{what.Replace("removed", "left", StringComparison.Ordinal)}: {why}", now));
-                return;
+                if (side is null)
+                    return;
+                var why =
+                    kept is { } until ? $"kept until {until:yyyy-MM-dd}"
+                    : Lines.IsLost(inside, bucket.Bucket.Region) ? "its region is lost"
+                    : null;
+                if (why is not null)
+                {
+                    steps.Add(new ProofStep($"{what.Replace("removed", "left", StringComparison.Ordinal)}: {why}", now));
+                    return;
+                }
+                Events.LeftEarly(inside, state.TermsIn(inside), day, bucket, side.Tier, side.Since, 1, side.Bytes);
+                gate.Remove(side.Entry);
+                EntryRows.PutNewestOnTop(inside, bucket.Id, probe.Key);
+                ProviderState.Touch(inside, bucket);
+                steps.Add(new ProofStep(what, now));
             }
-            Events.LeftEarly(inside, state.TermsIn(inside), day, bucket, side.Tier, side.Since, 1, side.Bytes);
-            gate.Remove(side.Entry);
-            EntryRows.PutNewestOnTop(inside, bucket.Id, probe.Key);
-            ProviderState.Touch(inside, bucket);
-            steps.Add(new ProofStep(what, now));
-        }
-    });
+        });
 
-    private static string Span(TimeSpan span) => span.TotalHours >= 1 ? $"{span.TotalHours:0.#} h" : span.TotalMinutes >= 1 ? $"{span.TotalMinutes:0.#} min" : $"{span.TotalSeconds:0.###} s";
+    private static string Span(TimeSpan span) =>
+        span.TotalHours >= 1 ? $"{span.TotalHours:0.#} h"
+        : span.TotalMinutes >= 1 ? $"{span.TotalMinutes:0.#} min"
+        : $"{span.TotalSeconds:0.###} s";
 
-    private Side? Find(SqliteConnection db, BucketTerms bucket, long root) => db.List(
-        "SELECT e.id, c.name, c.bytes, c.sums, e.arrived, e.created, e.tier, e.since FROM entry e JOIN content c ON c.name = e.content WHERE e.bucket = ?1 AND e.kind = 1 AND coalesce(e.origin, e.id) = ?2",
-        r => new Side(r.GetInt64(0), r.GetString(1), r.GetInt64(2), r.GetFieldValue<byte[]>(3), r.Long(4) is { } at ? Lines.Instant(at) : null,
-            DateOnly.FromDayNumber(r.GetInt32(5)), state.TermsIn(db).Place(r.GetInt64(6)), DateOnly.FromDayNumber(r.GetInt32(7))), bucket.Id, root).SingleOrDefault();
+    private Side? Find(SqliteConnection db, BucketTerms bucket, long root) =>
+        db.List(
+                "SELECT e.id, c.name, c.bytes, c.sums, e.arrived, e.created, e.tier, e.since FROM entry e JOIN content c ON c.name = e.content WHERE e.bucket = ?1 AND e.kind = 1 AND coalesce(e.origin, e.id) = ?2",
+                r => new Side(
+                    r.GetInt64(0),
+                    r.GetString(1),
+                    r.GetInt64(2),
+                    r.GetFieldValue<byte[]>(3),
+                    r.Long(4) is { } at ? Lines.Instant(at) : null,
+                    DateOnly.FromDayNumber(r.GetInt32(5)),
+                    state.TermsIn(db).Place(r.GetInt64(6)),
+                    DateOnly.FromDayNumber(r.GetInt32(7))
+                ),
+                bucket.Id,
+                root
+            )
+            .SingleOrDefault();
 
     /// <summary>Null when it is damaged.</summary>
     private byte[]? Content(Side side)

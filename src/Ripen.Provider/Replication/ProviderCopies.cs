@@ -17,7 +17,16 @@ namespace Ripen.Provider.Replication;
 /// <param name="Until">Of a cut that ends by itself.</param>
 /// <param name="Rules">How many copy rules use it.</param>
 public sealed record LineStatus(
-    string From, string To, double? MegabitsPerSecond, double RoundTripMilliseconds, double PerUnit, LineState State, DateTimeOffset? Since, DateTimeOffset? Until, int Rules);
+    string From,
+    string To,
+    double? MegabitsPerSecond,
+    double RoundTripMilliseconds,
+    double PerUnit,
+    LineState State,
+    DateTimeOffset? Since,
+    DateTimeOffset? Until,
+    int Rules
+);
 
 /// <summary>Copies elsewhere, as the provider makes them: how rules stand, their lines, proofs, and what a region's loss means.</summary>
 public sealed class ProviderCopies
@@ -37,38 +46,69 @@ public sealed class ProviderCopies
     public IReadOnlyList<CopyRuleStatus> Rules() => state.Index.Read(db => CopyStatuses.All(db, state.TermsIn(db)));
 
     /// <summary>The lines that rules use or the price book names.</summary>
-    public IReadOnlyList<LineStatus> LinesBetweenRegions() => state.Index.Read(db =>
-    {
-        var prices = state.TermsIn(db).Prices;
-        var used = Routes.All(db, state.TermsIn(db)).GroupBy(r => r.Line).ToDictionary(l => l.Key, l => l.Count(r => !r.IsRefill));
-        var cuts = Lines.Cuts(db);
-        var lost = Lines.Lost(db);
-        return prices.Transfers.Where(t => prices.FindRegion(t.From) is not null && prices.FindRegion(t.To) is not null).Select(t => new LineEnds(t.From, t.To)).Union(used.Keys)
-            .OrderBy(l => l.From, StringComparer.Ordinal).ThenBy(l => l.To, StringComparer.Ordinal).Select(ends =>
-            {
-                var transfer = prices.FindTransfer(ends.From, ends.To);
-                var cut = cuts.Find(c => (c.One, c.Other) == (ends.From, ends.To) || (c.One, c.Other) == (ends.To, ends.From));
-                var gone = lost.Find(l => l.Region == ends.From || l.Region == ends.To);
-                return new LineStatus(ends.From, ends.To, transfer?.MegabitsPerSecond, transfer?.RoundTripMilliseconds ?? 0, prices.TransferPrice(ends.From, ends.To).PerUnit,
-                    gone is not null ? LineState.Lost : cut is not null ? LineState.Cut : LineState.Open, gone?.Since ?? cut?.Since, gone is null ? cut?.Until : null, used.GetValueOrDefault(ends));
-            }).ToList();
-    });
+    public IReadOnlyList<LineStatus> LinesBetweenRegions() =>
+        state.Index.Read(db =>
+        {
+            var prices = state.TermsIn(db).Prices;
+            var used = Routes.All(db, state.TermsIn(db)).GroupBy(r => r.Line).ToDictionary(l => l.Key, l => l.Count(r => !r.IsRefill));
+            var cuts = Lines.Cuts(db);
+            var lost = Lines.Lost(db);
+            return prices
+                .Transfers.Where(t => prices.FindRegion(t.From) is not null && prices.FindRegion(t.To) is not null)
+                .Select(t => new LineEnds(t.From, t.To))
+                .Union(used.Keys)
+                .OrderBy(l => l.From, StringComparer.Ordinal)
+                .ThenBy(l => l.To, StringComparer.Ordinal)
+                .Select(ends =>
+                {
+                    var transfer = prices.FindTransfer(ends.From, ends.To);
+                    var cut = cuts.Find(c => (c.One, c.Other) == (ends.From, ends.To) || (c.One, c.Other) == (ends.To, ends.From));
+                    var gone = lost.Find(l => l.Region == ends.From || l.Region == ends.To);
+                    return new LineStatus(
+                        ends.From,
+                        ends.To,
+                        transfer?.MegabitsPerSecond,
+                        transfer?.RoundTripMilliseconds ?? 0,
+                        prices.TransferPrice(ends.From, ends.To).PerUnit,
+                        gone is not null ? LineState.Lost
+                            : cut is not null ? LineState.Cut
+                            : LineState.Open,
+                        gone?.Since ?? cut?.Since,
+                        gone is null ? cut?.Until : null,
+                        used.GetValueOrDefault(ends)
+                    );
+                })
+                .ToList();
+        });
 
-    /// <summary>Nothing passes between the two regions, in either direction, until it is restored, or until an instant of the provider's clock.</summary>
-    public void Cut(string from, string to, DateTimeOffset? until) => state.Change(db =>
-    {
-        CheckRegions(db, from, to);
-        if (until <= ProviderState.Now(db)) throw new RefusalException(RefusalKind.Invalid, "out-of-range", $"The cut would be over before it begins; it is {ProviderState.Now(db):yyyy-MM-dd'T'HH:mm:ss'Z'} for the provider.", "$.until");
-        Lines.Cut(db, from, to, until);
-        state.Note(db, "", until is { } end ? $"cut the line {from} – {to} until {end:yyyy-MM-dd'T'HH:mm:ss'Z'}" : $"cut the line {from} – {to}");
-    });
+    /// <summary>Nothing passes between the two regions, in either direction, until it is restored, or until an instant of the provider's
+    /// clock.</summary>
+    public void Cut(string from, string to, DateTimeOffset? until) =>
+        state.Change(db =>
+        {
+            CheckRegions(db, from, to);
+            if (until <= ProviderState.Now(db))
+                throw new RefusalException(
+                    RefusalKind.Invalid,
+                    "out-of-range",
+                    $"The cut would be over before it begins; it is {ProviderState.Now(db):yyyy-MM-dd'T'HH:mm:ss'Z'} for the provider.",
+                    "$.until"
+                );
+            Lines.Cut(db, from, to, until);
+            state.Note(
+                db,
+                "",
+                until is { } end ? $"cut the line {from} – {to} until {end:yyyy-MM-dd'T'HH:mm:ss'Z'}" : $"cut the line {from} – {to}"
+            );
+        });
 
-    public void Restore(string from, string to) => state.Change(db =>
-    {
-        CheckRegions(db, from, to);
-        Lines.Restore(db, from, to);
-        state.Note(db, "", $"restored the line {from} – {to}");
-    });
+    public void Restore(string from, string to) =>
+        state.Change(db =>
+        {
+            CheckRegions(db, from, to);
+            Lines.Restore(db, from, to);
+            state.Note(db, "", $"restored the line {from} – {to}");
+        });
 
     public IReadOnlyList<LostRegion> LostRegions() => state.Index.Read(Lines.Lost);
 
@@ -80,7 +120,8 @@ public sealed class ProviderCopies
     /// <summary>The record of what came back.</summary>
     /// <param name="region">That is lost.</param>
     /// <param name="withItsData">Or empty.</param>
-    /// <param name="keptSeen">The <see cref="RegionLoss.KeptSeen"/> of the list of what is kept there and would be destroyed; not needed with its data.</param>
+    /// <param name="keptSeen">The <see cref="RegionLoss.KeptSeen"/> of the list of what is kept there and would be destroyed; not needed
+    /// with its data.</param>
     /// <exception cref="RefusalException">The region is not lost; time passes; what is kept was not looked at.</exception>
     public ProofHead BringBack(string region, bool withItsData, string? keptSeen = null) => losses.BringBack(region, withItsData, keptSeen);
 
@@ -88,7 +129,8 @@ public sealed class ProviderCopies
     public int Refill(string bucket, CancellationToken cancel) => audits.Refill(bucket, cancel);
 
     /// <summary>All other places of a version.</summary>
-    public IReadOnlyList<CopyOfObject> Of(string bucket, long version) => state.Index.Read(db => ObjectCopies.Of(db, state.TermsIn(db), bucket, version));
+    public IReadOnlyList<CopyOfObject> Of(string bucket, long version) =>
+        state.Index.Read(db => ObjectCopies.Of(db, state.TermsIn(db), bucket, version));
 
     public Task<ProbeUnderWay> Probe(long rule, CancellationToken cancel) => probes.Start(rule, cancel);
 
@@ -97,13 +139,15 @@ public sealed class ProviderCopies
     public void GiveUpProbe(long probe) => probes.GiveUp(probe);
 
     /// <summary>Compares both sides of a rule and keeps a record.</summary>
-    public AuditResult Audit(long rule, bool readEverything, CancellationToken cancel) => audits.Run(rule, readEverything, keepRecord: true, cancel);
+    public AuditResult Audit(long rule, bool readEverything, CancellationToken cancel) =>
+        audits.Run(rule, readEverything, keepRecord: true, cancel);
 
     /// <summary>Compares both sides of a rule.</summary>
     public AuditResult Compare(long rule) => audits.Run(rule, readEverything: false, keepRecord: false, CancellationToken.None);
 
     /// <summary>Mends all differences of a kind, or the one of a version; how many.</summary>
-    public int Mend(long rule, string kind, Mending mending, long? version, CancellationToken cancel) => audits.Mend(rule, kind, mending, version, cancel);
+    public int Mend(long rule, string kind, Mending mending, long? version, CancellationToken cancel) =>
+        audits.Mend(rule, kind, mending, version, cancel);
 
     public IReadOnlyList<ProofHead> Records(int most) => state.Index.Read(db => Proofs.Newest(db, most));
 
@@ -113,7 +157,8 @@ public sealed class ProviderCopies
     {
         foreach (var region in regions)
         {
-            if (state.TermsIn(db).Prices.FindRegion(region) is null) throw new RefusalException(RefusalKind.NotFound, "no-region", $"There is no region '{region}'.");
+            if (state.TermsIn(db).Prices.FindRegion(region) is null)
+                throw new RefusalException(RefusalKind.NotFound, "no-region", $"There is no region '{region}'.");
         }
     }
 }

@@ -16,8 +16,10 @@ public sealed record Kept(DateOnly Until, KeepStrength Strength);
 public sealed record KeptInBucket(string Bucket, double Objects, double Bytes, DateOnly First, DateOnly Last);
 
 /// <summary>
-/// The one gate through which anything leaves the provider: entries one by one, buckets whole, the data of a region that is destroyed. Works inside the
-/// transaction of what wants the removal. Content that nothing speaks of any more goes to the trash, to be removed from the disk after the transaction.
+/// The one gate through which anything leaves the provider: entries one by one, buckets whole, the data of a region that is destroyed.
+/// Works inside the
+/// transaction of what wants the removal. Content that nothing speaks of any more goes to the trash, to be removed from the disk after the
+/// transaction.
 /// What the index's triggers refuse (see <see cref="Schema"/>) is refused here first, in words.
 /// </summary>
 internal sealed class RetentionGate(SqliteConnection db) : IDisposable
@@ -30,8 +32,14 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
 
     private readonly SqliteCommand bears = db.Repeated("SELECT content, key, sealed_until, liftable_until FROM entry WHERE id = ?1", 1);
     private readonly SqliteCommand remove = db.Repeated("DELETE FROM entry WHERE id = ?1", 1);
-    private readonly SqliteCommand trash = db.Repeated($"INSERT OR IGNORE INTO trash SELECT name FROM content WHERE name = ?1 AND {Unspoken}", 1);
-    private readonly SqliteCommand forget = db.Repeated("DELETE FROM content WHERE name = ?1 AND EXISTS (SELECT 1 FROM trash WHERE name = ?1)", 1);
+    private readonly SqliteCommand trash = db.Repeated(
+        $"INSERT OR IGNORE INTO trash SELECT name FROM content WHERE name = ?1 AND {Unspoken}",
+        1
+    );
+    private readonly SqliteCommand forget = db.Repeated(
+        "DELETE FROM content WHERE name = ?1 AND EXISTS (SELECT 1 FROM trash WHERE name = ?1)",
+        1
+    );
     private readonly DateOnly today = ProviderState.Today(db);
 
     /// <summary>What an entry's two days come to; null when nothing keeps it on <paramref name="today"/>.</summary>
@@ -42,12 +50,13 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
     }
 
     /// <summary>What an entry bears, past days too; null when it was never kept.</summary>
-    public static Kept? Borne(int? sealedUntil, int? liftableUntil) => (sealedUntil ?? 0, liftableUntil ?? 0) switch
-    {
-        (0, 0) => null,
-        var (hard, soft) when hard >= soft => new Kept(DateOnly.FromDayNumber(hard), KeepStrength.Sealed),
-        var (_, soft) => new Kept(DateOnly.FromDayNumber(soft), KeepStrength.Liftable),
-    };
+    public static Kept? Borne(int? sealedUntil, int? liftableUntil) =>
+        (sealedUntil ?? 0, liftableUntil ?? 0) switch
+        {
+            (0, 0) => null,
+            var (hard, soft) when hard >= soft => new Kept(DateOnly.FromDayNumber(hard), KeepStrength.Sealed),
+            var (_, soft) => new Kept(DateOnly.FromDayNumber(soft), KeepStrength.Liftable),
+        };
 
     /// <summary>What keeps the entry today; null when it may go.</summary>
     public Kept? Keeps(long id) => bears.RowsAgain(r => Of(r.Int(2), r.Int(3), today), id) is [var kept] ? kept : null;
@@ -56,10 +65,13 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
     public void Remove(long id)
     {
         var found = bears.RowsAgain(r => (Content: r.Text(0), Key: r.GetString(1), Kept: Of(r.Int(2), r.Int(3), today)), id);
-        if (found.Count == 0) return;
-        if (found[0].Kept is { } kept) throw Refuse($"'{found[0].Key}'", kept, "cannot be deleted or overwritten before");
+        if (found.Count == 0)
+            return;
+        if (found[0].Kept is { } kept)
+            throw Refuse($"'{found[0].Key}'", kept, "cannot be deleted or overwritten before");
         remove.Again(id);
-        if (found[0].Content is { } name) Release(name);
+        if (found[0].Content is { } name)
+            Release(name);
     }
 
     /// <summary>Lets a content go when nothing speaks of it any more.</summary>
@@ -76,21 +88,36 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
         db.Run("DELETE FROM content WHERE name IN (SELECT name FROM trash)");
     }
 
-    /// <summary>What is kept today, by bucket: of one bucket or of all; only what is no longer kept on the day <paramref name="until"/>, or everything.</summary>
-    public static List<KeptInBucket> ByBucket(SqliteConnection db, string? bucket = null, DateOnly? until = null) => db.List(
-        $"""
-        SELECT b.name, sum(e.count), sum(e.count * e.bytes), min({KeptUntil}), max({KeptUntil}) FROM bucket b JOIN entry e ON e.bucket = b.id
-        WHERE (e.sealed_until IS NOT NULL OR e.liftable_until IS NOT NULL) AND {KeptUntil} > ?1 AND (?2 IS NULL OR b.name = ?2) AND (?3 IS NULL OR {KeptUntil} <= ?3) GROUP BY b.id ORDER BY b.place, b.name
-        """,
-        r => new KeptInBucket(r.GetString(0), r.GetDouble(1), r.GetDouble(2), DateOnly.FromDayNumber(r.GetInt32(3)), DateOnly.FromDayNumber(r.GetInt32(4))),
-        ProviderState.Today(db).DayNumber, bucket, until?.DayNumber);
+    /// <summary>What is kept today, by bucket: of one bucket or of all; only what is no longer kept on the day <paramref name="until"/>,
+    /// or everything.</summary>
+    public static List<KeptInBucket> ByBucket(SqliteConnection db, string? bucket = null, DateOnly? until = null) =>
+        db.List(
+            $"""
+            SELECT b.name, sum(e.count), sum(e.count * e.bytes), min({KeptUntil}), max({KeptUntil}) FROM bucket b JOIN entry e ON e.bucket = b.id
+            WHERE (e.sealed_until IS NOT NULL OR e.liftable_until IS NOT NULL) AND {KeptUntil} > ?1 AND (?2 IS NULL OR b.name = ?2) AND (?3 IS NULL OR {KeptUntil} <= ?3) GROUP BY b.id ORDER BY b.place, b.name
+            """,
+            r => new KeptInBucket(
+                r.GetString(0),
+                r.GetDouble(1),
+                r.GetDouble(2),
+                DateOnly.FromDayNumber(r.GetInt32(3)),
+                DateOnly.FromDayNumber(r.GetInt32(4))
+            ),
+            ProviderState.Today(db).DayNumber,
+            bucket,
+            until?.DayNumber
+        );
 
     /// <exception cref="RefusalException">Something in the bucket is kept.</exception>
     public static void DemandNothingKept(SqliteConnection db, string bucket)
     {
-        if (ByBucket(db, bucket) is not [var kept]) return;
-        throw new RefusalException(RefusalKind.Conflict, "kept",
-            $"'{bucket}' holds {kept.Objects:#,0.##} objects that are kept, the last until {kept.Last:yyyy-MM-dd}: it cannot go before.");
+        if (ByBucket(db, bucket) is not [var kept])
+            return;
+        throw new RefusalException(
+            RefusalKind.Conflict,
+            "kept",
+            $"'{bucket}' holds {kept.Objects:#,0.##} objects that are kept, the last until {kept.Last:yyyy-MM-dd}: it cannot go before."
+        );
     }
 
     /// <summary>Removes a bucket with all that it holds; routes, keys and links go with it.</summary>
@@ -119,8 +146,12 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
         Sweep(db);
     }
 
-    public static RefusalException Refuse(string what, Kept kept, string consequence) => new(RefusalKind.Conflict, "kept",
-        $"{what} is kept until {kept.Until:yyyy-MM-dd}{(kept.Strength == KeepStrength.Sealed ? " (sealed)" : "")} and {consequence}.");
+    public static RefusalException Refuse(string what, Kept kept, string consequence) =>
+        new(
+            RefusalKind.Conflict,
+            "kept",
+            $"{what} is kept until {kept.Until:yyyy-MM-dd}{(kept.Strength == KeepStrength.Sealed ? " (sealed)" : "")} and {consequence}."
+        );
 
     public void Dispose()
     {

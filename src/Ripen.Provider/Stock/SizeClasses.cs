@@ -6,7 +6,8 @@ namespace Ripen.Provider.Stock;
 
 /// <summary>
 /// Sizes that are billed alike: classes whose limits are powers of ten, cut as well where a tier's smallest billed size or a rule's
-/// smallest size lies, and where small copies end, so that a class is wholly on one side of each. Within a class every bill is linear in the bytes.
+/// smallest size lies, and where small copies end, so that a class is wholly on one side of each. Within a class every bill is linear in
+/// the bytes.
 /// </summary>
 internal sealed class SizeClasses
 {
@@ -15,10 +16,13 @@ internal sealed class SizeClasses
     public SizeClasses(Bucket bucket, PriceBook prices, IEnumerable<LifecycleRule>? drafted = null)
     {
         var cuts = new SortedSet<long> { 0 };
-        for (var limit = 1L; limit < long.MaxValue / 10; limit *= 10) cuts.Add(limit);
+        for (var limit = 1L; limit < long.MaxValue / 10; limit *= 10)
+            cuts.Add(limit);
         cuts.Add(Lanes.SmallAtMostBytes + 1);
-        foreach (var tier in prices.Tiers) cuts.Add(tier.MinimumObjectBytes);
-        foreach (var rule in bucket.Rules.Concat(drafted ?? [])) cuts.Add(rule.SmallestBytes);
+        foreach (var tier in prices.Tiers)
+            cuts.Add(tier.MinimumObjectBytes);
+        foreach (var rule in bucket.Rules.Concat(drafted ?? []))
+            cuts.Add(rule.SmallestBytes);
         starts = [.. cuts];
     }
 
@@ -33,10 +37,13 @@ internal sealed class SizeClasses
     /// </summary>
     public static IEnumerable<(double Count, long Bytes)> Exactly(double count, double bytes)
     {
-        if (count == 0) yield break;
+        if (count == 0)
+            yield break;
         var each = Math.Floor(bytes / count);
         var larger = bytes - (each * count);
-        if (count - larger > 0) yield return (count - larger, (long)each);
-        if (larger > 0) yield return (larger, (long)each + 1);
+        if (count - larger > 0)
+            yield return (count - larger, (long)each);
+        if (larger > 0)
+            yield return (larger, (long)each + 1);
     }
 }

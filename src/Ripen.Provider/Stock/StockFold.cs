@@ -23,12 +23,21 @@ internal static class StockFold
         var asked = copies.SelectMany(c => c.Tags?.Keys ?? []).ToHashSet();
         var groups = new Dictionary<Group, Dictionary<long, double>>();
         var order = new List<Group>();
-        using var command = db.Statement("SELECT key, kind, count, bytes, created, tier, since, tags FROM entry WHERE bucket = ?1 AND kind < 2 ORDER BY id", bucket.Id);
+        using var command = db.Statement(
+            "SELECT key, kind, count, bytes, created, tier, since, tags FROM entry WHERE bucket = ?1 AND kind < 2 ORDER BY id",
+            bucket.Id
+        );
         using var row = command.ExecuteReader();
         while (row.Read())
         {
             var key = row.GetString(0);
-            var group = new Group(row.GetInt32(1) == 0 ? key : LotPrefix(key, cuts), row.GetInt32(4), terms.Place(row.GetInt64(5)), row.GetInt32(6), asked.Count == 0 ? null : Asked(row.Text(7), asked));
+            var group = new Group(
+                row.GetInt32(1) == 0 ? key : LotPrefix(key, cuts),
+                row.GetInt32(4),
+                terms.Place(row.GetInt64(5)),
+                row.GetInt32(6),
+                asked.Count == 0 ? null : Asked(row.Text(7), asked)
+            );
             if (!groups.TryGetValue(group, out var sizes))
             {
                 groups[group] = sizes = [];
@@ -45,17 +54,18 @@ internal static class StockFold
     public static IEnumerable<string> Cuts(Bucket bucket) => bucket.Rules.Select(r => r.Prefix).Concat(bucket.CopyTo.Select(c => c.Prefix));
 
     /// <summary>Of an object's tags those that a copy rule asks for.</summary>
-    private static string? Asked(string? tags, HashSet<string> asked) => tags is null
-        ? null
-        : TagText.Write(TagText.Read(tags)!.Where(t => asked.Contains(t.Key)).ToDictionary());
+    private static string? Asked(string? tags, HashSet<string> asked) =>
+        tags is null ? null : TagText.Write(TagText.Read(tags)!.Where(t => asked.Contains(t.Key)).ToDictionary());
 
     /// <summary>So many of each size; by class when there are too many sizes.</summary>
-    public static IEnumerable<(double Count, long Bytes)> Sizes(Dictionary<long, double> sizes, SizeClasses classes) => sizes.Count <= MostSizes
-        ? sizes.Select(s => (s.Value, s.Key))
-        : sizes.GroupBy(s => classes.Of(s.Key)).SelectMany(g => SizeClasses.Exactly(g.Sum(s => s.Value), g.Sum(s => s.Value * s.Key)));
+    public static IEnumerable<(double Count, long Bytes)> Sizes(Dictionary<long, double> sizes, SizeClasses classes) =>
+        sizes.Count <= MostSizes
+            ? sizes.Select(s => (s.Value, s.Key))
+            : sizes.GroupBy(s => classes.Of(s.Key)).SelectMany(g => SizeClasses.Exactly(g.Sum(s => s.Value), g.Sum(s => s.Value * s.Key)));
 
     /// <summary>
-    /// The longest of the key's folder and the rules' prefixes that it begins with. A prefix that the key begins with is then one that its lot
+    /// The longest of the key's folder and the rules' prefixes that it begins with. A prefix that the key begins with is then one that its
+    /// lot
     /// begins with too, and no other is: both are beginnings of the same key.
     /// </summary>
     public static string LotPrefix(string key, string[] cuts)
@@ -63,7 +73,8 @@ internal static class StockFold
         var prefix = key[..(key.LastIndexOf('/') + 1)];
         foreach (var cut in cuts)
         {
-            if (cut.Length > prefix.Length && key.StartsWith(cut, StringComparison.Ordinal)) prefix = cut;
+            if (cut.Length > prefix.Length && key.StartsWith(cut, StringComparison.Ordinal))
+                prefix = cut;
         }
         return prefix;
     }

@@ -5,7 +5,8 @@ using Ripen.Provider.Objects;
 
 namespace Ripen.Provider.Stock;
 
-/// <summary>What nobody read for at least <paramref name="Days"/> days (nor wrote), and what storing it costs a month, at the first band's price.</summary>
+/// <summary>What nobody read for at least <paramref name="Days"/> days (nor wrote), and what storing it costs a month, at the first band's
+/// price.</summary>
 public sealed record UntouchedFor(int Days, double Objects, double Bytes, double CostPerMonth);
 
 /// <summary>By what keys begin with, up to the first "/" after the asked prefix. "Days" 0 is everything there.</summary>
@@ -22,13 +23,22 @@ internal static class Untouched
         var sums = new UntouchedSums(terms, bucket);
         using var command = db.Statement(
             "SELECT key, count, bytes, tier, max(created, coalesce(touched, created)) FROM entry WHERE bucket = ?1 AND kind < 2 AND key >= ?2 AND (?3 IS NULL OR key < ?3)",
-            bucket.Id, under, ObjectKeys.After(under));
+            bucket.Id,
+            under,
+            ObjectKeys.After(under)
+        );
         using var row = command.ExecuteReader();
         while (row.Read())
         {
             var key = row.GetString(0);
             var slash = key.IndexOf('/', under.Length);
-            sums.Add(slash < 0 ? under : key[..(slash + 1)], row.GetDouble(1), row.GetInt64(2), terms.Place(row.GetInt64(3)), today - row.GetInt32(4));
+            sums.Add(
+                slash < 0 ? under : key[..(slash + 1)],
+                row.GetDouble(1),
+                row.GetInt64(2),
+                terms.Place(row.GetInt64(3)),
+                today - row.GetInt32(4)
+            );
         }
         return sums.ByPrefix();
     }
@@ -40,12 +50,19 @@ internal sealed class UntouchedSums(Terms terms, BucketTerms bucket)
 
     public void Add(string prefix, double count, long bytes, int tier, int untouchedDays)
     {
-        if (!sums.TryGetValue(prefix, out var sum)) sums[prefix] = sum = new (double, double, double)[Untouched.Days.Length];
+        if (!sums.TryGetValue(prefix, out var sum))
+            sums[prefix] = sum = new (double, double, double)[Untouched.Days.Length];
         var unitMonths = count * terms.Prices.Tiers[tier].BilledBytes(bytes) / terms.Prices.Unit.Bytes();
         var cost = bucket.Prices[tier]!.Storage[0].Price.For(unitMonths) * bucket.Factor;
-        for (var i = 0; i < sum.Length && Untouched.Days[i] <= untouchedDays; i++) sum[i] = (sum[i].Objects + count, sum[i].Bytes + (count * bytes), sum[i].Cost + cost);
+        for (var i = 0; i < sum.Length && Untouched.Days[i] <= untouchedDays; i++)
+            sum[i] = (sum[i].Objects + count, sum[i].Bytes + (count * bytes), sum[i].Cost + cost);
     }
 
     public List<UntouchedPrefix> ByPrefix() =>
-        [.. sums.Select(s => new UntouchedPrefix(s.Key, [.. s.Value.Select((v, i) => new UntouchedFor(Untouched.Days[i], v.Objects, v.Bytes, v.Cost))]))];
+        [
+            .. sums.Select(s => new UntouchedPrefix(
+                s.Key,
+                [.. s.Value.Select((v, i) => new UntouchedFor(Untouched.Days[i], v.Objects, v.Bytes, v.Cost))]
+            )),
+        ];
 }

@@ -23,12 +23,19 @@ internal static class WaitingFold
         var cuts = StockFold.Cuts(route.To.Bucket).Distinct().ToArray();
         var groups = new Dictionary<Group, Dictionary<long, double>>();
         var order = new List<Group>();
-        using var command = db.Statement("SELECT key, kind, count, bytes, created, asked FROM pending WHERE route = ?1 AND kind < 2 ORDER BY id", route.Id);
+        using var command = db.Statement(
+            "SELECT key, kind, count, bytes, created, asked FROM pending WHERE route = ?1 AND kind < 2 ORDER BY id",
+            route.Id
+        );
         using var row = command.ExecuteReader();
         while (row.Read())
         {
             var key = row.GetString(0);
-            var group = new Group(row.GetInt32(1) == 0 ? key : StockFold.LotPrefix(key, cuts), row.GetInt32(4), Lines.DayOf(row.GetInt64(5)));
+            var group = new Group(
+                row.GetInt32(1) == 0 ? key : StockFold.LotPrefix(key, cuts),
+                row.GetInt32(4),
+                Lines.DayOf(row.GetInt64(5))
+            );
             if (!groups.TryGetValue(group, out var sizes))
             {
                 groups[group] = sizes = [];
@@ -38,7 +45,10 @@ internal static class WaitingFold
         }
         var classes = new SizeClasses(route.To.Bucket, terms.Prices);
         var caughtUp = db.Value<long>("SELECT caught_up FROM route WHERE id = ?1", route.Id) == 1;
-        return new CopyStock(caughtUp, [.. order.SelectMany(g => StockFold.Sizes(groups[g], classes).Select(size => ToLot(g, size.Count, size.Bytes)))]);
+        return new CopyStock(
+            caughtUp,
+            [.. order.SelectMany(g => StockFold.Sizes(groups[g], classes).Select(size => ToLot(g, size.Count, size.Bytes)))]
+        );
     }
 
     private static WaitingLot ToLot(Group group, double count, long bytes)

@@ -14,6 +14,7 @@ public sealed record AccessOrder
     public required string Label { get; init; }
     public string Prefix { get; init; } = "";
     public required IReadOnlyList<Right> Rights { get; init; }
+
     /// <summary>On the provider's clock; null for never.</summary>
     public DateTimeOffset? Ends { get; init; }
 }
@@ -22,6 +23,7 @@ public sealed record LinkOrder
 {
     public required string Key { get; init; }
     public bool WholePrefix { get; init; }
+
     /// <summary>A span from the provider's now, or an instant; one of the two.</summary>
     public Span? For { get; init; }
     public DateTimeOffset? Ends { get; init; }
@@ -44,22 +46,43 @@ internal static class AccessEndpoints
     public static void MapAccess(this RouteGroupBuilder api)
     {
         var bucket = api.MapGroup("/buckets/{name}").WithTags("Access").ForKnownBucket();
-        bucket.MapGet("/access", Read).WithName("readAccess").WithSummary("Public reading, accesses with their pairs of keys, timed links.");
-        bucket.MapPost("/access", Make).WithName("makeAccess").WithSummary("Makes an access with a pair of keys. The secrets are in this answer only.");
+        bucket
+            .MapGet("/access", Read)
+            .WithName("readAccess")
+            .WithSummary("Public reading, accesses with their pairs of keys, timed links.");
+        bucket
+            .MapPost("/access", Make)
+            .WithName("makeAccess")
+            .WithSummary("Makes an access with a pair of keys. The secrets are in this answer only.");
         bucket.MapDelete("/access/{id:long}", Remove).WithName("removeAccess").WithSummary("Ends an access at once.");
-        bucket.MapPost("/access/{id:long}/keys/{place:int}", Renew).WithName("renewKey").WithSummary("Replaces the first or second key of the pair; the other one goes on working.");
-        bucket.MapPost("/access/test", Test).WithName("testAccess").WithSummary("Tries a key: lists, writes a probe, reads it back, compares, deletes it.");
-        bucket.MapPost("/links", MakeLink).WithName("makeLink").WithSummary("Makes a timed link to an object or to everything under a prefix. Its address is in this answer only.");
+        bucket
+            .MapPost("/access/{id:long}/keys/{place:int}", Renew)
+            .WithName("renewKey")
+            .WithSummary("Replaces the first or second key of the pair; the other one goes on working.");
+        bucket
+            .MapPost("/access/test", Test)
+            .WithName("testAccess")
+            .WithSummary("Tries a key: lists, writes a probe, reads it back, compares, deletes it.");
+        bucket
+            .MapPost("/links", MakeLink)
+            .WithName("makeLink")
+            .WithSummary("Makes a timed link to an object or to everything under a prefix. Its address is in this answer only.");
         bucket.MapDelete("/links/{id}", RevokeLink).WithName("revokeLink").WithSummary("Revokes a timed link at once.");
-        bucket.MapPut("/public", Open).WithName("openToPublic").WithSummary("Opens the bucket to everybody's reading; its name must be typed again. Logged.");
+        bucket
+            .MapPut("/public", Open)
+            .WithName("openToPublic")
+            .WithSummary("Opens the bucket to everybody's reading; its name must be typed again. Logged.");
         bucket.MapDelete("/public", Close).WithName("closeToPublic").WithSummary("Closes the bucket again. Logged.");
     }
 
-    private static Ok<AccessReading> Read(string name, SimulatedProvider provider) => TypedResults.Ok(
-        new AccessReading(provider.Access.IsPublic(name), provider.Access.Grants(name), provider.Access.Links.Of(name)));
+    private static Ok<AccessReading> Read(string name, SimulatedProvider provider) =>
+        TypedResults.Ok(new AccessReading(provider.Access.IsPublic(name), provider.Access.Grants(name), provider.Access.Links.Of(name)));
 
     private static Created<NewAccess> Make(string name, AccessOrder order, SimulatedProvider provider) =>
-        TypedResults.Created($"/api/buckets/{name}/access", provider.Access.Make(name, order.Label, order.Prefix, [.. order.Rights], order.Ends));
+        TypedResults.Created(
+            $"/api/buckets/{name}/access",
+            provider.Access.Make(name, order.Label, order.Prefix, [.. order.Rights], order.Ends)
+        );
 
     private static NoContent Remove(string name, long id, SimulatedProvider provider)
     {
@@ -67,14 +90,20 @@ internal static class AccessEndpoints
         return TypedResults.NoContent();
     }
 
-    private static Ok<NewSecret> Renew(string name, long id, int place, SimulatedProvider provider) => TypedResults.Ok(provider.Access.Renew(name, id, place));
+    private static Ok<NewSecret> Renew(string name, long id, int place, SimulatedProvider provider) =>
+        TypedResults.Ok(provider.Access.Renew(name, id, place));
 
-    private static async Task<Ok<IReadOnlyList<AccessTestStep>>> Test(string name, AccessTestOrder order, SimulatedProvider provider, CancellationToken cancel) =>
-        TypedResults.Ok(await AccessTest.Run(provider.Access, provider.Objects, name, new Credentials(order.KeyId, order.Secret), cancel));
+    private static async Task<Ok<IReadOnlyList<AccessTestStep>>> Test(
+        string name,
+        AccessTestOrder order,
+        SimulatedProvider provider,
+        CancellationToken cancel
+    ) => TypedResults.Ok(await AccessTest.Run(provider.Access, provider.Objects, name, new Credentials(order.KeyId, order.Secret), cancel));
 
     private static Created<NewLink> MakeLink(string name, LinkOrder order, SimulatedProvider provider)
     {
-        if (order.For is null == order.Ends is null) throw new RefusalException(RefusalKind.Invalid, "time-order", "Write either 'for' or 'ends', one of the two.", "$.ends");
+        if (order.For is null == order.Ends is null)
+            throw new RefusalException(RefusalKind.Invalid, "time-order", "Write either 'for' or 'ends', one of the two.", "$.ends");
         var now = provider.Clock.Now;
         var ends = order.Ends?.ToUniversalTime() ?? order.For!.Value.From(now);
         return TypedResults.Created($"/api/buckets/{name}/access", provider.Access.Links.Make(name, order.Key, order.WholePrefix, ends));

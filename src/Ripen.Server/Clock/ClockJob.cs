@@ -21,7 +21,8 @@ public sealed class ClockJob(SimulatedProvider provider, ILogger<ClockJob> log) 
     {
         lock (starting)
         {
-            if (passage is { Running: true }) throw new RefusalException(RefusalKind.Conflict, "time-passes", "Time is passing already; wait, or stop it first.");
+            if (passage is { Running: true })
+                throw new RefusalException(RefusalKind.Conflict, "time-passes", "Time is passing already; wait, or stop it first.");
             var now = provider.Clock.Now;
             provider.Clock.Demand(until, confirmed);
             stop?.Dispose();
@@ -55,7 +56,16 @@ public sealed class ClockJob(SimulatedProvider provider, ILogger<ClockJob> log) 
     {
         try
         {
-            provider.Clock.PassUntil(until, run => passage = passage! with { Reached = new DateTimeOffset(run.Day.AddDays(1).ToDateTime(TimeOnly.MinValue), TimeSpan.Zero) }, cancel, confirmed);
+            provider.Clock.PassUntil(
+                until,
+                run =>
+                    passage = passage! with
+                    {
+                        Reached = new DateTimeOffset(run.Day.AddDays(1).ToDateTime(TimeOnly.MinValue), TimeSpan.Zero),
+                    },
+                cancel,
+                confirmed
+            );
             passage = passage! with { Reached = until, Running = false };
         }
         catch (OperationCanceledException)

@@ -3,7 +3,8 @@ using Ripen.Provider.Objects;
 
 namespace Ripen.Server.Demo;
 
-/// <summary>A handful of made-up files for the demo's bucket of harbour notices, so that there is something to open, with an earlier version and a deletion.</summary>
+/// <summary>A handful of made-up files for the demo's bucket of harbour notices, so that there is something to open, with an earlier
+/// version and a deletion.</summary>
 internal static class DemoContents
 {
     private const string Bucket = "harbour-notices";
@@ -23,7 +24,15 @@ internal static class DemoContents
         async Task Write(string key, string text)
         {
             using var body = new MemoryStream(Encoding.UTF8.GetBytes(text));
-            await objects.Write(Bucket, key, body, new WriteConditions(MediaType: key.EndsWith(".csv", StringComparison.Ordinal) ? "text/csv; charset=utf-8" : "text/plain; charset=utf-8"), CancellationToken.None);
+            await objects.Write(
+                Bucket,
+                key,
+                body,
+                new WriteConditions(
+                    MediaType: key.EndsWith(".csv", StringComparison.Ordinal) ? "text/csv; charset=utf-8" : "text/plain; charset=utf-8"
+                ),
+                CancellationToken.None
+            );
         }
     }
 }

@@ -5,10 +5,17 @@ using Ripen.Provider;
 namespace Ripen.Server.Demo;
 
 /// <summary>
-/// The made-up estate of Brackwater Ferries, with the past that it has lived. The past is a list of steps; how many were done is remembered after each, so that a
+/// The made-up estate of Brackwater Ferries, with the past that it has lived. The past is a list of steps; how many were done is
+/// remembered after each, so that a
 /// start that was killed goes on where it was.
 /// </summary>
-public sealed class DemoEstate(CurrentEstate current, EstateStore store, SimulatedProvider provider, RipenSettings settings, ILogger<DemoEstate> log)
+public sealed class DemoEstate(
+    CurrentEstate current,
+    EstateStore store,
+    SimulatedProvider provider,
+    RipenSettings settings,
+    ILogger<DemoEstate> log
+)
 {
     public static Estate Document() =>
         EstateDocument.Read(File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "demo", "brackwater-ferries.json"))).Value;
@@ -17,19 +24,31 @@ public sealed class DemoEstate(CurrentEstate current, EstateStore store, Simulat
     /// <exception cref="RefusalException">There is one.</exception>
     public async Task Load(CancellationToken cancel)
     {
-        await current.Change(async view =>
-        {
-            if (view is not null) throw new RefusalException(RefusalKind.Conflict, "estate-exists", "There is an estate already; the demo is loaded only where there is none.");
-            await current.Apply(new PlannedChange(Document(), IsImport: true), () => store.Replace(Document(), 0, isDemo: true, cancel));
-            return true;
-        }, cancel);
+        await current.Change(
+            async view =>
+            {
+                if (view is not null)
+                    throw new RefusalException(
+                        RefusalKind.Conflict,
+                        "estate-exists",
+                        "There is an estate already; the demo is loaded only where there is none."
+                    );
+                await current.Apply(
+                    new PlannedChange(Document(), IsImport: true),
+                    () => store.Replace(Document(), 0, isDemo: true, cancel)
+                );
+                return true;
+            },
+            cancel
+        );
         await Live(cancel);
     }
 
     /// <summary>Does what is left of the demo's past; nothing where there is no demo, or it is whole.</summary>
     public async Task Live(CancellationToken cancel)
     {
-        if (await store.Standing(cancel) is not { DemoSteps: { } done } || current.Stores.Standing != Stores.Standing.Together) return;
+        if (await store.Standing(cancel) is not { DemoSteps: { } done } || current.Stores.Standing != Stores.Standing.Together)
+            return;
         await current.Get(cancel);
         var steps = DemoPast.Steps(settings.DemoPast);
         for (; done < steps.Count; done++)

@@ -15,7 +15,8 @@ internal sealed record DemoHands(CurrentEstate Current, EstateStore Store, Simul
 internal sealed record DemoStep(string What, Func<DemoHands, CancellationToken, Task> Do);
 
 /// <summary>
-/// Three months in the life of the demo, from 2026-11-01 on: midnight runs, changes of mind, a link that is used, a line that was cut and recovered, a probe and an
+/// Three months in the life of the demo, from 2026-11-01 on: midnight runs, changes of mind, a link that is used, a line that was cut and
+/// recovered, a probe and an
 /// audit on record. All of it is done as anybody would do it, on the provider's clock.
 /// </summary>
 internal static class DemoPast
@@ -26,51 +27,76 @@ internal static class DemoPast
     public static IReadOnlyList<DemoStep> Steps(bool whole)
     {
         DemoStep files = new("the harbour offices' notices", (hands, _) => DemoContents.Put(hands.Provider.Objects));
-        return !whole ? [files] :
-        [
-            files,
-            PassUntil(2026, 11, 9),
-            new("a link for the harbour master", UseLink),
-            PassUntil(2026, 11, 18),
-            new("stern footage moves later", (hands, cancel) => ChangeStep(hands, "deck-cameras", "stern-footage", 14, cancel)),
-            PassUntil(2026, 11, 27),
-            new("a probe to Kestrel Sound", Probe),
-            PassUntil(2026, 12, 4),
-            new("the line to Kestrel Sound is cut for two days and a half", (hands, _) => Do(() =>
-                hands.Provider.Copies.Cut("aldmouth", "kestrel-sound", hands.Provider.Clock.Now.AddHours(60)))),
-            new("notices that have to wait", async (hands, cancel) =>
-            {
-                await Write(hands, "aldmouth/storm-surge.txt", "Storm surge expected, quay 2 stays closed.\n", cancel);
-                await Write(hands, "kestrel-sound/line-down.txt", "The line to Aldmouth is down; notices come by post.\n", cancel);
-            }),
-            PassUntil(2026, 12, 9),
-            new("an audit of the notices' copies, every byte read", Audit),
-            PassUntil(2026, 12, 24),
-            new("a bucket for the winter's berth plans", MakeBucket),
-            PassUntil(2027, 1, 12),
-            new("telemetry is kept a little less long", (hands, cancel) => ChangeExpiry(hands, "engine-telemetry", "telemetry", 370, cancel)),
-            PassUntil(2027, 2, 1),
-        ];
+        return !whole
+            ? [files]
+            :
+            [
+                files,
+                PassUntil(2026, 11, 9),
+                new("a link for the harbour master", UseLink),
+                PassUntil(2026, 11, 18),
+                new("stern footage moves later", (hands, cancel) => ChangeStep(hands, "deck-cameras", "stern-footage", 14, cancel)),
+                PassUntil(2026, 11, 27),
+                new("a probe to Kestrel Sound", Probe),
+                PassUntil(2026, 12, 4),
+                new(
+                    "the line to Kestrel Sound is cut for two days and a half",
+                    (hands, _) => Do(() => hands.Provider.Copies.Cut("aldmouth", "kestrel-sound", hands.Provider.Clock.Now.AddHours(60)))
+                ),
+                new(
+                    "notices that have to wait",
+                    async (hands, cancel) =>
+                    {
+                        await Write(hands, "aldmouth/storm-surge.txt", "Storm surge expected, quay 2 stays closed.\n", cancel);
+                        await Write(hands, "kestrel-sound/line-down.txt", "The line to Aldmouth is down; notices come by post.\n", cancel);
+                    }
+                ),
+                PassUntil(2026, 12, 9),
+                new("an audit of the notices' copies, every byte read", Audit),
+                PassUntil(2026, 12, 24),
+                new("a bucket for the winter's berth plans", MakeBucket),
+                PassUntil(2027, 1, 12),
+                new(
+                    "telemetry is kept a little less long",
+                    (hands, cancel) => ChangeExpiry(hands, "engine-telemetry", "telemetry", 370, cancel)
+                ),
+                PassUntil(2027, 2, 1),
+            ];
     }
 
     private static DemoStep PassUntil(int year, int month, int day)
     {
         var until = new DateTimeOffset(year, month, day, 0, 0, 0, TimeSpan.Zero);
-        return new DemoStep($"time passes until {until:yyyy-MM-dd}", (hands, cancel) => Do(() =>
-        {
-            if (hands.Provider.Clock.Now < until) hands.Provider.Clock.PassUntil(until, null, cancel);
-        }));
+        return new DemoStep(
+            $"time passes until {until:yyyy-MM-dd}",
+            (hands, cancel) =>
+                Do(() =>
+                {
+                    if (hands.Provider.Clock.Now < until)
+                        hands.Provider.Clock.PassUntil(until, null, cancel);
+                })
+        );
     }
 
     private static async Task UseLink(DemoHands hands, CancellationToken cancel)
     {
         var provider = hands.Provider;
         var access = provider.Access.Make(Notices, "the harbour master's office", "aldmouth/", [Right.Read, Right.List], null);
-        provider.Access.Demand(Notices, "aldmouth/tide-table.csv", Right.Read, new Credentials(access.Secrets[0].KeyId, access.Secrets[0].Secret));
+        provider.Access.Demand(
+            Notices,
+            "aldmouth/tide-table.csv",
+            Right.Read,
+            new Credentials(access.Secrets[0].KeyId, access.Secrets[0].Secret)
+        );
         var link = provider.Access.Links.Make(Notices, "aldmouth/", true, provider.Clock.Now.AddDays(120));
         for (var i = 0; i < 3; i++)
         {
-            provider.Access.Demand(Notices, "aldmouth/tide-table.csv", Right.Read, new Credentials(LinkToken: link.Path[(link.Path.LastIndexOf('=') + 1)..]));
+            provider.Access.Demand(
+                Notices,
+                "aldmouth/tide-table.csv",
+                Right.Read,
+                new Credentials(LinkToken: link.Path[(link.Path.LastIndexOf('=') + 1)..])
+            );
             using var opened = provider.Objects.Open(Notices, "aldmouth/tide-table.csv", null);
             await opened.Send(0, opened.Version.Bytes, Stream.Null, cancel);
         }
@@ -82,9 +108,11 @@ internal static class DemoPast
         hands.Provider.Clock.PassUntil(hands.Provider.Clock.Now.AddHours(2), null, cancel);
     }
 
-    private static Task Audit(DemoHands hands, CancellationToken cancel) => Do(() => hands.Provider.Copies.Audit(RuleOf(hands, Notices), readEverything: true, cancel));
+    private static Task Audit(DemoHands hands, CancellationToken cancel) =>
+        Do(() => hands.Provider.Copies.Audit(RuleOf(hands, Notices), readEverything: true, cancel));
 
-    private static long RuleOf(DemoHands hands, string bucket) => hands.Provider.Copies.Rules().First(r => r.Bucket == bucket && !r.BringsBack).Id;
+    private static long RuleOf(DemoHands hands, string bucket) =>
+        hands.Provider.Copies.Rules().First(r => r.Bucket == bucket && !r.BringsBack).Id;
 
     private static Task<bool> ChangeStep(DemoHands hands, string bucket, string rule, int age, CancellationToken cancel) =>
         Change(hands, bucket, r => r.Id == rule ? r with { Steps = [r.Steps[0] with { Age = age }, .. r.Steps.Skip(1)] } : r, cancel);
@@ -92,33 +120,63 @@ internal static class DemoPast
     private static Task<bool> ChangeExpiry(DemoHands hands, string bucket, string rule, int age, CancellationToken cancel) =>
         Change(hands, bucket, r => r.Id == rule ? r with { ExpireAt = age } : r, cancel);
 
-    private static Task<bool> Change(DemoHands hands, string bucket, Func<LifecycleRule, LifecycleRule> change, CancellationToken cancel) => hands.Current.Change(async view =>
-    {
-        var before = view!.Estate.Find(bucket)!;
-        var after = before with { Rules = [.. before.Rules.Select(change)] };
-        var shown = Consequences.Of(view.Project(Consequences.Months), after, bucket).Cost;
-        await hands.Current.Apply(new PlannedChange(view.Estate.With(after, bucket)), () =>
-            hands.Store.Change(before, after, view.Estate.Today, view.VersionOf(bucket), view.Version, shown, cancel));
-        return true;
-    }, cancel);
+    private static Task<bool> Change(DemoHands hands, string bucket, Func<LifecycleRule, LifecycleRule> change, CancellationToken cancel) =>
+        hands.Current.Change(
+            async view =>
+            {
+                var before = view!.Estate.Find(bucket)!;
+                var after = before with { Rules = [.. before.Rules.Select(change)] };
+                var shown = Consequences.Of(view.Project(Consequences.Months), after, bucket).Cost;
+                await hands.Current.Apply(
+                    new PlannedChange(view.Estate.With(after, bucket)),
+                    () => hands.Store.Change(before, after, view.Estate.Today, view.VersionOf(bucket), view.Version, shown, cancel)
+                );
+                return true;
+            },
+            cancel
+        );
 
-    private static Task<bool> MakeBucket(DemoHands hands, CancellationToken cancel) => hands.Current.Change(async view =>
-    {
-        var bucket = new Bucket
-        {
-            Name = "berth-plans",
-            Region = "quarrydown",
-            Scheme = "own-hall",
-            Tier = "counter",
-            Versioning = true,
-            Streams = [new ObjectStream { Prefix = "winter/", ObjectsPerDay = 2.5, BytesPerObject = 18_000_000 }],
-            Rules = [new LifecycleRule { Id = "plans", Steps = [new Step { Age = 47, Tier = "pantry" }], ExpireAt = 1460 }],
-        };
-        if (view!.Estate.Find(bucket.Name) is not null) return true;
-        var shown = Consequences.Of(view.Project(Consequences.Months), bucket, null).Cost;
-        await hands.Current.Apply(new PlannedChange(view.Estate.With(bucket, null)), () => hands.Store.Add(bucket, view.Estate.Today, view.Version, shown, cancel));
-        return true;
-    }, cancel);
+    private static Task<bool> MakeBucket(DemoHands hands, CancellationToken cancel) =>
+        hands.Current.Change(
+            async view =>
+            {
+                var bucket = new Bucket
+                {
+                    Name = "berth-plans",
+                    Region = "quarrydown",
+                    Scheme = "own-hall",
+                    Tier = "counter",
+                    Versioning = true,
+                    Streams =
+                    [
+                        new ObjectStream
+                        {
+                            Prefix = "winter/",
+                            ObjectsPerDay = 2.5,
+                            BytesPerObject = 18_000_000,
+                        },
+                    ],
+                    Rules =
+                    [
+                        new LifecycleRule
+                        {
+                            Id = "plans",
+                            Steps = [new Step { Age = 47, Tier = "pantry" }],
+                            ExpireAt = 1460,
+                        },
+                    ],
+                };
+                if (view!.Estate.Find(bucket.Name) is not null)
+                    return true;
+                var shown = Consequences.Of(view.Project(Consequences.Months), bucket, null).Cost;
+                await hands.Current.Apply(
+                    new PlannedChange(view.Estate.With(bucket, null)),
+                    () => hands.Store.Add(bucket, view.Estate.Today, view.Version, shown, cancel)
+                );
+                return true;
+            },
+            cancel
+        );
 
     private static async Task Write(DemoHands hands, string key, string text, CancellationToken cancel)
     {

@@ -22,54 +22,105 @@ internal static class EstateEndpoints
     {
         var estate = api.MapGroup("/estate").WithTags("Estate");
         estate.MapGet("", Read).WithName("readEstate").WithSummary("The estate: its name, day, price book and the names of its buckets.");
-        estate.MapGet("/board", BoardEndpoint.Read).WithName("readBoard").WithSummary("Every bucket on a day: strip, contents, cost of that month, trend.");
-        estate.MapGet("/document", Export).WithName("exportEstate").WithSummary("The whole estate as one document.")
+        estate
+            .MapGet("/board", BoardEndpoint.Read)
+            .WithName("readBoard")
+            .WithSummary("Every bucket on a day: strip, contents, cost of that month, trend.");
+        estate
+            .MapGet("/document", Export)
+            .WithName("exportEstate")
+            .WithSummary("The whole estate as one document.")
             .Produces<Estate>(contentType: "application/json");
-        estate.MapPut("/document", Import).WithName("importEstate").WithSummary("Puts a document in the place of the estate. If-Match is needed when there is one.")
-            .Accepts<Estate>("application/json").WithMetadata(new RequestSizeLimitAttribute(LargestDocument));
-        estate.MapPost("/demo", LoadDemo).WithName("loadDemo").WithSummary("Loads the demo estate, with the ninety days that it has lived; only where there is no estate.");
-        estate.MapGet("/changes", Changes).WithName("readChanges").WithSummary("Who changed what: the newest changes first, with before and after.");
+        estate
+            .MapPut("/document", Import)
+            .WithName("importEstate")
+            .WithSummary("Puts a document in the place of the estate. If-Match is needed when there is one.")
+            .Accepts<Estate>("application/json")
+            .WithMetadata(new RequestSizeLimitAttribute(LargestDocument));
+        estate
+            .MapPost("/demo", LoadDemo)
+            .WithName("loadDemo")
+            .WithSummary("Loads the demo estate, with the ninety days that it has lived; only where there is no estate.");
+        estate
+            .MapGet("/changes", Changes)
+            .WithName("readChanges")
+            .WithSummary("Who changed what: the newest changes first, with before and after.");
     }
 
-    private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Read(CurrentEstate current, HttpResponse response, CancellationToken cancel)
+    private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Read(
+        CurrentEstate current,
+        HttpResponse response,
+        CancellationToken cancel
+    )
     {
-        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
         response.SetVersion(view.Version);
-        return TypedResults.Ok(new EstateSummary(view.Estate.Name, view.Estate.Today, view.Estate.PriceBook, [.. view.Estate.Buckets.Select(b => b.Name)]));
+        return TypedResults.Ok(
+            new EstateSummary(view.Estate.Name, view.Estate.Today, view.Estate.PriceBook, [.. view.Estate.Buckets.Select(b => b.Name)])
+        );
     }
 
-    private static async Task<Results<FileContentHttpResult, ProblemHttpResult>> Export(CurrentEstate current, HttpResponse response, CancellationToken cancel)
+    private static async Task<Results<FileContentHttpResult, ProblemHttpResult>> Export(
+        CurrentEstate current,
+        HttpResponse response,
+        CancellationToken cancel
+    )
     {
-        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
         response.SetVersion(view.Version);
         return TypedResults.Bytes(System.Text.Encoding.UTF8.GetBytes(EstateDocument.Write(view.Estate)), "application/json", "estate.json");
     }
 
     private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Import(
-        HttpRequest request, HttpResponse response, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel,
-        [Description("Whether objects with content may be lost by it. What is kept is never lost by it.")] bool discardContents = false)
+        HttpRequest request,
+        HttpResponse response,
+        CurrentEstate current,
+        EstateStore store,
+        SimulatedProvider provider,
+        CancellationToken cancel,
+        [Description("Whether objects with content may be lost by it. What is kept is never lost by it.")] bool discardContents = false
+    )
     {
         var document = EstateDocument.Read(await request.ReadText(cancel));
-        if (!document.Ok) return Problems.Invalid(document.Problems);
-        var refused = await current.Change(async view =>
-        {
-            if (view is not null && !request.HasIfMatch()) return Problems.NoIfMatch();
-            if (view is not null && !request.Matches(view.Version)) return Problems.Stale("The estate");
-            await current.Apply(new PlannedChange(document.Value, IsImport: true), () =>
+        if (!document.Ok)
+            return Problems.Invalid(document.Problems);
+        var refused = await current.Change(
+            async view =>
             {
-                if (view is not null && !discardContents && provider.Contents(null) is { Objects: > 0 } contents)
-                {
-                    throw new RefusalException(RefusalKind.Conflict, "contents-would-go",
-                        $"{contents.Objects} objects with {contents.Bytes} bytes of content lie in this estate's buckets and would be lost: a document holds no content. Fetch them first, or send ?discardContents=true.");
-                }
-                return store.Replace(document.Value, view?.Version ?? 0, cancel: cancel);
-            });
-            return null;
-        }, cancel);
+                if (view is not null && !request.HasIfMatch())
+                    return Problems.NoIfMatch();
+                if (view is not null && !request.Matches(view.Version))
+                    return Problems.Stale("The estate");
+                await current.Apply(
+                    new PlannedChange(document.Value, IsImport: true),
+                    () =>
+                    {
+                        if (view is not null && !discardContents && provider.Contents(null) is { Objects: > 0 } contents)
+                        {
+                            throw new RefusalException(
+                                RefusalKind.Conflict,
+                                "contents-would-go",
+                                $"{contents.Objects} objects with {contents.Bytes} bytes of content lie in this estate's buckets and would be lost: a document holds no content. Fetch them first, or send ?discardContents=true."
+                            );
+                        }
+                        return store.Replace(document.Value, view?.Version ?? 0, cancel: cancel);
+                    }
+                );
+                return null;
+            },
+            cancel
+        );
         return refused is not null ? refused : await Read(current, response, cancel);
     }
 
-    private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> LoadDemo(HttpResponse response, CurrentEstate current, DemoEstate demo, CancellationToken cancel)
+    private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> LoadDemo(
+        HttpResponse response,
+        CurrentEstate current,
+        DemoEstate demo,
+        CancellationToken cancel
+    )
     {
         await demo.Load(cancel);
         return await Read(current, response, cancel);
@@ -77,10 +128,18 @@ internal static class EstateEndpoints
 
     /// <summary>Decisions from the store, and what was done by hand at the provider, in one order.</summary>
     private static async Task<Ok<IReadOnlyList<LoggedChange>>> Changes(
-        EstateStore store, SimulatedProvider provider, CancellationToken cancel, [Description("At most so many.")] int most = 100)
+        EstateStore store,
+        SimulatedProvider provider,
+        CancellationToken cancel,
+        [Description("At most so many.")] int most = 100
+    )
     {
         most = Math.Clamp(most, 1, 1000);
-        var deeds = provider.Deeds(most).Select(d => new LoggedChange(-d.Id, d.At, d.Actor, "done-by-hand", d.Bucket, null, null, d.What, null));
-        return TypedResults.Ok<IReadOnlyList<LoggedChange>>([.. (await store.Changes(most, cancel)).Concat(deeds).OrderByDescending(c => c.At).Take(most)]);
+        var deeds = provider
+            .Deeds(most)
+            .Select(d => new LoggedChange(-d.Id, d.At, d.Actor, "done-by-hand", d.Bucket, null, null, d.What, null));
+        return TypedResults.Ok<IReadOnlyList<LoggedChange>>([
+            .. (await store.Changes(most, cancel)).Concat(deeds).OrderByDescending(c => c.At).Take(most),
+        ]);
     }
 }

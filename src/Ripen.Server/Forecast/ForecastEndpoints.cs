@@ -11,15 +11,24 @@ internal static class ForecastEndpoints
     {
         var forecast = api.MapGroup("/forecast").WithTags("Forecast");
         forecast.MapGet("", Read).WithName("readForecast").WithSummary("Money and bytes by month, split by tier, charge or bucket.");
-        forecast.MapGet("/rows.csv", Csv).WithName("readForecastCsv").WithSummary("Every row of the bill as RFC 4180 CSV: what `ripen forecast` prints.")
+        forecast
+            .MapGet("/rows.csv", Csv)
+            .WithName("readForecastCsv")
+            .WithSummary("Every row of the bill as RFC 4180 CSV: what `ripen forecast` prints.")
             .Produces<string>(contentType: "text/csv");
     }
 
     private static async Task<Results<Ok<ForecastSeries>, ProblemHttpResult>> Read(
-        CurrentEstate current, CancellationToken cancel, [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default, [Description("tier, charge or bucket.")] string by = "tier")
+        CurrentEstate current,
+        CancellationToken cancel,
+        [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default,
+        [Description("tier, charge or bucket.")] string by = "tier"
+    )
     {
-        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
-        if (Horizon.Check(months) is { } wrong) return wrong;
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        if (Horizon.Check(months) is { } wrong)
+            return wrong;
         if (!Enum.TryParse<SplitBy>(by, ignoreCase: true, out var split) || !Enum.IsDefined(split))
         {
             return Problems.Invalid("unknown-choice", "?by", $"'{by}' is not known; write one of: tier, charge, bucket.");
@@ -28,10 +37,15 @@ internal static class ForecastEndpoints
     }
 
     private static async Task<Results<PushStreamHttpResult, ProblemHttpResult>> Csv(
-        CurrentEstate current, CancellationToken cancel, [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default)
+        CurrentEstate current,
+        CancellationToken cancel,
+        [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default
+    )
     {
-        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
-        if (Horizon.Check(months) is { } wrong) return wrong;
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        if (Horizon.Check(months) is { } wrong)
+            return wrong;
         var projection = view.Project(months);
         return Streams.Text(writer => ForecastFiles.WriteCsv(projection.Rows(), writer), "text/csv", $"forecast-{months}-months.csv");
     }

@@ -9,5 +9,7 @@ internal static class Horizon
     private const int Longest = 360;
 
     public static ProblemHttpResult? Check(int months) =>
-        months is >= 1 and <= Longest ? null : Problems.Invalid("out-of-range", "?months", $"The horizon must be from 1 to {Longest} months.");
+        months is >= 1 and <= Longest
+            ? null
+            : Problems.Invalid("out-of-range", "?months", $"The horizon must be from 1 to {Longest} months.");
 }

@@ -11,52 +11,70 @@ internal static class OpenApiDocument
     public static bool IsBeingGenerated => Assembly.GetEntryAssembly()?.GetName().Name == "GetDocument.Insider";
 
     /// <summary>Describes a body of any bytes and media type, without demanding one.</summary>
-    public static RouteHandlerBuilder TakesBytes(this RouteHandlerBuilder endpoint) => endpoint.AddOpenApiOperationTransformer((operation, _, _) =>
-    {
-        operation.RequestBody = new OpenApiRequestBody
-        {
-            Required = true,
-            Content = new Dictionary<string, OpenApiMediaType> { ["*/*"] = new() { Schema = new OpenApiSchema { Type = JsonSchemaType.String, Format = "binary" } } },
-        };
-        return Task.CompletedTask;
-    });
+    public static RouteHandlerBuilder TakesBytes(this RouteHandlerBuilder endpoint) =>
+        endpoint.AddOpenApiOperationTransformer(
+            (operation, _, _) =>
+            {
+                operation.RequestBody = new OpenApiRequestBody
+                {
+                    Required = true,
+                    Content = new Dictionary<string, OpenApiMediaType>
+                    {
+                        ["*/*"] = new()
+                        {
+                            Schema = new OpenApiSchema { Type = JsonSchemaType.String, Format = "binary" },
+                        },
+                    },
+                };
+                return Task.CompletedTask;
+            }
+        );
 
-    public static IServiceCollection AddRipenOpenApi(this IServiceCollection services) => services.AddOpenApi("v1", options =>
-    {
-        options.AddDocumentTransformer((document, _, _) =>
-        {
-            document.Info = new OpenApiInfo
+    public static IServiceCollection AddRipenOpenApi(this IServiceCollection services) =>
+        services.AddOpenApi(
+            "v1",
+            options =>
             {
-                Title = "Ripen",
-                Version = "1",
-                Description = "Everything that the screens do. Changes name the version they change (If-Match); errors are RFC 9457 problem details with a code and JSON paths.",
-            };
-            document.Servers?.Clear();
-            return Task.CompletedTask;
-        });
-        options.AddSchemaTransformer((schema, context, _) =>
-        {
-            var type = Nullable.GetUnderlyingType(context.JsonTypeInfo.Type) ?? context.JsonTypeInfo.Type;
-            if (type == typeof(UnitPrice) || type == typeof(PricePerThousand))
-            {
-                schema.Type = JsonSchemaType.Number;
-                schema.Description = type == typeof(UnitPrice) ? "Money per unit." : "Money per 1,000.";
+                options.AddDocumentTransformer(
+                    (document, _, _) =>
+                    {
+                        document.Info = new OpenApiInfo
+                        {
+                            Title = "Ripen",
+                            Version = "1",
+                            Description =
+                                "Everything that the screens do. Changes name the version they change (If-Match); errors are RFC 9457 problem details with a code and JSON paths.",
+                        };
+                        document.Servers?.Clear();
+                        return Task.CompletedTask;
+                    }
+                );
+                options.AddSchemaTransformer(
+                    (schema, context, _) =>
+                    {
+                        var type = Nullable.GetUnderlyingType(context.JsonTypeInfo.Type) ?? context.JsonTypeInfo.Type;
+                        if (type == typeof(UnitPrice) || type == typeof(PricePerThousand))
+                        {
+                            schema.Type = JsonSchemaType.Number;
+                            schema.Description = type == typeof(UnitPrice) ? "Money per unit." : "Money per 1,000.";
+                        }
+                        else if (type == typeof(Month))
+                        {
+                            schema.Type = JsonSchemaType.String;
+                            schema.Pattern = "^\\d{4}-\\d{2}$";
+                        }
+                        else if (context.JsonTypeInfo.ElementType == typeof(Month))
+                        {
+                            schema.Items = new OpenApiSchema { Type = JsonSchemaType.String };
+                        }
+                        // What is derived is always there.
+                        foreach (var derived in context.JsonTypeInfo.Properties.Where(p => p.Set is null))
+                        {
+                            (schema.Required ??= new HashSet<string>()).Add(derived.Name);
+                        }
+                        return Task.CompletedTask;
+                    }
+                );
             }
-            else if (type == typeof(Month))
-            {
-                schema.Type = JsonSchemaType.String;
-                schema.Pattern = "^\\d{4}-\\d{2}$";
-            }
-            else if (context.JsonTypeInfo.ElementType == typeof(Month))
-            {
-                schema.Items = new OpenApiSchema { Type = JsonSchemaType.String };
-            }
-            // What is derived is always there.
-            foreach (var derived in context.JsonTypeInfo.Properties.Where(p => p.Set is null))
-            {
-                (schema.Required ??= new HashSet<string>()).Add(derived.Name);
-            }
-            return Task.CompletedTask;
-        });
-    });
+        );
 }

@@ -4,7 +4,12 @@ using Microsoft.Net.Http.Headers;
 namespace Ripen.Server.Http;
 
 /// <summary>What a request's conditions come to.</summary>
-internal enum Precondition { Proceed, NotModified, Failed }
+internal enum Precondition
+{
+    Proceed,
+    NotModified,
+    Failed,
+}
 
 /// <summary>What a resource is at the moment: its entity tag, and when it was last written.</summary>
 internal sealed record Representation(EntityTagHeaderValue Tag, DateTimeOffset Written)
@@ -33,7 +38,12 @@ internal sealed class Preconditions
     {
         if (headers.IfMatch.Count > 0)
         {
-            if (!headers.IfMatch.Any(t => current is not null && (t.Equals(EntityTagHeaderValue.Any) || t.Compare(current.Tag, useStrongComparison: true)))) return Precondition.Failed;
+            if (
+                !headers.IfMatch.Any(t =>
+                    current is not null && (t.Equals(EntityTagHeaderValue.Any) || t.Compare(current.Tag, useStrongComparison: true))
+                )
+            )
+                return Precondition.Failed;
         }
         else if (headers.IfUnmodifiedSince is { } unmodified && current?.Written > unmodified)
         {
@@ -41,8 +51,11 @@ internal sealed class Preconditions
         }
         if (headers.IfNoneMatch.Count > 0)
         {
-            var matches = headers.IfNoneMatch.Any(t => current is not null && (t.Equals(EntityTagHeaderValue.Any) || t.Compare(current.Tag, useStrongComparison: false)));
-            if (matches) return isReading ? Precondition.NotModified : Precondition.Failed;
+            var matches = headers.IfNoneMatch.Any(t =>
+                current is not null && (t.Equals(EntityTagHeaderValue.Any) || t.Compare(current.Tag, useStrongComparison: false))
+            );
+            if (matches)
+                return isReading ? Precondition.NotModified : Precondition.Failed;
         }
         else if (isReading && headers.IfModifiedSince is { } modified && current?.Written <= modified)
         {
@@ -52,13 +65,16 @@ internal sealed class Preconditions
     }
 
     /// <summary>
-    /// The one range of bytes that was asked for, as [From, To), of <paramref name="bytes"/>; null for all of it: also when several were asked for, when what was asked for
+    /// The one range of bytes that was asked for, as [From, To), of <paramref name="bytes"/>; null for all of it: also when several were
+    /// asked for, when what was asked for
     /// cannot be understood, and when If-Range says that it was meant for another state.
     /// </summary>
     public (long From, long To)? Range(Representation current, long bytes)
     {
-        if (headers.Range is not { Unit.Value: "bytes", Ranges: { Count: 1 } ranges }) return null;
-        if (headers.IfRange is { } only && !Holds(only, current)) return null;
+        if (headers.Range is not { Unit.Value: "bytes", Ranges: { Count: 1 } ranges })
+            return null;
+        if (headers.IfRange is { } only && !Holds(only, current))
+            return null;
         return ranges.First() switch
         {
             { From: { } from, To: { } to } => (from, Math.Min(to, bytes - 1) + 1),
@@ -73,6 +89,11 @@ internal sealed class Preconditions
 
     private static void Demand(bool unreadable, string header)
     {
-        if (unreadable) throw new RefusalException(RefusalKind.Invalid, "invalid-precondition", $"{header} cannot be read; write entity tags in quotes, with commas between them, or * (RFC 9110, section 8.8.3).");
+        if (unreadable)
+            throw new RefusalException(
+                RefusalKind.Invalid,
+                "invalid-precondition",
+                $"{header} cannot be read; write entity tags in quotes, with commas between them, or * (RFC 9110, section 8.8.3)."
+            );
     }
 }

@@ -12,7 +12,9 @@ internal static class Versions
 
     /// <summary>Whether If-Match names this version, or any.</summary>
     public static bool Matches(this HttpRequest request, long version) =>
-        request.GetTypedHeaders().IfMatch.Any(tag => tag.Equals(EntityTagHeaderValue.Any) || tag.Compare(Tag(version), useStrongComparison: true));
+        request
+            .GetTypedHeaders()
+            .IfMatch.Any(tag => tag.Equals(EntityTagHeaderValue.Any) || tag.Compare(Tag(version), useStrongComparison: true));
 
     public static EntityTagHeaderValue Tag(long version) => new($"\"{version.ToString(CultureInfo.InvariantCulture)}\"");
 }

@@ -10,7 +10,8 @@ using Ripen.Server.Http;
 namespace Ripen.Server.Objects;
 
 /// <summary>
-/// Objects over HTTP as RFC 9110 has it: GET with ranges, HEAD, PUT, DELETE, ETags and preconditions; checksums as Content-Digest and Repr-Digest (RFC 9530).
+/// Objects over HTTP as RFC 9110 has it: GET with ranges, HEAD, PUT, DELETE, ETags and preconditions; checksums as Content-Digest and
+/// Repr-Digest (RFC 9530).
 /// </summary>
 internal static class ObjectHttp
 {
@@ -19,16 +20,31 @@ internal static class ObjectHttp
     /// <summary>Types that a browser shows and does not run. All others are handed over as files.</summary>
     private static readonly HashSet<string> Shown =
     [
-        "text/plain", "text/csv", "application/json", "image/png", "image/jpeg", "image/gif", "image/webp", "image/avif", "image/bmp", "audio/mpeg", "audio/ogg", "audio/wav", "video/mp4", "video/webm",
+        "text/plain",
+        "text/csv",
+        "application/json",
+        "image/png",
+        "image/jpeg",
+        "image/gif",
+        "image/webp",
+        "image/avif",
+        "image/bmp",
+        "audio/mpeg",
+        "audio/ogg",
+        "audio/wav",
+        "video/mp4",
+        "video/webm",
     ];
 
-    /// <summary>Sends an object. Every block is checked before it goes out; a damaged one ends the connection instead of a wrong byte.</summary>
+    /// <summary>Sends an object. Every block is checked before it goes out; a damaged one ends the connection instead of a wrong
+    /// byte.</summary>
     public static async Task Get(HttpContext context, IObjectStore objects, string bucket, string key, TimeProvider time)
     {
         DemandNotRun(context.Request);
         using var opened = objects.Open(bucket, key, Version(context.Request));
         var (response, version) = (context.Response, opened.Version);
-        if (!Begin(context, version, time, out var conditions, out var current)) return;
+        if (!Begin(context, version, time, out var conditions, out var current))
+            return;
         var (from, to) = (0L, version.Bytes);
         if (conditions.Range(current, version.Bytes) is { } range)
         {
@@ -59,17 +75,30 @@ internal static class ObjectHttp
     public static void Head(HttpContext context, IObjectStore objects, string bucket, string key, TimeProvider time)
     {
         var version = objects.Find(bucket, key, Version(context.Request)) ?? throw RefusalException.NoObject(key);
-        if (Begin(context, version, time, out _, out _)) context.Response.ContentLength = version.Bytes;
+        if (Begin(context, version, time, out _, out _))
+            context.Response.ContentLength = version.Bytes;
     }
 
-    public static async Task<StoredVersion> Put(HttpContext context, IObjectStore objects, string bucket, string key, TimeProvider time, CancellationToken cancel)
+    public static async Task<StoredVersion> Put(
+        HttpContext context,
+        IObjectStore objects,
+        string bucket,
+        string key,
+        TimeProvider time,
+        CancellationToken cancel
+    )
     {
         // However large: the body goes to the disk as it comes.
-        if (context.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit) limit.MaxRequestBodySize = null;
+        if (context.Features.Get<IHttpMaxRequestBodySizeFeature>() is { IsReadOnly: false } limit)
+            limit.MaxRequestBodySize = null;
         var request = context.Request;
         var conditions = new WriteConditions(
-            Allows: Allowing(request, key), Sha256: Digest(request.Headers["Content-Digest"]) ?? Digest(request.Headers["Repr-Digest"]), Length: request.ContentLength,
-            MediaType: Checked(request.ContentType), Tags: Tags(request));
+            Allows: Allowing(request, key),
+            Sha256: Digest(request.Headers["Content-Digest"]) ?? Digest(request.Headers["Repr-Digest"]),
+            Length: request.ContentLength,
+            MediaType: Checked(request.ContentType),
+            Tags: Tags(request)
+        );
         StoredVersion stored;
         try
         {
@@ -77,7 +106,11 @@ internal static class ObjectHttp
         }
         catch (BadHttpRequestException cut)
         {
-            throw new RefusalException(RefusalKind.Invalid, "wrong-length", $"The body ended before the announced length, or could not be read; nothing was stored. ({cut.Message})");
+            throw new RefusalException(
+                RefusalKind.Invalid,
+                "wrong-length",
+                $"The body ended before the announced length, or could not be read; nothing was stored. ({cut.Message})"
+            );
         }
         Describe(context.Response, stored, time);
         context.Response.ContentType = null;
@@ -92,13 +125,26 @@ internal static class ObjectHttp
     {
         var query = context.Request.Query;
         var most = query["most"].FirstOrDefault() is { } text ? Whole(text, "most") : ListingPage.Most;
-        return objects.List(bucket, query["prefix"].FirstOrDefault() ?? "", query["delimiter"].FirstOrDefault(), query["after"].FirstOrDefault(), (int)Math.Min(most, int.MaxValue));
+        return objects.List(
+            bucket,
+            query["prefix"].FirstOrDefault() ?? "",
+            query["delimiter"].FirstOrDefault(),
+            query["after"].FirstOrDefault(),
+            (int)Math.Min(most, int.MaxValue)
+        );
     }
 
-    public static long? Version(HttpRequest request) => request.Query["version"].FirstOrDefault() is { } text ? Whole(text, "version") : null;
+    public static long? Version(HttpRequest request) =>
+        request.Query["version"].FirstOrDefault() is { } text ? Whole(text, "version") : null;
 
     /// <summary>Describes the answer and looks at the request's conditions; false when there is nothing more to send.</summary>
-    private static bool Begin(HttpContext context, StoredVersion version, TimeProvider time, out Preconditions conditions, out Representation current)
+    private static bool Begin(
+        HttpContext context,
+        StoredVersion version,
+        TimeProvider time,
+        out Preconditions conditions,
+        out Representation current
+    )
     {
         conditions = new Preconditions(context.Request);
         current = Representation.Of(version.Version, version.Written);
@@ -123,14 +169,20 @@ internal static class ObjectHttp
         var conditions = new Preconditions(request);
         return current =>
         {
-            if (conditions.Against(current is null ? null : Representation.Of(current.Version, current.Written)) != Precondition.Proceed) throw Stale(key);
+            if (conditions.Against(current is null ? null : Representation.Of(current.Version, current.Written)) != Precondition.Proceed)
+                throw Stale(key);
         };
     }
 
     /// <summary>What somebody stored is never a part of a page or program here.</summary>
     private static void DemandNotRun(HttpRequest request)
     {
-        if (Door.WouldRun(request)) throw new RefusalException(RefusalKind.Forbidden, "not-to-be-run", "What is stored here is data: it cannot be a script, a style or a frame of a page. Download it instead.");
+        if (Door.WouldRun(request))
+            throw new RefusalException(
+                RefusalKind.Forbidden,
+                "not-to-be-run",
+                "What is stored here is data: it cannot be a script, a style or a frame of a page. Download it instead."
+            );
     }
 
     private static IReadOnlyDictionary<string, string>? Tags(HttpRequest request)
@@ -145,31 +197,47 @@ internal static class ObjectHttp
         }
     }
 
-    private static long Whole(string text, string name) => long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
-        ? number
-        : throw new RefusalException(RefusalKind.Invalid, "bad-request", $"'{name}' must be a whole number, not '{text}'.", $"?{name}");
+    private static long Whole(string text, string name) =>
+        long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+            ? number
+            : throw new RefusalException(RefusalKind.Invalid, "bad-request", $"'{name}' must be a whole number, not '{text}'.", $"?{name}");
 
     /// <summary>A type that can be given back as it came: what cannot be read would make the object unreadable.</summary>
-    private static string? Checked(string? type) => string.IsNullOrEmpty(type) || (Ascii.IsValid(type) && MediaTypeHeaderValue.TryParse(type, out _))
-        ? type
-        : throw new RefusalException(RefusalKind.Invalid, "invalid-media-type", "Content-Type cannot be read; write a media type such as text/plain; charset=utf-8 (RFC 9110, section 8.3). Nothing was stored.", "Content-Type");
+    private static string? Checked(string? type) =>
+        string.IsNullOrEmpty(type) || (Ascii.IsValid(type) && MediaTypeHeaderValue.TryParse(type, out _))
+            ? type
+            : throw new RefusalException(
+                RefusalKind.Invalid,
+                "invalid-media-type",
+                "Content-Type cannot be read; write a media type such as text/plain; charset=utf-8 (RFC 9110, section 8.3). Nothing was stored.",
+                "Content-Type"
+            );
 
     private static void Describe(HttpResponse response, StoredVersion version, TimeProvider time)
     {
         var headers = response.GetTypedHeaders();
         headers.ETag = Versions.Tag(version.Version);
-        // The provider's clock may be ahead of the world's; what was written there tomorrow was not modified there yet (RFC 9110, section 8.8.2.1).
-        if (version.Written <= time.GetUtcNow()) headers.LastModified = version.Written;
+        // The provider's clock may be ahead of the world's; what was written there tomorrow was not modified there yet (RFC 9110, section
+        // 8.8.2.1).
+        if (version.Written <= time.GetUtcNow())
+            headers.LastModified = version.Written;
         response.Headers.AcceptRanges = "bytes";
         // Whoever may read it now may not tomorrow.
         response.Headers.CacheControl = "private, no-store";
         var readable = MediaTypeHeaderValue.TryParse(version.MediaType, out var type) && Ascii.IsValid(version.MediaType);
         response.ContentType = readable ? version.MediaType : Unknown;
-        if (version.Sha256 is { } sha) response.Headers["Repr-Digest"] = $"sha-256=:{Convert.ToBase64String(Convert.FromHexString(sha))}:";
+        if (version.Sha256 is { } sha)
+            response.Headers["Repr-Digest"] = $"sha-256=:{Convert.ToBase64String(Convert.FromHexString(sha))}:";
         response.Headers["Ripen-Tier"] = version.Tier;
-        if (TagText.Write(version.Tags) is { } tags) response.Headers["Ripen-Tags"] = tags;
+        if (TagText.Write(version.Tags) is { } tags)
+            response.Headers["Ripen-Tags"] = tags;
         response.Headers.ContentSecurityPolicy = "sandbox; default-src 'none'";
-        if (readable && Shown.Contains(type!.MediaType.Value!.ToLowerInvariant()) && !response.HttpContext.Request.Query.ContainsKey("download")) return;
+        if (
+            readable
+            && Shown.Contains(type!.MediaType.Value!.ToLowerInvariant())
+            && !response.HttpContext.Request.Query.ContainsKey("download")
+        )
+            return;
         var disposition = new ContentDispositionHeaderValue("attachment");
         disposition.SetHttpFileName(version.Key[(version.Key.LastIndexOf('/') + 1)..]);
         response.Headers.ContentDisposition = disposition.ToString();
@@ -180,14 +248,20 @@ internal static class ObjectHttp
         foreach (var part in header.SelectMany(h => h?.Split(',') ?? []))
         {
             var text = part.Trim();
-            if (!text.StartsWith("sha-256=:", StringComparison.Ordinal) || !text.EndsWith(':')) continue;
+            if (!text.StartsWith("sha-256=:", StringComparison.Ordinal) || !text.EndsWith(':'))
+                continue;
             var digest = new byte[32];
-            if (text.Length > 10 && Convert.TryFromBase64String(text[9..^1], digest, out var n) && n == digest.Length) return digest;
+            if (text.Length > 10 && Convert.TryFromBase64String(text[9..^1], digest, out var n) && n == digest.Length)
+                return digest;
             throw new RefusalException(RefusalKind.Invalid, "invalid-digest", "Write the SHA-256 as sha-256=:BASE64: (RFC 9530).");
         }
         return null;
     }
 
     private static RefusalException Stale(string key) =>
-        new(RefusalKind.PreconditionFailed, "changed-meanwhile", $"The current version of '{key}' is not as the request's conditions demand. Look at it first.");
+        new(
+            RefusalKind.PreconditionFailed,
+            "changed-meanwhile",
+            $"The current version of '{key}' is not as the request's conditions demand. Look at it first."
+        );
 }

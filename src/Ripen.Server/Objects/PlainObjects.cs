@@ -7,7 +7,8 @@ using Ripen.Server.Http;
 namespace Ripen.Server.Objects;
 
 /// <summary>
-/// Plain HTTP at <c>/objects/{bucket}/{key…}</c> for programs and people with an access: a key and its secret (basic authentication, RFC 7617), a timed link,
+/// Plain HTTP at <c>/objects/{bucket}/{key…}</c> for programs and people with an access: a key and its secret (basic authentication, RFC
+/// 7617), a timed link,
 /// or nothing where a bucket is open to public reading. It runs before routing, on the path as it was sent.
 /// </summary>
 internal sealed class PlainObjects(RequestDelegate next)
@@ -21,12 +22,14 @@ internal sealed class PlainObjects(RequestDelegate next)
             await next(context);
             return;
         }
-        if (!current.IsThere) throw new RefusalException(RefusalKind.NotFound, "no-estate", "There is no estate yet.");
+        if (!current.IsThere)
+            throw new RefusalException(RefusalKind.NotFound, "no-estate", "There is no estate yet.");
         var path = context.Request.RawPath()[Root.Length..];
         var slash = path.IndexOf('/', StringComparison.Ordinal);
         var bucket = RequestTarget.Unescape(slash < 0 ? path : path[..slash]);
         var key = slash < 0 ? "" : context.Request.KeyAfter(2);
-        if (key.Length == 0 && !HttpMethods.IsGet(context.Request.Method)) Ripen.Provider.Objects.ObjectKeys.Check(key);
+        if (key.Length == 0 && !HttpMethods.IsGet(context.Request.Method))
+            Ripen.Provider.Objects.ObjectKeys.Check(key);
         await Answer(context, provider, time, bucket, key);
     }
 
@@ -76,10 +79,12 @@ internal sealed class PlainObjects(RequestDelegate next)
 
     private static Credentials Credentials(HttpRequest request)
     {
-        if (request.Query["link"].FirstOrDefault() is { } token) return new Credentials(LinkToken: token);
+        if (request.Query["link"].FirstOrDefault() is { } token)
+            return new Credentials(LinkToken: token);
         const string scheme = "Basic ";
         var header = request.Headers.Authorization.ToString();
-        if (!header.StartsWith(scheme, StringComparison.OrdinalIgnoreCase)) return new Credentials();
+        if (!header.StartsWith(scheme, StringComparison.OrdinalIgnoreCase))
+            return new Credentials();
         try
         {
             var pair = Encoding.UTF8.GetString(Convert.FromBase64String(header[scheme.Length..].Trim()));
@@ -88,7 +93,11 @@ internal sealed class PlainObjects(RequestDelegate next)
         }
         catch (FormatException)
         {
-            throw new RefusalException(RefusalKind.Unauthorized, "unknown-key", "The Authorization header cannot be read; send KEY:SECRET in base64 (RFC 7617).");
+            throw new RefusalException(
+                RefusalKind.Unauthorized,
+                "unknown-key",
+                "The Authorization header cannot be read; send KEY:SECRET in base64 (RFC 7617)."
+            );
         }
     }
 }

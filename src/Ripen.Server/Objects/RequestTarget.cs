@@ -5,7 +5,8 @@ using Ripen.Provider;
 namespace Ripen.Server.Objects;
 
 /// <summary>
-/// Bucket and key as the request's first line has them. The server's own path has dot segments resolved and some escapes left, and so could name another
+/// Bucket and key as the request's first line has them. The server's own path has dot segments resolved and some escapes left, and so
+/// could name another
 /// object than the client did.
 /// </summary>
 internal static class RequestTarget
@@ -14,7 +15,8 @@ internal static class RequestTarget
     public static string RawPath(this HttpRequest request)
     {
         var target = request.HttpContext.Features.Get<IHttpRequestFeature>()?.RawTarget;
-        if (target is not ['/', ..]) target = request.Path.ToUriComponent();
+        if (target is not ['/', ..])
+            target = request.Path.ToUriComponent();
         var query = target.IndexOf('?', StringComparison.Ordinal);
         return query < 0 ? target : target[..query];
     }
@@ -25,7 +27,8 @@ internal static class RequestTarget
     {
         var path = request.RawPath();
         var at = 0;
-        for (var i = 0; i < segments && at >= 0; i++) at = path.IndexOf('/', at + 1);
+        for (var i = 0; i < segments && at >= 0; i++)
+            at = path.IndexOf('/', at + 1);
         return at < 0 ? "" : Unescape(path[(at + 1)..]);
     }
 
@@ -33,11 +36,12 @@ internal static class RequestTarget
     {
         var bytes = new byte[Encoding.UTF8.GetMaxByteCount(text.Length)];
         var n = 0;
-        for (var i = 0; i < text.Length;)
+        for (var i = 0; i < text.Length; )
         {
             if (text[i] == '%')
             {
-                if (i + 2 >= text.Length || !char.IsAsciiHexDigit(text[i + 1]) || !char.IsAsciiHexDigit(text[i + 2])) throw Broken();
+                if (i + 2 >= text.Length || !char.IsAsciiHexDigit(text[i + 1]) || !char.IsAsciiHexDigit(text[i + 2]))
+                    throw Broken();
                 bytes[n++] = Convert.ToByte(text.Substring(i + 1, 2), 16);
                 i += 3;
             }
@@ -58,5 +62,10 @@ internal static class RequestTarget
         }
     }
 
-    private static RefusalException Broken() => new(RefusalKind.Invalid, "invalid-key", "The key in the address is not well escaped; escape it as UTF-8 with percent signs (RFC 3986).");
+    private static RefusalException Broken() =>
+        new(
+            RefusalKind.Invalid,
+            "invalid-key",
+            "The key in the address is not well escaped; escape it as UTF-8 with percent signs (RFC 3986)."
+        );
 }

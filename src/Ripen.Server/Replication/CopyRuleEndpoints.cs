@@ -12,7 +12,8 @@ namespace Ripen.Server.Replication;
 
 /// <summary>What versions cost where they are switched on.</summary>
 /// <param name="Bucket">Where versioning is off.</param>
-/// <param name="ReplacedOnceAMonth">Storage a month if everything that lies there were overwritten once, and its earlier version kept for a month. Money.</param>
+/// <param name="ReplacedOnceAMonth">Storage a month if everything that lies there were overwritten once, and its earlier version kept for
+/// a month. Money.</param>
 public sealed record VersioningCost(string Bucket, double ReplacedOnceAMonth);
 
 /// <summary>A copy rule looked at and not stored.</summary>
@@ -25,89 +26,194 @@ public sealed record VersioningCost(string Bucket, double ReplacedOnceAMonth);
 /// <param name="LineBytesADay">What the line carries for all its rules; null without a limit.</param>
 /// <param name="ArrivingBytesADay">What the source's streams bring into its scope.</param>
 public sealed record CopyDraftReading(
-    IReadOnlyList<Problem> Problems, IReadOnlyList<VersioningCost> Versioning, CatchUpCost? CatchUp, IReadOnlyList<YearChange> CostWithout, IReadOnlyList<YearChange> CostWith,
-    Transfer? Line, double? LineBytesADay, double ArrivingBytesADay);
+    IReadOnlyList<Problem> Problems,
+    IReadOnlyList<VersioningCost> Versioning,
+    CatchUpCost? CatchUp,
+    IReadOnlyList<YearChange> CostWithout,
+    IReadOnlyList<YearChange> CostWith,
+    Transfer? Line,
+    double? LineBytesADay,
+    double ArrivingBytesADay
+);
 
 internal static class CopyRuleEndpoints
 {
     public static void MapCopyRules(this RouteGroupBuilder copies)
     {
-        copies.MapPost("/drafts", ReadDraft).WithName("readCopyDraft").WithSummary("What a copy rule would take and cost. Nothing is stored.").Accepts<CopyOrder>("application/json");
-        copies.MapPost("/rules", Make).WithName("makeCopyRule").WithSummary("Makes a copy rule, its target and both sides' versioning in one change. If-Match: the estate's ETag.").Accepts<CopyOrder>("application/json");
-        copies.MapPut("/rules/{id:long}", Change).WithName("changeCopyRule").WithSummary("Puts a copy rule in the place of another of the same source.").Accepts<CopyOrder>("application/json");
-        copies.MapDelete("/rules/{id:long}", Remove).WithName("removeCopyRule").WithSummary("Removes a copy rule and what waits on it; copies stay where they are.");
+        copies
+            .MapPost("/drafts", ReadDraft)
+            .WithName("readCopyDraft")
+            .WithSummary("What a copy rule would take and cost. Nothing is stored.")
+            .Accepts<CopyOrder>("application/json");
+        copies
+            .MapPost("/rules", Make)
+            .WithName("makeCopyRule")
+            .WithSummary("Makes a copy rule, its target and both sides' versioning in one change. If-Match: the estate's ETag.")
+            .Accepts<CopyOrder>("application/json");
+        copies
+            .MapPut("/rules/{id:long}", Change)
+            .WithName("changeCopyRule")
+            .WithSummary("Puts a copy rule in the place of another of the same source.")
+            .Accepts<CopyOrder>("application/json");
+        copies
+            .MapDelete("/rules/{id:long}", Remove)
+            .WithName("removeCopyRule")
+            .WithSummary("Removes a copy rule and what waits on it; copies stay where they are.");
     }
 
     private static async Task<Results<Ok<CopyDraftReading>, ProblemHttpResult>> ReadDraft(
-        HttpRequest request, CurrentEstate current, SimulatedProvider provider, CancellationToken cancel, long? replaces = null)
+        HttpRequest request,
+        CurrentEstate current,
+        SimulatedProvider provider,
+        CancellationToken cancel,
+        long? replaces = null
+    )
     {
-        if (await current.Get(cancel) is not { } view) return Problems.NoEstate();
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
         var read = EstateDocument.ReadCopyOrder(await request.ReadText(cancel), view.Estate.Today);
-        if (!read.Ok) return TypedResults.Ok(Refused(read.Problems));
+        if (!read.Ok)
+            return TypedResults.Ok(Refused(read.Problems));
         var order = read.Value;
         var estate = WithCutStock(view.Estate, order, current);
         var old = replaces is { } id ? Find(provider, view.Estate, id).Rule : null;
         var with = CopyPlans.WithRule(estate, order with { SwitchVersioningOn = true, Rule = order.Rule with { CatchUp = true } }, old);
-        if (!with.Ok) return TypedResults.Ok(Refused(with.Problems));
-        var without = CopyPlans.WithRule(estate, order with { SwitchVersioningOn = true, Rule = order.Rule with { CatchUp = false } }, old).Value;
+        if (!with.Ok)
+            return TypedResults.Ok(Refused(with.Problems));
+        var without = CopyPlans
+            .WithRule(estate, order with { SwitchVersioningOn = true, Rule = order.Rule with { CatchUp = false } }, old)
+            .Value;
         var before = view.Project(Consequences.Months);
         var source = with.Value.Find(order.Source)!;
         var line = view.Estate.PriceBook.FindTransfer(source.Region, with.Value.Find(order.Rule.Bucket)!.Region);
-        return TypedResults.Ok(new CopyDraftReading(
-            CopyPlans.WithRule(estate, order, old).Problems,
-            [.. new[] { view.Estate.Find(order.Source), view.Estate.Find(order.Rule.Bucket) }.OfType<Bucket>().Where(b => !b.Versioning).Select(b => Versioning(b, view.Estate.PriceBook))],
-            CatchUpCost.Of(with.Value, order.Source, order.Rule),
-            Consequences.CostOf(before, without, order.Source), Consequences.CostOf(before, with.Value, order.Source),
-            line, line is { MegabitsPerSecond: not null } ? line.BytesPerSecond * 86_400 : null, Backlog.Arriving(source, order.Rule).Sum() * 86_400));
+        return TypedResults.Ok(
+            new CopyDraftReading(
+                CopyPlans.WithRule(estate, order, old).Problems,
+                [
+                    .. new[] { view.Estate.Find(order.Source), view.Estate.Find(order.Rule.Bucket) }
+                        .OfType<Bucket>()
+                        .Where(b => !b.Versioning)
+                        .Select(b => Versioning(b, view.Estate.PriceBook)),
+                ],
+                CatchUpCost.Of(with.Value, order.Source, order.Rule),
+                Consequences.CostOf(before, without, order.Source),
+                Consequences.CostOf(before, with.Value, order.Source),
+                line,
+                line is { MegabitsPerSecond: not null } ? line.BytesPerSecond * 86_400 : null,
+                Backlog.Arriving(source, order.Rule).Sum() * 86_400
+            )
+        );
     }
 
     private static async Task<Results<Ok<CopyRuleStatus>, ProblemHttpResult>> Make(
-        HttpRequest request, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel) => await Apply(null, request, current, store, provider, cancel);
+        HttpRequest request,
+        CurrentEstate current,
+        EstateStore store,
+        SimulatedProvider provider,
+        CancellationToken cancel
+    ) => await Apply(null, request, current, store, provider, cancel);
 
     private static async Task<Results<Ok<CopyRuleStatus>, ProblemHttpResult>> Change(
-        long id, HttpRequest request, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel) => await Apply(id, request, current, store, provider, cancel);
+        long id,
+        HttpRequest request,
+        CurrentEstate current,
+        EstateStore store,
+        SimulatedProvider provider,
+        CancellationToken cancel
+    ) => await Apply(id, request, current, store, provider, cancel);
 
     private static async Task<Results<Ok<CopyRuleStatus>, ProblemHttpResult>> Apply(
-        long? replaces, HttpRequest request, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel)
+        long? replaces,
+        HttpRequest request,
+        CurrentEstate current,
+        EstateStore store,
+        SimulatedProvider provider,
+        CancellationToken cancel
+    )
     {
         var json = await request.ReadText(cancel);
         CopyOrder? made = null;
-        var refused = await current.Change(async view =>
-        {
-            if (Plans.Refusal(view, request) is { } refusal) return refusal;
-            var order = EstateDocument.ReadCopyOrder(json, view!.Estate.Today);
-            if (!order.Ok) return Problems.Invalid(order.Problems);
-            made = order.Value;
-            var old = replaces is { } id ? Find(provider, view.Estate, id) : default;
-            if (old.Rule is not null && old.Source != made.Source) return Problems.Invalid("unknown-reference", "$.source", $"This rule is one of '{old.Source}'; make a new one for another source.");
-            return await Plans.Store(current, view, CopyPlans.WithRule(WithCutStock(view.Estate, made, current), made, old.Rule), "bucket-changed", store, cancel);
-        }, cancel);
-        return refused is not null ? refused : TypedResults.Ok(provider.Copies.Rules().Last(r => r.Bucket == made!.Source && r.Rule.IsSame(made.Rule)));
+        var refused = await current.Change(
+            async view =>
+            {
+                if (Plans.Refusal(view, request) is { } refusal)
+                    return refusal;
+                var order = EstateDocument.ReadCopyOrder(json, view!.Estate.Today);
+                if (!order.Ok)
+                    return Problems.Invalid(order.Problems);
+                made = order.Value;
+                var old = replaces is { } id ? Find(provider, view.Estate, id) : default;
+                if (old.Rule is not null && old.Source != made.Source)
+                    return Problems.Invalid(
+                        "unknown-reference",
+                        "$.source",
+                        $"This rule is one of '{old.Source}'; make a new one for another source."
+                    );
+                return await Plans.Store(
+                    current,
+                    view,
+                    CopyPlans.WithRule(WithCutStock(view.Estate, made, current), made, old.Rule),
+                    "bucket-changed",
+                    store,
+                    cancel
+                );
+            },
+            cancel
+        );
+        return refused is not null
+            ? refused
+            : TypedResults.Ok(provider.Copies.Rules().Last(r => r.Bucket == made!.Source && r.Rule.IsSame(made.Rule)));
     }
 
     private static async Task<Results<NoContent, ProblemHttpResult>> Remove(
-        long id, HttpRequest request, CurrentEstate current, EstateStore store, SimulatedProvider provider, CancellationToken cancel)
+        long id,
+        HttpRequest request,
+        CurrentEstate current,
+        EstateStore store,
+        SimulatedProvider provider,
+        CancellationToken cancel
+    )
     {
-        var refused = await current.Change(async view =>
-        {
-            if (Plans.Refusal(view, request) is { } refusal) return refusal;
-            var (source, rule) = Find(provider, view!.Estate, id);
-            return await Plans.Store(current, view, new Checked<Estate>(CopyPlans.WithoutRule(view.Estate, source!, rule!)), "bucket-changed", store, cancel);
-        }, cancel);
+        var refused = await current.Change(
+            async view =>
+            {
+                if (Plans.Refusal(view, request) is { } refusal)
+                    return refusal;
+                var (source, rule) = Find(provider, view!.Estate, id);
+                return await Plans.Store(
+                    current,
+                    view,
+                    new Checked<Estate>(CopyPlans.WithoutRule(view.Estate, source!, rule!)),
+                    "bucket-changed",
+                    store,
+                    cancel
+                );
+            },
+            cancel
+        );
         return refused is not null ? refused : TypedResults.NoContent();
     }
 
     /// <summary>The rule of the estate that the provider's is at work for.</summary>
     private static (string? Source, CopyRule? Rule) Find(SimulatedProvider provider, Estate estate, long id)
     {
-        var status = provider.Copies.Rules().FirstOrDefault(r => r.Id == id && !r.BringsBack) ?? throw new RefusalException(RefusalKind.NotFound, "no-copy-rule", "There is no such copy rule any more.");
+        var status =
+            provider.Copies.Rules().FirstOrDefault(r => r.Id == id && !r.BringsBack)
+            ?? throw new RefusalException(RefusalKind.NotFound, "no-copy-rule", "There is no such copy rule any more.");
         return (status.Bucket, estate.Find(status.Bucket)!.CopyTo.First(status.Rule.IsSame));
     }
 
     /// <summary>The estate with the source's stock cut where the rule's scope begins, so that what it takes is exact.</summary>
-    private static Estate WithCutStock(Estate estate, CopyOrder order, CurrentEstate current) => estate.Find(order.Source) is { } source
-        ? estate.With(current.WithStock(source with { CopyTo = [.. source.CopyTo, order.Rule] }, source) with { CopyTo = source.CopyTo }, source.Name)
-        : estate;
+    private static Estate WithCutStock(Estate estate, CopyOrder order, CurrentEstate current) =>
+        estate.Find(order.Source) is { } source
+            ? estate.With(
+                current.WithStock(source with { CopyTo = [.. source.CopyTo, order.Rule] }, source) with
+                {
+                    CopyTo = source.CopyTo,
+                },
+                source.Name
+            )
+            : estate;
 
     private static VersioningCost Versioning(Bucket bucket, PriceBook prices)
     {

@@ -26,45 +26,96 @@ internal static class LineEndpoints
     public static void MapLines(this RouteGroupBuilder copies)
     {
         var line = copies.MapGroup("/lines/{from}/{to}");
-        line.MapPut("", Set).WithName("changeLine").WithSummary("Sets the price, bandwidth and latency between two regions. If-Match: the estate's ETag.");
+        line.MapPut("", Set)
+            .WithName("changeLine")
+            .WithSummary("Sets the price, bandwidth and latency between two regions. If-Match: the estate's ETag.");
         line.MapPut("/cut", Cut).WithName("cutLine").WithSummary("Cuts the line between two regions, in both directions.");
-        line.MapDelete("/cut", Restore).WithName("restoreLine").WithSummary("Restores the line; what waits is tried at once when time passes.");
+        line.MapDelete("/cut", Restore)
+            .WithName("restoreLine")
+            .WithSummary("Restores the line; what waits is tried at once when time passes.");
     }
 
     private static async Task<Results<NoContent, ProblemHttpResult>> Set(
-        string from, string to, LineTerms terms, HttpRequest request, CurrentEstate current, EstateStore store, CancellationToken cancel)
+        string from,
+        string to,
+        LineTerms terms,
+        HttpRequest request,
+        CurrentEstate current,
+        EstateStore store,
+        CancellationToken cancel
+    )
     {
-        var refused = await current.Change(async view =>
-        {
-            if (Plans.Refusal(view, request) is { } refusal) return refusal;
-            var prices = view!.Estate.PriceBook;
-            foreach (var region in new[] { from, to })
+        var refused = await current.Change(
+            async view =>
             {
-                if (prices.FindRegion(region) is null) return Problems.NotFound("no-region", $"There is no region '{region}'.");
-            }
-            if (terms.Price is not (>= 0 and <= 1e15)) return Problems.Invalid("out-of-range", "$.price", "The price of a unit is 0 or more.");
-            if (terms.MegabitsPerSecond is not (null or (> 0 and <= 1e9))) return Problems.Invalid("out-of-range", "$.megabitsPerSecond", "The bandwidth is above 0 and at most 1000000000 Mbit/s; leave it out for no limit.");
-            if (terms.RoundTripMilliseconds is not (null or (>= 0 and <= 1e6))) return Problems.Invalid("out-of-range", "$.roundTripMilliseconds", "The latency lies between 0 and 1000000 ms.");
-            var transfer = new Transfer { From = from, To = to, Price = new UnitPrice(terms.Price), MegabitsPerSecond = terms.MegabitsPerSecond, RoundTripMilliseconds = terms.RoundTripMilliseconds };
-            await current.Apply(new PlannedChange(view.Estate), () => store.SetTransfer(prices.FindTransfer(from, to), transfer, view.Version, cancel));
-            return null;
-        }, cancel);
+                if (Plans.Refusal(view, request) is { } refusal)
+                    return refusal;
+                var prices = view!.Estate.PriceBook;
+                foreach (var region in new[] { from, to })
+                {
+                    if (prices.FindRegion(region) is null)
+                        return Problems.NotFound("no-region", $"There is no region '{region}'.");
+                }
+                if (terms.Price is not (>= 0 and <= 1e15))
+                    return Problems.Invalid("out-of-range", "$.price", "The price of a unit is 0 or more.");
+                if (terms.MegabitsPerSecond is not (null or (> 0 and <= 1e9)))
+                    return Problems.Invalid(
+                        "out-of-range",
+                        "$.megabitsPerSecond",
+                        "The bandwidth is above 0 and at most 1000000000 Mbit/s; leave it out for no limit."
+                    );
+                if (terms.RoundTripMilliseconds is not (null or (>= 0 and <= 1e6)))
+                    return Problems.Invalid("out-of-range", "$.roundTripMilliseconds", "The latency lies between 0 and 1000000 ms.");
+                var transfer = new Transfer
+                {
+                    From = from,
+                    To = to,
+                    Price = new UnitPrice(terms.Price),
+                    MegabitsPerSecond = terms.MegabitsPerSecond,
+                    RoundTripMilliseconds = terms.RoundTripMilliseconds,
+                };
+                await current.Apply(
+                    new PlannedChange(view.Estate),
+                    () => store.SetTransfer(prices.FindTransfer(from, to), transfer, view.Version, cancel)
+                );
+                return null;
+            },
+            cancel
+        );
         return refused is not null ? refused : TypedResults.NoContent();
     }
 
     private static async Task<Results<Ok<IReadOnlyList<LineStatus>>, ProblemHttpResult>> Cut(
-        string from, string to, CutOrder order, CurrentEstate current, SimulatedProvider provider, CancellationToken cancel)
+        string from,
+        string to,
+        CutOrder order,
+        CurrentEstate current,
+        SimulatedProvider provider,
+        CancellationToken cancel
+    )
     {
-        if (await current.Get(cancel) is null) return Problems.NoEstate();
-        if (order.Hours is not (null or (> 0 and <= 876_600))) return Problems.Invalid("out-of-range", "$.hours", "A cut lasts more than 0 and at most 876600 hours; leave it out to restore the line by hand.");
+        if (await current.Get(cancel) is null)
+            return Problems.NoEstate();
+        if (order.Hours is not (null or (> 0 and <= 876_600)))
+            return Problems.Invalid(
+                "out-of-range",
+                "$.hours",
+                "A cut lasts more than 0 and at most 876600 hours; leave it out to restore the line by hand."
+            );
         provider.Copies.Cut(from, to, order.Hours is { } hours ? provider.Clock.Now.AddHours(hours) : null);
         return TypedResults.Ok(provider.Copies.LinesBetweenRegions());
     }
 
     private static async Task<Results<Ok<IReadOnlyList<LineStatus>>, ProblemHttpResult>> Restore(
-        string from, string to, CurrentEstate current, SimulatedProvider provider, CancellationToken cancel)
+        string from,
+        string to,
+        CurrentEstate current,
+        SimulatedProvider provider,
+        CancellationToken cancel
+    )
     {
-        if (await current.Get(cancel) is null) return Problems.NoEstate();
+        if (await current.Get(cancel) is null)
+            return Problems.NoEstate();
         provider.Copies.Restore(from, to);
         return TypedResults.Ok(provider.Copies.LinesBetweenRegions());
     }

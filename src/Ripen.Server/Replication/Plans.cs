@@ -12,8 +12,10 @@ internal static class Plans
 {
     public static ProblemHttpResult? Refusal(EstateView? view, HttpRequest request)
     {
-        if (view is null) return Problems.NoEstate();
-        if (!request.HasIfMatch()) return Problems.NoIfMatch();
+        if (view is null)
+            return Problems.NoEstate();
+        if (!request.HasIfMatch())
+            return Problems.NoIfMatch();
         return request.Matches(view.Version) ? null : Problems.Stale("The estate");
     }
 
@@ -26,15 +28,33 @@ internal static class Plans
     /// <param name="cancel">Stops; nothing is stored.</param>
     /// <param name="last">A last look, when buckets that go take nothing in any more; throws when it may not be after all.</param>
     public static async Task<ProblemHttpResult?> Store(
-        CurrentEstate current, EstateView view, Checked<Estate> after, string kind, EstateStore store, CancellationToken cancel, Action? last = null)
+        CurrentEstate current,
+        EstateView view,
+        Checked<Estate> after,
+        string kind,
+        EstateStore store,
+        CancellationToken cancel,
+        Action? last = null
+    )
     {
-        if (!after.Ok) return Refused(after.Problems);
+        if (!after.Ok)
+            return Refused(after.Problems);
         var before = view.Project(Consequences.Months);
-        await current.Apply(new PlannedChange(after.Value), () =>
-        {
-            last?.Invoke();
-            return store.ChangeTogether(view.Estate, after.Value, kind, view.Version, bucket => Consequences.CostOf(before, after.Value, bucket), cancel);
-        });
+        await current.Apply(
+            new PlannedChange(after.Value),
+            () =>
+            {
+                last?.Invoke();
+                return store.ChangeTogether(
+                    view.Estate,
+                    after.Value,
+                    kind,
+                    view.Version,
+                    bucket => Consequences.CostOf(before, after.Value, bucket),
+                    cancel
+                );
+            }
+        );
         return null;
     }
 

@@ -13,7 +13,14 @@ public sealed record StoreSide(string? Identity, long Version, IReadOnlyList<str
 /// <param name="Choices">What can be done; empty when nothing has to be.</param>
 /// <param name="Database">Null when it has no estate, or nothing has to be decided.</param>
 /// <param name="Folder">Null when nothing has to be decided.</param>
-public sealed record StoresReading(Standing Standing, string Words, string? Reason, IReadOnlyList<StoresChoice> Choices, StoreSide? Database, StoreSide? Folder);
+public sealed record StoresReading(
+    Standing Standing,
+    string Words,
+    string? Reason,
+    IReadOnlyList<StoresChoice> Choices,
+    StoreSide? Database,
+    StoreSide? Folder
+);
 
 /// <param name="Choice">One of those that are offered.</param>
 /// <param name="Confirm">The word "folder" or "database", typed: what is to hold.</param>
@@ -24,8 +31,14 @@ internal static class StoresEndpoints
     public static void MapStores(this RouteGroupBuilder api)
     {
         var stores = api.MapGroup("/stores").WithTags("Stores");
-        stores.MapGet("", Read).WithName("readStores").WithSummary("Whether the database and the provider's folder are one truth, and what can be done when they are not.");
-        stores.MapPost("/decision", Decide).WithName("decideStores").WithSummary("Decides which of the two is to hold. Nothing that is kept goes by it.");
+        stores
+            .MapGet("", Read)
+            .WithName("readStores")
+            .WithSummary("Whether the database and the provider's folder are one truth, and what can be done when they are not.");
+        stores
+            .MapPost("/decision", Decide)
+            .WithName("decideStores")
+            .WithSummary("Decides which of the two is to hold. Nothing that is kept goes by it.");
     }
 
     private static async Task<Ok<StoresReading>> Read(CurrentEstate current, CancellationToken cancel)
@@ -41,10 +54,19 @@ internal static class StoresEndpoints
         return TypedResults.Ok(current.Stores);
     }
 
-    private static async Task<Results<Ok<StoresReading>, ProblemHttpResult>> Decide(StoresOrder order, CurrentEstate current, CancellationToken cancel)
+    private static async Task<Results<Ok<StoresReading>, ProblemHttpResult>> Decide(
+        StoresOrder order,
+        CurrentEstate current,
+        CancellationToken cancel
+    )
     {
         var word = order.Choice == StoresChoice.TakeFolder ? "folder" : "database";
-        if (order.Confirm != word) return Problems.Invalid("not-confirmed", "$.confirm", $"The other one's newer decisions are given up; type '{word}' to confirm.");
+        if (order.Confirm != word)
+            return Problems.Invalid(
+                "not-confirmed",
+                "$.confirm",
+                $"The other one's newer decisions are given up; type '{word}' to confirm."
+            );
         await current.Resolve(order.Choice, cancel);
         return TypedResults.Ok(current.Stores);
     }
