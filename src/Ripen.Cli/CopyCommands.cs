@@ -191,13 +191,22 @@ internal static class CopyCommands
     {
         var region = new Argument<string>("REGION");
         var empty = new Option<bool>("--empty") { Description = "without what lay there" };
+        var keptSeen = new Option<string?>("--kept-seen")
+        {
+            Description = "what 'keptSeen' of /api/replication/regions/REGION/loss says, when something there is kept",
+        };
         return ServerCommands.Make(
             "return-region",
             "Bring a lost region back.",
-            [region, empty],
+            [region, empty, keptSeen],
             async (http, parsed) =>
             {
-                var order = new { withItsData = !parsed.GetValue(empty), confirm = parsed.GetValue(region) };
+                var order = new
+                {
+                    withItsData = !parsed.GetValue(empty),
+                    confirm = parsed.GetValue(region),
+                    keptSeen = parsed.GetValue(keptSeen),
+                };
                 Console.WriteLine(
                     (await ServerCommands.Answer(await http.PostAsJsonAsync($"{Base}/regions/{parsed.GetValue(region)}/return", order)))![
                         "summary"

@@ -27,7 +27,7 @@ internal static class ServerCommands
     };
 
     public static IEnumerable<Command> All() =>
-        [Put(), Get(), List(), Delete(), Clock(), Pass(), Ledger(), Schemes(), .. CopyCommands.All()];
+        [Put(), Get(), List(), Delete(), Clock(), Pass(), Ledger(), Schemes(), Lift(), Stores(), .. CopyCommands.All()];
 
     private static Argument<string> Object() => new("BUCKET/KEY") { Description = "a bucket's name, a slash and the object's key" };
 
@@ -149,16 +149,20 @@ internal static class ServerCommands
         {
             Description = "a date (yyyy-MM-dd), an instant (RFC 3339), or: hour, day, week, month",
         };
+        var confirm = new Option<string?>("--confirm")
+        {
+            Description = "the date once more, when more than a year passes and the keeping of something ends",
+        };
         return Make(
             "pass",
             "Let time pass on the provider's clock, and wait until it has.",
-            [until],
+            [until, confirm],
             async (http, parsed) =>
             {
                 var text = parsed.GetRequiredValue(until);
                 object order = text is "hour" or "day" or "week" or "month"
                     ? new { @for = text }
-                    : new { until = text.Length == 10 ? text + "T00:00:00Z" : text };
+                    : new { until = text.Length == 10 ? text + "T00:00:00Z" : text, confirm = parsed.GetValue(confirm) };
                 await Answer(await http.PostAsJsonAsync("/api/clock/passages", order));
                 JsonNode clock;
                 do
@@ -169,6 +173,45 @@ internal static class ServerCommands
                 if (clock["passage"]!["error"] is { } error)
                     throw new RefusedException((string)error!);
                 Console.WriteLine(clock["now"]);
+            }
+        );
+    }
+
+    private static Command Lift()
+    {
+        var bucket = new Argument<string>("BUCKET");
+        var reason = new Option<string>("--reason") { Description = "why; the log keeps it", Required = true };
+        return Make(
+            "lift",
+            "Lift a bucket's liftable keep rule: what it kept may be deleted from then on.",
+            [bucket, reason],
+            async (http, parsed) =>
+            {
+                var name = parsed.GetRequiredValue(bucket);
+                using var read = await http.GetAsync(new Uri($"/api/buckets/{name}?stock=false", UriKind.Relative));
+                await Answer(read);
+                http.DefaultRequestHeaders.IfMatch.Add(read.Headers.ETag!);
+                var order = new { reason = parsed.GetRequiredValue(reason), confirm = name };
+                await Answer(await http.PostAsJsonAsync($"/api/buckets/{name}/keep/lift", order));
+                Console.WriteLine($"{name} is kept no longer");
+            }
+        );
+    }
+
+    private static Command Stores()
+    {
+        var take = new Option<string?>("--take") { Description = "folder or database: which of the two is to hold" };
+        take.AcceptOnlyFromAmong("folder", "database");
+        return Make(
+            "stores",
+            "Say whether the database and the provider's folder are one truth, or decide which is to hold.",
+            [take],
+            async (http, parsed) =>
+            {
+                var reading = parsed.GetValue(take) is { } side
+                    ? await Answer(await http.PostAsJsonAsync("/api/stores/decision", new { choice = $"take-{side}", confirm = side }))
+                    : await Answer(await http.GetAsync(new Uri("/api/stores", UriKind.Relative)));
+                Console.WriteLine($"{reading!["standing"]}\t{reading["words"]}");
             }
         );
     }

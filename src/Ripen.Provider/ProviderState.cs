@@ -10,7 +10,7 @@ using Ripen.Provider.Replication.Queues;
 namespace Ripen.Provider;
 
 /// <summary>What the provider's parts share: index, files, the plan in force, the clock, who acts.</summary>
-internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, TimeProvider wallClock, IActors actors)
+internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, DiskReserve reserve, TimeProvider wallClock, IActors actors)
 {
     /// <summary>Plans that a reader's snapshot may still be of.</summary>
     private const int PlansRemembered = 16;
@@ -131,6 +131,19 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
         }
     }
 
+    /// <summary>Runs a change that makes room: on a full disk with what is held back for it.</summary>
+    public T Free<T>(Func<SqliteConnection, T> change)
+    {
+        try
+        {
+            return Change(change);
+        }
+        catch (RefusalException full) when (full.Kind == RefusalKind.Full && reserve.Release())
+        {
+            return Change(change);
+        }
+    }
+
     public void Change(Action<SqliteConnection> change, CancellationToken cancel = default) =>
         Change(
             db =>
@@ -189,6 +202,7 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
             foreach (var name in names)
                 db.Run("DELETE FROM trash WHERE name = ?1", name);
         });
+        reserve.Take();
     }
 
     /// <summary>Whether the disk had no room (ENOSPC).</summary>

@@ -50,9 +50,12 @@ public sealed class SimulatedProvider : IDisposable
     {
         Directory.CreateDirectory(folder);
         oneProcess = Lock(folder);
+        var reserve = new DiskReserve(folder);
+        reserve.ReleaseWhenScarce();
         state = new ProviderState(
             new ProviderIndex(Path.Combine(folder, "index.db")),
             new ContentFiles(folder, create),
+            reserve,
             wallClock,
             actors ?? new LocalActors()
         );
@@ -61,6 +64,7 @@ public sealed class SimulatedProvider : IDisposable
         var known = state.Index.Read(db => db.List("SELECT name FROM content", r => r.GetString(0)).ToHashSet());
         Mended = state.Contents.Mend(known.Contains);
         state.EmptyTrash();
+        reserve.Take();
         Objects = new LocalObjects(state);
         var probes = new Probes(state, Objects);
         Copies = new ProviderCopies(state, probes);

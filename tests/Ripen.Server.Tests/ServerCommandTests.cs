@@ -84,6 +84,20 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
     }
 
     [Fact]
+    public async Task A_keep_rule_is_lifted_time_over_its_end_is_confirmed_and_the_stores_are_told()
+    {
+        var sealedRule = await Ripen("lift", "deck-cameras", "--reason", "because");
+        Assert.Equal(3, sealedRule.Code);
+        Assert.Contains("never shorter, liftable or gone", sealedRule.Errors, StringComparison.Ordinal);
+        Assert.Equal((0, "crew-records is kept no longer\n", ""), await Ripen("lift", "crew-records", "--reason", "the case was closed"));
+        var unseen = await Ripen("pass", "2028-06-01");
+        Assert.Equal(3, unseen.Code);
+        Assert.Contains("Confirm by typing the day, 2028-06-01", unseen.Errors, StringComparison.Ordinal);
+        Assert.Equal("together\tDatabase and folder belong together.\n", (await Ripen("stores")).Output);
+        Assert.Equal(3, (await Ripen("stores", "--take", "folder")).Code);
+    }
+
+    [Fact]
     public async Task Schemes_are_told_and_a_server_that_is_not_there_is_an_error()
     {
         Assert.Contains("ten-and-four\t4\t0\t0\t", (await Ripen("schemes")).Output, StringComparison.Ordinal);

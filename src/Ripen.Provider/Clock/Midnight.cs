@@ -34,6 +34,19 @@ internal sealed class Midnight : IDisposable
     private double expired;
     private double moved;
 
+    /// <summary>One thing that a night does over every bucket that can be reached.</summary>
+    private sealed record NightlyStep(string What, Action<Midnight, CancellationToken> Do);
+
+    /// <summary>What a night does, in the order in which a projection's day has it (the model's section 3): another step is another line.</summary>
+    private static readonly IReadOnlyList<NightlyStep> Night =
+    [
+        new("what streams bring arrives", (run, _) => run.Arrive()),
+        new("what waits is carried", (run, _) => run.CarryBatches()),
+        new("entries expire, move, rest and are read", (run, cancel) => run.LiveThroughRules(cancel)),
+        new("what was used is booked", (run, _) => run.BookUse()),
+        new("storage is metered", (run, _) => new StorageMeter(run.db, run.terms, run.day).Book(run.uses)),
+    ];
+
     private Midnight(SqliteConnection db, Terms terms, DateOnly day)
     {
         (this.db, this.terms, this.day) = (db, terms, day);
@@ -49,11 +62,8 @@ internal sealed class Midnight : IDisposable
     public static DayRun Close(SqliteConnection db, Terms terms, DateOnly day, CancellationToken cancel)
     {
         using var run = new Midnight(db, terms, day);
-        run.Arrive();
-        run.CarryBatches();
-        run.LiveThroughRules(cancel);
-        run.BookUse();
-        new StorageMeter(db, terms, day).Book(run.uses);
+        foreach (var step in Night)
+            step.Do(run, cancel);
         var copied = db.Value<double?>("SELECT sum(copied) FROM route_day WHERE day = ?1", day.DayNumber) ?? 0;
         var amount = db.Value<double?>("SELECT sum(amount) FROM ledger WHERE day = ?1", day.DayNumber) ?? 0;
         db.Run("INSERT INTO run VALUES(?1, ?2, ?3, ?4, ?5, ?6)", day.DayNumber, run.arrived, copied, run.expired, run.moved, amount);
@@ -71,7 +81,7 @@ internal sealed class Midnight : IDisposable
         {
             foreach (var stream in bucket.Bucket.Streams)
             {
-                var objects = stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, (day.DayNumber - bucket.StatedOn.DayNumber) / 365.0);
+                var objects = stream.AsOf(day, bucket.StatedOn).ObjectsPerDay;
                 if (objects == 0)
                     continue;
                 db.Run(

@@ -13,6 +13,9 @@ internal static class Schema
         var version = (int)db.Value<long>("PRAGMA user_version");
         if (version > Steps.Length)
             throw new InvalidOperationException($"The provider's index has layout {version}; this program knows {Steps.Length}.");
+        // Nothing is written where nothing has to be: a start must work on a full disk too.
+        if (version == Steps.Length)
+            return;
         using var transaction = db.BeginTransaction();
         for (; version < Steps.Length; version++)
             db.Run(Steps[version]);

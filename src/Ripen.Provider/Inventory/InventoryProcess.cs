@@ -128,7 +128,7 @@ internal sealed class InventoryProcess : IAsyncDisposable
         {
             return process.TotalProcessorTime;
         }
-        catch (InvalidOperationException)
+        catch (Exception ended) when (ended is InvalidOperationException or System.ComponentModel.Win32Exception)
         {
             return null;
         }

@@ -158,7 +158,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
 
     public Deletion Delete(string bucket, string key, long? version, Action<StoredVersion?>? allows = null)
     {
-        return state.Change(db =>
+        return state.Free(db =>
         {
             var own = state.Reach(db, bucket);
             var now = ProviderState.Now(db);

@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Replication;
 using Ripen.Provider.Index;
 using Ripen.Provider.Replication.Queues;
 
@@ -57,16 +58,10 @@ internal static class BatchRun
             .GroupBy(w => (w.Route.Id, w.Lane))
             .Select(l => l.ToList())
             .ToList();
-        var left = Math.Max(0, capacity);
-        // From the smallest want to the largest: each takes all it wants or an equal part of what is left.
-        foreach (var (lane, place) in lanes.OrderBy(Bytes).Select((lane, place) => (lane, place)))
-        {
-            var (wants, share) = (Bytes(lane), left / (lanes.Count - place));
-            var gets = Math.Min(wants, share);
-            Send(db, lane, wants - gets < 1 ? double.PositiveInfinity : gets, arrivals, day);
-            if (double.IsFinite(left))
-                left -= gets;
-        }
+        var (wants, gets) = (lanes.Select(Bytes).ToArray(), new double[lanes.Count]);
+        FairShare.Divide(Math.Max(0, capacity), wants, gets);
+        foreach (var i in Enumerable.Range(0, lanes.Count).OrderBy(i => wants[i]))
+            Send(db, lanes[i], wants[i] - gets[i] < 1 ? double.PositiveInfinity : gets[i], arrivals, day);
     }
 
     private static double Bytes(List<Waiting> lane) => lane.Sum(w => w.Count * w.Bytes);

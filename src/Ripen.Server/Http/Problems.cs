@@ -1,6 +1,8 @@
 using System.Text.Json;
 using Microsoft.AspNetCore.Diagnostics;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.Data.Sqlite;
+using Microsoft.EntityFrameworkCore;
 using Ripen.Core.Estates;
 
 namespace Ripen.Server.Http;
@@ -112,6 +114,19 @@ internal sealed class RefusalHandler : IExceptionHandler
                 .ExecuteAsync(httpContext);
             return bad.StatusCode == StatusCodes.Status400BadRequest;
         }
+        if (IsFull(exception))
+        {
+            await Problems
+                .Refused(
+                    new RefusalException(
+                        RefusalKind.Full,
+                        "disk-full",
+                        "The disk is full; nothing was stored. Make room and send it again."
+                    )
+                )
+                .ExecuteAsync(httpContext);
+            return true;
+        }
         if (exception is not RefusalException refusal)
             return false;
         if (refusal.Kind == RefusalKind.Unauthorized)
@@ -119,6 +134,11 @@ internal sealed class RefusalHandler : IExceptionHandler
         await Problems.Refused(refusal).ExecuteAsync(httpContext);
         return true;
     }
+
+    /// <summary>SQLITE_FULL (13), by itself or under the mapper, or ENOSPC (28).</summary>
+    private static bool IsFull(Exception? error) =>
+        error is SqliteException { SqliteErrorCode: 13 } or IOException { HResult: 28 }
+        || (error is DbUpdateException && IsFull(error.InnerException));
 
     /// <summary>Without the reader's own way of saying where; the path says it.</summary>
     private static string Plain(string message)
