@@ -8,8 +8,7 @@ namespace Ripen.Data;
 
 /// <summary>
 /// An estate as stored, with the versions that a change must name. The provider holds the stock: lots are here only from when an estate or
-/// bucket
-/// brought them until <see cref="EstateStore.HandedOver"/> says that the provider has them.
+/// bucket brought them until <see cref="EstateStore.HandedOver"/> says that the provider has them.
 /// </summary>
 /// <param name="Estate">As decided.</param>
 /// <param name="Version">Rises with every change.</param>
@@ -277,8 +276,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
 
     /// <summary>
     /// Stores <paramref name="after"/> in the place of <paramref name="before"/>, the bucket of version <paramref name="version"/>; its
-    /// streams' rates
-    /// hold on <paramref name="today"/>. Its stock is the provider's and not looked at.
+    /// streams' rates hold on <paramref name="today"/>. Its stock is the provider's and not looked at.
     /// </summary>
     /// <exception cref="RefusalException">The bucket or the estate has another version, or is gone.</exception>
     /// <exception cref="RefusalException">The keep rule would be weaker.</exception>

@@ -11,16 +11,14 @@ namespace Ripen.Provider;
 
 /// <summary>
 /// Takes up plans. What a plan may not do to what is there is refused twice, by the same rules: before the store keeps it
-/// (<see cref="Reserve"/>), in words for whoever
-/// asks; and when it is adopted, for plans that come by another way. The folder keeps the plan in force, so that it can say what it
-/// follows.
+/// (<see cref="Reserve"/>), in words for whoever asks; and when it is adopted, for plans that come by another way. The folder keeps the
+/// plan in force, so that it can say what it follows.
 /// </summary>
 internal sealed class Adoption(ProviderState state)
 {
     /// <summary>
     /// Whether the change may be made. Buckets that go, are replaced or move take nothing in from now on until the result is disposed of:
-    /// what was
-    /// acknowledged before is what was looked at.
+    /// what was acknowledged before is what was looked at.
     /// </summary>
     /// <exception cref="RefusalException">Something that is kept would go or be kept less; a bucket with objects would change its region;
     /// time passes.</exception>

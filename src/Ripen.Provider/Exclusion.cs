@@ -1,10 +1,9 @@
 namespace Ripen.Provider;
 
 /// <summary>
-/// Keeps apart what must not go on together: time that passes, and a change by which buckets go, are emptied or move to another region.
-/// One process uses a
-/// folder, so that it is enough to know it here; every member is called inside the index's one writing transaction, or ends what began in
-/// one.
+/// Keeps apart what must not go on together: time that passes, and a change by which buckets go, are emptied or move to another region. One
+/// process uses a folder, so that it is enough to know it here; every member is called inside the index's one writing transaction, or ends
+/// what began in one.
 /// </summary>
 internal sealed class Exclusion
 {

@@ -30,8 +30,7 @@ public sealed record ContentTotals(long Objects, long Bytes);
 
 /// <summary>
 /// The stand-in for a cloud provider, on one folder of the local disk: objects, a clock, a meter, keys and links. One process at a time
-/// uses a
-/// folder. What was half done when a process ended is mended by the next start.
+/// uses a folder. What was half done when a process ended is mended by the next start.
 /// </summary>
 public sealed class SimulatedProvider : IDisposable
 {

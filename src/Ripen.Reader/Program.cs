@@ -1,9 +1,8 @@
 using Ripen.Reader;
 using static Ripen.Reader.RowProtocol;
 
-// Reads an inventory, a file from somebody, and tells its rows on standard output. A process of its own, so that a file that makes a
-// parser run for ever or take
-// all memory takes nothing else with it. First argument: the file.
+// Reads an inventory, a file from somebody, and tells its rows on standard output. A process of its own, so that a file that makes a parser
+// run for ever or take all memory takes nothing else with it. First argument: the file.
 await using var output = Console.OpenStandardOutput();
 await using var to = new BinaryWriter(new BufferedStream(output, 1 << 16));
 try

@@ -9,8 +9,7 @@ namespace Ripen.Server;
 
 /// <summary>
 /// The estate of one moment, whole: what was decided comes from the store, today and the stock from the provider. Its projections are
-/// computed once
-/// each, and what did not change since the view before is taken over from there.
+/// computed once each, and what did not change since the view before is taken over from there.
 /// </summary>
 public sealed class EstateView
 {
@@ -72,11 +71,9 @@ public sealed class EstateView
 }
 
 /// <summary>
-/// Brings store and provider together: a newer estate is adopted by the provider before anybody sees it, and changes go through here one
-/// at a time.
-/// The store decides; what the provider had not done when a process ended is done by the next look. Where the two do not belong together
-/// nothing is
-/// adopted: what the folder follows can be looked at, and nothing be changed.
+/// Brings store and provider together: a newer estate is adopted by the provider before anybody sees it, and changes go through here one at
+/// a time. The store decides; what the provider had not done when a process ended is done by the next look. Where the two do not belong
+/// together nothing is adopted: what the folder follows can be looked at, and nothing be changed.
 /// </summary>
 public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider, ILogger<CurrentEstate> log) : IDisposable
 {
@@ -151,8 +148,7 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
 
     /// <summary>
     /// Stores a change, inside <see cref="Change"/>: looked at by the provider first, so that nothing that is kept goes or is kept less,
-    /// and taken up by it before
-    /// anybody can put more where something goes.
+    /// and taken up by it before anybody can put more where something goes.
     /// </summary>
     public async Task Apply(PlannedChange change, Func<Task> storing)
     {

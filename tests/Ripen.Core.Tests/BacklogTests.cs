@@ -56,9 +56,8 @@ public class BacklogTests
     public void A_lane_in_which_nothing_waits_yet_takes_part_when_more_comes_than_its_fair_part()
     {
         // 12 MB/s for three: a 36 GB backlog, a 40 GB one, and 5 MB/s that come anew, of which 4 are served. After 9,000 s the first is
-        // gone; the third, 9 GB behind by then, gets half
-        // of the line and gains 1 MB/s; the second has 4 GB left, and is gone after 667 s more; 12 MB/s for the third alone then take what
-        // it still lacks, at 7 MB/s net.
+        // gone; the third, 9 GB behind by then, gets half of the line and gains 1 MB/s; the second has 4 GB left, and is gone after 667 s
+        // more; 12 MB/s for the third alone then take what it still lacks, at 7 MB/s net.
         var lanes = Backlog.Empties([new LaneLoad(36e9, 0), new LaneLoad(40e9, 0), new LaneLoad(0, 5e6)], 12e6);
         Assert.Equal(9000, lanes[0].Seconds!.Value, 6);
         Assert.Equal(9000 + (4e9 / 6e6), lanes[1].Seconds!.Value, 6);

@@ -10,9 +10,8 @@ public sealed class RedundancyTests
 {
     /// <summary>
     /// Patterson, Gibson and Katz, "A Case for Redundant Arrays of Inexpensive Disks" (1988): disks with a mean time to failure of 30,000
-    /// h, repaired in 1 h.
-    /// The system fails when any of its groups does. The paper rounds to two or three digits and leaves out terms that are small beside
-    /// μ/λ.
+    /// h, repaired in 1 h. The system fails when any of its groups does. The paper rounds to two or three digits and leaves out terms that
+    /// are small beside μ/λ.
     /// </summary>
     [Theory]
     [InlineData(2, 100, 4_500_000)] // 100 mirrored pairs
@@ -38,8 +37,7 @@ public sealed class RedundancyTests
     public void Any_chain_is_what_its_matrix_says()
     {
         // Expected times to absorption t solve −Q t = 1 over the transient states: solved by a reference library. Rates are not too far
-        // apart here,
-        // since elimination loses the digits that the sum of positive terms keeps.
+        // apart here, since elimination loses the digits that the sum of positive terms keeps.
         var chains =
             from spare in Gen.Choose(0, 6)
             from needed in Gen.Choose(1, 12)

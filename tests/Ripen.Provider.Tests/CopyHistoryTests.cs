@@ -7,9 +7,8 @@ using Ripen.Provider.Replication.Queues;
 namespace Ripen.Provider.Tests;
 
 /// <summary>
-/// Random histories of writing, deleting, cutting and losing, with two buckets that copy to each other: whatever happened, after quiet
-/// time both
-/// sides are equal; and what the loss of a region lists is exactly what is gone when it comes back empty.
+/// Random histories of writing, deleting, cutting and losing, with two buckets that copy to each other: whatever happened, after quiet time
+/// both sides are equal; and what the loss of a region lists is exactly what is gone when it comes back empty.
 /// </summary>
 public sealed class CopyHistoryTests
 {

@@ -12,9 +12,8 @@ namespace Ripen.Provider.Tests;
 
 /// <summary>
 /// Random sequences of every public call of the provider, many of them hostile, against one sentence: what is kept on a day is there on
-/// that day, with all its bytes,
-/// and kept no less than before. RIPEN_SEQUENCES sets how many sequences are tried (10,000 in one sitting before a release); RIPEN_SEED
-/// repeats one.
+/// that day, with all its bytes, and kept no less than before. RIPEN_SEQUENCES sets how many sequences are tried (10,000 in one sitting
+/// before a release); RIPEN_SEED repeats one.
 /// </summary>
 public sealed class RetentionHistoryTests
 {

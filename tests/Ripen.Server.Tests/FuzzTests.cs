@@ -7,8 +7,7 @@ namespace Ripen.Server.Tests;
 
 /// <summary>
 /// Every operation of the OpenAPI document, asked for with what fits and with what does not: no answer is a 500, and every refusal is a
-/// problem document.
-/// RIPEN_FUZZ sets how many requests are sent (20,000 in one sitting before a release); RIPEN_SEED repeats one run.
+/// problem document. RIPEN_FUZZ sets how many requests are sent (20,000 in one sitting before a release); RIPEN_SEED repeats one run.
 /// </summary>
 public sealed class FuzzTests : IDisposable
 {

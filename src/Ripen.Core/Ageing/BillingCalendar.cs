@@ -3,8 +3,8 @@ using Ripen.Core.Pricing;
 namespace Ripen.Core.Ageing;
 
 /// <summary>
-/// The calendar months of a projection as runs of days counted from today (day 0).
-/// The first month begins today and may be partial; the others are whole.
+/// The calendar months of a projection as runs of days counted from today (day 0). The first month begins today and may be partial; the
+/// others are whole.
 /// </summary>
 public sealed class BillingCalendar
 {

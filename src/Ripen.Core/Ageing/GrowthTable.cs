@@ -1,10 +1,9 @@
 namespace Ripen.Core.Ageing;
 
 /// <summary>
-/// Sums of a geometric series by length. With r = (1 + yearly growth)^(1/365):
-/// Power[i] = r^i, Sum[n] = Σ r^i and Ramp[n] = Σ i·r^i for i &lt; n.
-/// All terms are positive and every window is scaled from its own first term, so nothing cancels:
-/// a sum over one day in the thirtieth year is as exact as one over the first month.
+/// Sums of a geometric series by length. With r = (1 + yearly growth)^(1/365): Power[i] = r^i, Sum[n] = Σ r^i and Ramp[n] = Σ i·r^i for i
+/// &lt; n. All terms are positive and every window is scaled from its own first term, so nothing cancels: a sum over one day in the
+/// thirtieth year is as exact as one over the first month.
 /// </summary>
 internal sealed class GrowthTable
 {

@@ -51,8 +51,8 @@ public sealed class Bill
     }
 
     /// <summary>
-    /// The rows of one bucket in one month, by tier from warm to cold; rows of nothing are left out.
-    /// Quantities: unit-months for storage and early leaving, requests, objects moved, units recalled and carried.
+    /// The rows of one bucket in one month, by tier from warm to cold; rows of nothing are left out. Quantities: unit-months for storage
+    /// and early leaving, requests, objects moved, units recalled and carried.
     /// </summary>
     public void AddRows(int bucket, int month, List<BillRow> rows)
     {

@@ -114,8 +114,7 @@ public sealed record KeepRule
 
 /// <summary>
 /// Replication: what arrives in scope (prefix and tags) arrives in the other bucket too, as soon as the line between the regions has
-/// carried it;
-/// with catch-up, what is there already does as well. Copies do not travel further.
+/// carried it; with catch-up, what is there already does as well. Copies do not travel further.
 /// </summary>
 public sealed record CopyRule
 {

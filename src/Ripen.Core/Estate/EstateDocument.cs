@@ -59,9 +59,8 @@ public static class EstateDocument
 
     /// <summary>
     /// Reads one bucket and checks it as a part of <paramref name="estate"/>, in the place of the bucket
-    /// <paramref name="replaces"/>, or as a new one when that is null. Paths begin at the bucket.
-    /// A bucket that is replaced keeps the stock that it holds and what waits to be copied, whatever the JSON says of it; its tiers must
-    /// have prices in the new region.
+    /// <paramref name="replaces"/>, or as a new one when that is null. Paths begin at the bucket. A bucket that is replaced keeps the stock
+    /// that it holds and what waits to be copied, whatever the JSON says of it; its tiers must have prices in the new region.
     /// </summary>
     public static Checked<Bucket> ReadBucket(string json, Estate estate, string? replaces) =>
         Parse(

@@ -3,8 +3,7 @@ namespace Ripen.Core.Redundancy;
 /// <summary>
 /// How long fragments on failing and repaired devices keep an object: a birth–death chain over the number of failed fragments, absorbed
 /// when more than the spare ones have failed at once. Devices fail independently; what the loss of whole zones and regions adds is
-/// <see cref="PlaceLosses"/>'s. Times are held
-/// as logarithms: seventy copies outlast any number of years that can be written down.
+/// <see cref="PlaceLosses"/>'s. Times are held as logarithms: seventy copies outlast any number of years that can be written down.
 /// </summary>
 public static class Durability
 {
@@ -17,10 +16,8 @@ public static class Durability
 
     /// <summary>
     /// The natural logarithm of the mean hours until the object is lost, from all fragments whole. With failure rates (n − i)λ and repair
-    /// rates iμ (or μ, one repair at
-    /// a time), the mean time from i to i + 1 failed is hᵢ = 1/uᵢ + dᵢ/uᵢ · hᵢ₋₁, and the sum of h₀ … hₘ is the answer: first-step
-    /// analysis of a
-    /// birth–death chain (textbook; only sums of positive terms, so nothing cancels).
+    /// rates iμ (or μ, one repair at a time), the mean time from i to i + 1 failed is hᵢ = 1/uᵢ + dᵢ/uᵢ · hᵢ₋₁, and the sum of h₀ … hₘ is
+    /// the answer: first-step analysis of a birth–death chain (textbook; only sums of positive terms, so nothing cancels).
     /// </summary>
     /// <param name="fragments">n, at least 1.</param>
     /// <param name="spare">m, from 0 to n − 1.</param>

@@ -4,12 +4,10 @@ namespace Ripen.Core.Redundancy;
 
 /// <summary>
 /// How often an object is lost because a whole zone or region is destroyed, alone or together with failed devices. Devices, zones and
-/// regions fail and are made good
-/// independently, each part whole or gone; an object is lost when an event leaves fewer fragments than are needed. The frequency of such
-/// events in the steady state is
-/// the sum over events of their rate times the chance that the event is the one too many (frequency of failure of a repairable system:
-/// Singh and Billinton, "System
-/// Reliability Modelling and Evaluation", 1977; from memory). Losses to devices alone are <see cref="Durability"/>'s and not counted here.
+/// regions fail and are made good independently, each part whole or gone; an object is lost when an event leaves fewer fragments than are
+/// needed. The frequency of such events in the steady state is the sum over events of their rate times the chance that the event is the one
+/// too many (frequency of failure of a repairable system: Singh and Billinton, "System Reliability Modelling and Evaluation", 1977; from
+/// memory). Losses to devices alone are <see cref="Durability"/>'s and not counted here.
 /// </summary>
 public static class PlaceLosses
 {

@@ -2,8 +2,7 @@ namespace Ripen.Core.Redundancy;
 
 /// <summary>
 /// Logarithms and exponentials beside 1, where subtracting would lose every digit (W. Kahan's form, as in Higham, "Accuracy and Stability
-/// of Numerical Algorithms",
-/// 2nd ed. 2002, section 1.14.1; from memory), and sums of numbers that only their logarithms can hold.
+/// of Numerical Algorithms", 2nd ed. 2002, section 1.14.1; from memory), and sums of numbers that only their logarithms can hold.
 /// </summary>
 internal static class Tiny
 {

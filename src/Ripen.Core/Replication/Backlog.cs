@@ -7,20 +7,16 @@ namespace Ripen.Core.Replication;
 public readonly record struct LaneLoad(double WaitingBytes, double BytesPerSecond, double ReadyAfterSeconds = 0);
 
 /// <summary>
-/// When a lane is empty. <see cref="Seconds"/> is null when it never is; then <see cref="ShortBytesPerSecond"/> is how much its part of
-/// the line is
-/// smaller than what arrives.
+/// When a lane is empty. <see cref="Seconds"/> is null when it never is; then <see cref="ShortBytesPerSecond"/> is how much its part of the
+/// line is smaller than what arrives.
 /// </summary>
 public readonly record struct Emptying(double? Seconds, double ShortBytesPerSecond);
 
 /// <summary>
 /// How a line's backlog ends when bytes keep coming at today's rates. Between two moments at which a lane becomes empty every lane has a
-/// constant
-/// part of the line, so what waits falls along straight lines, and the whole course has as many pieces as there are lanes: no steps in
-/// time are taken.
-/// With one lane this is Q / (C − λ): what waits over what the line has to spare (the fluid limit of a queue, Newell, "Applications of
-/// Queueing
-/// Theory", 1971; from memory).
+/// constant part of the line, so what waits falls along straight lines, and the whole course has as many pieces as there are lanes: no
+/// steps in time are taken. With one lane this is Q / (C − λ): what waits over what the line has to spare (the fluid limit of a queue,
+/// Newell, "Applications of Queueing Theory", 1971; from memory).
 /// </summary>
 public static class Backlog
 {

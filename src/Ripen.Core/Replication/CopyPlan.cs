@@ -77,8 +77,7 @@ public static class CopyPlans
 
     /// <summary>
     /// The copy takes the place of its original: streams and the reading habit move, and what is written there is copied back. The rule
-    /// that brought
-    /// the copies stays, so that what still waits arrives.
+    /// that brought the copies stays, so that what still waits arrives.
     /// </summary>
     public static Checked<Estate> SwitchOver(Estate estate, string from, string to)
     {

@@ -17,9 +17,8 @@ public sealed class IncomingCopies
 
     /// <param name="estate">Valid.</param>
     /// <param name="days">How far to look, from the estate's today.</param>
-    /// <param name="previous">
-    /// Those of the estate before a change, over the same days, with the same today and price book: lines whose rules and buckets are the
-    /// very same are taken over.
+    /// <param name="previous"> Those of the estate before a change, over the same days, with the same today and price book: lines whose
+    /// rules and buckets are the very same are taken over.
     /// </param>
     public static IncomingCopies Of(Estate estate, int days, IncomingCopies? previous = null)
     {

@@ -2,8 +2,7 @@ namespace Ripen.Core.Replication;
 
 /// <summary>
 /// Each copy rule has two lanes on its line, for small objects and for large ones, so that a large one never holds up the small. A lane
-/// keeps
-/// the order of arrival; lanes that have something waiting get equal parts of the line.
+/// keeps the order of arrival; lanes that have something waiting get equal parts of the line.
 /// </summary>
 public enum Lane
 {

@@ -4,10 +4,8 @@ namespace Ripen.Core.Replication;
 
 /// <summary>
 /// What a line with a limit carries for the copy rules that share it, day by day. On every day the line divides its capacity fairly among
-/// the lanes
-/// (<see cref="FairShare"/>); what a lane gets carries the first objects that came to it. Arrivals of a day are there when it begins, so a
-/// line
-/// that keeps up brings copies on the same day, as one without a limit does. Costs O(days × lanes).
+/// the lanes (<see cref="FairShare"/>); what a lane gets carries the first objects that came to it. Arrivals of a day are there when it
+/// begins, so a line that keeps up brings copies on the same day, as one without a limit does. Costs O(days × lanes).
 /// </summary>
 internal sealed class LineFlow
 {

@@ -104,8 +104,7 @@ public sealed class AccessBook
 
     /// <summary>
     /// Whether these credentials may do this with this key (or, for listing, with this prefix); a key's or link's use is counted. A bucket
-    /// that is not there answers
-    /// as one that is closed.
+    /// that is not there answers as one that is closed.
     /// </summary>
     /// <exception cref="RefusalException">They may not; the message says why.</exception>
     public void Demand(string bucket, string key, Right right, Credentials who)

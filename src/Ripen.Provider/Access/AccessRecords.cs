@@ -1,9 +1,8 @@
 namespace Ripen.Provider.Access;
 
 /// <summary>
-/// What an access may do with objects: with current ones (Read, Write, List), with earlier versions (ReadVersions), and destroying
-/// versions for good or taking deletions
-/// back (DeleteVersions).
+/// What an access may do with objects: with current ones (Read, Write, List), with earlier versions (ReadVersions), and destroying versions
+/// for good or taking deletions back (DeleteVersions).
 /// </summary>
 public enum Right
 {

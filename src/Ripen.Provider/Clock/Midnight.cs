@@ -16,9 +16,8 @@ public sealed record DayRun(DateOnly Day, double Arrived, double Copied, double 
 
 /// <summary>
 /// The run that closes a day: arrivals and their copies, then rules, then the meter, over every entry there is. All of it is one
-/// transaction
-/// with the clock, so that a run that was cut short has not been, and is done again.
-/// Nothing here is taken from the projection but the price book: the two are compared.
+/// transaction with the clock, so that a run that was cut short has not been, and is done again. Nothing here is taken from the projection
+/// but the price book: the two are compared.
 /// </summary>
 internal sealed class Midnight : IDisposable
 {

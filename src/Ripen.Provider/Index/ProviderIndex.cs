@@ -4,8 +4,7 @@ namespace Ripen.Provider.Index;
 
 /// <summary>
 /// The provider's index: one SQLite file with write-ahead logging. Changes go through one connection, one at a time, each a transaction
-/// that
-/// is on the disk when it returns; readers see the last finished one and never wait.
+/// that is on the disk when it returns; readers see the last finished one and never wait.
 /// </summary>
 internal sealed class ProviderIndex : IDisposable
 {

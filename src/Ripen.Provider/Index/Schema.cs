@@ -104,11 +104,10 @@ internal static class Schema
         """;
 
     // A route is a copy rule at work; a refill brings back to a bucket what only its partner still has. What waits on a route keeps all
-    // that the copy
-    // needs, content too, so that it arrives even when its original has gone meanwhile: lag changes when copies come, and nothing else.
-    // A route's "newest" is the newest entry when it was made: what is older stays behind without catch-up.
-    // A copy's "home" is the bucket in which its original was written; an original has none.
-    // What kind 3 waits for is that the mark of a deletion is taken back.
+    // that the copy needs, content too, so that it arrives even when its original has gone meanwhile: lag changes when copies come, and
+    // nothing else. A route's "newest" is the newest entry when it was made: what is older stays behind without catch-up. A copy's "home"
+    // is the bucket in which its original was written; an original has none. What kind 3 waits for is that the mark of a deletion is taken
+    // back.
     private const string Replication = """
         ALTER TABLE entry ADD COLUMN tags TEXT;
         ALTER TABLE entry ADD COLUMN arrived INTEGER;
@@ -197,10 +196,9 @@ internal static class Schema
         """;
 
     // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule,
-    // whatever path brings the
-    // entry, and the index itself refuses what would destroy or shorten them: RetentionGate is the way, these triggers are the wall.
-    // A bucket's row bears the plan in force (its record without stock), so that the folder can say by itself what it was told.
-    // "disaster" holds buckets only inside the transaction that destroys a lost region's data.
+    // whatever path brings the entry, and the index itself refuses what would destroy or shorten them: RetentionGate is the way, these
+    // triggers are the wall. A bucket's row bears the plan in force (its record without stock), so that the folder can say by itself what
+    // it was told. "disaster" holds buckets only inside the transaction that destroys a lost region's data.
     private const string Retention = """
         ALTER TABLE bucket ADD COLUMN keep_days INTEGER;
         ALTER TABLE bucket ADD COLUMN keep_until INTEGER;

@@ -7,8 +7,7 @@ namespace Ripen.Provider.Inventory;
 
 /// <summary>
 /// Takes lists of data that is elsewhere into a bucket as lots. An inventory is received once, read with a mapping as often as wanted, and
-/// imported
-/// whole in one transaction, or not at all.
+/// imported whole in one transaction, or not at all.
 /// </summary>
 public sealed class InventoryImports
 {

@@ -5,8 +5,7 @@ namespace Ripen.Provider.Inventory;
 
 /// <summary>
 /// An inventory that is read by a process of its own, with a limit on memory and on the processor time that it may take without telling a
-/// row: whatever a file does to
-/// its parser, this process goes on.
+/// row: whatever a file does to its parser, this process goes on.
 /// </summary>
 internal sealed class InventoryProcess : IAsyncDisposable
 {

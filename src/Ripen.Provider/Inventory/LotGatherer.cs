@@ -9,8 +9,7 @@ internal readonly record struct GatheredLot(string Prefix, DateOnly Created, int
 
 /// <summary>
 /// Gathers an inventory's rows into lots while they go by: a prefix, a day of creation, a tier and a size class each, split by how long
-/// nobody read
-/// them. Objects and bytes add up exactly; the last read day of a lot is the latest in it.
+/// nobody read them. Objects and bytes add up exactly; the last read day of a lot is the latest in it.
 /// </summary>
 internal sealed class LotGatherer(Bucket bucket, PriceBook prices, DateOnly today, int levels)
 {

@@ -8,9 +8,8 @@ namespace Ripen.Provider.Metering;
 
 /// <summary>
 /// Books a day's storage. Graduated bands hold for a whole month's unit-months in a region and tier, so each day settles the month anew: a
-/// bucket
-/// has been charged, up to and with this day, its part of what the month so far costs, and the day's line is the difference to what was
-/// booked before. The lines of a month therefore add up to the month's bill, whatever day it is looked at.
+/// bucket has been charged, up to and with this day, its part of what the month so far costs, and the day's line is the difference to what
+/// was booked before. The lines of a month therefore add up to the month's bill, whatever day it is looked at.
 /// </summary>
 internal sealed class StorageMeter(SqliteConnection db, Terms terms, DateOnly day)
 {

@@ -14,8 +14,8 @@ internal sealed record Use(string? Key, string? Link)
 
 /// <summary>
 /// What readers did and is still to be booked: reads are charged, uses of keys and links are counted. Readers put it here and never wait
-/// for the one writer; it is booked
-/// with the next change, or by itself soon after, on the day on which it was. What a killed process had not booked is not charged.
+/// for the one writer; it is booked with the next change, or by itself soon after, on the day on which it was. What a killed process had
+/// not booked is not charged.
 /// </summary>
 internal sealed class Uses
 {

@@ -12,10 +12,9 @@ internal sealed record WrittenContent(string Name, long Bytes, byte[] Sha256, by
 public sealed record FolderMending(int HalfWritten, int PutAside);
 
 /// <summary>
-/// Objects' content as files, apart from the index. A file is written under a temporary name, forced to the disk and renamed before
-/// the index may speak of it. When the program starts, a file with a temporary name is a rest of something half done and goes; any other
-/// that the index does not know
-/// is put into quarantine, with a line in a list, and stays there until an index that knows it is put back.
+/// Objects' content as files, apart from the index. A file is written under a temporary name, forced to the disk and renamed before the
+/// index may speak of it. When the program starts, a file with a temporary name is a rest of something half done and goes; any other that
+/// the index does not know is put into quarantine, with a line in a list, and stays there until an index that knows it is put back.
 /// </summary>
 internal sealed class ContentFiles
 {
@@ -127,8 +126,7 @@ internal sealed class ContentFiles
 
     /// <summary>
     /// A copy of settled content under a name of its own, every block checked on the way. It is on the disk for good after
-    /// <see cref="Settle"/>; until
-    /// the index speaks of it, a start takes it for something half done.
+    /// <see cref="Settle"/>; until the index speaks of it, a start takes it for something half done.
     /// </summary>
     /// <exception cref="RefusalException">The content is damaged; no copy is left.</exception>
     public async Task<string> Copy(string name, long bytes, byte[] blockSums, CancellationToken cancel)

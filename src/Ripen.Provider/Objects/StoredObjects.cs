@@ -105,8 +105,7 @@ public interface IOpenedObject : IDisposable
 
 /// <summary>
 /// Objects in buckets, as a provider keeps them. The stand-in implements it on the local disk; a real provider could as well. Every call
-/// that
-/// changes something is whole when it returns and has left nothing when it throws.
+/// that changes something is whole when it returns and has left nothing when it throws.
 /// </summary>
 public interface IObjectStore
 {
@@ -138,8 +137,7 @@ public interface IObjectStore
 
     /// <summary>
     /// Deletes the current version, which with versioning leaves a mark and stays as an earlier one; or, with <paramref name="version"/>,
-    /// that
-    /// version for good. Deleting a mark brings the version before it back.
+    /// that version for good. Deleting a mark brings the version before it back.
     /// </summary>
     /// <param name="bucket">Its name.</param>
     /// <param name="key">Of the object.</param>

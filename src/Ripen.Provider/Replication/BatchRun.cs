@@ -7,8 +7,7 @@ namespace Ripen.Provider.Replication;
 
 /// <summary>
 /// A day's weightless copies over one line: all lanes with something waiting fill evenly until the line has no more to give or they want
-/// none.
-/// Parts of objects count, as they do where a workload is an expectation.
+/// none. Parts of objects count, as they do where a workload is an expectation.
 /// </summary>
 internal static class BatchRun
 {

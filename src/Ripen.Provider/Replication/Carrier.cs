@@ -8,9 +8,8 @@ using Ripen.Provider.Retention;
 namespace Ripen.Provider.Replication;
 
 /// <summary>
-/// Carries objects over the lines while time passes within a day. Works in pieces, each of which is a transaction with how far its line
-/// has come:
-/// what is interrupted goes on where it was. Content is copied before the index speaks of it.
+/// Carries objects over the lines while time passes within a day. Works in pieces, each of which is a transaction with how far its line has
+/// come: what is interrupted goes on where it was. Content is copied before the index speaks of it.
 /// </summary>
 internal sealed class Carrier(ProviderState state)
 {

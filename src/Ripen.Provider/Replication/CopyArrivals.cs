@@ -28,8 +28,8 @@ internal sealed record ArrivingCopy(
 
 /// <summary>
 /// Puts copies down, and books what they cost, inside one transaction. Versions of a key are ordered by the instant at which they were
-/// written and
-/// by the number of their original, on every side alike: in whatever order copies come, both sides end with the same version on top.
+/// written and by the number of their original, on every side alike: in whatever order copies come, both sides end with the same version on
+/// top.
 /// </summary>
 internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposable
 {

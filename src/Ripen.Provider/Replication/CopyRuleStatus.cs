@@ -48,9 +48,8 @@ public enum LineState
 /// <param name="LineOpens">When a cut ends by itself.</param>
 /// <param name="NextTry">When the closed line is tried again.</param>
 /// <param name="FailedTries">How often it was tried in vain.</param>
-/// <param name="EmptyAfterHours">
-/// When all that waits now or comes meanwhile is copied, given today's arrivals and the line: from now, or from when somebody restores it.
-/// Null for never.
+/// <param name="EmptyAfterHours"> When all that waits now or comes meanwhile is copied, given today's arrivals and the line: from now, or
+/// from when somebody restores it. Null for never.
 /// </param>
 /// <param name="EmptyAt">The same as an instant; null as well while nobody knows when the line opens, and when nothing waits.</param>
 /// <param name="ProbeStaysUntil">Until when a probe sent now would have to stay on both sides, by a keep rule; null when it can go at

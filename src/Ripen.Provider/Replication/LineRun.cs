@@ -29,8 +29,7 @@ internal readonly record struct SentObject(long Id, double At);
 
 /// <summary>
 /// A line at work, object by object: lanes that are ready and have something waiting share it byte by byte in equal parts. Goes from one
-/// event (an
-/// object is sent, a lane becomes ready) to the next.
+/// event (an object is sent, a lane becomes ready) to the next.
 /// </summary>
 internal static class LineRun
 {

@@ -96,8 +96,7 @@ internal sealed class Losses(ProviderState state)
 
     /// <summary>
     /// The region can be reached again. Without its data, everything that lay there is removed and what waited to leave it too; what was
-    /// nowhere else is
-    /// listed in the record.
+    /// nowhere else is listed in the record.
     /// </summary>
     public ProofHead BringBack(string region, bool withItsData, string? keptSeen) =>
         state.Change(db =>

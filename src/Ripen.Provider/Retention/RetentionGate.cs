@@ -17,10 +17,8 @@ public sealed record KeptInBucket(string Bucket, double Objects, double Bytes, D
 
 /// <summary>
 /// The one gate through which anything leaves the provider: entries one by one, buckets whole, the data of a region that is destroyed.
-/// Works inside the
-/// transaction of what wants the removal. Content that nothing speaks of any more goes to the trash, to be removed from the disk after the
-/// transaction.
-/// What the index's triggers refuse (see <see cref="Schema"/>) is refused here first, in words.
+/// Works inside the transaction of what wants the removal. Content that nothing speaks of any more goes to the trash, to be removed from
+/// the disk after the transaction. What the index's triggers refuse (see <see cref="Schema"/>) is refused here first, in words.
 /// </summary>
 internal sealed class RetentionGate(SqliteConnection db) : IDisposable
 {

@@ -65,8 +65,7 @@ internal static class StockFold
 
     /// <summary>
     /// The longest of the key's folder and the rules' prefixes that it begins with. A prefix that the key begins with is then one that its
-    /// lot
-    /// begins with too, and no other is: both are beginnings of the same key.
+    /// lot begins with too, and no other is: both are beginnings of the same key.
     /// </summary>
     public static string LotPrefix(string key, string[] cuts)
     {

@@ -5,15 +5,15 @@ using Ripen.Provider;
 namespace Ripen.Server.Demo;
 
 /// <summary>
-/// The made-up estate of Brackwater Ferries, with the past that it has lived. The past is a list of steps; how many were done is
-/// remembered after each, so that a
-/// start that was killed goes on where it was.
+/// The made-up estate of Brackwater Ferries, with the past that it has lived. The past is a list of steps; how many were done is remembered
+/// after each, so that a start that was killed goes on where it was.
 /// </summary>
 public sealed class DemoEstate(
     CurrentEstate current,
     EstateStore store,
     SimulatedProvider provider,
     RipenSettings settings,
+    LocalActors actors,
     ILogger<DemoEstate> log
 )
 {
@@ -22,7 +22,12 @@ public sealed class DemoEstate(
 
     /// <summary>Loads the demo where there is no estate.</summary>
     /// <exception cref="RefusalException">There is one.</exception>
-    public async Task Load(CancellationToken cancel)
+    public Task Load(CancellationToken cancel) => actors.As(Actor.Demo, () => LoadAndLive(cancel));
+
+    /// <summary>Does what is left of the demo's past; nothing where there is no demo, or it is whole.</summary>
+    public Task Live(CancellationToken cancel) => actors.As(Actor.Demo, () => LiveOn(cancel));
+
+    private async Task LoadAndLive(CancellationToken cancel)
     {
         await current.Change(
             async view =>
@@ -41,11 +46,10 @@ public sealed class DemoEstate(
             },
             cancel
         );
-        await Live(cancel);
+        await LiveOn(cancel);
     }
 
-    /// <summary>Does what is left of the demo's past; nothing where there is no demo, or it is whole.</summary>
-    public async Task Live(CancellationToken cancel)
+    private async Task LiveOn(CancellationToken cancel)
     {
         if (await store.Standing(cancel) is not { DemoSteps: { } done } || current.Stores.Standing != Stores.Standing.Together)
             return;

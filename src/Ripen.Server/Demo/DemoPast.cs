@@ -16,8 +16,7 @@ internal sealed record DemoStep(string What, Func<DemoHands, CancellationToken, 
 
 /// <summary>
 /// Three months in the life of the demo, from 2026-11-01 on: midnight runs, changes of mind, a link that is used, a line that was cut and
-/// recovered, a probe and an
-/// audit on record. All of it is done as anybody would do it, on the provider's clock.
+/// recovered, a probe and an audit on record. All of it is done as anybody would do it, on the provider's clock.
 /// </summary>
 internal static class DemoPast
 {

@@ -8,9 +8,8 @@ namespace Ripen.Server.Http;
 
 /// <summary>
 /// What stands between a running Ripen and the web pages of others: who may be asked for (Host), who may change something (Origin,
-/// Sec-Fetch-Site), what a request
-/// must look like, and what every answer says of itself. There are no accounts yet: whoever reaches the server from this machine may do
-/// everything.
+/// Sec-Fetch-Site), what a request must look like, and what every answer says of itself. There are no accounts yet: whoever reaches the
+/// server from this machine may do everything.
 /// </summary>
 public static class Door
 {

@@ -66,8 +66,7 @@ internal sealed class Preconditions
 
     /// <summary>
     /// The one range of bytes that was asked for, as [From, To), of <paramref name="bytes"/>; null for all of it: also when several were
-    /// asked for, when what was asked for
-    /// cannot be understood, and when If-Range says that it was meant for another state.
+    /// asked for, when what was asked for cannot be understood, and when If-Range says that it was meant for another state.
     /// </summary>
     public (long From, long To)? Range(Representation current, long bytes)
     {

@@ -8,8 +8,7 @@ namespace Ripen.Server.Objects;
 
 /// <summary>
 /// Plain HTTP at <c>/objects/{bucket}/{key…}</c> for programs and people with an access: a key and its secret (basic authentication, RFC
-/// 7617), a timed link,
-/// or nothing where a bucket is open to public reading. It runs before routing, on the path as it was sent.
+/// 7617), a timed link, or nothing where a bucket is open to public reading. It runs before routing, on the path as it was sent.
 /// </summary>
 internal sealed class PlainObjects(RequestDelegate next)
 {

@@ -5,9 +5,8 @@ using Ripen.Provider;
 namespace Ripen.Server.Objects;
 
 /// <summary>
-/// Bucket and key as the request's first line has them. The server's own path has dot segments resolved and some escapes left, and so
-/// could name another
-/// object than the client did.
+/// Bucket and key as the request's first line has them. The server's own path has dot segments resolved and some escapes left, and so could
+/// name another object than the client did.
 /// </summary>
 internal static class RequestTarget
 {
