@@ -14,9 +14,12 @@ public sealed class TestServer : IDisposable
     private readonly string folder = Directory.CreateTempSubdirectory("ripen-server-").FullName;
     private WebApplicationFactory<Program> factory;
 
-    public TestServer(bool demo = true)
+    /// <param name="demo">Loads the demo.</param>
+    /// <param name="fill">Puts something into the server's folder before it starts.</param>
+    public TestServer(bool demo = true, Action<string>? fill = null)
     {
         Demo = demo;
+        fill?.Invoke(folder);
         factory = Factory();
         Http = Client();
     }
