@@ -90,7 +90,8 @@ public class DrainBenchmarks
         {
             using var contents = db.Repeated("INSERT INTO content VALUES(?1, ?2, ?3, ?3)", 3);
             using var entries = db.Repeated(
-                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content) VALUES(?1, 1, 1, ?2, 1, ?3, ?4, 0, 1, ?4, ?5)",
+                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content) VALUES(?1, 1, 1, "
+                    + "?2, 1, ?3, ?4, 0, 1, ?4, ?5)",
                 5
             );
             for (var i = 0; i < Objects; i++)

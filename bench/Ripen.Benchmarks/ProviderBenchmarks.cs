@@ -41,7 +41,8 @@ internal sealed class BenchProvider : IDisposable
         {
             db.Run("INSERT INTO content VALUES('none', 0, x'', x'')");
             using var insert = db.Repeated(
-                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content) VALUES(1, 1, 1, ?1, 1, ?2, ?3, 0, 1, ?3, 'none')",
+                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content) VALUES(1, 1, 1, "
+                    + "?1, 1, ?2, ?3, 0, 1, ?3, 'none')",
                 3
             );
             var n = 0;

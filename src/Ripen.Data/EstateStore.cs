@@ -7,67 +7,10 @@ using Ripen.Core.Pricing;
 namespace Ripen.Data;
 
 /// <summary>
-/// An estate as stored, with the versions that a change must name. The provider holds the stock: lots are here only from when an estate or
-/// bucket brought them until <see cref="EstateStore.HandedOver"/> says that the provider has them.
-/// </summary>
-/// <param name="Estate">As decided.</param>
-/// <param name="Version">Rises with every change.</param>
-/// <param name="ImportVersion">In which the whole estate was replaced.</param>
-/// <param name="Buckets">By name.</param>
-/// <param name="Identity">The database's for life.</param>
-/// <param name="Mark">Random, of this version.</param>
-public sealed record StoredEstate(
-    Estate Estate,
-    long Version,
-    long ImportVersion,
-    IReadOnlyDictionary<string, StoredBucket> Buckets,
-    string Identity,
-    string Mark
-);
-
-/// <summary>What a database says of itself, without its estate.</summary>
-/// <param name="Identity">For life.</param>
-/// <param name="Version">Of the estate; 0 when there is none.</param>
-/// <param name="Mark">Of that version.</param>
-/// <param name="ImportVersion">Of the last import.</param>
-/// <param name="AdoptedVersion">The newest that a provider's folder is known to have taken up; 0 for none.</param>
-/// <param name="AdoptedMark">Of that version.</param>
-/// <param name="DemoSteps">Steps of the demo's past that were done; null when it is whole, or no demo.</param>
-public sealed record StoreStanding(
-    string Identity,
-    long Version,
-    string Mark,
-    long ImportVersion,
-    long AdoptedVersion,
-    string AdoptedMark,
-    int? DemoSteps
-);
-
-/// <param name="Version">What a change must name.</param>
-/// <param name="StatedOn">The day on which the rates of its streams hold.</param>
-/// <param name="StockVersion">The version of the estate that brought its lots.</param>
-/// <param name="LiftVersion">The version in which its liftable keep rule was last lifted; 0 for never.</param>
-public sealed record StoredBucket(long Version, DateOnly StatedOn, long StockVersion, long LiftVersion);
-
-/// <summary>A line of the change log. Before and after are documents of the bucket or estate; shown is the cost that was seen before
-/// applying.</summary>
-public sealed record LoggedChange(
-    long Id,
-    DateTimeOffset At,
-    string Actor,
-    string Kind,
-    string Subject,
-    string? Reason,
-    string? Before,
-    string? After,
-    IReadOnlyList<YearChange>? Shown
-);
-
-/// <summary>
 /// Keeps the estate in SQLite. Every call that changes something is one transaction: all of it is stored, its line in the
 /// change log too, or nothing is.
 /// </summary>
-public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvider time, IActors actors)
+public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog log)
 {
     /// <summary>Creates the database or brings it to the newest migration; write-ahead logging is on from then.</summary>
     public async Task Prepare(CancellationToken cancel = default)
@@ -154,10 +97,10 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
                         (row.AdoptedVersion, row.AdoptedMark) = (before?.AdoptedVersion ?? 0, before?.AdoptedMark ?? "");
                         row.DemoSteps = isDemo ? 0 : null;
                     },
-                    (bucket, i) => Mapping.ToRow(bucket, i, estate.Today, replaces + 1),
+                    (bucket, i) => BucketMapping.ToRow(bucket, i, estate.Today, replaces + 1),
                     cancel
                 );
-                Log(db, "estate-imported", estate.Name, null, EstateDocument.Write(estate));
+                log.Add(db, "estate-imported", estate.Name, null, EstateDocument.Write(estate));
             },
             cancel
         );
@@ -187,13 +130,13 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
                     (bucket, i) =>
                     {
                         var known = kept.Buckets[bucket.Name];
-                        var row = Mapping.ToRow(bucket, i, known.StatedOn, known.StockVersion);
+                        var row = BucketMapping.ToRow(bucket, i, known.StatedOn, known.StockVersion);
                         row.LiftVersion = known.LiftVersion;
                         return row;
                     },
                     cancel
                 );
-                Log(
+                log.Add(
                     db,
                     "folder-taken",
                     kept.Estate.Name,
@@ -218,7 +161,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
                 (row.Version, row.Mark) = (Math.Max(row.Version, folderVersion) + 1, NewMark());
                 if (folderImport > 0)
                     row.ImportVersion = folderImport;
-                Log(db, "database-taken", row.Name, givenUp is null ? null : EstateDocument.Write(givenUp), null);
+                log.Add(db, "database-taken", row.Name, givenUp is null ? null : EstateDocument.Write(givenUp), null);
             },
             cancel
         );
@@ -268,8 +211,8 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
             {
                 await Bump(db, estateVersion, cancel);
                 var last = await db.Buckets.MaxAsync(b => (int?)b.Position, cancel) ?? -1;
-                db.Add(Mapping.ToRow(bucket, last + 1, today, estateVersion + 1));
-                Log(db, "bucket-made", bucket.Name, null, Document(bucket), shown);
+                db.Add(BucketMapping.ToRow(bucket, last + 1, today, estateVersion + 1));
+                log.Add(db, "bucket-made", bucket.Name, null, ChangeLog.Document(bucket), shown);
             },
             cancel
         );
@@ -294,7 +237,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
             {
                 await Bump(db, estateVersion, cancel);
                 Fill(await Find(db, after.Name, version, cancel), after, today, lifted: false);
-                Log(db, "bucket-changed", after.Name, Document(before), Document(after), shown);
+                log.Add(db, "bucket-changed", after.Name, ChangeLog.Document(before), ChangeLog.Document(after), shown);
             },
             cancel
         );
@@ -328,7 +271,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
                 var lifted = before with { Keep = after };
                 Fill(row, lifted, today, lifted: true);
                 row.LiftVersion = estateVersion + 1;
-                Log(db, "keep-rule-lifted", before.Name, Document(before), Document(lifted), shown, reason);
+                log.Add(db, "keep-rule-lifted", before.Name, ChangeLog.Document(before), ChangeLog.Document(lifted), shown, reason);
             },
             cancel
         );
@@ -341,7 +284,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
             {
                 await Bump(db, estateVersion, cancel);
                 db.Remove(await Find(db, bucket.Name, version, cancel));
-                Log(db, "bucket-deleted", bucket.Name, Document(bucket), null);
+                log.Add(db, "bucket-deleted", bucket.Name, ChangeLog.Document(bucket), null);
             },
             cancel
         );
@@ -372,7 +315,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
                 foreach (var gone in before.Buckets.Where(b => after.Find(b.Name) is null))
                 {
                     db.Remove(rows.Single(r => r.Name == gone.Name));
-                    Log(db, "bucket-deleted", gone.Name, Document(gone), null);
+                    log.Add(db, "bucket-deleted", gone.Name, ChangeLog.Document(gone), null);
                 }
                 foreach (var bucket in after.Buckets)
                 {
@@ -381,18 +324,18 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
                         continue;
                     if (was is null)
                     {
-                        db.Add(Mapping.ToRow(bucket, ++last, before.Today, estateVersion + 1));
+                        db.Add(BucketMapping.ToRow(bucket, ++last, before.Today, estateVersion + 1));
                     }
                     else
                     {
                         Fill(rows.Single(r => r.Name == bucket.Name), bucket, before.Today, lifted: false);
                     }
-                    Log(
+                    log.Add(
                         db,
                         was is null ? "bucket-made" : kind,
                         bucket.Name,
-                        was is null ? null : Document(was),
-                        Document(bucket),
+                        was is null ? null : ChangeLog.Document(was),
+                        ChangeLog.Document(bucket),
                         shown(bucket.Name)
                     );
                 }
@@ -417,7 +360,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
                         after.MegabitsPerSecond,
                         after.RoundTripMilliseconds
                     );
-                Log(
+                log.Add(
                     db,
                     "line-changed",
                     $"{after.From} – {after.To}",
@@ -427,27 +370,6 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
             },
             cancel
         );
-
-    /// <summary>The newest changes first, at most <paramref name="most"/>.</summary>
-    public async Task<IReadOnlyList<LoggedChange>> Changes(int most, CancellationToken cancel = default)
-    {
-        await using var db = await databases.CreateDbContextAsync(cancel);
-        var rows = await db.Changes.AsNoTracking().OrderByDescending(c => c.Id).Take(most).ToListAsync(cancel);
-        return
-        [
-            .. rows.Select(c => new LoggedChange(
-                c.Id,
-                c.At,
-                c.Actor,
-                c.Kind,
-                c.Subject,
-                c.Reason,
-                c.Before,
-                c.After,
-                c.Shown is null ? null : JsonSerializer.Deserialize<YearChange[]>(c.Shown, EstateDocument.Json)
-            )),
-        ];
-    }
 
     private async Task Change(Func<RipenDb, Task> change, CancellationToken cancel)
     {
@@ -526,9 +448,9 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
     /// <summary>The only place where a stored bucket is written anew: its keep rule never becomes weaker but by being lifted.</summary>
     private static void Fill(BucketRow row, Bucket bucket, DateOnly today, bool lifted)
     {
-        if (KeepRules.Refusal(bucket.Name, Mapping.ToKeep(row), bucket.Keep, today, lifted) is { } refusal)
+        if (KeepRules.Refusal(bucket.Name, BucketMapping.ToKeep(row), bucket.Keep, today, lifted) is { } refusal)
             throw refusal;
-        Mapping.Fill(row, bucket, today);
+        BucketMapping.Fill(row, bucket, today);
         row.Version++;
     }
 
@@ -547,38 +469,4 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, TimeProvid
                 .ThenInclude(r => r.Steps)
             .Include(b => b.Copies)
             .AsSplitQuery();
-
-    private void Log(
-        RipenDb db,
-        string kind,
-        string subject,
-        string? before,
-        string? after,
-        IReadOnlyList<YearChange>? shown = null,
-        string? reason = null
-    ) =>
-        db.Add(
-            new ChangeRow
-            {
-                At = time.GetUtcNow(),
-                Actor = actors.Current.Name,
-                Reason = reason,
-                Kind = kind,
-                Subject = subject,
-                Before = before,
-                After = after,
-                Shown = shown is null ? null : JsonSerializer.Serialize(shown, EstateDocument.Json),
-            }
-        );
-
-    /// <summary>Without what lies there and waits, which is no part of what was decided.</summary>
-    private static string Document(Bucket bucket) =>
-        JsonSerializer.Serialize(
-            bucket with
-            {
-                Stock = [],
-                CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })],
-            },
-            EstateDocument.Json
-        );
 }

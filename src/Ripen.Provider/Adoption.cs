@@ -201,7 +201,8 @@ internal sealed class Adoption(ProviderState state)
         throw new RefusalException(
             RefusalKind.Conflict,
             "region-fixed",
-            $"'{own.Bucket.Name}' holds objects, and objects do not change their region by an edit. Make a bucket in '{region}' and move house into it.",
+            $"'{own.Bucket.Name}' holds objects, and objects do not change their region by an edit. Make a bucket in '{region}' and "
+                + "move house into it.",
             "$.region"
         );
     }
@@ -212,7 +213,8 @@ internal sealed class Adoption(ProviderState state)
     {
         // Counts of changes never come again, so that nobody takes one bucket's stock for that of a later one of the same name.
         db.Run(
-            "INSERT OR IGNORE INTO bucket(name, changes) VALUES(?1, (coalesce((SELECT value FROM meta WHERE name = 'adoption'), 0) + 1) << 32)",
+            "INSERT OR IGNORE INTO bucket(name, changes) VALUES(?1, (coalesce((SELECT value FROM meta WHERE name = 'adoption'), 0) + "
+                + "1) << 32)",
             bucket.Name
         );
         var (days, until, isSealed) = (
@@ -231,7 +233,8 @@ internal sealed class Adoption(ProviderState state)
         if (
             db.Run(
                 """
-                UPDATE bucket SET keep_days = ?2, keep_until = ?3, keep_sealed = ?4 WHERE name = ?1 AND (keep_days IS NOT ?2 OR keep_until IS NOT ?3 OR keep_sealed IS NOT ?4)
+                UPDATE bucket SET keep_days = ?2, keep_until = ?3, keep_sealed = ?4 WHERE name = ?1 AND (keep_days IS NOT ?2
+                    OR keep_until IS NOT ?3 OR keep_sealed IS NOT ?4)
                 """,
                 bucket.Name,
                 days,
@@ -273,7 +276,8 @@ internal sealed class Adoption(ProviderState state)
     private static void PutStock(SqliteConnection db, Terms terms, BucketTerms bucket)
     {
         using var insert = db.Repeated(
-            "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
+            "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags) VALUES(?1, 0, 1, ?2, "
+                + "?3, ?4, ?5, ?6, ?7, ?8, ?9)",
             9
         );
         foreach (var lot in bucket.Bucket.Stock.Where(l => l.Count > 0))

@@ -62,7 +62,8 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
             : throw new RefusalException(
                 RefusalKind.Unavailable,
                 "region-lost",
-                $"'{own.Bucket.Name}' lies in region '{own.Bucket.Region}', which is lost at present; read a copy elsewhere, or wait until the region is back."
+                $"'{own.Bucket.Name}' lies in region '{own.Bucket.Region}', which is lost at present; read a copy elsewhere, or wait "
+                    + "until the region is back."
             );
     }
 

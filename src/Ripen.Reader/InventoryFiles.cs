@@ -169,7 +169,8 @@ internal static class InventoryFiles
                 TypeCode.Double => await Numbers<double>(group, field, Text, cancel),
                 TypeCode.DateTime => await Numbers<DateTime>(group, field, Text, cancel),
                 _ => throw new UnreadableException(
-                    $"The column '{field.Name}' has a type that is not read here, {field.ClrType.Name}; write texts, whole numbers or instants."
+                    $"The column '{field.Name}' has a type that is not read here, {field.ClrType.Name}; write texts, whole numbers or "
+                        + "instants."
                 ),
             };
         }

@@ -17,12 +17,14 @@ internal static class Startup
         {
             RefusalException refusal => refusal.Message,
             SqliteException { SqliteErrorCode: Corrupt or NoDatabase } =>
-                $"'{database}' or '{Path.Combine(folder, "index.db")}' is damaged or no SQLite file; put a backup in its place. Nothing was changed.",
+                $"'{database}' or '{Path.Combine(folder, "index.db")}' is damaged or no SQLite file; put a backup in its place. "
+                    + "Nothing was changed.",
             SqliteException { SqliteErrorCode: ReadOnly or CannotOpen }
             or UnauthorizedAccessException
             or DirectoryNotFoundException
             or FileNotFoundException =>
-                $"'{Path.GetDirectoryName(database)}' or '{folder}' cannot be written; Ripen keeps its database and the provider's folder there.",
+                $"'{Path.GetDirectoryName(database)}' or '{folder}' cannot be written; Ripen keeps its database and the provider's "
+                    + "folder there.",
             SqliteException { SqliteErrorCode: Full } => $"The disk of '{folder}' is full; make room and start again.",
             IOException { InnerException: Microsoft.AspNetCore.Connections.AddressInUseException } taken =>
                 $"{taken.Message} Something listens there already; stop it, or start with --urls=http://127.0.0.1:PORT.",

@@ -58,7 +58,7 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
         page.Click(page.Button("Compare now"));
         page.See("1 the same on both sides, 0 waiting. No difference.");
         page.Click(page.Link("The record"));
-        page.See("1 objects compared by key, version and checksum");
+        page.See("1 object compared by key, version and checksum");
         page.Link("As CSV");
         page.Open("/replication");
         page.Click(page.Find("[aria-label='Records'] li:nth-of-type(2) a"));

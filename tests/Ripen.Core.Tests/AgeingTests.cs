@@ -30,7 +30,8 @@ public class AgeingTests
                             for (var bin = 0; bin < byAge.Length; bin++)
                             {
                                 if (!Compare.Close(byAge[bin], actual[bin]))
-                                    return $"{bucket.Name} {tier.Id} on day {days}, age {AgeBins.Starts[bin]}: {byAge[bin]}, not {actual[bin]}";
+                                    return $"{bucket.Name} {tier.Id} on day {days}, age {AgeBins.Starts[bin]}: {byAge[bin]}, not "
+                                        + $"{actual[bin]}";
                             }
                         }
                     }

@@ -89,6 +89,8 @@ public sealed class CopyHistoryTests
                     var acknowledged = Live(provider, history);
                     foreach (var lost in provider.Inside.Copies.LostRegions())
                         provider.Inside.Copies.BringBack(lost.Region, withItsData: true);
+                    foreach (var rule in provider.Inside.Copies.Rules().Where(r => !r.BringsBack))
+                        MissingIsWhatIsNotThere(provider, rule);
                     provider.Inside.Copies.Restore("aldmouth", "kestrel-sound");
                     provider.PassDays(8);
 
@@ -103,6 +105,16 @@ public sealed class CopyHistoryTests
                 }
             )
             .Check(Config.QuickThrowOnFailure.WithMaxTest(40));
+
+    /// <summary>Counted from both sides laid open: a version of the one that the other has not, and weightless objects by their sum. Marks
+    /// that are to go there as well count too, and are at most those that only the other side has.</summary>
+    private static void MissingIsWhatIsNotThere(TestProvider provider, CopyRuleStatus rule)
+    {
+        var (here, there) = (Side(provider, rule.Bucket), Side(provider, rule.Target));
+        var weightless = Math.Max(0, Weightless(provider, rule.Bucket) - Weightless(provider, rule.Target));
+        var marks = provider.Inside.Copies.Missing(rule.Id) - here.Except(there).Count() - weightless;
+        Assert.InRange(marks, -1e-6, there.Except(here).Count(e => e.IsDeletion) + 1e-6);
+    }
 
     [Fact]
     public void What_a_loss_lists_is_exactly_what_is_gone() =>

@@ -455,7 +455,8 @@ public sealed class RetentionHistoryTests
         provider.Index(db =>
             db.List(
                 """
-                SELECT e.id, b.name, e.sealed_until, e.liftable_until, e.count, e.content, c.sha256 FROM entry e JOIN bucket b ON b.id = e.bucket LEFT JOIN content c ON c.name = e.content
+                SELECT e.id, b.name, e.sealed_until, e.liftable_until, e.count, e.content, c.sha256 FROM entry e
+                    JOIN bucket b ON b.id = e.bucket LEFT JOIN content c ON c.name = e.content
                 WHERE e.kind < 2 AND (e.sealed_until IS NOT NULL OR e.liftable_until IS NOT NULL)
                 """,
                 r => new Entry(

@@ -297,7 +297,8 @@ public sealed class RetentionTests
             )
                 Assert.Throws<SqliteException>(() => db.Run(attack));
             db.Run(
-                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since) SELECT bucket, 0, 1, 'by-the-side', 1, 1, created, written, tier, since FROM entry LIMIT 1"
+                "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since) SELECT bucket, 0, 1, "
+                    + "'by-the-side', 1, 1, created, written, tier, since FROM entry LIMIT 1"
             );
             Assert.Equal(3, db.Value<long>("SELECT count(*) FROM entry WHERE sealed_until = created + 365"));
         }
@@ -321,7 +322,8 @@ public sealed class RetentionTests
     private static List<(string, double, int?, int?)> Kept(TestProvider provider) =>
         provider.Index(db =>
             db.List(
-                "SELECT key, count, sealed_until, liftable_until FROM entry WHERE kind < 2 AND (sealed_until IS NOT NULL OR liftable_until IS NOT NULL) ORDER BY id",
+                "SELECT key, count, sealed_until, liftable_until FROM entry WHERE kind < 2 AND (sealed_until IS NOT NULL OR "
+                    + "liftable_until IS NOT NULL) ORDER BY id",
                 r => (r.GetString(0), r.GetDouble(1), r.Int(2), r.Int(3))
             )
         );

@@ -94,7 +94,7 @@ public sealed class StockTests
             CatchUp = true,
         };
         var draft = estate.Buckets[0] with { CopyTo = [rule] };
-        var taken = provider.Inside.StockFor("harbour", draft).Where(l => rule.Takes(l.Prefix, l.Tags)).ToList();
+        var taken = provider.Inside.StockFor("harbour", draft).Where(l => rule.Scope.Takes(l.Prefix, l.Tags)).ToList();
         Assert.Equal((1, 100), (taken.Single().Count, taken.Single().BytesPerObject));
         Assert.Equal("kind", taken.Single().Tags!.Keys.Single());
 

@@ -25,7 +25,8 @@ public sealed class UpgradeTests
             $"""
             INSERT INTO caught_up VALUES((SELECT id FROM bucket WHERE name = 'harbour'), 'far-away', '');
             INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content)
-                SELECT (SELECT id FROM bucket WHERE name = 'far-away'), 1, 1, key, count, bytes, created, written, tier, since, id, content FROM entry WHERE id = {copied};
+                SELECT (SELECT id FROM bucket WHERE name = 'far-away'), 1, 1, key, count, bytes, created, written, tier, since, id,
+                    content FROM entry WHERE id = {copied};
             """
         );
 

@@ -94,7 +94,8 @@ public sealed class CurlTests(CurlFixture fixture) : IClassFixture<CurlFixture>
             var stream = socket.GetStream();
             await stream.WriteAsync(
                 Encoding.ASCII.GetBytes(
-                    $"PUT /objects/port-sonar/cut-short HTTP/1.1\r\nHost: localhost\r\nAuthorization: Basic {basic}\r\nContent-Length: 5000000\r\n\r\n"
+                    "PUT /objects/port-sonar/cut-short HTTP/1.1\r\nHost: localhost\r\nAuthorization: Basic "
+                        + $"{basic}\r\nContent-Length: 5000000\r\n\r\n"
                 )
             );
             await stream.WriteAsync(new byte[2_000_000]);

@@ -15,6 +15,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
     private readonly string folder = Directory.CreateTempSubdirectory("ripen-store-").FullName;
     private readonly ServiceProvider services;
     private readonly EstateStore store;
+    private readonly ChangeLog log;
 
     public EstateStoreTests()
     {
@@ -24,6 +25,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
             .AddEstateStore(Path.Combine(folder, "store.db"))
             .BuildServiceProvider();
         store = services.GetRequiredService<EstateStore>();
+        log = services.GetRequiredService<ChangeLog>();
     }
 
     public async ValueTask InitializeAsync() => await store.Prepare();
@@ -70,7 +72,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
         var after = (await store.Load())!;
         Assert.Equal(1, after.Version);
         Assert.Equal(before, EstateDocument.Write(after.Estate));
-        Assert.Single(await store.Changes(10));
+        Assert.Single(await log.Newest(10));
     }
 
     private static async Task IsStale(Func<Task> attempt) =>
@@ -107,7 +109,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
         var stored = (await store.Load())!;
         Assert.Null(stored.Estate.Find(free.Name)!.Keep);
         Assert.Equal(3, stored.Buckets[free.Name].LiftVersion);
-        var logged = (await store.Changes(1)).Single();
+        var logged = (await log.Newest(1)).Single();
         Assert.Equal(("keep-rule-lifted", "the case was closed", "you, on this machine"), (logged.Kind, logged.Reason, logged.Actor));
     }
 
@@ -165,7 +167,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
         Assert.Equal((2, 2, 1), (stored.Version, stored.Buckets["deck-cameras"].Version, stored.Buckets["cameras-far"].Version));
         Assert.Equal(1, stored.Buckets["port-sonar"].Version);
         Assert.Equal("bow", stored.Estate.Find("deck-cameras")!.CopyTo.Single().Tags!["deck"]);
-        Assert.Equal(["bucket-made", "bucket-changed"], (await store.Changes(2)).Select(c => c.Kind));
+        Assert.Equal(["bucket-made", "bucket-changed"], (await log.Newest(2)).Select(c => c.Kind));
 
         // The second of the two is refused by a foreign key after the first was written.
         var now = stored.Estate;
@@ -208,6 +210,6 @@ public sealed class EstateStoreTests : IAsyncLifetime
     {
         Assert.Null(await store.Load());
         Assert.Equal(0, await store.Version());
-        Assert.Empty(await store.Changes(10));
+        Assert.Empty(await log.Newest(10));
     }
 }

@@ -187,7 +187,8 @@ public sealed class TwoStoresTests : IDisposable
             db.Open();
             using var command = db.CreateCommand();
             command.CommandText =
-                "UPDATE Bucket SET KeepDays = NULL, KeepStrength = NULL WHERE Name = 'deck-cameras'; UPDATE Estate SET Version = Version + 1, Mark = 'by hand'";
+                "UPDATE Bucket SET KeepDays = NULL, KeepStrength = NULL WHERE Name = 'deck-cameras'; UPDATE Estate SET Version = "
+                + "Version + 1, Mark = 'by hand'";
             command.ExecuteNonQuery();
         }
         server.Restart();
@@ -213,7 +214,8 @@ public sealed class TwoStoresTests : IDisposable
             db.Open();
             using var command = db.CreateCommand();
             command.CommandText =
-                "CREATE TABLE IF NOT EXISTS __EFMigrationsLock(Id INTEGER PRIMARY KEY, Timestamp TEXT); INSERT OR REPLACE INTO __EFMigrationsLock VALUES(1, '2026-01-01')";
+                "CREATE TABLE IF NOT EXISTS __EFMigrationsLock(Id INTEGER PRIMARY KEY, Timestamp TEXT); INSERT OR REPLACE INTO "
+                + "__EFMigrationsLock VALUES(1, '2026-01-01')";
             command.ExecuteNonQuery();
         }
         server.Restart();

@@ -147,7 +147,8 @@ public sealed record StorageAdvice(DataUse Kind, IReadOnlyList<string> Reasons, 
         {
             DataUse.WholeObjects =>
             [
-                "What is written whole, read whole and never edited in place needs no more, and it is the only kind whose price falls as data ages.",
+                "What is written whole, read whole and never edited in place needs no more, and it is the only kind whose price falls "
+                    + "as data ages.",
             ],
             DataUse.SharedFiles =>
             [
@@ -170,18 +171,21 @@ public sealed record StorageAdvice(DataUse Kind, IReadOnlyList<string> Reasons, 
     )
     {
         if (schemes.Count == 0)
-            yield return $"No scheme of the price book survives the loss of a {Name(asked.Survives)}: add one, or copy the bucket to another region.";
+            yield return $"No scheme of the price book survives the loss of a {Name(asked.Survives)}: add one, or copy the bucket to "
+                + "another region.";
         if (tiers.Count == 0)
             yield return $"No tier gives the first byte within {asked.MostWaitHours:0.##} hours.";
         if (choices.Count == 0)
             yield break;
         var best = choices[0];
         var tier = book.Tiers[book.Coldness(best.Tier)];
-        yield return $"Of {choices.Count} choices that meet the demands, {tier.Name} in {book.FindRegion(best.Region)!.Name} costs least in the fifth year, storage, requests and recalls together.";
+        yield return $"Of {choices.Count} choices that meet the demands, {tier.Name} in {book.FindRegion(best.Region)!.Name} costs "
+            + "least in the fifth year, storage, requests and recalls together.";
         foreach (var slow in book.Tiers.Except(tiers))
             yield return $"{slow.Name} would be cheaper to store in, but the first byte takes {slow.WaitHours:0.##} hours.";
         if (asked.GoneAfterDays < tier.MinimumStayDays)
-            yield return $"{tier.Name} charges for {tier.MinimumStayDays} days, and data goes after {asked.GoneAfterDays}: that is counted in.";
+            yield return $"{tier.Name} charges for {tier.MinimumStayDays} days, and data goes after {asked.GoneAfterDays}: that is "
+                + "counted in.";
         if (asked.BytesPerObject < tier.MinimumObjectBytes)
             yield return $"{tier.Name} bills every object as at least {tier.MinimumObjectBytes:#,0} bytes: bundle small ones first.";
         yield return $"{book.FindScheme(best.Scheme)!.Name} is the cheapest scheme that survives the loss of a {Name(asked.Survives)}.";

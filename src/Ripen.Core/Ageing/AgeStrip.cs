@@ -10,7 +10,18 @@ public sealed record StripBand(string Tier, int From, int? To);
 public sealed record ShortStay(string Tier, int From, int To, int StaysDays, int MinimumDays);
 
 /// <summary>What happens by age to what lies under one prefix.</summary>
-public sealed record StripLane(string Prefix, IReadOnlyList<StripBand> Bands, int? ExpireAt, IReadOnlyList<ShortStay> ShortStays);
+/// <param name="Prefix">Under which.</param>
+/// <param name="Rules">The ids of the rules that begin there, in their order; each rule is in one lane.</param>
+/// <param name="Bands">From young to old.</param>
+/// <param name="ExpireAt">Age in days; null for never.</param>
+/// <param name="ShortStays">Where a minimum stay is broken.</param>
+public sealed record StripLane(
+    string Prefix,
+    IReadOnlyList<string> Rules,
+    IReadOnlyList<StripBand> Bands,
+    int? ExpireAt,
+    IReadOnlyList<ShortStay> ShortStays
+);
 
 /// <summary>A bucket drawn by the age of its data: a lane for each prefix that has rules, in their order, and one for data that no rule
 /// covers.</summary>
@@ -19,8 +30,8 @@ public sealed record AgeStrip(IReadOnlyList<StripLane> Lanes, int? KeepDays, Dat
     public static AgeStrip Of(Bucket bucket, PriceBook prices, DateOnly today)
     {
         var prefixes = bucket.Rules.Select(r => r.Prefix).Distinct().ToList();
-        var data = bucket.Streams.Select(s => s.Prefix).Concat(bucket.Stock.Select(l => l.Prefix));
-        if (prefixes.Count == 0 || data.Any(d => !prefixes.Any(p => Prefixes.Covers(p, d))))
+        var data = bucket.Streams.Select(s => s.Prefix).Concat(bucket.Stock.Select(l => l.Prefix)).Distinct();
+        if (prefixes.Count == 0 || data.Any(d => !bucket.Rules.Any(r => r.Scope.TakesKey(d))))
             prefixes.Add("");
         return new AgeStrip([.. prefixes.Select(p => Lane(p, bucket, prices, today))], bucket.Keep?.Days, bucket.Keep?.Until);
     }
@@ -40,14 +51,15 @@ public sealed record AgeStrip(IReadOnlyList<StripLane> Lanes, int? KeepDays, Dat
             (tier, from) = (step.Tier, step.Age);
         }
         bands.Add(new StripBand(prices.Tiers[tier].Id, from, expireAt));
-        return new StripLane(prefix, bands, expireAt, [.. bands.Select(b => Short(b, prices)).OfType<ShortStay>()]);
+        var rules = bucket.Rules.Where(r => r.Prefix == prefix).Select(r => r.Id);
+        return new StripLane(prefix, [.. rules], bands, expireAt, [.. bands.Select(b => Short(b, prices)).OfType<ShortStay>()]);
     }
 
     private static ShortStay? Short(StripBand band, PriceBook prices)
     {
-        var minimum = prices.Tiers[prices.Coldness(band.Tier)].MinimumStayDays;
-        return band.To is { } to && to - band.From < minimum
-            ? new ShortStay(band.Tier, to, band.From + minimum, to - band.From, minimum)
+        var tier = prices.Tiers[prices.Coldness(band.Tier)];
+        return band.To is { } to && tier.DaysShort(to - band.From) is var missing and > 0
+            ? new ShortStay(band.Tier, to, to + missing, to - band.From, tier.MinimumStayDays)
             : null;
     }
 }

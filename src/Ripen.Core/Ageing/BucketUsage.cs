@@ -140,7 +140,7 @@ public sealed class BucketUsage
             if (!moves.IsEmpty)
                 moves[m] += life.MovesOn(i, p, q);
             if (tier.MinimumStayDays > 0)
-                early[m] += life.ShortOfMinimum(i, tier.MinimumStayDays, p, q) * billedBytes;
+                early[m] += life.ShortOfMinimum(i, tier, p, q) * billedBytes;
         }
     }
 
@@ -179,13 +179,13 @@ public sealed class BucketUsage
                 sent[calendar.MonthOf(copies.Arrived)] += copies.Objects * copies.BytesPerObject;
             return sent;
         }
-        foreach (var stream in bucket.Streams.Where(s => rule.Takes(s.Prefix, s.Tags)))
+        foreach (var stream in bucket.Streams.Where(s => rule.Scope.Takes(s.Prefix, s.Tags)))
             Stream(stream, 0, calendar.Days);
         foreach (var lot in rule.Waiting)
             sent[0] += lot.Count * lot.BytesPerObject;
         if (rule.CatchUp)
         {
-            foreach (var lot in bucket.Stock.Where(l => rule.Takes(l.Prefix, l.Tags)))
+            foreach (var lot in bucket.Stock.Where(l => rule.Scope.Takes(l.Prefix, l.Tags)))
                 sent[0] += lot.Count * lot.BytesPerObject;
         }
         return sent;

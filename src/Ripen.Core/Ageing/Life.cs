@@ -1,3 +1,5 @@
+using Ripen.Core.Pricing;
+
 namespace Ripen.Core.Ageing;
 
 /// <summary>
@@ -52,17 +54,17 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool Exp
     /// <summary>
     /// Object-days short of the minimum stay for objects that leave stay <paramref name="i"/> on the days [p, q), by moving or by removal.
     /// </summary>
-    public double ShortOfMinimum(int i, int minimumStayDays, int p, int q)
+    public double ShortOfMinimum(int i, Tier tier, int p, int q)
     {
         var stay = Stays[i];
-        var missing = Math.Max(0, minimumStayDays - (stay.To - stay.Since));
+        var missing = tier.DaysShort(stay.To - stay.Since);
         var leavesByAge = i < Stays.Count - 1 || ExpiresByAge;
         var byAge = missing > 0 && leavesByAge ? missing * Cohorts.Count(p - stay.To, Math.Min(q, GoneOn) - stay.To) : 0;
         if (p > GoneOn || GoneOn >= q)
             return byAge;
         // All leave on one day, having stayed GoneOn - created - Since days: the younger, the more is missing.
-        var first = Math.Max(Math.Max(GoneOn - stay.To, Cohorts.First), GoneOn - stay.Since - minimumStayDays + 1);
-        return byAge + Cohorts.Rising(first, GoneOn - stay.From, minimumStayDays - GoneOn + stay.Since + first);
+        var first = Math.Max(Math.Max(GoneOn - stay.To, Cohorts.First), GoneOn - stay.Since - tier.MinimumStayDays + 1);
+        return byAge + Cohorts.Rising(first, GoneOn - stay.From, tier.MinimumStayDays - GoneOn + stay.Since + first);
     }
 
     /// <summary>Objects that rest in stay <paramref name="i"/> on <paramref name="day"/>, after that day's rules have run.</summary>

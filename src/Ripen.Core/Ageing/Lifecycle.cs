@@ -31,11 +31,11 @@ public sealed record Lifecycle
         var expireAt = Never;
         foreach (var rule in bucket.Rules)
         {
-            if (!Prefixes.Covers(rule.Prefix, prefix))
+            if (!rule.Scope.TakesKey(prefix))
                 continue;
             if (rule.ExpireAt is { } age)
                 expireAt = Math.Min(expireAt, age);
-            if (bytesPerObject < rule.SmallestBytes)
+            if (!rule.StepScope.TakesSize(bytesPerObject))
                 continue;
             foreach (var step in rule.Steps)
                 steps.Add(new AgeStep(step.Age, prices.Coldness(step.Tier)));

@@ -51,7 +51,7 @@ internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Writing?
                     yield return Arriving(copies, landing);
                 continue;
             }
-            foreach (var stream in from.Streams.Where(s => rule.Takes(s.Prefix, s.Tags)))
+            foreach (var stream in from.Streams.Where(s => rule.Scope.Takes(s.Prefix, s.Tags)))
                 yield return Stream(stream, 0, days, landing);
             // Without a limit, what waited and what is caught up arrives today.
             foreach (var lot in rule.Waiting)
@@ -61,7 +61,7 @@ internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Writing?
                 );
             if (!rule.CatchUp)
                 continue;
-            foreach (var lot in from.Stock.Where(l => rule.Takes(l.Prefix, l.Tags)))
+            foreach (var lot in from.Stock.Where(l => rule.Scope.Takes(l.Prefix, l.Tags)))
             {
                 yield return Arriving(
                     new DatedCopies(lot.Prefix, lot.BytesPerObject, lot.Created.DayNumber - today.DayNumber, 0, lot.Count),

@@ -20,7 +20,7 @@ public static class TodaysRun
                 for (var i = 0; i < life.Stays.Count; i++)
                 {
                     var tier = prices.Tiers[life.Stays[i].Tier];
-                    var missing = life.ShortOfMinimum(i, tier.MinimumStayDays, 0, 1) * tier.BilledBytes(population.BytesPerObject);
+                    var missing = life.ShortOfMinimum(i, tier, 0, 1) * tier.BilledBytes(population.BytesPerObject);
                     if (i + 1 < life.Stays.Count)
                         Add(life.Stays[i].Tier, life.Stays[i + 1].Tier, life.MovesOn(i, 0, 1), population.BytesPerObject, missing);
                     Add(life.Stays[i].Tier, -1, life.Removed(i, 0, 1), population.BytesPerObject, missing);

@@ -88,6 +88,14 @@ public sealed record LifecycleRule
 
     /// <summary>Age in days, at least 1; null for never.</summary>
     public int? ExpireAt { get; init; }
+
+    /// <summary>What expires by this rule.</summary>
+    [JsonIgnore]
+    public Scope Scope => new(Prefix);
+
+    /// <summary>What its steps move.</summary>
+    [JsonIgnore]
+    public Scope StepScope => new(Prefix, SmallestBytes: SmallestBytes);
 }
 
 /// <summary>At this age (days) objects move to this tier, unless they are in a colder one.</summary>
@@ -138,15 +146,13 @@ public sealed record CopyRule
     /// <summary>What waits for the line on the estate's today, first come first.</summary>
     public IReadOnlyList<WaitingLot> Waiting { get; init; } = [];
 
-    /// <summary>Whether objects under <paramref name="prefix"/> with these tags are copied.</summary>
-    public bool Takes(string prefix, IReadOnlyDictionary<string, string>? tags) =>
-        Prefixes.Covers(Prefix, prefix)
-        && (Tags is null || Tags.All(t => tags is not null && tags.TryGetValue(t.Key, out var value) && value == t.Value));
+    /// <summary>What is copied.</summary>
+    [JsonIgnore]
+    public Scope Scope => new(Prefix, Tags);
 
     /// <summary>Whether this is the rule <paramref name="other"/>, perhaps with other settings: the same scope to the same
     /// bucket.</summary>
-    public bool IsSame(CopyRule other) =>
-        Bucket == other.Bucket && Prefix == other.Prefix && TagText.Write(Tags) == TagText.Write(other.Tags);
+    public bool IsSame(CopyRule other) => Bucket == other.Bucket && Scope.IsSame(other.Scope);
 }
 
 /// <summary>Objects that are alike and wait to be copied.</summary>
@@ -166,10 +172,4 @@ public sealed record WaitingLot
     /// <summary>Whole objects and the fraction together.</summary>
     [JsonIgnore]
     public double Count => Objects + (Fraction ?? 0);
-}
-
-public static class Prefixes
-{
-    /// <summary>Whether a rule for <paramref name="prefix"/> covers everything that lies under <paramref name="lot"/>.</summary>
-    public static bool Covers(string prefix, string lot) => lot.StartsWith(prefix, StringComparison.Ordinal);
 }

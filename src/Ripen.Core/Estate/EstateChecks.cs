@@ -1,5 +1,6 @@
 using System.Text.RegularExpressions;
 using Ripen.Core.Pricing;
+using static Ripen.Core.Estates.Checks;
 
 namespace Ripen.Core.Estates;
 
@@ -8,7 +9,7 @@ internal static partial class EstateChecks
 {
     public static void Check(Estate estate, Findings findings)
     {
-        CheckPriceBook(estate.PriceBook, findings);
+        PriceBookChecks.Check(estate.PriceBook, findings);
         Unique(estate.Buckets, b => b.Name, i => $"$.buckets[{i}].name", "duplicate-name", findings);
         var buckets = Present(estate.Buckets).Select(b => b.Item).ToList();
         foreach (var (bucket, i) in Present(estate.Buckets))
@@ -36,7 +37,8 @@ internal static partial class EstateChecks
             NameShape().IsMatch(bucket.Name),
             "invalid-name",
             $"{path}.name",
-            $"'{bucket.Name}' cannot be a bucket's name; use 3 to 63 lower-case letters, digits and hyphens, and begin and end with a letter or digit."
+            $"'{bucket.Name}' cannot be a bucket's name; use 3 to 63 lower-case letters, digits and hyphens, and begin and end with a "
+                + "letter or digit."
         );
         Refer(bucket.Region, prices.Regions.Any(r => r?.Id == bucket.Region), "region", $"{path}.region", findings);
         Refer(bucket.Scheme, prices.Schemes.Any(s => s?.Id == bucket.Scheme), "scheme", $"{path}.scheme", findings);
@@ -145,7 +147,8 @@ internal static partial class EstateChecks
                 rule.Tier is null || region.PriceOf(rule.Tier) is not null,
                 "not-offered",
                 "$.region",
-                $"Copies from '{from.Name}' land in tier '{rule.Tier}', which has no price in region '{bucket.Region}'; change that copy rule first, or choose another region."
+                $"Copies from '{from.Name}' land in tier '{rule.Tier}', which has no price in region '{bucket.Region}'; change that "
+                    + "copy rule first, or choose another region."
             );
             findings.Require(
                 !rule.FollowDeletions || bucket.Versioning,
@@ -160,7 +163,8 @@ internal static partial class EstateChecks
                 false,
                 "not-offered",
                 "$.region",
-                $"Objects lie in tier '{tier}' here, which has no price in region '{bucket.Region}'; move them to another tier first, or choose another region."
+                $"Objects lie in tier '{tier}' here, which has no price in region '{bucket.Region}'; move them to another tier first, "
+                    + "or choose another region."
             );
         }
     }
@@ -208,7 +212,8 @@ internal static partial class EstateChecks
                     warm < 0 || cold < 0 || warm < cold,
                     "warming-step",
                     $"{at}.steps[{now}].tier",
-                    $"The step at age {later.Age} must go to a tier colder than '{earlier.Tier}', which objects reach at age {earlier.Age}.",
+                    $"The step at age {later.Age} must go to a tier colder than '{earlier.Tier}', which objects reach at age "
+                        + $"{earlier.Age}.",
                     about
                 );
             }
@@ -216,39 +221,6 @@ internal static partial class EstateChecks
 
         // Unreadable tiers are null here, unlike in a valid price book.
         int Place(string tier) => prices.Tiers.Select((t, i) => t?.Id == tier ? i : -1).DefaultIfEmpty(-1).Max();
-    }
-
-    private static void CheckPriceBook(PriceBook prices, Findings findings)
-    {
-        const string book = "$.priceBook";
-        findings.Require(
-            CurrencyShape().IsMatch(prices.Currency),
-            "invalid-currency",
-            $"{book}.currency",
-            $"'{prices.Currency}' is not a currency code; write three capital letters (ISO 4217).",
-            book
-        );
-        Unique(prices.Tiers, t => t.Id, i => $"{book}.tiers[{i}].id", "duplicate-id", findings);
-        Unique(prices.Schemes, s => s.Id, i => $"{book}.schemes[{i}].id", "duplicate-id", findings);
-        foreach (var (scheme, i) in Present(prices.Schemes))
-            CheckScheme(scheme, $"{book}.schemes[{i}]", findings);
-        Unique(prices.Regions, r => r.Id, i => $"{book}.regions[{i}].id", "duplicate-id", findings);
-        Unique(prices.Transfers, t => $"{t.From} to {t.To}", i => $"{book}.transfers[{i}]", "duplicate-id", findings);
-        foreach (var (region, i) in Present(prices.Regions))
-        {
-            var at = $"{book}.regions[{i}].prices";
-            Unique(region.Prices, p => p.Tier, j => $"{at}[{j}].tier", "duplicate-id", findings);
-            foreach (var (price, j) in Present(region.Prices))
-            {
-                Refer(price.Tier, prices.Tiers.Any(t => t?.Id == price.Tier), "tier", $"{at}[{j}].tier", findings);
-                CheckBands(price.Storage, $"{at}[{j}].storage", findings);
-            }
-        }
-        foreach (var (transfer, i) in Present(prices.Transfers))
-        {
-            Refer(transfer.From, prices.Regions.Any(r => r?.Id == transfer.From), "region", $"{book}.transfers[{i}].from", findings);
-            Refer(transfer.To, prices.Regions.Any(r => r?.Id == transfer.To), "region", $"{book}.transfers[{i}].to", findings);
-        }
     }
 
     public static void CheckKeep(KeepRule keep, string path, Findings findings) =>
@@ -260,51 +232,6 @@ internal static partial class EstateChecks
             $"{path}.days",
             $"{path}.until"
         );
-
-    internal static void CheckScheme(Scheme scheme, string at, Findings findings) =>
-        findings.Require(
-            scheme.Coded is null || scheme.Copies == 1,
-            "coded-copies",
-            $"{at}.copies",
-            "A coded scheme has one copy, cut into fragments; write 1 or remove 'coded'.",
-            $"{at}.coded"
-        );
-
-    private static void CheckBands(IReadOnlyList<StorageBand> bands, string at, Findings findings)
-    {
-        findings.Require(bands.Count > 0, "no-band", at, "Write at least one band with a price.");
-        for (var i = 0; i < bands.Count; i++)
-        {
-            if (bands[i] is not { } band)
-                continue;
-            var last = i == bands.Count - 1;
-            if (last)
-                findings.Require(
-                    band.UpTo is null,
-                    "band-limit",
-                    $"{at}[{i}].upTo",
-                    "The last band has no limit; remove 'upTo' or add a band after it."
-                );
-            else
-                findings.Require(
-                    band.UpTo is not null,
-                    "band-limit",
-                    $"{at}[{i}]",
-                    "Only the last band goes without 'upTo'; give this one a limit.",
-                    $"{at}[{i}].upTo"
-                );
-            if (i > 0 && bands[i - 1]?.UpTo is { } below && band.UpTo is { } limit)
-            {
-                findings.Require(
-                    below < limit,
-                    "not-rising",
-                    $"{at}[{i}].upTo",
-                    "'upTo' must rise from band to band.",
-                    $"{at}[{i - 1}].upTo"
-                );
-            }
-        }
-    }
 
     private static void Offered(string tier, Bucket bucket, string at, string bucketPath, PriceBook prices, Findings findings)
     {
@@ -321,53 +248,6 @@ internal static partial class EstateChecks
         );
     }
 
-    private static void Refer(string id, bool known, string kind, string at, Findings findings) =>
-        findings.Require(
-            known,
-            "unknown-reference",
-            at,
-            $"There is no {kind} '{id}'; correct the name or add it.",
-            "$.priceBook",
-            $"$.priceBook.{kind}s"
-        );
-
-    private static void Unique<T>(IReadOnlyList<T> items, Func<T, string> name, Func<int, string> at, string code, Findings findings)
-        where T : class
-    {
-        var seen = new Dictionary<string, int>();
-        foreach (var (item, i) in Present(items))
-        {
-            if (findings.IsBroken(at(i)) || name(item).Length == 0)
-                continue;
-            if (!seen.TryAdd(name(item), i))
-                findings.Require(false, code, at(i), $"'{name(item)}' is there already, at {at(seen[name(item)])}; choose another.");
-        }
-    }
-
-    private static void Rises<T>(IReadOnlyList<T> items, Func<T, int> value, Func<int, string> at, string message, Findings findings)
-        where T : class
-    {
-        for (var i = 1; i < items.Count; i++)
-        {
-            if (items[i - 1] is { } before && items[i] is { } now)
-                findings.Require(value(before) < value(now), "not-rising", at(i), message, at(i - 1));
-        }
-    }
-
-    /// <summary>The elements that could be read, with their places in the document.</summary>
-    private static IEnumerable<(T Item, int Index)> Present<T>(IReadOnlyList<T> items)
-        where T : class
-    {
-        for (var i = 0; i < items.Count; i++)
-        {
-            if (items[i] is not null)
-                yield return (items[i], i);
-        }
-    }
-
     [GeneratedRegex("^[a-z0-9][a-z0-9-]{1,61}[a-z0-9]\\z")]
     private static partial Regex NameShape();
-
-    [GeneratedRegex("^[A-Z]{3}\\z")]
-    private static partial Regex CurrencyShape();
 }

@@ -130,7 +130,7 @@ public static class EstateDocument
         var findings = new Findings();
         var wrapped = JsonSerializer.SerializeToElement(new { scheme }, Json);
         new ObjectReader(wrapped, "$", findings).Object("scheme", EstateReader.Scheme);
-        EstateChecks.CheckScheme(scheme, "$.scheme", findings);
+        PriceBookChecks.CheckScheme(scheme, "$.scheme", findings);
         return findings.Problems;
     }
 

@@ -37,7 +37,8 @@ public static class KeepRules
             return new RefusalException(
                 RefusalKind.Conflict,
                 "sealed",
-                $"'{bucket}' is kept by a sealed rule ({Words(before)}). It can be made longer, and never shorter, liftable or gone, by anybody.",
+                $"'{bucket}' is kept by a sealed rule ({Words(before)}). It can be made longer, and never shorter, liftable or gone, "
+                    + "by anybody.",
                 "$.keep"
             );
         }
@@ -46,7 +47,8 @@ public static class KeepRules
             : new RefusalException(
                 RefusalKind.Conflict,
                 "needs-lifting",
-                $"'{bucket}' is kept by a liftable rule ({Words(before)}). Lift it by a request of its own, with a reason; a change of the bucket cannot weaken it.",
+                $"'{bucket}' is kept by a liftable rule ({Words(before)}). Lift it by a request of its own, with a reason; a change "
+                    + "of the bucket cannot weaken it.",
                 "$.keep"
             );
     }

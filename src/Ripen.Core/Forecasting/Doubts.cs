@@ -43,7 +43,7 @@ public static class Doubts
             for (var k = 0; k < i; k++)
             {
                 var other = bucket.Rules[k];
-                if (Prefixes.Covers(rule.Prefix, other.Prefix) || Prefixes.Covers(other.Prefix, rule.Prefix))
+                if (rule.Scope.Overlaps(other.Scope))
                 {
                     doubts.Add(
                         new(
@@ -70,7 +70,8 @@ public static class Doubts
                     new(
                         "expiry-waits",
                         $"$.rules[{i}].expireAt",
-                        $"Expiry at day {expiry} has to wait for objects created before {until.AddDays(-expiry):yyyy-MM-dd}: the keep rule holds everything until {until:yyyy-MM-dd}."
+                        $"Expiry at day {expiry} has to wait for objects created before {until.AddDays(-expiry):yyyy-MM-dd}: the keep "
+                            + $"rule holds everything until {until:yyyy-MM-dd}."
                     )
                 );
             }
@@ -85,7 +86,8 @@ public static class Doubts
                 new(
                     "too-few-zones",
                     "$.scheme",
-                    $"'{scheme.Name}' wants {needed} zones, and {region.Name} has {region.Zones}: the loss of one zone takes more than the scheme allows for."
+                    $"'{scheme.Name}' wants {needed} zones, and {region.Name} has {region.Zones}: the loss of one zone takes more "
+                        + "than the scheme allows for."
                 )
             );
         }
@@ -98,7 +100,8 @@ public static class Doubts
                     new(
                         "minimum-stay",
                         "$.rules",
-                        $"{where} stay {stay.StaysDays} days in {Name(stay.Tier)}, which charges for {stay.MinimumDays}: {stay.MinimumDays - stay.StaysDays} days are paid for nothing."
+                        $"{where} stay {stay.StaysDays} days in {Name(stay.Tier)}, which charges for {stay.MinimumDays}: "
+                            + $"{stay.MinimumDays - stay.StaysDays} days are paid for nothing."
                     )
                 );
             }
@@ -116,7 +119,8 @@ public static class Doubts
                 new(
                     "copies-without-versions",
                     at,
-                    $"'{side.Name}' keeps no versions: what is overwritten there is gone before anybody can compare; switch versioning on for both sides."
+                    $"'{side.Name}' keeps no versions: what is overwritten there is gone before anybody can compare; switch "
+                        + "versioning on for both sides."
                 )
             );
         }
@@ -129,7 +133,8 @@ public static class Doubts
                 new(
                     "line-too-thin",
                     at,
-                    $"The line from '{bucket.Region}' to '{target.Region}' carries {line.BytesPerSecond * 86400:0.###e+0} bytes a day, and {arriving * 86400:0.###e+0} arrive: copies fall behind for good."
+                    $"The line from '{bucket.Region}' to '{target.Region}' carries {line.BytesPerSecond * 86400:0.###e+0} bytes a "
+                        + $"day, and {arriving * 86400:0.###e+0} arrive: copies fall behind for good."
                 )
             );
         }

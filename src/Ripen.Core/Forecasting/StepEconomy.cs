@@ -47,7 +47,9 @@ public static class StepEconomies
     {
         var copied = estate.Buckets.SelectMany(b =>
             b.CopyTo.Where(c => c.Bucket == bucket.Name)
-                .SelectMany(c => b.Streams.Where(s => c.Takes(s.Prefix, s.Tags)).Select(s => (Stream: s, Landing: c.Tier ?? bucket.Tier)))
+                .SelectMany(c =>
+                    b.Streams.Where(s => c.Scope.Takes(s.Prefix, s.Tags)).Select(s => (Stream: s, Landing: c.Tier ?? bucket.Tier))
+                )
         );
         return
         [
@@ -140,7 +142,7 @@ public static class StepEconomies
         }
 
         private double EarlyLeave(int tier, int stays, long bytes) =>
-            prices.Tiers[tier].BilledBytes(bytes) * Math.Max(0, prices.Tiers[tier].MinimumStayDays - stays) * DayPrice(tier);
+            prices.Tiers[tier].BilledBytes(bytes) * prices.Tiers[tier].DaysShort(stays) * DayPrice(tier);
 
         private double StoredADay(int tier, long bytes) =>
             (prices.Tiers[tier].BilledBytes(bytes) * DayPrice(tier))

@@ -60,6 +60,10 @@ public sealed record Tier
     /// <summary>Hours before the first byte of a recall.</summary>
     public required double WaitHours { get; init; }
 
+    /// <summary>Days of the minimum stay that are missing, and charged, when objects leave after so many days in the tier; 0 when they
+    /// stayed long enough.</summary>
+    public int DaysShort(int stayedDays) => Math.Max(0, MinimumStayDays - stayedDays);
+
     /// <summary>Bytes that this tier bills for one object of <paramref name="bytesPerObject"/> bytes, without the index.</summary>
     public double BilledBytes(long bytesPerObject) => (double)Math.Max(bytesPerObject, MinimumObjectBytes) + OverheadBytes;
 }

@@ -102,7 +102,8 @@ public sealed record SchemePromise
             yield return new(
                 "spread-too-narrow",
                 "$.over",
-                $"It is named for its spread over {word}s, but the loss of one {word} takes {fullest} of {placement.Fragments.Count} fragments where {placement.Spare} may go: data is lost."
+                $"It is named for its spread over {word}s, but the loss of one {word} takes {fullest} of {placement.Fragments.Count} "
+                    + $"fragments where {placement.Spare} may go: data is lost."
             );
         }
     }

@@ -24,7 +24,7 @@ public static class Backlog
     public static double[] Arriving(Bucket from, CopyRule rule)
     {
         var rates = new double[Lanes.Count];
-        foreach (var stream in from.Streams.Where(s => rule.Takes(s.Prefix, s.Tags)))
+        foreach (var stream in from.Streams.Where(s => rule.Scope.Takes(s.Prefix, s.Tags)))
             rates[(int)Lanes.Of(stream.BytesPerObject)] += stream.ObjectsPerDay * stream.BytesPerObject / 86_400;
         return rates;
     }

@@ -79,5 +79,5 @@ public sealed record CatchUpCost(
         return waiting.Zip(arriving, (bytes, rate) => new LaneLoad(bytes, rate));
     }
 
-    private static IEnumerable<Lot> InScope(Bucket from, CopyRule rule) => from.Stock.Where(l => rule.Takes(l.Prefix, l.Tags));
+    private static IEnumerable<Lot> InScope(Bucket from, CopyRule rule) => from.Stock.Where(l => rule.Scope.Takes(l.Prefix, l.Tags));
 }

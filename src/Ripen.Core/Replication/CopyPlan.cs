@@ -57,7 +57,8 @@ public static class CopyPlans
             off.Count == 0 || order.SwitchVersioningOn,
             "needs-versioning",
             "$.switchVersioningOn",
-            $"Copies need versions on both sides, so that none is overwritten; switch versioning on for {string.Join(" and ", off)} in the same change."
+            $"Copies need versions on both sides, so that none is overwritten; switch versioning on for {string.Join(" and ", off)} "
+                + "in the same change."
         );
         if (findings.Problems.Count > 0)
             return new(findings.Problems);

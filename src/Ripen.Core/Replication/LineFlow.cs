@@ -89,10 +89,10 @@ internal sealed class LineFlow
                 Add(lot.Prefix, lot.BytesPerObject, lot.Created, lot.Count);
             if (rule.CatchUp)
             {
-                foreach (var lot in on.From.Stock.Where(l => Lanes.Of(l.BytesPerObject) == lane && rule.Takes(l.Prefix, l.Tags)))
+                foreach (var lot in on.From.Stock.Where(l => Lanes.Of(l.BytesPerObject) == lane && rule.Scope.Takes(l.Prefix, l.Tags)))
                     Add(lot.Prefix, lot.BytesPerObject, lot.Created, lot.Count);
             }
-            streams = [.. on.From.Streams.Where(s => Lanes.Of(s.BytesPerObject) == lane && rule.Takes(s.Prefix, s.Tags))];
+            streams = [.. on.From.Streams.Where(s => Lanes.Of(s.BytesPerObject) == lane && rule.Scope.Takes(s.Prefix, s.Tags))];
 
             void Add(string prefix, long bytes, DateOnly created, double objects) =>
                 Wait(new Parcel(prefix, bytes, created.DayNumber - today.DayNumber, objects));

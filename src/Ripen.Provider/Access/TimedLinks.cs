@@ -78,7 +78,8 @@ public sealed class TimedLinks
             state.Note(
                 db,
                 bucket,
-                $"made a timed link to {(wholePrefix ? "everything under " : "")}'{key}' until {ends:yyyy-MM-dd HH:mm} of the provider's clock"
+                $"made a timed link to {(wholePrefix ? "everything under " : "")}'{key}' until {ends:yyyy-MM-dd HH:mm} of the "
+                    + "provider's clock"
             );
             return new NewLink(
                 Read(db, own.Id, id).Single(),
@@ -134,7 +135,8 @@ public sealed class TimedLinks
         {
             throw AccessBook.Forbidden(
                 "outside-link",
-                $"This link is for reading {(link.Whole ? $"what begins with '{link.Key}'" : $"'{link.Key}'")}, as it is now, and nothing else."
+                $"This link is for reading {(link.Whole ? $"what begins with '{link.Key}'" : $"'{link.Key}'")}, as it is now, and "
+                    + "nothing else."
             );
         }
         return id;
@@ -144,7 +146,8 @@ public sealed class TimedLinks
     {
         var now = ProviderState.Now(db);
         return db.List(
-            "SELECT id, key, whole_prefix, made, ends, revoked, uses FROM link WHERE bucket = ?1 AND (?2 IS NULL OR id = ?2) ORDER BY made DESC, id",
+            "SELECT id, key, whole_prefix, made, ends, revoked, uses FROM link WHERE bucket = ?1 AND (?2 IS NULL OR id = ?2) ORDER BY "
+                + "made DESC, id",
             r =>
             {
                 var end = DateTimeOffset.FromUnixTimeMilliseconds(r.GetInt64(4));

@@ -85,7 +85,8 @@ internal sealed class Midnight : IDisposable
                     continue;
                 db.Run(
                     """
-                    INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8)
+                    INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags) VALUES(?1, 0, 1,
+                        ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8)
                     """,
                     bucket.Id,
                     stream.Prefix,
@@ -99,7 +100,7 @@ internal sealed class Midnight : IDisposable
                 var batch = db.Value<long>("SELECT last_insert_rowid()");
                 Events.Written(db, terms, day, bucket, bucket.Landing, objects);
                 arrived += objects;
-                foreach (var route in routes.Where(r => r.From == bucket && !r.IsRefill && r.Rule.Takes(stream.Prefix, stream.Tags)))
+                foreach (var route in routes.Where(r => r.From == bucket && !r.IsRefill && r.Rule.Scope.Takes(stream.Prefix, stream.Tags)))
                     CopyQueue.Arrived(db, route, batch, stream, objects, day);
             }
         }

@@ -96,12 +96,14 @@ public sealed class ProviderClock
             return;
         var some = string.Join(
             ", ",
-            lapses.Take(5).Select(l => $"'{l.Bucket}' ({l.Objects:#,0.##} objects, from {l.First:yyyy-MM-dd} on)")
+            lapses.Take(5).Select(l => $"'{l.Bucket}' ({Wording.Objects(l.Objects)}, from {l.First:yyyy-MM-dd} on)")
         );
         throw new RefusalException(
             RefusalKind.Conflict,
             "retention-lapses",
-            $"On the way to {day} the keeping of {lapses.Sum(l => l.Objects):#,0.##} objects ends: {some}{(lapses.Count > 5 ? " and more" : "")}. They can be deleted from then on, by rules too. Confirm by typing the day, {day}.",
+            $"On the way to {day} retention of {Wording.Objects(lapses.Sum(l => l.Objects))} ends: "
+                + $"{some}{(lapses.Count > 5 ? " and more" : "")}. They can be deleted from then on, by rules too. Confirm by typing "
+                + $"the day, {day}.",
             "$.confirm"
         );
     }
@@ -126,7 +128,8 @@ public sealed class ProviderClock
             throw new RefusalException(
                 RefusalKind.Invalid,
                 "clock-backwards",
-                $"It is {now:yyyy-MM-dd'T'HH:mm:ss'Z'} for the provider, and its clock cannot run backwards; choose a later instant than {until:yyyy-MM-dd'T'HH:mm:ss'Z'}.",
+                $"It is {now:yyyy-MM-dd'T'HH:mm:ss'Z'} for the provider, and its clock cannot run backwards; choose a later instant "
+                    + $"than {until:yyyy-MM-dd'T'HH:mm:ss'Z'}.",
                 "$.until"
             );
         }

@@ -24,7 +24,7 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
         var age = day.DayNumber - created;
         foreach (var (rule, _) in rules)
         {
-            if (rule.ExpireAt <= age && key.StartsWith(rule.Prefix, StringComparison.Ordinal))
+            if (rule.ExpireAt <= age && rule.Scope.TakesKey(key))
                 return keptUntil <= day.DayNumber;
         }
         return false;
@@ -36,7 +36,7 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
         var (age, coldest) = (day.DayNumber - created, tier);
         foreach (var (rule, steps) in rules)
         {
-            if (bytes < rule.SmallestBytes || !key.StartsWith(rule.Prefix, StringComparison.Ordinal))
+            if (!rule.StepScope.TakesSize(bytes) || !rule.StepScope.TakesKey(key))
                 continue;
             foreach (var step in steps)
             {

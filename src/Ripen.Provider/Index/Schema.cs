@@ -60,7 +60,8 @@ internal static class Schema
         CREATE INDEX entry_versions ON entry(bucket, key, id) WHERE kind > 0;
         CREATE INDEX entry_content ON entry(content) WHERE content IS NOT NULL;
         CREATE INDEX entry_origin ON entry(origin, bucket) WHERE origin IS NOT NULL;
-        CREATE TABLE stay(entry INTEGER NOT NULL REFERENCES entry(id) ON DELETE CASCADE, tier INTEGER NOT NULL, since INTEGER NOT NULL, until INTEGER NOT NULL,
+        CREATE TABLE stay(entry INTEGER NOT NULL REFERENCES entry(id) ON DELETE CASCADE, tier INTEGER NOT NULL, since INTEGER NOT NULL,
+            until INTEGER NOT NULL,
             PRIMARY KEY(entry, since, until)) WITHOUT ROWID;
         CREATE TABLE caught_up(bucket INTEGER NOT NULL REFERENCES bucket(id) ON DELETE CASCADE, target TEXT NOT NULL, prefix TEXT NOT NULL,
             PRIMARY KEY(bucket, target, prefix)) WITHOUT ROWID;
@@ -75,7 +76,8 @@ internal static class Schema
             amount REAL NOT NULL,
             PRIMARY KEY(day, bucket, region, tier, charge)) WITHOUT ROWID;
         CREATE INDEX ledger_by_bucket ON ledger(bucket, day);
-        CREATE TABLE run(day INTEGER PRIMARY KEY, arrived REAL NOT NULL, copied REAL NOT NULL, expired REAL NOT NULL, moved REAL NOT NULL, amount REAL NOT NULL);
+        CREATE TABLE run(day INTEGER PRIMARY KEY, arrived REAL NOT NULL, copied REAL NOT NULL, expired REAL NOT NULL,
+            moved REAL NOT NULL, amount REAL NOT NULL);
         CREATE TABLE access(
             id INTEGER PRIMARY KEY,
             bucket INTEGER NOT NULL REFERENCES bucket(id) ON DELETE CASCADE,
@@ -131,7 +133,8 @@ internal static class Schema
             next INTEGER,
             UNIQUE(bucket, target, prefix, tags, place, refill));
         INSERT INTO route(bucket, target, prefix, tags, place, refill, caught_up, made)
-            SELECT c.bucket, b.id, c.prefix, '', 0, 0, 1, coalesce((SELECT value FROM meta WHERE name = 'now'), 0) FROM caught_up c JOIN bucket b ON b.name = c.target;
+            SELECT c.bucket, b.id, c.prefix, '', 0, 0, 1, coalesce((SELECT value FROM meta WHERE name = 'now'), 0)
+                FROM caught_up c JOIN bucket b ON b.name = c.target;
         DROP TABLE caught_up;
         INSERT INTO meta SELECT 'unqueued', 1 WHERE EXISTS (SELECT 1 FROM entry);
         CREATE TABLE pending(
@@ -175,7 +178,8 @@ internal static class Schema
             day INTEGER NOT NULL,
             spent REAL NOT NULL,
             PRIMARY KEY(origin, target)) WITHOUT ROWID;
-        CREATE TABLE cut(one TEXT NOT NULL, other TEXT NOT NULL, since INTEGER NOT NULL, until INTEGER, PRIMARY KEY(one, other)) WITHOUT ROWID;
+        CREATE TABLE cut(one TEXT NOT NULL, other TEXT NOT NULL, since INTEGER NOT NULL, until INTEGER, PRIMARY KEY(one,
+            other)) WITHOUT ROWID;
         CREATE TABLE lost_region(region TEXT PRIMARY KEY, since INTEGER NOT NULL) WITHOUT ROWID;
         CREATE TABLE probe(
             id INTEGER PRIMARY KEY AUTOINCREMENT,
@@ -216,20 +220,25 @@ internal static class Schema
             WHEN NEW.kind < 2 AND (SELECT keep_sealed FROM bucket WHERE id = NEW.bucket) IS NOT NULL
             BEGIN
                 UPDATE entry SET
-                    sealed_until = (SELECT CASE WHEN keep_sealed = 1 THEN max(coalesce(NEW.sealed_until, 0), coalesce(keep_until, NEW.created + keep_days))
+                    sealed_until = (SELECT CASE WHEN keep_sealed = 1 THEN max(coalesce(NEW.sealed_until, 0), coalesce(keep_until,
+                        NEW.created + keep_days))
                         ELSE NEW.sealed_until END FROM bucket WHERE id = NEW.bucket),
-                    liftable_until = (SELECT CASE WHEN keep_sealed = 0 THEN max(coalesce(NEW.liftable_until, 0), coalesce(keep_until, NEW.created + keep_days))
+                    liftable_until = (SELECT CASE WHEN keep_sealed = 0
+                        THEN max(coalesce(NEW.liftable_until, 0), coalesce(keep_until, NEW.created + keep_days))
                         ELSE NEW.liftable_until END FROM bucket WHERE id = NEW.bucket)
                 WHERE id = NEW.id;
             END;
         CREATE TRIGGER entry_stays_while_kept BEFORE DELETE ON entry
-            WHEN OLD.kind < 2 AND max(coalesce(OLD.sealed_until, 0), coalesce(OLD.liftable_until, 0)) > (SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')
+            WHEN OLD.kind < 2 AND max(coalesce(OLD.sealed_until, 0), coalesce(OLD.liftable_until,
+                0)) > (SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')
                 AND NOT EXISTS (SELECT 1 FROM disaster WHERE bucket = OLD.bucket)
             BEGIN SELECT RAISE(ABORT, 'The entry is kept.'); END;
         CREATE TRIGGER entry_sealed_for_good BEFORE UPDATE OF sealed_until, kind, bucket, content ON entry
             WHEN OLD.kind < 2 AND coalesce(OLD.sealed_until, 0) > (SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')
-                AND (coalesce(NEW.sealed_until, 0) < OLD.sealed_until OR NEW.kind <> OLD.kind OR NEW.bucket <> OLD.bucket OR NEW.content IS NOT OLD.content)
+                AND (coalesce(NEW.sealed_until, 0) < OLD.sealed_until OR NEW.kind <> OLD.kind OR NEW.bucket <> OLD.bucket
+                    OR NEW.content IS NOT OLD.content)
             BEGIN SELECT RAISE(ABORT, 'The entry is sealed.'); END;
-        CREATE INDEX entry_kept ON entry(bucket, max(coalesce(sealed_until, 0), coalesce(liftable_until, 0))) WHERE sealed_until IS NOT NULL OR liftable_until IS NOT NULL;
+        CREATE INDEX entry_kept ON entry(bucket, max(coalesce(sealed_until, 0), coalesce(liftable_until, 0)))
+            WHERE sealed_until IS NOT NULL OR liftable_until IS NOT NULL;
         """;
 }

@@ -112,7 +112,8 @@ public sealed class InventoryImports
             throw new RefusalException(
                 RefusalKind.Invalid,
                 "broken-rows",
-                $"{reading.BrokenRows} of {reading.Rows} rows are broken; nothing was imported. Mend them, or import the others without them."
+                $"{reading.BrokenRows} of {reading.Rows} rows are broken; nothing was imported. Mend them, or import the others "
+                    + "without them."
             );
         }
         state.Change(
@@ -121,7 +122,8 @@ public sealed class InventoryImports
                 var terms = state.TermsIn(db);
                 var own = state.ReachToAdd(db, bucket);
                 using var insert = db.Repeated(
-                    "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, touched) VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8)",
+                    "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, touched) VALUES(?1, "
+                        + "0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8)",
                     8
                 );
                 foreach (var lot in lots.Lots())

@@ -70,8 +70,8 @@ internal static class Events
     )
     {
         var from = terms.Prices.Tiers[tier];
-        var missing = from.MinimumStayDays - (day.DayNumber - since.DayNumber);
-        if (missing <= 0)
+        var missing = from.DaysShort(day.DayNumber - since.DayNumber);
+        if (missing == 0)
             return default;
         var units = objects * from.BilledBytes(bytesPerObject) * missing / terms.UnitMonth(day);
         return (units, bucket.Prices[tier]!.Storage[0].Price.For(units) * bucket.Factor);

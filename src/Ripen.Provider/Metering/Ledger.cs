@@ -62,7 +62,8 @@ internal static class Ledger
         db.Run(
             """
             INSERT INTO ledger(day, bucket, region, tier, charge, quantity, amount, weighted) VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)
-            ON CONFLICT DO UPDATE SET quantity = quantity + excluded.quantity, amount = amount + excluded.amount, weighted = weighted + excluded.weighted
+            ON CONFLICT DO UPDATE SET quantity = quantity + excluded.quantity, amount = amount + excluded.amount,
+                weighted = weighted + excluded.weighted
             """,
             day.DayNumber,
             bucket,
@@ -76,7 +77,8 @@ internal static class Ledger
 
     public static IEnumerable<LedgerRow> Rows(SqliteConnection db, SizeUnit unit, DateOnly from, DateOnly to, string? bucket) =>
         db.Each(
-            "SELECT day, bucket, region, tier, charge, quantity, amount FROM ledger WHERE day >= ?1 AND day < ?2 AND (?3 IS NULL OR bucket = ?3) ORDER BY day, bucket, tier, charge",
+            "SELECT day, bucket, region, tier, charge, quantity, amount FROM ledger WHERE day >= ?1 AND day < ?2 AND (?3 IS NULL OR "
+                + "bucket = ?3) ORDER BY day, bucket, tier, charge",
             r =>
             {
                 var charge = Charges[r.GetString(4)];

@@ -309,7 +309,8 @@ internal sealed class ContentFiles
             new(
                 RefusalKind.Damaged,
                 "damaged-content",
-                "What lies on the disk is not what was stored: its SHA-256 differs. Nothing of the damaged part was sent; restore the object from a copy."
+                "What lies on the disk is not what was stored: its SHA-256 differs. Nothing of the damaged part was sent; restore the "
+                    + "object from a copy."
             );
     }
 }

@@ -18,7 +18,8 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
         using var command = db.Statement(
             $"""
             SELECT {VersionRows.Columns} FROM {VersionRows.From}
-            WHERE e.bucket = ?1 AND e.current = 1 AND e.kind < 2 AND (e.key, e.kind, e.id) > (?2, ?3, ?4) AND e.key >= ?6 AND (?5 IS NULL OR e.key < ?5) ORDER BY e.key, e.kind, e.id
+            WHERE e.bucket = ?1 AND e.current = 1 AND e.kind < 2 AND (e.key, e.kind, e.id) > (?2, ?3, ?4) AND e.key >= ?6
+                AND (?5 IS NULL OR e.key < ?5) ORDER BY e.key, e.kind, e.id
             """,
             bucket.Id,
             "",

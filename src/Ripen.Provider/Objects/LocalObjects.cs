@@ -82,7 +82,8 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             throw new RefusalException(
                 RefusalKind.Conflict,
                 "needs-recall",
-                $"It rests in '{found.Tier}', where the first byte takes {wait:0.##} hours: move it to a warmer tier, and read it when it has arrived."
+                $"It rests in '{found.Tier}', where the first byte takes {wait:0.##} hours: move it to a warmer tier, and read it "
+                    + "when it has arrived."
             );
         }
         if (found.ReadyFrom > ProviderState.Now(db))
@@ -123,7 +124,8 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             var terms = state.TermsIn(db);
             var own = state.Reach(db, bucket);
             return db.List(
-                $"SELECT {VersionRows.Columns} FROM {VersionRows.From} WHERE e.bucket = ?1 AND e.key = ?2 AND e.kind > 0 ORDER BY e.written DESC, coalesce(e.origin, e.id) DESC",
+                $"SELECT {VersionRows.Columns} FROM {VersionRows.From} WHERE e.bucket = ?1 AND e.key = ?2 AND e.kind > 0 ORDER BY "
+                    + "e.written DESC, coalesce(e.origin, e.id) DESC",
                 r => VersionRows.Read(r, terms),
                 own.Id,
                 key
@@ -245,7 +247,8 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             throw new RefusalException(
                 RefusalKind.Invalid,
                 "wrong-checksum",
-                $"The body's SHA-256 is {Convert.ToHexStringLower(content.Sha256)} and not what was announced; nothing was stored. Send it again."
+                $"The body's SHA-256 is {Convert.ToHexStringLower(content.Sha256)} and not what was announced; nothing was stored. "
+                    + "Send it again."
             );
         }
     }

@@ -69,7 +69,8 @@ internal sealed class TierMoves(ProviderState state)
         var found = db.List(
             """
             SELECT id, key, kind, count, bytes, created, tier, since FROM entry
-            WHERE bucket = ?1 AND current = 1 AND kind < 2 AND ((?4 = 1 AND key >= ?2 AND (?3 IS NULL OR key < ?3)) OR (?4 = 0 AND key = ?2 AND kind = 1))
+            WHERE bucket = ?1 AND current = 1 AND kind < 2 AND ((?4 = 1 AND key >= ?2 AND (?3 IS NULL OR key < ?3)) OR (?4 = 0
+                AND key = ?2 AND kind = 1))
             """,
             r => new Candidate(
                 r.GetInt64(0),
@@ -122,8 +123,8 @@ internal sealed class TierMoves(ProviderState state)
                         rule.Steps.Any(s =>
                             terms.Prices.Coldness(s.Tier) > target
                             && moving.Any(c =>
-                                c.Key.StartsWith(rule.Prefix, StringComparison.Ordinal)
-                                && c.Bytes >= rule.SmallestBytes
+                                rule.StepScope.TakesKey(c.Key)
+                                && rule.StepScope.TakesSize(c.Bytes)
                                 && today.DayNumber - c.Created.DayNumber >= s.Age
                             )
                         )

@@ -9,7 +9,8 @@ namespace Ripen.Provider.Objects;
 internal static class VersionRows
 {
     public const string Columns =
-        "e.id, e.key, e.count, e.bytes, e.created, e.written, e.tier, e.since, e.touched, e.current, e.kind, e.origin, c.sha256, e.media, e.ready, e.tags, e.arrived, e.home, e.sealed_until, e.liftable_until";
+        "e.id, e.key, e.count, e.bytes, e.created, e.written, e.tier, e.since, e.touched, e.current, e.kind, e.origin, c.sha256, "
+        + "e.media, e.ready, e.tags, e.arrived, e.home, e.sealed_until, e.liftable_until";
 
     public const string From = "entry e LEFT JOIN content c ON c.name = e.content";
 

@@ -50,44 +50,20 @@ public sealed record AuditResult(
 /// then.</summary>
 internal sealed class Audits(ProviderState state)
 {
-    public const string MissingThere = "missing-there";
-    public const string LeftBehind = "left-behind";
-    public const string OnlyThere = "only-there";
-    public const string Differs = "differs";
-    public const string DamagedHere = "damaged-here";
-    public const string DamagedThere = "damaged-there";
-    public const string Failed = "failed";
-
-    private sealed record Held(
-        long Entry,
-        long Root,
-        long? Home,
-        string Key,
-        int Kind,
-        double Count,
-        long Bytes,
-        int Created,
-        long Written,
-        string? Tags,
-        string? Content,
-        byte[]? Sha,
-        byte[]? Sums
-    );
-
-    private sealed record Finding(string Kind, Held Here, Held? There, double Count, string? Note);
-
-    private readonly record struct Alike(string Key, int Created, long Bytes);
-
     public AuditResult Run(long route, bool readEverything, bool keepRecord, CancellationToken cancel)
     {
         var (own, clock, found) = state.Index.Read(db =>
         {
             var own = Reachable(db, route);
-            return (own, ProviderState.Now(db), Compare(db, own));
+            return (own, ProviderState.Now(db), Comparison.Of(db, own));
         });
         var findings = readEverything ? [.. found.Findings, .. Damaged(found.Pairs, cancel)] : found.Findings;
-        var damaged = findings.Where(f => f.Kind is DamagedHere or DamagedThere).Select(f => f.Here.Root).Distinct().Count();
-        var good = findings.TrueForAll(f => f.Kind is LeftBehind or OnlyThere);
+        var damaged = findings
+            .Where(f => f.Kind is Difference.DamagedHere or Difference.DamagedThere)
+            .Select(f => f.Here.Root)
+            .Distinct()
+            .Count();
+        var good = findings.TrueForAll(f => f.Kind is Difference.LeftBehind or Difference.OnlyThere);
         var differences = findings.ConvertAll(f => new AuditDifference(Item(own, f), Mends(f.Kind)));
         var result = new AuditResult(
             null,
@@ -101,6 +77,9 @@ internal sealed class Audits(ProviderState state)
         );
         return keepRecord ? result with { Record = state.Change(db => Keep(db, own, clock, result), cancel) } : result;
     }
+
+    /// <summary>How many objects of the source the target does not have, for a rule that copies everything.</summary>
+    public double Missing(long route) => state.Index.Read(db => NotThere.Of(db, Reachable(db, route)));
 
     /// <summary>Mends all differences of a kind, or the one of <paramref name="version"/>; how many.</summary>
     public int Mend(long route, string kind, Mending mending, long? version, CancellationToken cancel)
@@ -118,11 +97,15 @@ internal sealed class Audits(ProviderState state)
             db =>
             {
                 var own = Reachable(db, route);
-                var findings = Compare(db, own).Findings.Where(f => f.Kind == kind && (version is null || f.Here.Root == version)).ToList();
+                var findings = Comparison
+                    .Of(db, own)
+                    .Findings.Where(f => f.Kind == kind && (version is null || f.Here.Root == version))
+                    .ToList();
                 var now = ProviderState.Now(db).ToUnixTimeMilliseconds();
                 if (mending == Mending.TryAgain)
                     db.Run(
-                        "UPDATE pending SET failed = NULL, next = NULL WHERE route = ?1 AND failed IS NOT NULL AND (?2 IS NULL OR root = ?2)",
+                        "UPDATE pending SET failed = NULL, next = NULL WHERE route = ?1 AND failed IS NOT NULL AND (?2 IS NULL OR "
+                            + "root = ?2)",
                         route,
                         version
                     );
@@ -130,7 +113,7 @@ internal sealed class Audits(ProviderState state)
                     mending == Mending.BringBack && findings.Count > 0 ? Routes.Refill(db, state.TermsIn(db), own.To, own.From) : null;
                 foreach (var finding in findings)
                 {
-                    if (mending == Mending.Copy && kind == Differs)
+                    if (mending == Mending.Copy && kind == Difference.Differs)
                         Remove(db, own.To, finding.There!);
                     if (mending == Mending.Copy)
                         CopyQueue.Add(
@@ -178,9 +161,11 @@ internal sealed class Audits(ProviderState state)
         foreach (var route in routes)
         {
             if (route.From.Bucket.Name == bucket)
-                queued += Mend(route.Id, OnlyThere, Mending.BringBack, null, cancel);
+                queued += Mend(route.Id, Difference.OnlyThere, Mending.BringBack, null, cancel);
             else
-                queued += Mend(route.Id, MissingThere, Mending.Copy, null, cancel) + Mend(route.Id, LeftBehind, Mending.Copy, null, cancel);
+                queued +=
+                    Mend(route.Id, Difference.MissingThere, Mending.Copy, null, cancel)
+                    + Mend(route.Id, Difference.LeftBehind, Mending.Copy, null, cancel);
         }
         return queued;
     }
@@ -188,21 +173,12 @@ internal sealed class Audits(ProviderState state)
     public static Mending[] Mends(string kind) =>
         kind switch
         {
-            MissingThere or LeftBehind or Differs => [Mending.Copy],
-            OnlyThere => [Mending.BringBack, Mending.Remove],
-            DamagedHere or DamagedThere => [Mending.Mend],
-            Failed => [Mending.TryAgain],
+            Difference.MissingThere or Difference.LeftBehind or Difference.Differs => [Mending.Copy],
+            Difference.OnlyThere => [Mending.BringBack, Mending.Remove],
+            Difference.DamagedHere or Difference.DamagedThere => [Mending.Mend],
+            Difference.Failed => [Mending.TryAgain],
             _ => [],
         };
-
-    private sealed record Comparison(
-        double Compared,
-        double Bytes,
-        double Same,
-        double Waiting,
-        List<Finding> Findings,
-        List<(Held Here, Held There)> Pairs
-    );
 
     private Route Reachable(SqliteConnection db, long route)
     {
@@ -211,139 +187,6 @@ internal sealed class Audits(ProviderState state)
         state.Reach(db, own.To.Bucket.Name);
         return own;
     }
-
-    private static Comparison Compare(SqliteConnection db, Route route)
-    {
-        var marks = route.Rule.FollowDeletions;
-        var here = Side(db, route.From)
-            .Where(h => route.Rule.Takes(h.Key, TagText.Read(h.Tags)) && (h.Kind != EntryRows.Deleted || marks))
-            .ToList();
-        var there = Side(db, route.To);
-        var found = new List<Finding>();
-        var pairs = new List<(Held Here, Held There)>();
-        var (compared, bytes, same, waiting) = (0.0, 0.0, 0.0, 0.0);
-        var queued = db.List(
-                "SELECT p.root, p.failed FROM pending p JOIN route r ON r.id = p.route WHERE r.target = ?1 AND p.kind IN (1, 2)",
-                r => (Root: r.GetInt64(0), Why: r.Text(1)),
-                route.To.Id
-            )
-            .GroupBy(p => p.Root)
-            .ToDictionary(p => p.Key, p => p.First().Why);
-        var byRoot = there.Where(t => t.Kind != EntryRows.Batch).ToDictionary(t => t.Root);
-        // Copies from elsewhere do not travel further.
-        foreach (Held own in here.Where(h => h.Kind != EntryRows.Batch && (h.Home is null || byRoot.ContainsKey(h.Root))))
-        {
-            if (own.Kind == EntryRows.Object)
-                (compared, bytes) = (compared + 1, bytes + own.Bytes);
-            if (byRoot.TryGetValue(own.Root, out var other))
-            {
-                var isSame =
-                    own.Key == other.Key
-                    && own.Bytes == other.Bytes
-                    && own.Tags == other.Tags
-                    && (own.Sha ?? []).AsSpan().SequenceEqual(other.Sha);
-                if (!isSame)
-                    found.Add(new Finding(Differs, own, other, 1, "The key, the size, the tags or the SHA-256 is another there."));
-                else if (own.Kind == EntryRows.Object)
-                    pairs.Add((own, other));
-                if (isSame && own.Kind == EntryRows.Object)
-                    same++;
-            }
-            else if (!queued.TryGetValue(own.Root, out var why))
-                found.Add(new Finding(KindOfMissing(route, own), own, null, 1, null));
-            else if (why is not null)
-                found.Add(new Finding(Failed, own, null, 1, CopyStatuses.Why(why, route)));
-            else
-                waiting += own.Kind == EntryRows.Object ? 1 : 0;
-        }
-        // A mark that is being taken back is on its way out.
-        var known = here.Select(h => h.Root)
-            .Concat(db.List("SELECT root FROM pending WHERE route = ?1 AND kind = 3", r => r.GetInt64(0), route.Id))
-            .ToHashSet();
-        found.AddRange(
-            there
-                .Where(t =>
-                    t.Kind != EntryRows.Batch
-                    && t.Home == route.From.Id
-                    && !known.Contains(t.Root)
-                    && route.Rule.Takes(t.Key, TagText.Read(t.Tags))
-                )
-                .Select(t => new Finding(OnlyThere, t, null, 1, "The source has it no more."))
-        );
-
-        var onTheWay = db.List(
-                "SELECT p.key, p.created, p.bytes, sum(p.count) FROM pending p JOIN route r ON r.id = p.route WHERE r.target = ?1 AND p.kind = 0 GROUP BY p.key, p.created, p.bytes",
-                r => (Key: new Alike(r.GetString(0), r.GetInt32(1), r.GetInt64(2)), Count: r.GetDouble(3)),
-                route.To.Id
-            )
-            .ToDictionary(p => p.Key, p => p.Count);
-        var batchesThere = there
-            .Where(t => t.Kind == EntryRows.Batch)
-            .GroupBy(Alikeness)
-            .ToDictionary(g => g.Key, g => g.Sum(t => t.Count));
-        foreach (var group in here.Where(h => h.Kind == EntryRows.Batch && h.Home is null).GroupBy(Alikeness))
-        {
-            var (count, arrived, moving) = (
-                group.Sum(h => h.Count),
-                batchesThere.GetValueOrDefault(group.Key),
-                onTheWay.GetValueOrDefault(group.Key)
-            );
-            (compared, bytes) = (compared + count, bytes + (count * group.Key.Bytes));
-            (same, waiting) = (same + Math.Min(count, arrived), waiting + moving);
-            var missing = count - arrived - moving;
-            if (missing > Rounding(count))
-                found.Add(new Finding(KindOfMissing(route, group.First()), group.First(), null, missing, null));
-        }
-        var batchesHere = here.Where(h => h.Kind == EntryRows.Batch).GroupBy(Alikeness).ToDictionary(g => g.Key, g => g.Sum(h => h.Count));
-        foreach (
-            var group in there
-                .Where(t => t.Kind == EntryRows.Batch && IsFrom(route, t) && route.Rule.Takes(t.Key, TagText.Read(t.Tags)))
-                .GroupBy(Alikeness)
-        )
-        {
-            var more = group.Sum(t => t.Count) - batchesHere.GetValueOrDefault(group.Key);
-            if (more > Rounding(more))
-                found.Add(new Finding(OnlyThere, group.First(), null, more, "The source has it no more."));
-        }
-        return new Comparison(compared, bytes, same, waiting, found, pairs);
-    }
-
-    /// <summary>What was there before a rule without catch-up stays behind because somebody decided so.</summary>
-    private static string KindOfMissing(Route route, Held own) =>
-        !route.Rule.CatchUp && own.Entry <= route.NewestBefore ? LeftBehind : MissingThere;
-
-    /// <summary>Whether weightless objects there came from here. What an import brought tells of no home: in a bucket without a workload
-    /// of its own it is a copy.</summary>
-    private static bool IsFrom(Route route, Held there) =>
-        there.Home is null ? route.To.Bucket.Streams.Count == 0 : there.Home == route.From.Id;
-
-    private static Alike Alikeness(Held held) => new(held.Key, held.Created, held.Bytes);
-
-    private static double Rounding(double count) => 1e-6 * Math.Max(1, count);
-
-    private static List<Held> Side(SqliteConnection db, BucketTerms bucket) =>
-        db.List(
-            """
-            SELECT e.id, coalesce(e.origin, e.id), e.home, e.key, e.kind, e.count, e.bytes, e.created, e.written, e.tags, c.name, c.sha256, c.sums
-            FROM entry e LEFT JOIN content c ON c.name = e.content WHERE e.bucket = ?1 ORDER BY e.key, e.id
-            """,
-            r => new Held(
-                r.GetInt64(0),
-                r.GetInt64(1),
-                r.Long(2),
-                r.GetString(3),
-                r.GetInt32(4),
-                r.GetDouble(5),
-                r.GetInt64(6),
-                r.GetInt32(7),
-                r.GetInt64(8),
-                r.Text(9),
-                r.Text(10),
-                r.Blob(11),
-                r.Blob(12)
-            ),
-            bucket.Id
-        );
 
     private List<Finding> Damaged(List<(Held Here, Held There)> pairs, CancellationToken cancel)
     {
@@ -355,9 +198,9 @@ internal sealed class Audits(ProviderState state)
             {
                 const string Why = "What lies on the disk is not what was stored: its SHA-256 differs.";
                 if (!IsWhole(pair.Here, cancel))
-                    found.Add(new Finding(DamagedHere, pair.Here, pair.There, 1, Why));
+                    found.Add(new Finding(Difference.DamagedHere, pair.Here, pair.There, 1, Why));
                 if (!IsWhole(pair.There, cancel))
-                    found.Add(new Finding(DamagedThere, pair.Here, pair.There, 1, Why));
+                    found.Add(new Finding(Difference.DamagedThere, pair.Here, pair.There, 1, Why));
             }
         );
         return [.. found.OrderBy(f => f.Here.Key, StringComparer.Ordinal).ThenBy(f => f.Here.Root)];
@@ -379,7 +222,7 @@ internal sealed class Audits(ProviderState state)
 
     private int MendContents(long route, string kind, long? version, CancellationToken cancel)
     {
-        var found = state.Index.Read(db => Compare(db, Reachable(db, route)));
+        var found = state.Index.Read(db => Comparison.Of(db, Reachable(db, route)));
         var damaged = Damaged([.. found.Pairs.Where(p => version is null || p.Here.Root == version)], cancel)
             .GroupBy(f => f.Here.Root)
             .Where(g => g.Any(f => f.Kind == kind))
@@ -387,7 +230,7 @@ internal sealed class Audits(ProviderState state)
         var mended = 0;
         foreach (var one in damaged.Where(g => g.Count() == 1).Select(g => g.Single()))
         {
-            var (bad, good) = kind == DamagedHere ? (one.Here, one.There!) : (one.There!, one.Here);
+            var (bad, good) = kind == Difference.DamagedHere ? (one.Here, one.There!) : (one.There!, one.Here);
             state.Contents.Mend(bad.Content!, good.Content!, bad.Bytes, bad.Sums!, cancel).GetAwaiter().GetResult();
             mended++;
         }
@@ -402,7 +245,8 @@ internal sealed class Audits(ProviderState state)
         var same =
             held.Kind == EntryRows.Batch
                 ? db.List(
-                    "SELECT id, tier, since, count FROM entry WHERE bucket = ?1 AND kind = 0 AND home IS NOT NULL AND key = ?2 AND created = ?3 AND bytes = ?4",
+                    "SELECT id, tier, since, count FROM entry WHERE bucket = ?1 AND kind = 0 AND home IS NOT NULL AND key = ?2 AND "
+                        + "created = ?3 AND bytes = ?4",
                     r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3)),
                     bucket.Id,
                     held.Key,
@@ -437,7 +281,7 @@ internal sealed class Audits(ProviderState state)
     private static ProofItem Item(Route route, Finding f) =>
         new(
             f.Kind,
-            (f.Kind is OnlyThere or DamagedThere ? route.To : route.From).Bucket.Name,
+            (f.Kind is Difference.OnlyThere or Difference.DamagedThere ? route.To : route.From).Bucket.Name,
             f.Here.Key,
             f.Here.Kind == EntryRows.Batch ? 0 : f.Here.Root,
             f.Count,
@@ -448,10 +292,14 @@ internal sealed class Audits(ProviderState state)
 
     private long Keep(SqliteConnection db, Route route, DateTimeOffset clock, AuditResult result)
     {
-        var kinds = result.Differences.GroupBy(d => d.Item.Kind).Select(g => $"{g.Sum(d => d.Item.Objects):#,0.##} {g.Key}").ToList();
+        var kinds = result
+            .Differences.GroupBy(d => d.Item.Kind)
+            .Select(g => $"{Wording.Count(g.Sum(d => d.Item.Objects))} {g.Key}")
+            .ToList();
         var how = result.WasRead ? "by key, version and checksum, every byte read" : "by key, version and checksum";
         var summary =
-            $"{result.Compared:#,0.##} objects compared {how}: {result.Same:#,0.##} the same, {result.Waiting:#,0.##} waiting{(kinds.Count > 0 ? ", " : "")}{string.Join(", ", kinds)}.";
+            $"{Wording.Objects(result.Compared)} compared {how}: {Wording.Count(result.Same)} the same, "
+            + $"{Wording.Count(result.Waiting)} waiting{(kinds.Count > 0 ? ", " : "")}{string.Join(", ", kinds)}.";
         return Proofs.Keep(
             db,
             state,

@@ -124,7 +124,8 @@ internal sealed class Carrier(ProviderState state)
         {
             foreach (
                 var waiting in db.List(
-                    "SELECT id, bytes - sent FROM pending WHERE route = ?1 AND lane = ?2 AND (kind = 0) = 0 AND arrives IS NULL AND failed IS NULL ORDER BY id LIMIT ?3",
+                    "SELECT id, bytes - sent FROM pending WHERE route = ?1 AND lane = ?2 AND (kind = 0) = 0 AND arrives IS NULL AND "
+                        + "failed IS NULL ORDER BY id LIMIT ?3",
                     r => new WaitingObject(r.GetInt64(0), r.GetDouble(1)),
                     lane.Route,
                     (int)lane.Lane,
@@ -158,7 +159,8 @@ internal sealed class Carrier(ProviderState state)
     {
         using var find = db.Repeated(
             """
-            SELECT p.route, p.kind, p.root, p.home, p.key, p.bytes, p.created, p.written, p.content, p.media, p.tags, p.asked, c.sha256, c.sums, p.attempts
+            SELECT p.route, p.kind, p.root, p.home, p.key, p.bytes, p.created, p.written, p.content, p.media, p.tags, p.asked,
+                c.sha256, c.sums, p.attempts
             FROM pending p LEFT JOIN content c ON c.name = p.content WHERE p.id = ?1
             """,
             1

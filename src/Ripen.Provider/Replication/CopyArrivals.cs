@@ -36,7 +36,8 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
     private readonly RetentionGate gate = new(db);
     private readonly SqliteCommand insert = db.Repeated(
         """
-        INSERT INTO entry(id, bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content, media, tags, charged, arrived, home)
+        INSERT INTO entry(id, bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content, media, tags,
+            charged, arrived, home)
         VALUES(?17, ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?18)
         """,
         18

@@ -101,7 +101,8 @@ internal static class CopyStatuses
                 // The key is that of the oldest: beside one min() SQLite takes a bare column from the row that has the least
                 // (sqlite.org/lang_select.html, 2.4).
                 """
-                SELECT route, lane, failed IS NOT NULL, sum(CASE kind WHEN 0 THEN count ELSE 1 END), sum(count * bytes - sent), sum(CASE kind WHEN 0 THEN count * bytes ELSE 0 END), min(asked), key
+                SELECT route, lane, failed IS NOT NULL, sum(CASE kind WHEN 0 THEN count
+                    ELSE 1 END), sum(count * bytes - sent), sum(CASE kind WHEN 0 THEN count * bytes ELSE 0 END), min(asked), key
                 FROM pending GROUP BY route, lane, failed IS NOT NULL
                 """,
                 r =>
@@ -253,9 +254,11 @@ internal static class CopyStatuses
         code switch
         {
             "kept-there" =>
-                $"'{route.To.Bucket.Name}' has no versioning and keeps what lies there under the same key; switch versioning on there, and try again.",
+                $"'{route.To.Bucket.Name}' has no versioning and keeps what lies there under the same key; switch versioning on "
+                    + "there, and try again.",
             "damaged-content" =>
-                $"The content in '{route.From.Bucket.Name}' is damaged: its SHA-256 differs. Write the object anew, or mend it from another copy; then try again.",
+                $"The content in '{route.From.Bucket.Name}' is damaged: its SHA-256 differs. Write the object anew, or mend it from "
+                    + "another copy; then try again.",
             "disk-full" => "The provider's disk was full; make room, and try again.",
             _ => "It could not be put down; look at the other bucket, and try again.",
         };

@@ -114,7 +114,9 @@ internal sealed class Losses(ProviderState state)
                     throw new RefusalException(
                         RefusalKind.Conflict,
                         "kept-unseen",
-                        $"This destroys {loss.Kept.Sum(k => k.Objects):#,0.##} objects that are kept, the last until {loss.Kept.Max(k => k.Until):yyyy-MM-dd}. Look at the list of them, and send its 'keptSeen' with the order.",
+                        $"This destroys {Wording.Objects(loss.Kept.Sum(k => k.Objects))} under retention, the last until "
+                            + $"{loss.Kept.Max(k => k.Until):yyyy-MM-dd}. Look at the list of them, and send its 'keptSeen' with the "
+                            + "order.",
                         "$.keptSeen"
                     );
                 }
@@ -213,9 +215,11 @@ internal sealed class Losses(ProviderState state)
     private static List<ProofItem> Objects(SqliteConnection db, BucketTerms bucket, string live) =>
         db.List(
             $"""
-            SELECT e.key, coalesce(e.origin, e.id), e.kind, e.bytes, e.written, e.current, EXISTS (SELECT 1 FROM pending p WHERE p.root = coalesce(e.origin, e.id) AND p.kind IN (1, 2))
+            SELECT e.key, coalesce(e.origin, e.id), e.kind, e.bytes, e.written, e.current, EXISTS (SELECT 1 FROM pending p
+                WHERE p.root = coalesce(e.origin, e.id) AND p.kind IN (1, 2))
             FROM entry e WHERE e.bucket = ?1 AND e.kind > 0
-            AND NOT EXISTS (SELECT 1 FROM entry c WHERE c.kind > 0 AND coalesce(c.origin, c.id) = coalesce(e.origin, e.id) AND c.bucket IN {live})
+            AND NOT EXISTS (SELECT 1 FROM entry c WHERE c.kind > 0 AND coalesce(c.origin, c.id) = coalesce(e.origin, e.id)
+                AND c.bucket IN {live})
             """,
             r =>
             {
@@ -278,5 +282,5 @@ internal sealed class Losses(ProviderState state)
     private static string Summary(RegionLoss loss, string what) =>
         loss.Items.Count == 0
             ? "Everything that lay there is elsewhere as well."
-            : $"{loss.LostObjects:#,0.##} objects with {loss.LostBytes:#,0} bytes are {what}; they are listed.";
+            : $"{Wording.ObjectsAre(loss.LostObjects)} {what} ({Wording.Bytes(loss.LostBytes)}); they are listed.";
 }

@@ -195,7 +195,8 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
 
     private Side? Find(SqliteConnection db, BucketTerms bucket, long root) =>
         db.List(
-                "SELECT e.id, c.name, c.bytes, c.sums, e.arrived, e.created, e.tier, e.since FROM entry e JOIN content c ON c.name = e.content WHERE e.bucket = ?1 AND e.kind = 1 AND coalesce(e.origin, e.id) = ?2",
+                "SELECT e.id, c.name, c.bytes, c.sums, e.arrived, e.created, e.tier, e.since FROM entry e JOIN content c ON c.name = "
+                    + "e.content WHERE e.bucket = ?1 AND e.kind = 1 AND coalesce(e.origin, e.id) = ?2",
                 r => new Side(
                     r.GetInt64(0),
                     r.GetString(1),

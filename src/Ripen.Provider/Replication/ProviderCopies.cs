@@ -145,6 +145,10 @@ public sealed class ProviderCopies
     /// <summary>Compares both sides of a rule.</summary>
     public AuditResult Compare(long rule) => audits.Run(rule, readEverything: false, keepRecord: false, CancellationToken.None);
 
+    /// <summary>How many objects of the source the target does not have, waiting ones included; for a rule that copies
+    /// everything.</summary>
+    public double Missing(long rule) => audits.Missing(rule);
+
     /// <summary>Mends all differences of a kind, or the one of a version; how many.</summary>
     public int Mend(long rule, string kind, Mending mending, long? version, CancellationToken cancel) =>
         audits.Mend(rule, kind, mending, version, cancel);

@@ -1,4 +1,6 @@
+using System.Text.Json.Serialization;
 using Microsoft.Data.Sqlite;
+using Ripen.Core;
 using Ripen.Core.Estates;
 using Ripen.Provider.Index;
 
@@ -13,7 +15,13 @@ public sealed record Kept(DateOnly Until, KeepStrength Strength);
 /// <param name="Bytes">Theirs.</param>
 /// <param name="First">The first day on which some of it may go.</param>
 /// <param name="Last">The first day on which all of it may go.</param>
-public sealed record KeptInBucket(string Bucket, double Objects, double Bytes, DateOnly First, DateOnly Last);
+public sealed record KeptInBucket(string Bucket, double Objects, double Bytes, DateOnly First, DateOnly Last)
+{
+    /// <summary>Why the bucket cannot go, as a sentence.</summary>
+    [JsonIgnore]
+    public string Why =>
+        $"'{Bucket}' holds {Wording.Objects(Objects)} under retention, the last until {Last:yyyy-MM-dd}: it cannot go before.";
+}
 
 /// <summary>
 /// The one gate through which anything leaves the provider: entries one by one, buckets whole, the data of a region that is destroyed.
@@ -26,7 +34,8 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
     public const string KeptUntil = "max(coalesce(sealed_until, 0), coalesce(liftable_until, 0))";
 
     private const string Unspoken =
-        "NOT EXISTS (SELECT 1 FROM entry e WHERE e.content = content.name) AND NOT EXISTS (SELECT 1 FROM pending p WHERE p.content = content.name)";
+        "NOT EXISTS (SELECT 1 FROM entry e WHERE e.content = content.name) AND NOT EXISTS (SELECT 1 FROM pending p WHERE p.content = "
+        + "content.name)";
 
     private readonly SqliteCommand bears = db.Repeated("SELECT content, key, sealed_until, liftable_until FROM entry WHERE id = ?1", 1);
     private readonly SqliteCommand remove = db.Repeated("DELETE FROM entry WHERE id = ?1", 1);
@@ -91,8 +100,10 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
     public static List<KeptInBucket> ByBucket(SqliteConnection db, string? bucket = null, DateOnly? until = null) =>
         db.List(
             $"""
-            SELECT b.name, sum(e.count), sum(e.count * e.bytes), min({KeptUntil}), max({KeptUntil}) FROM bucket b JOIN entry e ON e.bucket = b.id
-            WHERE (e.sealed_until IS NOT NULL OR e.liftable_until IS NOT NULL) AND {KeptUntil} > ?1 AND (?2 IS NULL OR b.name = ?2) AND (?3 IS NULL OR {KeptUntil} <= ?3) GROUP BY b.id ORDER BY b.place, b.name
+            SELECT b.name, sum(e.count), sum(e.count * e.bytes), min({KeptUntil}), max({KeptUntil}) FROM bucket b
+                JOIN entry e ON e.bucket = b.id
+            WHERE (e.sealed_until IS NOT NULL OR e.liftable_until IS NOT NULL) AND {KeptUntil} > ?1 AND (?2 IS NULL OR b.name = ?2)
+                AND (?3 IS NULL OR {KeptUntil} <= ?3) GROUP BY b.id ORDER BY b.place, b.name
             """,
             r => new KeptInBucket(
                 r.GetString(0),
@@ -109,13 +120,8 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
     /// <exception cref="RefusalException">Something in the bucket is kept.</exception>
     public static void DemandNothingKept(SqliteConnection db, string bucket)
     {
-        if (ByBucket(db, bucket) is not [var kept])
-            return;
-        throw new RefusalException(
-            RefusalKind.Conflict,
-            "kept",
-            $"'{bucket}' holds {kept.Objects:#,0.##} objects that are kept, the last until {kept.Last:yyyy-MM-dd}: it cannot go before."
-        );
+        if (ByBucket(db, bucket) is [var kept])
+            throw new RefusalException(RefusalKind.Conflict, "kept", kept.Why);
     }
 
     /// <summary>Removes a bucket with all that it holds; routes, keys and links go with it.</summary>

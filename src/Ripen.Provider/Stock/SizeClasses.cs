@@ -31,19 +31,4 @@ internal sealed class SizeClasses
         var at = Array.BinarySearch(starts, bytes);
         return at >= 0 ? at : ~at - 1;
     }
-
-    /// <summary>
-    /// So many objects of so many bytes together, as one or two counts of objects of a whole size each: no byte is lost or gained.
-    /// </summary>
-    public static IEnumerable<(double Count, long Bytes)> Exactly(double count, double bytes)
-    {
-        if (count == 0)
-            yield break;
-        var each = Math.Floor(bytes / count);
-        var larger = bytes - (each * count);
-        if (count - larger > 0)
-            yield return (count - larger, (long)each);
-        if (larger > 0)
-            yield return (larger, (long)each + 1);
-    }
 }

@@ -51,7 +51,8 @@ internal static class StockFold
     }
 
     /// <summary>Where the prefixes of lots must be cut for this bucket's rules.</summary>
-    public static IEnumerable<string> Cuts(Bucket bucket) => bucket.Rules.Select(r => r.Prefix).Concat(bucket.CopyTo.Select(c => c.Prefix));
+    public static IEnumerable<string> Cuts(Bucket bucket) =>
+        bucket.Rules.Select(r => r.Scope.Prefix).Concat(bucket.CopyTo.Select(c => c.Scope.Prefix));
 
     /// <summary>Of an object's tags those that a copy rule asks for.</summary>
     private static string? Asked(string? tags, HashSet<string> asked) =>
@@ -61,7 +62,7 @@ internal static class StockFold
     public static IEnumerable<(double Count, long Bytes)> Sizes(Dictionary<long, double> sizes, SizeClasses classes) =>
         sizes.Count <= MostSizes
             ? sizes.Select(s => (s.Value, s.Key))
-            : sizes.GroupBy(s => classes.Of(s.Key)).SelectMany(g => SizeClasses.Exactly(g.Sum(s => s.Value), g.Sum(s => s.Value * s.Key)));
+            : sizes.GroupBy(s => classes.Of(s.Key)).SelectMany(g => ExactSplit.BySize(g.Sum(s => s.Value), g.Sum(s => s.Value * s.Key)));
 
     /// <summary>
     /// The longest of the key's folder and the rules' prefixes that it begins with. A prefix that the key begins with is then one that its
@@ -80,15 +81,15 @@ internal static class StockFold
 
     private static Lot ToLot(Group group, double count, long bytes, Terms terms)
     {
-        var whole = Math.Floor(count);
+        var (objects, fraction) = ExactSplit.Whole(count);
         return new Lot
         {
             Prefix = group.Prefix,
             Created = DateOnly.FromDayNumber(group.Created),
             Tier = terms.Prices.Tiers[group.Tier].Id,
             InTierSince = DateOnly.FromDayNumber(group.Since),
-            Objects = (long)whole,
-            Fraction = count == whole ? null : count - whole,
+            Objects = objects,
+            Fraction = fraction,
             BytesPerObject = bytes,
             Tags = TagText.Read(group.Tags),
         };

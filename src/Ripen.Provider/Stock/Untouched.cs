@@ -22,7 +22,8 @@ internal static class Untouched
         var today = ProviderState.Today(db).DayNumber;
         var sums = new UntouchedSums(terms, bucket);
         using var command = db.Statement(
-            "SELECT key, count, bytes, tier, max(created, coalesce(touched, created)) FROM entry WHERE bucket = ?1 AND kind < 2 AND key >= ?2 AND (?3 IS NULL OR key < ?3)",
+            "SELECT key, count, bytes, tier, max(created, coalesce(touched, created)) FROM entry WHERE bucket = ?1 AND kind < 2 AND "
+                + "key >= ?2 AND (?3 IS NULL OR key < ?3)",
             bucket.Id,
             under,
             ObjectKeys.After(under)

@@ -53,14 +53,14 @@ internal static class WaitingFold
 
     private static WaitingLot ToLot(Group group, double count, long bytes)
     {
-        var whole = Math.Floor(count);
+        var (objects, fraction) = ExactSplit.Whole(count);
         return new WaitingLot
         {
             Prefix = group.Prefix,
             Created = DateOnly.FromDayNumber(group.Created),
             Since = DateOnly.FromDayNumber(group.Since),
-            Objects = (long)whole,
-            Fraction = count == whole ? null : count - whole,
+            Objects = objects,
+            Fraction = fraction,
             BytesPerObject = bytes,
         };
     }

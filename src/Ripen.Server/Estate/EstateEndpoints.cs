@@ -102,7 +102,8 @@ internal static class EstateEndpoints
                             throw new RefusalException(
                                 RefusalKind.Conflict,
                                 "contents-would-go",
-                                $"{contents.Objects} objects with {contents.Bytes} bytes of content lie in this estate's buckets and would be lost: a document holds no content. Fetch them first, or send ?discardContents=true."
+                                $"{contents.Objects} objects with {contents.Bytes} bytes of content lie in this estate's buckets and "
+                                    + "would be lost: a document holds no content. Fetch them first, or send ?discardContents=true."
                             );
                         }
                         return store.Replace(document.Value, view?.Version ?? 0, cancel: cancel);
@@ -128,7 +129,7 @@ internal static class EstateEndpoints
 
     /// <summary>Decisions from the store, and what was done by hand at the provider, in one order.</summary>
     private static async Task<Ok<IReadOnlyList<LoggedChange>>> Changes(
-        EstateStore store,
+        ChangeLog log,
         SimulatedProvider provider,
         CancellationToken cancel,
         [Description("At most so many.")] int most = 100
@@ -139,7 +140,7 @@ internal static class EstateEndpoints
             .Deeds(most)
             .Select(d => new LoggedChange(-d.Id, d.At, d.Actor, "done-by-hand", d.Bucket, null, null, d.What, null));
         return TypedResults.Ok<IReadOnlyList<LoggedChange>>([
-            .. (await store.Changes(most, cancel)).Concat(deeds).OrderByDescending(c => c.At).Take(most),
+            .. (await log.Newest(most, cancel)).Concat(deeds).OrderByDescending(c => c.At).Take(most),
         ]);
     }
 }

@@ -42,7 +42,8 @@ public static class Door
             .Select(BindingAddress.Parse)
             .FirstOrDefault(a => !IsLoopback(a.Host))
             is { } open
-            ? $"'{open}' can be reached from other machines, and Ripen has no sign-in yet: whoever reaches it can read, change and delete everything. Start with --Ripen:BeyondLoopback=true if that is what you want."
+            ? $"'{open}' can be reached from other machines, and Ripen has no sign-in yet: whoever reaches it can read, change and "
+                + "delete everything. Start with --Ripen:BeyondLoopback=true if that is what you want."
         : null;
 
     /// <summary>The gates that need no endpoint, in their order; outermost the headers of every answer.</summary>
@@ -81,7 +82,8 @@ public static class Door
                     throw new RefusalException(
                         RefusalKind.Invalid,
                         "unknown-host",
-                        $"This server does not answer for the host '{request.Host.Host}'; ask for {hosts.First()}, or name hosts with --Ripen:Hosts=NAME;NAME."
+                        $"This server does not answer for the host '{request.Host.Host}'; ask for {hosts.First()}, or name hosts with "
+                            + "--Ripen:Hosts=NAME;NAME."
                     );
                 }
                 if (HasDotSegments(request.RawPath()))
@@ -89,7 +91,8 @@ public static class Door
                     throw new RefusalException(
                         RefusalKind.Invalid,
                         "dot-segments",
-                        "The address holds the segments '.' or '..', which would name another thing than it seems to; write it without them (RFC 3986, section 5.2.4)."
+                        "The address holds the segments '.' or '..', which would name another thing than it seems to; write it "
+                            + "without them (RFC 3986, section 5.2.4)."
                     );
                 }
                 if (IsChange(request) && IsForeign(request))
@@ -151,7 +154,8 @@ public static class Door
         if (headers.ContentSecurityPolicy.Count == 0)
         {
             headers.ContentSecurityPolicy =
-                $"default-src 'self'; script-src {request.Scheme}://{request.Host}/assets/; worker-src 'none'; object-src 'none'; base-uri 'none'; form-action 'self'; "
+                $"default-src 'self'; script-src {request.Scheme}://{request.Host}/assets/; worker-src 'none'; object-src 'none'; "
+                + "base-uri 'none'; form-action 'self'; "
                 + "frame-ancestors 'none'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:";
         }
     }

@@ -43,7 +43,8 @@ internal static class OpenApiDocument
                             Title = "Ripen",
                             Version = "1",
                             Description =
-                                "Everything that the screens do. Changes name the version they change (If-Match); errors are RFC 9457 problem details with a code and JSON paths.",
+                                "Everything that the screens do. Changes name the version they change (If-Match); errors are RFC 9457 "
+                                + "problem details with a code and JSON paths.",
                         };
                         document.Servers?.Clear();
                         return Task.CompletedTask;
@@ -68,7 +69,7 @@ internal static class OpenApiDocument
                             schema.Items = new OpenApiSchema { Type = JsonSchemaType.String };
                         }
                         // What is derived is always there.
-                        foreach (var derived in context.JsonTypeInfo.Properties.Where(p => p.Set is null))
+                        foreach (var derived in context.JsonTypeInfo.Properties.Where(p => p is { Get: not null, Set: null }))
                         {
                             (schema.Required ??= new HashSet<string>()).Add(derived.Name);
                         }

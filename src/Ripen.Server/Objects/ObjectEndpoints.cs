@@ -51,7 +51,8 @@ internal static class ObjectEndpoints
             .MapDelete("/objects/{**key}", Delete)
             .WithName("deleteObject")
             .WithSummary(
-                "Deletes the object; with versioning it stays as an earlier version. ?version deletes one version for good; that of a deletion undoes it."
+                "Deletes the object; with versioning it stays as an earlier version. ?version deletes one version for good; that of a "
+                    + "deletion undoes it."
             );
         bucket
             .MapGet("/details/{**key}", Details)

@@ -209,7 +209,8 @@ internal static class ObjectHttp
             : throw new RefusalException(
                 RefusalKind.Invalid,
                 "invalid-media-type",
-                "Content-Type cannot be read; write a media type such as text/plain; charset=utf-8 (RFC 9110, section 8.3). Nothing was stored.",
+                "Content-Type cannot be read; write a media type such as text/plain; charset=utf-8 (RFC 9110, section 8.3). Nothing "
+                    + "was stored.",
                 "Content-Type"
             );
 

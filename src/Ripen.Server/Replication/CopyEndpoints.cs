@@ -28,7 +28,7 @@ internal static class CopyEndpoints
 
     public static void MapCopies(this RouteGroupBuilder api)
     {
-        var copies = api.MapGroup("/replication").WithTags("Replication");
+        var copies = api.MapGroup("/replication").WithTags("Replication").RequireEstate();
         copies
             .MapGet("", Read)
             .WithName("readCopies")
@@ -77,11 +77,6 @@ internal static class CopyEndpoints
     private static BucketInRegion InRegion(Bucket bucket) =>
         new(bucket.Name, bucket.Versioning, bucket.Stock.Sum(l => l.Count), bucket.Stock.Sum(l => l.Count * l.BytesPerObject));
 
-    private static async Task<Results<Ok<IReadOnlyList<CopyOfObject>>, ProblemHttpResult>> Of(
-        string bucket,
-        long version,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    ) => await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(provider.Copies.Of(bucket, version));
+    private static Ok<IReadOnlyList<CopyOfObject>> Of(string bucket, long version, SimulatedProvider provider) =>
+        TypedResults.Ok(provider.Copies.Of(bucket, version));
 }

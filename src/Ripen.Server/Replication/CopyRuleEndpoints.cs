@@ -10,12 +10,6 @@ using Ripen.Server.Http;
 
 namespace Ripen.Server.Replication;
 
-/// <summary>What versions cost where they are switched on.</summary>
-/// <param name="Bucket">Where versioning is off.</param>
-/// <param name="ReplacedOnceAMonth">Storage a month if everything that lies there were overwritten once, and its earlier version kept for
-/// a month. Money.</param>
-public sealed record VersioningCost(string Bucket, double ReplacedOnceAMonth);
-
 /// <summary>A copy rule looked at and not stored.</summary>
 /// <param name="Problems">What is wrong; when more than missing versions, nothing else is told.</param>
 /// <param name="Versioning">Sides without versions, and what they would cost there.</param>
@@ -93,7 +87,7 @@ internal static class CopyRuleEndpoints
                     .. new[] { view.Estate.Find(order.Source), view.Estate.Find(order.Rule.Bucket) }
                         .OfType<Bucket>()
                         .Where(b => !b.Versioning)
-                        .Select(b => Versioning(b, view.Estate.PriceBook)),
+                        .Select(b => VersioningCost.Of(b, view.Estate.PriceBook)),
                 ],
                 CatchUpCost.Of(with.Value, order.Source, order.Rule),
                 Consequences.CostOf(before, without, order.Source),
@@ -214,17 +208,6 @@ internal static class CopyRuleEndpoints
                 source.Name
             )
             : estate;
-
-    private static VersioningCost Versioning(Bucket bucket, PriceBook prices)
-    {
-        var region = prices.FindRegion(bucket.Region)!;
-        var money = bucket.Stock.Sum(l =>
-        {
-            var tier = prices.Tiers[prices.Coldness(l.Tier)];
-            return region.PriceOf(l.Tier)!.Storage[0].Price.For(l.Count * tier.BilledBytes(l.BytesPerObject) / prices.Unit.Bytes());
-        });
-        return new VersioningCost(bucket.Name, money * prices.FindScheme(bucket.Scheme)!.StorageFactor);
-    }
 
     private static CopyDraftReading Refused(IReadOnlyList<Problem> problems) => new(problems, [], null, [], [], null, null, 0);
 }

@@ -85,17 +85,13 @@ internal static class LineEndpoints
         return refused is not null ? refused : TypedResults.NoContent();
     }
 
-    private static async Task<Results<Ok<IReadOnlyList<LineStatus>>, ProblemHttpResult>> Cut(
+    private static Results<Ok<IReadOnlyList<LineStatus>>, ProblemHttpResult> Cut(
         string from,
         string to,
         CutOrder order,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
+        SimulatedProvider provider
     )
     {
-        if (await current.Get(cancel) is null)
-            return Problems.NoEstate();
         if (order.Hours is not (null or (> 0 and <= 876_600)))
             return Problems.Invalid(
                 "out-of-range",
@@ -106,16 +102,8 @@ internal static class LineEndpoints
         return TypedResults.Ok(provider.Copies.LinesBetweenRegions());
     }
 
-    private static async Task<Results<Ok<IReadOnlyList<LineStatus>>, ProblemHttpResult>> Restore(
-        string from,
-        string to,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    )
+    private static Ok<IReadOnlyList<LineStatus>> Restore(string from, string to, SimulatedProvider provider)
     {
-        if (await current.Get(cancel) is null)
-            return Problems.NoEstate();
         provider.Copies.Restore(from, to);
         return TypedResults.Ok(provider.Copies.LinesBetweenRegions());
     }

@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Core;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Replication;
@@ -9,15 +10,6 @@ using Ripen.Provider.Replication;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Replication;
-
-/// <summary>The way from one bucket into another: both are kept equal, found equal, the new one takes over, the old one goes.</summary>
-public enum MoveStep
-{
-    KeepEqual,
-    BeEqual,
-    SwitchOver,
-    DropOld,
-}
 
 /// <param name="Step">Which.</param>
 /// <param name="Done">Whether the estate is past it.</param>
@@ -103,41 +95,20 @@ internal static class MoveEndpoints
                 var estate = view!.Estate;
                 if (estate.Find(from) is null || estate.Find(to) is null)
                     return Problems.NoBucket(estate.Find(from) is null ? from : to);
-                if (Reading(view, provider, from, to).Steps.Single(s => s.Step == which) is { Ready: false } notYet)
-                {
-                    return Problems.Conflict("not-ready", notYet.Why ?? "This step was done already.");
-                }
+                var state = BucketMoves.Steps(estate, from, to, Facts(provider, from, to)).Single(s => s.Step == which);
+                if (!state.Ready)
+                    return Problems.Conflict("not-ready", state.Why ?? "This step was done already.");
                 if (which == MoveStep.DropOld && order.Confirm != from)
                     return Problems.Invalid("not-confirmed", "$.confirm", $"The old bucket goes for good; write '{from}' to confirm.");
-                return which switch
-                {
-                    MoveStep.KeepEqual => await Plans.Store(
-                        current,
-                        view,
-                        CopyPlans.WithRule(estate, EqualOrder(from, to), Existing(estate, from, to)),
-                        "bucket-changed",
-                        store,
-                        cancel
-                    ),
-                    MoveStep.SwitchOver => await Plans.Store(
-                        current,
-                        view,
-                        CopyPlans.SwitchOver(estate, from, to),
-                        "switched-over",
-                        store,
-                        cancel
-                    ),
-                    MoveStep.DropOld => await Plans.Store(
-                        current,
-                        view,
-                        CopyPlans.Drop(estate, from, to),
-                        "bucket-changed",
-                        store,
-                        cancel,
-                        () => DemandEqual(provider, from, to)
-                    ),
-                    _ => Problems.Conflict("nothing-to-do", "The two become equal as time passes; there is nothing to do by hand."),
-                };
+                return await Plans.Store(
+                    current,
+                    view,
+                    state.After!,
+                    which == MoveStep.SwitchOver ? "switched-over" : "bucket-changed",
+                    store,
+                    cancel,
+                    which == MoveStep.DropOld ? () => DemandEqual(provider, from, to) : null
+                );
             },
             cancel
         );
@@ -165,21 +136,19 @@ internal static class MoveEndpoints
                 var estate = view!.Estate;
                 if (estate.Find(from) is null || estate.Find(to) is null)
                     return Problems.NoBucket(estate.Find(from) is null ? from : to);
-                if (!Reading(view, provider, from, to).Steps.Single(s => s.Step == which).CanUndo)
+                if (!BucketMoves.Steps(estate, from, to, Facts(provider, from, to)).Single(s => s.Step == which).CanUndo)
                     return Problems.Conflict(
                         "cannot-undo",
                         "There is nothing to take back here, or a later step has to be taken back first."
                     );
-                return which == MoveStep.SwitchOver
-                    ? await Plans.Store(current, view, CopyPlans.SwitchBack(estate, from, to), "switched-back", store, cancel)
-                    : await Plans.Store(
-                        current,
-                        view,
-                        new Checked<Estate>(CopyPlans.WithoutRule(estate, from, Existing(estate, from, to)!)),
-                        "bucket-changed",
-                        store,
-                        cancel
-                    );
+                return await Plans.Store(
+                    current,
+                    view,
+                    BucketMoves.TakeBack(estate, from, to, which),
+                    which == MoveStep.SwitchOver ? "switched-back" : "bucket-changed",
+                    store,
+                    cancel
+                );
             },
             cancel
         );
@@ -189,22 +158,35 @@ internal static class MoveEndpoints
     /// <summary>Uploads may have gone on until the old bucket closed: what counts is what lies there now.</summary>
     private static void DemandEqual(SimulatedProvider provider, string from, string to)
     {
-        var forward = provider
-            .Copies.Rules()
-            .First(r => !r.BringsBack && r.Bucket == from && r.Target == to && r.Rule.Prefix.Length == 0 && r.Rule.Tags is null);
-        if (Missing(provider, forward) is var missing and >= 1e-6)
+        if (Facts(provider, from, to) is { Equal: false } facts)
         {
             throw new RefusalException(
                 RefusalKind.Conflict,
                 "not-ready",
-                $"{missing:#,0.##} objects came meanwhile and are not there yet; nothing was removed."
+                $"{Wording.Objects(facts.Missing ?? 0)} came meanwhile and did not arrive yet; nothing was removed."
             );
         }
     }
 
-    /// <summary>Objects of the old that the new does not have.</summary>
-    private static double Missing(SimulatedProvider provider, CopyRuleStatus forward) =>
-        provider.Copies.Compare(forward.Id).Differences.Where(d => d.Item.Kind != "only-there").Sum(d => d.Item.Objects) + forward.Waiting;
+    private static MoveFacts Facts(SimulatedProvider provider, string from, string to)
+    {
+        var (forward, back) = Between(provider, from, to);
+        return new MoveFacts(
+            forward is { Rule.FollowDeletions: true },
+            forward is { Line: not LineState.Lost } ? provider.Copies.Missing(forward.Id) : null,
+            back is not null,
+            provider.KeptIn(from)?.Why
+        );
+    }
+
+    private static (CopyRuleStatus? Forward, CopyRuleStatus? Back) Between(SimulatedProvider provider, string from, string to)
+    {
+        var rules = provider.Copies.Rules().Where(r => !r.BringsBack).ToList();
+        return (
+            rules.FirstOrDefault(r => r.Bucket == from && r.Target == to && BucketMoves.IsOfAll(r.Rule)),
+            rules.FirstOrDefault(r => r.Bucket == to && r.Target == from)
+        );
+    }
 
     /// <summary>Named in the address as in answers: in kebab case.</summary>
     private static MoveStep? Step(string name) =>
@@ -214,113 +196,34 @@ internal static class MoveEndpoints
 
     private static ProblemHttpResult NoStep(string name) => Problems.NotFound("no-step", $"There is no step '{name}'.");
 
-    private static CopyOrder EqualOrder(string from, string to) =>
-        new()
-        {
-            Source = from,
-            Rule = new CopyRule
-            {
-                Bucket = to,
-                CatchUp = true,
-                FollowDeletions = true,
-            },
-            SwitchVersioningOn = true,
-        };
-
-    /// <summary>A rule for everything from one to the other.</summary>
-    private static CopyRule? Existing(Estate estate, string from, string to) =>
-        estate.Find(from)?.CopyTo.FirstOrDefault(c => c.Bucket == to && c.Prefix.Length == 0 && c.Tags is null);
-
     private static MoveReading Reading(EstateView view, SimulatedProvider provider, string from, string to)
     {
         var estate = view.Estate;
         if (estate.Find(from) is not { } old || estate.Find(to) is not { } next)
             return new MoveReading(from, to, true, null, null, null, [], []);
-        var rules = provider.Copies.Rules();
-        var forward = rules.FirstOrDefault(r =>
-            !r.BringsBack && r.Bucket == from && r.Target == to && r.Rule.Prefix.Length == 0 && r.Rule.Tags is null
-        );
-        var back = rules.FirstOrDefault(r => !r.BringsBack && r.Bucket == to && r.Target == from);
-        var keptEqual = forward is { Rule.FollowDeletions: true };
-        var canCompare = forward is { Line: not LineState.Lost };
-        var missing = canCompare ? Missing(provider, forward!) : (double?)null;
-        var equal = keptEqual && missing < 1e-6;
-        var switched = back is not null;
-        var kept = provider.KeptIn(from);
+        var (forward, back) = Between(provider, from, to);
+        var facts = Facts(provider, from, to);
         var before = view.Project(Consequences.Months);
-        IReadOnlyList<YearChange> Cost(Checked<Estate> after) => after.Ok ? Consequences.CostOf(before, after.Value, from) : [];
-        string? Reason(Checked<Estate> after) => after.Ok ? null : after.Problems[0].Message;
-
-        var keep = CopyPlans.WithRule(estate, EqualOrder(from, to), Existing(estate, from, to));
-        var over = CopyPlans.SwitchOver(estate, from, to);
-        var drop = CopyPlans.Drop(estate, from, to);
         return new MoveReading(
             from,
             to,
             false,
             forward,
             back,
-            missing,
-            [.. Differ(old, next)],
+            facts.Missing,
+            [.. BucketMoves.Differ(old, next)],
             [
-                new(
-                    MoveStep.KeepEqual,
-                    keptEqual,
-                    !keptEqual && keep.Ok,
-                    keptEqual && !switched,
-                    keptEqual ? null : Reason(keep),
-                    keptEqual ? [] : Cost(keep)
-                ),
-                new(
-                    MoveStep.BeEqual,
-                    equal,
-                    false,
-                    false,
-                    !keptEqual || equal ? null
-                        : missing is null ? "One of the two regions is lost."
-                        : $"{missing:#,0.##} objects are not there yet.",
-                    []
-                ),
-                new(
-                    MoveStep.SwitchOver,
-                    switched,
-                    !switched && equal && over.Ok,
-                    switched,
-                    switched ? null
-                        : !equal ? "The two are not equal yet."
-                        : Reason(over),
-                    !switched ? Cost(over) : []
-                ),
-                new(
-                    MoveStep.DropOld,
-                    false,
-                    switched && equal && kept is null && drop.Ok,
-                    false,
-                    !switched ? "The new one has not taken over yet."
-                        : !equal ? "The two are not equal: the old one still has what the new one has not."
-                        : kept is not null
-                            ? $"'{from}' holds {kept.Objects:#,0.##} objects that are kept, the last until {kept.Last:yyyy-MM-dd}."
-                        : Reason(drop),
-                    switched ? Cost(drop) : []
-                ),
+                .. BucketMoves
+                    .Steps(estate, from, to, facts)
+                    .Select(s => new MoveStepReading(
+                        s.Step,
+                        s.Done,
+                        s.Ready,
+                        s.CanUndo,
+                        s.Why,
+                        s.After is { Ok: true } after ? Consequences.CostOf(before, after.Value, from) : []
+                    )),
             ]
         );
-    }
-
-    private static IEnumerable<string> Differ(Bucket old, Bucket next)
-    {
-        if (old.Scheme != next.Scheme)
-            yield return $"redundancy scheme ({old.Scheme}; there {next.Scheme})";
-        if (old.Tier != next.Tier)
-            yield return $"landing tier ({old.Tier}; there {next.Tier})";
-        if (
-            !old.Rules.Select(r => r with { Steps = [] }).SequenceEqual(next.Rules.Select(r => r with { Steps = [] }))
-            || !old.Rules.SelectMany(r => r.Steps).SequenceEqual(next.Rules.SelectMany(r => r.Steps))
-        )
-            yield return "lifecycle rules";
-        if (old.Keep != next.Keep)
-            yield return "keep rule";
-        if (old.CopyTo.Any(c => c.Bucket != next.Name))
-            yield return $"copy rules to {string.Join(", ", old.CopyTo.Where(c => c.Bucket != next.Name).Select(c => c.Bucket))}";
     }
 }

@@ -1,5 +1,5 @@
 using System.Globalization;
-using System.Text;
+using CsvHelper;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Provider;
 using Ripen.Provider.Replication;
@@ -50,87 +50,52 @@ internal static class ProofEndpoints
             .Produces<string>(contentType: "text/csv");
     }
 
-    private static async Task<Results<Ok<ProbeUnderWay>, ProblemHttpResult>> Probe(
-        long id,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    ) => await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(await provider.Copies.Probe(id, cancel));
+    private static async Task<Ok<ProbeUnderWay>> Probe(long id, SimulatedProvider provider, CancellationToken cancel) =>
+        TypedResults.Ok(await provider.Copies.Probe(id, cancel));
 
-    private static async Task<Results<NoContent, ProblemHttpResult>> GiveUp(
-        long probe,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    )
+    private static NoContent GiveUp(long probe, SimulatedProvider provider)
     {
-        if (await current.Get(cancel) is null)
-            return Problems.NoEstate();
         provider.Copies.GiveUpProbe(probe);
         return TypedResults.NoContent();
     }
 
-    private static async Task<Results<Ok<AuditResult>, ProblemHttpResult>> Compare(
-        long id,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    ) => await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(provider.Copies.Compare(id));
+    private static Ok<AuditResult> Compare(long id, SimulatedProvider provider) => TypedResults.Ok(provider.Copies.Compare(id));
 
-    private static async Task<Results<Ok<AuditResult>, ProblemHttpResult>> Audit(
-        long id,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel,
-        bool readEverything = false
-    ) => await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(provider.Copies.Audit(id, readEverything, cancel));
+    private static Ok<AuditResult> Audit(long id, SimulatedProvider provider, CancellationToken cancel, bool readEverything = false) =>
+        TypedResults.Ok(provider.Copies.Audit(id, readEverything, cancel));
 
-    private static async Task<Results<Ok<Mended>, ProblemHttpResult>> Mend(
-        long id,
-        MendOrder order,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    ) =>
-        await current.Get(cancel) is null
-            ? Problems.NoEstate()
-            : TypedResults.Ok(new Mended(provider.Copies.Mend(id, order.Kind, order.Mend, order.Version, cancel)));
+    private static Ok<Mended> Mend(long id, MendOrder order, SimulatedProvider provider, CancellationToken cancel) =>
+        TypedResults.Ok(new Mended(provider.Copies.Mend(id, order.Kind, order.Mend, order.Version, cancel)));
 
-    private static async Task<Results<Ok<ProofRecord>, ProblemHttpResult>> Record(
-        long record,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    ) => await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(provider.Copies.Record(record));
+    private static async Task<Results<Ok<ProofRecord>, ProblemHttpResult>> Record(long record, SimulatedProvider provider) =>
+        TypedResults.Ok(provider.Copies.Record(record));
 
-    private static async Task<Results<FileContentHttpResult, ProblemHttpResult>> Csv(
-        long record,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    )
+    private static FileContentHttpResult Csv(long record, SimulatedProvider provider)
     {
-        if (await current.Get(cancel) is null)
-            return Problems.NoEstate();
         var found = provider.Copies.Record(record);
-        var text = new StringBuilder("record,at,kind,bucket,key,version,objects,bytes,note\r\n");
-        foreach (var step in found.Steps)
-            Line(step.At, step.What, found.Head.Subject, "", null, null, null, null);
-        foreach (var item in found.Items)
-            Line(item.Written, item.Kind, item.Bucket, item.Key, item.Version, item.Objects, item.Bytes, item.Note);
-        Line(found.Head.Clock, found.Head.Good ? "good" : "not-good", found.Head.Subject, "", null, null, null, found.Head.Summary);
-        return TypedResults.Bytes(Encoding.UTF8.GetBytes(text.ToString()), "text/csv; charset=utf-8", $"record-{record}.csv");
+        using var file = new MemoryStream();
+        using (var csv = CsvWriter.Create(file, new CsvWriterOptions(), leaveOpen: true))
+        {
+            csv.WriteHeader("record", "at", "kind", "bucket", "key", "version", "objects", "bytes", "note");
+            foreach (var step in found.Steps)
+                Line(csv, step.At, step.What, found.Head.Subject, null);
+            foreach (var item in found.Items)
+                Line(csv, item.Written, item.Kind, item.Bucket, item);
+            Line(csv, found.Head.Clock, found.Head.Good ? "good" : "not-good", found.Head.Subject, null, found.Head.Summary);
+        }
+        return TypedResults.Bytes(file.ToArray(), "text/csv; charset=utf-8", $"record-{record}.csv");
 
-        void Line(DateTimeOffset at, string kind, string bucket, string key, long? version, double? objects, double? bytes, string? note) =>
-            text.Append(
-                CultureInfo.InvariantCulture,
-                $"{record},{at:yyyy-MM-dd'T'HH:mm:ss.fff'Z'},{Quoted(kind)},{bucket},{Quoted(key)},{version},{objects:R},{bytes:R},{Quoted(note)}\r\n"
-            );
+        void Line(CsvWriter csv, DateTimeOffset at, string kind, string bucket, ProofItem? item, string? note = null) =>
+            csv.WriteRecord([
+                $"{record}",
+                at.UtcDateTime.ToString("yyyy-MM-dd'T'HH:mm:ss.fff'Z'", CultureInfo.InvariantCulture),
+                kind,
+                bucket,
+                item?.Key ?? "",
+                item?.Version.ToString(CultureInfo.InvariantCulture) ?? "",
+                item?.Objects.ToString("R", CultureInfo.InvariantCulture) ?? "",
+                item?.Bytes.ToString("R", CultureInfo.InvariantCulture) ?? "",
+                note ?? item?.Note ?? "",
+            ]);
     }
-
-    /// <summary>In quotes where RFC 4180 wants them.</summary>
-    private static string Quoted(string? text) =>
-        text is not null && text.AsSpan().ContainsAny(",\"\r\n")
-            ? $"\"{text.Replace("\"", "\"\"", StringComparison.Ordinal)}\""
-            : text ?? "";
 }

@@ -53,45 +53,24 @@ internal static class RegionEndpoints
             .MapPost("/promotions/{from}/{to}", Promote)
             .WithName("promoteCopy")
             .WithSummary(
-                "A copy takes the place of its original: workload and reads move, and what is written there is copied back. If-Match: the estate's ETag."
+                "A copy takes the place of its original: workload and reads move, and what is written there is copied back. If-Match: "
+                    + "the estate's ETag."
             );
     }
 
-    private static async Task<Results<Ok<RegionLoss>, ProblemHttpResult>> Foresee(
-        string region,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    ) => await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(provider.Copies.LossOf(region));
+    private static Ok<RegionLoss> Foresee(string region, SimulatedProvider provider) => TypedResults.Ok(provider.Copies.LossOf(region));
 
-    private static async Task<Results<Ok<RegionLoss>, ProblemHttpResult>> Lose(
-        string region,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    ) => await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(provider.Copies.Lose(region));
+    private static Ok<RegionLoss> Lose(string region, SimulatedProvider provider) => TypedResults.Ok(provider.Copies.Lose(region));
 
-    private static async Task<Results<Ok<ProofHead>, ProblemHttpResult>> Return(
-        string region,
-        ReturnOrder order,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    )
+    private static Results<Ok<ProofHead>, ProblemHttpResult> Return(string region, ReturnOrder order, SimulatedProvider provider)
     {
-        if (await current.Get(cancel) is null)
-            return Problems.NoEstate();
         if (!order.WithItsData && order.Confirm != region)
             return Problems.Invalid("not-confirmed", "$.confirm", $"What lies in the region goes for good; write '{region}' to confirm.");
         return TypedResults.Ok(provider.Copies.BringBack(region, order.WithItsData, order.KeptSeen));
     }
 
-    private static async Task<Results<Ok<Queued>, ProblemHttpResult>> Refill(
-        string bucket,
-        CurrentEstate current,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    ) => await current.Get(cancel) is null ? Problems.NoEstate() : TypedResults.Ok(new Queued(provider.Copies.Refill(bucket, cancel)));
+    private static Ok<Queued> Refill(string bucket, SimulatedProvider provider, CancellationToken cancel) =>
+        TypedResults.Ok(new Queued(provider.Copies.Refill(bucket, cancel)));
 
     private static async Task<Results<Ok<PromotionReading>, ProblemHttpResult>> ReadPromotion(
         string from,

@@ -77,18 +77,21 @@ public static class Agreement
         {
             Standing.Together => "Database and folder belong together.",
             Standing.DatabaseEmpty =>
-                "The database has no estate, and the provider's folder follows one: the database was lost or replaced. Nothing was touched.",
+                "The database has no estate, and the provider's folder follows one: the database was lost or replaced. Nothing was "
+                    + "touched.",
             Standing.DatabaseOlder =>
-                "The database is older than the provider's folder: it was probably restored from a backup. Nothing was touched; what was made since lies in the folder.",
+                "The database is older than the provider's folder: it was probably restored from a backup. Nothing was touched; what "
+                    + "was made since lies in the folder.",
             Standing.FolderEmpty =>
-                "The provider's folder is empty or lost its index, and the database knows that it was in use. Nothing was touched; if you have the folder or its index.db in a backup, put it back.",
+                "The provider's folder is empty or lost its index, and the database knows that it was in use. Nothing was touched; if "
+                    + "you have the folder or its index.db in a backup, put it back.",
             Standing.FolderOlder =>
                 "The provider's folder is older than the database: it was probably restored from a backup. Nothing was touched.",
             Standing.Parted => "Database and folder are of one origin and went different ways since. Nothing was touched.",
             Standing.Foreign =>
                 "The database and the provider's folder come from different places and do not belong together. Nothing was touched.",
-            _ =>
-                "The database's newest decisions were not taken up by the provider, because they would destroy or weaken what is kept. What you see is what the folder follows.",
+            _ => "The database's newest decisions were not taken up by the provider, because they would destroy or weaken what is "
+                + "kept. What you see is what the folder follows.",
         };
 
     /// <param name="standing">How they stand.</param>

@@ -2153,6 +2153,7 @@ export interface components {
         };
         StripLane: {
             prefix: string;
+            rules: string[];
             bands: components["schemas"]["StripBand"][];
             /** Format: int32 */
             expireAt: null | number;

@@ -15,8 +15,8 @@ type EditorProps = {
   strip: AgeStrip;
   contents: TierContents[];
   rules: LifecycleRule[];
-  onStep: (rule: number, step: number, age: number) => void;
-  onExpiry: (rule: number, age: number) => void;
+  onStep: (ruleId: string, step: number, age: number) => void;
+  onExpiry: (ruleId: string, age: number) => void;
 };
 
 /** The strip large: the same marks as on the board, with a handle on every step and every expiry. */
@@ -44,10 +44,11 @@ export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: 
                     {lane.prefix || "everything else"}
                   </text>
                 )}
-                {rules.map((rule, r) => (
-                  <g key={rule.id}>
-                    {(rule.prefix ?? "") === lane.prefix &&
-                      (rule.steps ?? []).map((step, s) => (
+                {rules
+                  .filter((rule) => lane.rules.includes(rule.id))
+                  .map((rule) => (
+                    <g key={rule.id}>
+                      {(rule.steps ?? []).map((step, s) => (
                         <Handle
                           key={s}
                           label={`Step to ${tierName(step.tier)}${lane.prefix ? ` under ${lane.prefix}` : ""}`}
@@ -55,22 +56,22 @@ export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: 
                           least={0}
                           axis={axis}
                           width={width}
-                          onChange={(age) => onStep(r, s, between(rule, s, age))}
+                          onChange={(age) => onStep(rule.id, s, between(rule, s, age))}
                         />
                       ))}
-                    {(rule.prefix ?? "") === lane.prefix && rule.expireAt != null && (
-                      <Handle
-                        label={`Expiry${lane.prefix ? ` under ${lane.prefix}` : ""}`}
-                        age={rule.expireAt}
-                        least={1}
-                        axis={axis}
-                        width={width}
-                        expiry
-                        onChange={(age) => onExpiry(r, age)}
-                      />
-                    )}
-                  </g>
-                ))}
+                      {rule.expireAt != null && (
+                        <Handle
+                          label={`Expiry${lane.prefix ? ` under ${lane.prefix}` : ""}`}
+                          age={rule.expireAt}
+                          least={1}
+                          axis={axis}
+                          width={width}
+                          expiry
+                          onChange={(age) => onExpiry(rule.id, age)}
+                        />
+                      )}
+                    </g>
+                  ))}
               </g>
             ))}
             <g transform={`translate(0 ${laneTop(strip.lanes.length) - laneGap + 24})`}>

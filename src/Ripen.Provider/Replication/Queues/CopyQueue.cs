@@ -31,7 +31,8 @@ internal static class CopyQueue
             else
             {
                 db.Run(
-                    $"INSERT INTO pending({Columns}) SELECT ?1, 0, ?3, coalesce(origin, id), coalesce(home, bucket), key, 0, 0, created, written, NULL, NULL, tags, ?4 FROM entry WHERE id = ?2",
+                    $"INSERT INTO pending({Columns}) SELECT ?1, 0, ?3, coalesce(origin, id), coalesce(home, bucket), key, 0, 0, "
+                        + "created, written, NULL, NULL, tags, ?4 FROM entry WHERE id = ?2",
                     route.Id,
                     mark,
                     Unmark,
@@ -97,7 +98,7 @@ internal static class CopyQueue
         foreach (var row in Candidates(db, route))
         {
             // Expectations are sums of parts: what is left of a millionth of an object is rounding.
-            if (row.Missing <= 1e-6 || !route.Rule.Takes(row.Key, TagText.Read(row.Tags)))
+            if (row.Missing <= 1e-6 || !route.Rule.Scope.Takes(row.Key, TagText.Read(row.Tags)))
                 continue;
             Add(db, route, row.Id, Lanes.Of(row.Bytes), row.Missing, now);
         }
@@ -106,7 +107,8 @@ internal static class CopyQueue
     /// <summary>Queues one entry, or <paramref name="count"/> of its weightless objects, since now.</summary>
     public static void Add(SqliteConnection db, Route route, long entry, Lane lane, double? count = null, long? now = null) =>
         db.Run(
-            $"INSERT INTO pending({Columns}) SELECT ?1, ?3, kind, coalesce(origin, id), coalesce(home, bucket), key, coalesce(?4, count), bytes, created, written, content, media, tags, ?5 FROM entry WHERE id = ?2",
+            $"INSERT INTO pending({Columns}) SELECT ?1, ?3, kind, coalesce(origin, id), coalesce(home, bucket), key, coalesce(?4, "
+                + "count), bytes, created, written, content, media, tags, ?5 FROM entry WHERE id = ?2",
             route.Id,
             entry,
             (int)lane,
@@ -121,10 +123,13 @@ internal static class CopyQueue
             """
             SELECT e.id, e.key, e.bytes, e.tags,
                 CASE WHEN e.kind = 0 THEN e.count
-                    - coalesce((SELECT sum(c.count) FROM entry c WHERE c.bucket = ?2 AND c.kind = 0 AND (c.origin = coalesce(e.origin, e.id) OR c.id = e.origin)), 0)
+                    - coalesce((SELECT sum(c.count) FROM entry c WHERE c.bucket = ?2 AND c.kind = 0
+                        AND (c.origin = coalesce(e.origin, e.id) OR c.id = e.origin)), 0)
                     - coalesce((SELECT sum(p.count) FROM pending p WHERE p.route = ?5 AND p.root = coalesce(e.origin, e.id)), 0)
-                WHEN EXISTS (SELECT 1 FROM entry c WHERE c.bucket = ?2 AND c.kind > 0 AND coalesce(c.origin, c.id) = coalesce(e.origin, e.id))
-                    OR EXISTS (SELECT 1 FROM pending p JOIN route r ON r.id = p.route WHERE p.root = coalesce(e.origin, e.id) AND p.kind < 3 AND r.target = ?2) THEN 0
+                WHEN EXISTS (SELECT 1 FROM entry c WHERE c.bucket = ?2 AND c.kind > 0
+                    AND coalesce(c.origin, c.id) = coalesce(e.origin, e.id))
+                    OR EXISTS (SELECT 1 FROM pending p JOIN route r ON r.id = p.route WHERE p.root = coalesce(e.origin, e.id)
+                        AND p.kind < 3 AND r.target = ?2) THEN 0
                 ELSE 1 END
             FROM entry e WHERE e.bucket = ?1 AND e.key >= ?3 AND (?4 IS NULL OR e.key < ?4) AND e.kind <= ?6 ORDER BY e.id
             """,
@@ -141,5 +146,8 @@ internal static class CopyQueue
     public static IEnumerable<Route> Wanting(SqliteConnection db, Terms terms, BucketTerms bucket, string key, string? tags) =>
         bucket.Bucket.CopyTo.Count == 0
             ? []
-            : Routes.From(db, terms, bucket).Where(r => !r.IsRefill && r.Rule.Takes(key, TagText.Read(tags))).DistinctBy(r => r.To.Id);
+            : Routes
+                .From(db, terms, bucket)
+                .Where(r => !r.IsRefill && r.Rule.Scope.Takes(key, TagText.Read(tags)))
+                .DistinctBy(r => r.To.Id);
 }

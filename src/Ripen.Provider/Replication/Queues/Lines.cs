@@ -82,7 +82,8 @@ internal static class Lines
         db.Run(
             """
             INSERT INTO line VALUES(?1, ?2, ?3, ?4, ?5)
-            ON CONFLICT DO UPDATE SET carried_until = excluded.carried_until, spent = CASE WHEN day = excluded.day THEN spent ELSE 0 END + excluded.spent, day = excluded.day
+            ON CONFLICT DO UPDATE SET carried_until = excluded.carried_until, spent = CASE WHEN day = excluded.day THEN spent
+                ELSE 0 END + excluded.spent, day = excluded.day
             """,
             line.From,
             line.To,

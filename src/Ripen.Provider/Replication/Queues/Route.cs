@@ -92,7 +92,8 @@ internal static class Routes
             .ToHashSet();
         foreach (
             var (id, key) in db.List(
-                "SELECT p.route, b.name, t.name, r.prefix, r.tags, r.place FROM probe p JOIN route r ON r.id = p.route JOIN bucket b ON b.id = r.bucket JOIN bucket t ON t.id = r.target",
+                "SELECT p.route, b.name, t.name, r.prefix, r.tags, r.place FROM probe p JOIN route r ON r.id = p.route JOIN bucket b "
+                    + "ON b.id = r.bucket JOIN bucket t ON t.id = r.target",
                 r => (r.GetInt64(0), (r.GetString(1), r.GetString(2), r.GetString(3), r.GetString(4), r.GetInt32(5)))
             )
         )
@@ -143,7 +144,8 @@ internal static class Routes
 
     private static List<Route> Read(SqliteConnection db, Terms terms, string where, params ReadOnlySpan<object?> values) =>
         db.List(
-            $"SELECT r.id, b.name, t.name, r.prefix, r.tags, r.place, r.refill, r.made, r.newest FROM route r JOIN bucket b ON b.id = r.bucket JOIN bucket t ON t.id = r.target {where} ORDER BY r.id",
+            "SELECT r.id, b.name, t.name, r.prefix, r.tags, r.place, r.refill, r.made, r.newest FROM route r JOIN bucket b ON b.id = "
+                + $"r.bucket JOIN bucket t ON t.id = r.target {where} ORDER BY r.id",
             r =>
             {
                 var scope = new CopyRule

@@ -7,16 +7,16 @@ import { type Edit, orEmpty, orNull, type ProblemAt } from "./use-draft";
 
 type Step = { age: number; tier: string };
 
-const withRule = (bucket: Bucket, rule: number, change: (rule: LifecycleRule) => LifecycleRule): Bucket => ({
+const withRule = (bucket: Bucket, id: string, change: (rule: LifecycleRule) => LifecycleRule): Bucket => ({
   ...bucket,
-  rules: (bucket.rules ?? []).map((r, i) => (i === rule ? change(r) : r)),
+  rules: (bucket.rules ?? []).map((r) => (r.id === id ? change(r) : r)),
 });
 
-export const withStep = (bucket: Bucket, rule: number, step: number, change: Partial<Step>) =>
-  withRule(bucket, rule, (r) => ({ ...r, steps: (r.steps ?? []).map((s, i) => (i === step ? { ...s, ...change } : s)) }));
+export const withStep = (bucket: Bucket, ruleId: string, step: number, change: Partial<Step>) =>
+  withRule(bucket, ruleId, (r) => ({ ...r, steps: (r.steps ?? []).map((s, i) => (i === step ? { ...s, ...change } : s)) }));
 
-export const withExpiry = (bucket: Bucket, rule: number, expireAt: number | null) =>
-  withRule(bucket, rule, (r) => ({ ...r, expireAt }));
+export const withExpiry = (bucket: Bucket, ruleId: string, expireAt: number | null) =>
+  withRule(bucket, ruleId, (r) => ({ ...r, expireAt }));
 
 type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt; suggested: DraftReading | null };
 
@@ -54,7 +54,10 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
   const { prices } = useEstate();
   const at = `$.rules[${place}]`;
   const steps = rule.steps ?? [];
-  const change = (part: Partial<LifecycleRule>) => edit((b) => withRule(b, place, (r) => ({ ...r, ...part })));
+  const change = (part: Partial<LifecycleRule>) =>
+    edit((b) => ({ ...b, rules: (b.rules ?? []).map((r, i) => (i === place ? { ...r, ...part } : r)) }));
+  const changeStep = (at: number, part: Partial<Step>) =>
+    change({ steps: steps.map((s, i) => (i === at ? { ...s, ...part } : s)) });
   const offered = offeredTiers(bucket.region, prices);
   const next = suggested?.nextSteps[place];
   return (
@@ -96,12 +99,7 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
           <li key={s} className="flex flex-wrap items-start gap-x-3">
             <Field label="At day" error={problemAt(`${at}.steps[${s}].age`)}>
               {(ids) => (
-                <NumberInput
-                  {...ids}
-                  className="w-20"
-                  value={step.age}
-                  onChange={(v) => edit((b) => withStep(b, place, s, { age: orNull(v) }))}
-                />
+                <NumberInput {...ids} className="w-20" value={step.age} onChange={(v) => changeStep(s, { age: orNull(v) })} />
               )}
             </Field>
             <Field
@@ -114,7 +112,7 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
                   {...ids}
                   value={step.tier}
                   options={offered.map((t) => ({ value: t.id, label: t.name }))}
-                  onChange={(e) => edit((b) => withStep(b, place, s, { tier: e.target.value }))}
+                  onChange={(e) => changeStep(s, { tier: e.target.value })}
                 />
               )}
             </Field>

@@ -1,0 +1,46 @@
+using System.Globalization;
+
+namespace Ripen.Core;
+
+/// <summary>Numbers in sentences for people. The figures themselves travel beside them, unrounded.</summary>
+public static class Wording
+{
+    private static readonly string[] ByteUnits = ["bytes", "kB", "MB", "GB", "TB", "PB", "EB"];
+
+    /// <summary>A count of objects: whole, because people count objects; simulated workloads have parts of one, which are rounded.</summary>
+    public static string Objects(double count) =>
+        count > 0 && Math.Round(count) == 0 ? "less than one object"
+        : Math.Round(count) == 1 ? "1 object"
+        : $"{Count(count)} objects";
+
+    /// <summary>The same with its verb.</summary>
+    public static string ObjectsAre(double count) => Objects(count) + (count > 0 && Math.Round(count) <= 1 ? " is" : " are");
+
+    /// <summary>Rounded to a whole number, with thousands apart.</summary>
+    public static string Count(double count) => Math.Round(count).ToString("#,0", CultureInfo.InvariantCulture);
+
+    /// <summary>Three significant digits in decimal units (ISO 80000-13: kB = 1000 bytes).</summary>
+    public static string Bytes(double bytes)
+    {
+        var (value, unit) = (bytes, 0);
+        while (Math.Abs(value) >= 999.5 && unit + 1 < ByteUnits.Length)
+            (value, unit) = (value / 1000, unit + 1);
+        var digits =
+            unit == 0 || Math.Abs(value) >= 99.95 ? "0"
+            : Math.Abs(value) >= 9.995 ? "0.#"
+            : "0.##";
+        return $"{value.ToString(digits, CultureInfo.InvariantCulture)} {ByteUnits[unit]}";
+    }
+
+    /// <summary>A length of time in the largest unit that leaves at least one of it: "40 minutes", "6.9 hours", "12 days".</summary>
+    public static string Hours(double hours) =>
+        hours < 1 ? Plural(hours * 60, "minute", "0")
+        : hours < 48 ? Plural(hours, "hour", "0.#")
+        : Plural(hours / 24, "day", "0.#");
+
+    private static string Plural(double value, string unit, string digits)
+    {
+        var text = value.ToString(digits, CultureInfo.InvariantCulture);
+        return text == "1" ? $"1 {unit}" : $"{text} {unit}s";
+    }
+}
