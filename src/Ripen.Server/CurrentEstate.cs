@@ -3,6 +3,7 @@ using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Data;
 using Ripen.Provider;
+using Ripen.Server.Estates;
 using Ripen.Server.Stores;
 
 namespace Ripen.Server;
@@ -13,12 +14,19 @@ namespace Ripen.Server;
 /// </summary>
 public sealed class EstateView
 {
+    private const int MostDays = 8;
+
     private readonly ConcurrentDictionary<int, Lazy<Projection>> projections = [];
+    private readonly ConcurrentDictionary<(int Months, DateOnly Day), Lazy<BoardFigures>> figures = [];
+    private readonly Lazy<BucketMark[][]> marks;
     private readonly StoredEstate stored;
 
     private EstateView(StoredEstate stored, ProviderStock stock, Estate estate, EstateView? before)
     {
         (this.stored, Stock, Estate) = (stored, stock, estate);
+        marks = new Lazy<BucketMark[][]>(() =>
+            [.. estate.Buckets.AsParallel().AsOrdered().Select(b => BucketMarks.Of(b, estate).ToArray())]
+        );
         if (before is null || !ReferenceEquals(before.Estate.PriceBook, estate.PriceBook))
             return;
         foreach (var (months, known) in before.projections)
@@ -39,6 +47,17 @@ public sealed class EstateView
     public long VersionOf(string bucket) => stored.Buckets[bucket].Version;
 
     public Projection Project(int months) => projections.GetOrAdd(months, m => new Lazy<Projection>(() => Projection.Of(Estate, m))).Value;
+
+    /// <summary>What <see cref="BucketMarks"/> says of the bucket at this place.</summary>
+    internal BucketMark[] Marks(int bucket) => marks.Value[bucket];
+
+    /// <summary>Of the days that were looked at last.</summary>
+    internal BoardFigures Figures(int months, DateOnly day)
+    {
+        if (figures.Count >= MostDays)
+            figures.Clear();
+        return figures.GetOrAdd((months, day), of => new Lazy<BoardFigures>(() => new BoardFigures(this, of.Months, of.Day))).Value;
+    }
 
     internal static EstateView Of(StoredEstate stored, ProviderStock stock, EstateView? before)
     {

@@ -1,18 +1,25 @@
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { Link, NavLink, Route, Routes, useLocation } from "react-router";
-import { readBoard, readCopies, readEstate, readStores } from "./api/client";
-import { CommandLine } from "./command-line";
+import { readCopies, readEstate, readStores } from "./api/client";
+import { keys } from "./api/keys";
 import { EstateContext } from "./estate-context";
 import { ClockLink } from "./places/clock/clock-link";
-import { EmptyEstate } from "./places/estate/empty-estate";
 import { EstatePlace } from "./places/estate/estate-place";
-import { ReplicationPlace } from "./places/replication/replication-place";
 import { AsOfRail } from "./rail/as-of-rail";
 import { TierPatterns } from "./strip/tiers";
 import { ErrorNote } from "./ui/error-note";
+import { Failsafe } from "./ui/failsafe";
 import { toggleTheme } from "./ui/theme";
 
+const CommandLine = lazy(() => import("./command-line").then((m) => ({ default: m.CommandLine })));
+const Toaster = lazy(() => import("./ui/toaster").then((m) => ({ default: m.Toaster })));
+const EmptyEstate = lazy(() => import("./places/estate/empty-estate").then((m) => ({ default: m.EmptyEstate })));
+const ReplicationPlace = lazy(() =>
+  import("./places/replication/replication-place").then((m) => ({ default: m.ReplicationPlace })),
+);
+const BucketPage = lazy(() => import("./places/bucket/bucket-page").then((m) => ({ default: m.BucketPage })));
+const ChangeMany = lazy(() => import("./places/estate/change-many").then((m) => ({ default: m.ChangeMany })));
 const ForecastPlace = lazy(() => import("./places/forecast/forecast-place").then((m) => ({ default: m.ForecastPlace })));
 const AdvicePlace = lazy(() => import("./places/advice/advice-place").then((m) => ({ default: m.AdvicePlace })));
 const ClockPlace = lazy(() => import("./places/clock/clock-place").then((m) => ({ default: m.ClockPlace })));
@@ -33,15 +40,16 @@ const places = [
   { to: "/log", label: "Log" },
 ];
 
+/** The as-of day stands only where the page honours it. */
+const asOfHere = (pathname: string) => pathname === "/" || pathname === "/new" || pathname.startsWith("/buckets/");
+
 export function App() {
-  const estate = useQuery({ queryKey: ["estate"], queryFn: readEstate });
-  const stores = useQuery({ queryKey: ["stores"], queryFn: readStores });
+  const estate = useQuery({ queryKey: keys.estate, queryFn: readEstate });
+  const stores = useQuery({ queryKey: keys.stores, queryFn: readStores });
   const apart = stores.data !== undefined && stores.data.standing !== "together";
-  const months = useQuery({ queryKey: ["board", null], queryFn: () => readBoard(null), enabled: estate.data != null }).data
-    ?.months;
   const { search, pathname } = useLocation();
   // Asked for together with the estate, not after it.
-  useQuery({ queryKey: ["replication"], queryFn: readCopies, enabled: pathname.startsWith("/replication"), retry: false });
+  useQuery({ queryKey: keys.replication, queryFn: readCopies, enabled: pathname.startsWith("/replication"), retry: false });
   const on = new URLSearchParams(search).get("on");
   const keep = on ? `?on=${on}` : "";
 
@@ -57,7 +65,7 @@ export function App() {
             {places.map((place) => {
               const here =
                 place.to === "/"
-                  ? pathname === "/" || pathname.startsWith("/buckets") || pathname === "/new"
+                  ? asOfHere(pathname) || pathname === "/change"
                   : pathname === place.to || pathname.startsWith(`${place.to}/`);
               return (
                 <NavLink
@@ -71,7 +79,7 @@ export function App() {
               );
             })}
           </nav>
-          {estate.data && months ? <AsOfRail months={months} /> : <span className="h-9 flex-1" />}
+          {estate.data && asOfHere(pathname) ? <AsOfRail months={estate.data.value.months} /> : <span className="h-9 flex-1" />}
           {estate.data && <ClockLink />}
           <button
             type="button"
@@ -90,36 +98,42 @@ export function App() {
           )}
           {estate.error && !apart && <ErrorNote error={estate.error} />}
           {estate.data && <TierPatterns />}
-          <Suspense>
-            <Routes>
-              <Route path="/http" element={<ReferencePlace />} />
-              <Route path="/stores" element={<StoresPlace />} />
-              {estate.data ? (
-                <>
-                  <Route path="/forecast" element={<ForecastPlace />} />
-                  <Route path="/replication" element={<ReplicationPlace />} />
-                  <Route path="/replication/rules/:rule" element={<ReplicationPlace />} />
-                  <Route path="/replication/new" element={<RuleForm />} />
-                  <Route path="/replication/change/:rule" element={<RuleForm />} />
-                  <Route path="/replication/regions/:region" element={<RegionPage />} />
-                  <Route path="/replication/records/:record" element={<RecordPage />} />
-                  <Route path="/replication/move" element={<MoveChoice />} />
-                  <Route path="/replication/moves/:from/:to" element={<MovePage />} />
-                  <Route path="/log" element={<LogPlace />} />
-                  <Route path="/clock" element={<ClockPlace />} />
-                  <Route path="/schemes" element={<SchemesPlace />} />
-                  <Route path="/advice" element={<AdvicePlace />} />
-                  <Route path="/new" element={<EstatePlace making />} />
-                  <Route path="/buckets/:open" element={<EstatePlace />} />
-                  <Route path="*" element={<EstatePlace />} />
-                </>
-              ) : (
-                <Route path="*" element={estate.error ? null : <EmptyEstate />} />
-              )}
-            </Routes>
-          </Suspense>
+          <Failsafe key={pathname} what="This page">
+            <Suspense>
+              <Routes>
+                <Route path="/http" element={<ReferencePlace />} />
+                <Route path="/stores" element={<StoresPlace />} />
+                {estate.data ? (
+                  <>
+                    <Route path="/forecast" element={<ForecastPlace />} />
+                    <Route path="/replication" element={<ReplicationPlace />} />
+                    <Route path="/replication/rules/:rule" element={<ReplicationPlace />} />
+                    <Route path="/replication/new" element={<RuleForm />} />
+                    <Route path="/replication/change/:rule" element={<RuleForm />} />
+                    <Route path="/replication/regions/:region" element={<RegionPage />} />
+                    <Route path="/replication/records/:record" element={<RecordPage />} />
+                    <Route path="/replication/move" element={<MoveChoice />} />
+                    <Route path="/replication/moves/:from/:to" element={<MovePage />} />
+                    <Route path="/log" element={<LogPlace />} />
+                    <Route path="/clock" element={<ClockPlace />} />
+                    <Route path="/schemes" element={<SchemesPlace />} />
+                    <Route path="/advice" element={<AdvicePlace />} />
+                    <Route path="/new" element={<EstatePlace making />} />
+                    <Route path="/buckets/:name" element={<BucketPage />} />
+                    <Route path="/change" element={<ChangeMany />} />
+                    <Route path="*" element={<EstatePlace />} />
+                  </>
+                ) : (
+                  <Route path="*" element={estate.error ? null : <EmptyEstate />} />
+                )}
+              </Routes>
+            </Suspense>
+          </Failsafe>
         </main>
-        {estate.data && <CommandLine />}
+        <Suspense>
+          {estate.data && <CommandLine />}
+          <Toaster />
+        </Suspense>
       </EstateContext>
     </div>
   );

@@ -10,9 +10,22 @@ public sealed record Estate
     /// <summary>The UTC day on which the stock was counted, and the first day of every projection.</summary>
     public required DateOnly Today { get; init; }
     public required PriceBook PriceBook { get; init; }
-    public IReadOnlyList<Bucket> Buckets { get; init; } = [];
+    public IReadOnlyList<Bucket> Buckets
+    {
+        get;
+        init
+        {
+            field = value;
+            index = new BucketIndex(value);
+        }
+    } = [];
 
-    public Bucket? Find(string bucket) => Buckets.FirstOrDefault(b => b.Name == bucket);
+    private readonly BucketIndex index = new([]);
+
+    public Bucket? Find(string bucket) => index.Find(bucket);
+
+    /// <summary>The replication rules that bring copies into a bucket, with their sources, in the estate's order.</summary>
+    public IEnumerable<(Bucket From, CopyRule Rule)> CopiedInto(string bucket) => index.CopiedInto(bucket);
 
     /// <summary>The estate with <paramref name="bucket"/> in the place of <paramref name="replaces"/>, or added last when that is
     /// null.</summary>

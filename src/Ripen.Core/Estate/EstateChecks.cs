@@ -141,7 +141,7 @@ internal static partial class EstateChecks
     {
         if (estate.PriceBook.FindRegion(bucket.Region) is not { } region)
             return;
-        foreach (var (from, rule) in estate.Buckets.SelectMany(b => b.CopyTo.Where(c => c.Bucket == bucket.Name).Select(c => (b, c))))
+        foreach (var (from, rule) in estate.CopiedInto(bucket.Name))
         {
             findings.Require(
                 rule.Tier is null || region.PriceOf(rule.Tier) is not null,

@@ -94,6 +94,38 @@ public sealed record Consequences
     public static IReadOnlyList<YearChange> CostOf(Projection before, Estate after, string bucket) =>
         Changes(before.Calendar, Costs.Of(before, bucket), Costs.Of(before.With(after), bucket));
 
+    /// <summary>What a change of many buckets costs: of all of them together, and of each by name.</summary>
+    /// <param name="before">The projection of the estate as it is, over <see cref="Months"/> months.</param>
+    /// <param name="after">The estate as it would be, with the same buckets; valid.</param>
+    /// <param name="buckets">That are changed.</param>
+    public static (IReadOnlyList<YearChange> Sum, IReadOnlyDictionary<string, IReadOnlyList<YearChange>> Each) CostOfEach(
+        Projection before,
+        Estate after,
+        IReadOnlySet<string> buckets
+    )
+    {
+        var then = before.With(after);
+        var (was, will) = (Costs.Of(before, null), Costs.Of(then, null));
+        var (sumBefore, sumAfter) = (Costs.Like(was), Costs.Like(will));
+        var each = new Dictionary<string, IReadOnlyList<YearChange>>();
+        for (var b = 0; b < before.Usages.Count; b++)
+        {
+            var name = before.Usages[b].Bucket.Name;
+            if (!buckets.Contains(name))
+                continue;
+            var (own, next) = (Costs.Like(was), Costs.Like(will));
+            for (var m = 0; m < Months; m++)
+            {
+                own.Bucket[m] = before.Money[b][m];
+                next.Bucket[m] = then.Money[b][m];
+                sumBefore.Bucket[m] += own.Bucket[m];
+                sumAfter.Bucket[m] += next.Bucket[m];
+            }
+            each[name] = Changes(before.Calendar, own, next);
+        }
+        return (Changes(before.Calendar, sumBefore, sumAfter), each);
+    }
+
     private static YearChange[] Changes(BillingCalendar calendar, Costs was, Costs will) =>
         [
             .. Years.Select(y => new YearChange(
@@ -160,11 +192,14 @@ public sealed record Consequences
         private readonly List<BillRow> bucketRows = [];
         private readonly IReadOnlyList<Tier> tiers;
 
-        private Costs(IReadOnlyList<Tier> tiers) => this.tiers = tiers;
+        private Costs(IReadOnlyList<Tier> tiers, double[] estate) => (this.tiers, Estate) = (tiers, estate);
+
+        /// <summary>Of the same estate, and of no bucket yet.</summary>
+        public static Costs Like(Costs other) => new(other.tiers, other.Estate);
 
         public double[] Bucket { get; } = new double[Months];
 
-        public double[] Estate { get; } = new double[Months];
+        public double[] Estate { get; }
 
         public double[] ByCharge { get; } = new double[Enum.GetValues<Charge>().Length];
 
@@ -175,27 +210,24 @@ public sealed record Consequences
 
         public static Costs Of(Projection projection, string? bucket)
         {
-            var costs = new Costs(projection.Estate.PriceBook.Tiers);
-            var rows = new List<BillRow>();
+            var costs = new Costs(projection.Estate.PriceBook.Tiers, new double[Months]);
             for (var b = 0; b < projection.Usages.Count; b++)
             {
-                var own = projection.Usages[b].Bucket.Name == bucket;
-                rows.Clear();
                 for (var m = 0; m < Months; m++)
-                    projection.Bill.AddRows(b, m, rows);
-                foreach (var row in rows)
-                    costs.Estate[row.Month] += row.Amount;
-                if (!own)
-                    continue;
-                costs.bucketRows.AddRange(rows);
-                foreach (var row in rows)
-                {
-                    costs.Bucket[row.Month] += row.Amount;
-                    if (row.Month < 12)
-                        costs.ByCharge[(int)row.Charge] += row.Amount;
-                }
+                    costs.Estate[m] += projection.Money[b][m];
+                if (projection.Usages[b].Bucket.Name == bucket)
+                    costs.AddOwn(projection, b);
             }
             return costs;
+        }
+
+        private void AddOwn(Projection projection, int bucket)
+        {
+            projection.Money[bucket].CopyTo(Bucket, 0);
+            for (var m = 0; m < Months; m++)
+                projection.Bill.AddRows(bucket, m, bucketRows);
+            foreach (var row in bucketRows.Where(r => r.Month < 12))
+                ByCharge[(int)row.Charge] += row.Amount;
         }
     }
 }

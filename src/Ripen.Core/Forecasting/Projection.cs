@@ -13,6 +13,7 @@ namespace Ripen.Core.Forecasting;
 public sealed class Projection
 {
     private readonly List<BucketUsage> usages;
+    private readonly Lazy<double[][]> money;
 
     private Projection(Estate estate, BillingCalendar calendar, IncomingCopies copies, List<BucketUsage> usages)
     {
@@ -21,6 +22,7 @@ public sealed class Projection
         Copies = copies;
         this.usages = usages;
         Bill = new Bill(estate.PriceBook, calendar, usages);
+        money = new Lazy<double[][]>(MoneyByBucket);
     }
 
     public Estate Estate { get; }
@@ -82,8 +84,10 @@ public sealed class Projection
         }
     }
 
-    /// <summary>Money of every bucket by month, in the order of the estate's buckets, in one pass over the bill.</summary>
-    public double[][] MoneyByBucket()
+    /// <summary>Money of every bucket by month, in the order of the estate's buckets; computed once.</summary>
+    public IReadOnlyList<double[]> Money => money.Value;
+
+    private double[][] MoneyByBucket()
     {
         var money = new double[usages.Count][];
         Parallel.For(

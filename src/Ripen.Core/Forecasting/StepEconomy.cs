@@ -45,12 +45,12 @@ public static class StepEconomies
     /// <summary>One entry for each step of each stream that arrives in the bucket or is copied into it.</summary>
     public static IReadOnlyList<StepEconomy> Of(Bucket bucket, Estate estate)
     {
-        var copied = estate.Buckets.SelectMany(b =>
-            b.CopyTo.Where(c => c.Bucket == bucket.Name)
-                .SelectMany(c =>
-                    b.Streams.Where(s => c.Scope.Takes(s.Prefix, s.Tags)).Select(s => (Stream: s, Landing: c.Tier ?? bucket.Tier))
-                )
-        );
+        var copied = estate
+            .CopiedInto(bucket.Name)
+            .SelectMany(c =>
+                c.From.Streams.Where(s => c.Rule.Scope.Takes(s.Prefix, s.Tags))
+                    .Select(s => (Stream: s, Landing: c.Rule.Tier ?? bucket.Tier))
+            );
         return
         [
             .. bucket

@@ -12,13 +12,15 @@ namespace Ripen.Server.Buckets;
 /// <summary>
 /// A draft looked at and not stored: what is wrong with it, or its strip and what it would do, with a step to go on with
 /// for a new rule (<see cref="FirstStep"/>) and for each of its rules; null where there is no colder tier.
+/// <see cref="Seen"/> marks the figures: a change that sends it is refused when they hold no longer.
 /// </summary>
 public sealed record DraftReading(
     IReadOnlyList<Problem> Problems,
     AgeStrip? Strip,
     Consequences? Consequences,
     Step? FirstStep,
-    IReadOnlyList<Step?> NextSteps
+    IReadOnlyList<Step?> NextSteps,
+    string? Seen
 );
 
 /// <summary>Lifts a liftable keep rule, or puts a weaker one in its place.</summary>
@@ -36,6 +38,8 @@ public sealed record LiftOrder
 
 internal static class BucketEndpoints
 {
+    internal const string SeenWords = "The mark of the consequences that were shown; others by now are refused with 409.";
+
     public static void MapBuckets(this RouteGroupBuilder api)
     {
         var buckets = api.MapGroup("/buckets").WithTags("Buckets");
@@ -60,6 +64,7 @@ internal static class BucketEndpoints
             .WithName("readChangeDraft")
             .WithSummary("What changing this bucket would do. Nothing is stored.")
             .Accepts<Bucket>("application/json");
+        api.MapManyBuckets();
         api.MapPost("/drafts", ReadNew)
             .WithTags("Buckets")
             .WithName("readNewDraft")
@@ -119,22 +124,24 @@ internal static class BucketEndpoints
             return Problems.NoBucket(replaces);
         var draft = EstateDocument.ReadBucket(await request.ReadText(cancel), view.Estate, replaces);
         if (!draft.Ok)
-            return TypedResults.Ok(new DraftReading(draft.Problems, null, null, null, []));
+            return TypedResults.Ok(new DraftReading(draft.Problems, null, null, null, [], null));
         var bucket = replaces is null ? draft.Value : current.WithStock(draft.Value, view.Estate.Find(replaces)!);
         if (provider.Foresee(new PlannedChange(view.Estate.With(bucket, replaces))) is { } refusal)
         {
             return TypedResults.Ok(
-                new DraftReading([new Problem(refusal.Code, refusal.Path ?? "$", refusal.Message)], null, null, null, [])
+                new DraftReading([new Problem(refusal.Code, refusal.Path ?? "$", refusal.Message)], null, null, null, [], null)
             );
         }
         var prices = view.Estate.PriceBook;
+        var consequences = Consequences.Of(view.Project(Consequences.Months), bucket, replaces);
         return TypedResults.Ok(
             new DraftReading(
                 [],
                 AgeStrip.Of(bucket, prices, view.Estate.Today),
-                Consequences.Of(view.Project(Consequences.Months), bucket, replaces),
+                consequences,
                 NextStep.After([], bucket, prices),
-                [.. bucket.Rules.Select(r => NextStep.After(r.Steps, bucket, prices))]
+                [.. bucket.Rules.Select(r => NextStep.After(r.Steps, bucket, prices))],
+                Seen.Mark(consequences.Cost)
             )
         );
     }
@@ -147,7 +154,8 @@ internal static class BucketEndpoints
         HttpResponse response,
         CurrentEstate current,
         EstateStore store,
-        CancellationToken cancel
+        CancellationToken cancel,
+        [Description(SeenWords)] string? seen = null
     )
     {
         var json = await request.ReadText(cancel);
@@ -159,9 +167,12 @@ internal static class BucketEndpoints
                 var bucket = EstateDocument.ReadBucket(json, view.Estate, replaces: null);
                 if (!bucket.Ok)
                     return Problems.Invalid(bucket.Problems);
+                var shown = Shown(view, bucket.Value, null);
+                if (Seen.Refusal(seen, shown) is { } otherwise)
+                    return otherwise;
                 await current.Apply(
                     new PlannedChange(view.Estate.With(bucket.Value, null)),
-                    () => store.Add(bucket.Value, view.Estate.Today, view.Version, Shown(view, bucket.Value, null), cancel)
+                    () => store.Add(bucket.Value, view.Estate.Today, view.Version, shown, cancel)
                 );
                 response.SetVersion(1);
                 return TypedResults.Created($"/api/buckets/{bucket.Value.Name}", bucket.Value);
@@ -176,7 +187,8 @@ internal static class BucketEndpoints
         HttpResponse response,
         CurrentEstate current,
         EstateStore store,
-        CancellationToken cancel
+        CancellationToken cancel,
+        [Description(SeenWords)] string? seen = null
     )
     {
         var json = await request.ReadText(cancel);
@@ -190,10 +202,12 @@ internal static class BucketEndpoints
                     return Problems.Invalid(after.Problems);
                 var before = view.Estate.Find(name)!;
                 var whole = current.WithStock(after.Value, before);
+                var shown = Shown(view, whole, name);
+                if (Seen.Refusal(seen, shown) is { } otherwise)
+                    return otherwise;
                 await current.Apply(
                     new PlannedChange(view.Estate.With(whole, name)),
-                    () =>
-                        store.Change(before, whole, view.Estate.Today, view.VersionOf(name), view.Version, Shown(view, whole, name), cancel)
+                    () => store.Change(before, whole, view.Estate.Today, view.VersionOf(name), view.Version, shown, cancel)
                 );
                 response.SetVersion(view.VersionOf(name) + 1);
                 return TypedResults.Ok(whole);
@@ -214,7 +228,7 @@ internal static class BucketEndpoints
             {
                 if (Refusal(view, name, request) is { } refusal)
                     return refusal;
-                var sources = view!.Estate.Buckets.Where(b => b.CopyTo.Any(c => c.Bucket == name)).Select(b => b.Name).ToList();
+                var sources = view!.Estate.CopiedInto(name).Select(c => c.From.Name).Distinct().ToList();
                 if (sources.Count > 0)
                 {
                     return Problems.Conflict(

@@ -2,6 +2,8 @@ using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Ageing;
 using Ripen.Core.Forecasting;
+using Ripen.Provider;
+using Ripen.Provider.Replication;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Estates;
@@ -22,86 +24,160 @@ public sealed record BoardRow(
     double Objects,
     double Bytes,
     double MonthCost,
-    IReadOnlyList<float> Trend
+    IReadOnlyList<float> Trend,
+    IReadOnlyList<BucketMark> Marks
 );
 
+/// <summary>A stretch of the buckets that match, in order.</summary>
+/// <param name="Day">The as-of day.</param>
+/// <param name="Projected">Whether it lies after the estate's today.</param>
+/// <param name="Month">That holds the day.</param>
+/// <param name="Axis">That all strips share.</param>
+/// <param name="InAll">Buckets of the estate.</param>
+/// <param name="Matching">Buckets that match.</param>
+/// <param name="Objects">Of those that match, as all sums here.</param>
+/// <param name="Bytes">Theirs.</param>
+/// <param name="MonthCost">Theirs.</param>
+/// <param name="Trend">Theirs, by month to the horizon.</param>
+/// <param name="Offset">Of the first row among those that match.</param>
+/// <param name="Buckets">The rows.</param>
 public sealed record Board(
     DateOnly Day,
     bool Projected,
     Month Month,
-    IReadOnlyList<Month> Months,
     AgeAxis Axis,
+    int InAll,
+    int Matching,
     double Objects,
     double Bytes,
     double MonthCost,
     IReadOnlyList<double> Trend,
+    int Offset,
     IReadOnlyList<BoardRow> Buckets
 );
 
+/// <summary>One bucket as the board shows it, with the axis of its strip.</summary>
+public sealed record BucketOnBoard(DateOnly Day, bool Projected, Month Month, AgeAxis Axis, BoardRow Row);
+
 internal static class BoardEndpoint
 {
+    private static readonly AgeAxis Axis = new(AgeBins.Knee, AgeBins.Oldest, AgeBins.Starts);
+
     public static async Task<Results<Ok<Board>, ProblemHttpResult>> Read(
         CurrentEstate current,
-        CancellationToken cancel,
-        [Description("The as-of day, from the estate's today to the horizon.")] DateOnly? on = null,
-        [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default
+        SimulatedProvider provider,
+        [AsParameters] BoardQuery query,
+        CancellationToken cancel
     )
     {
         if (await current.Get(cancel) is not { } view)
             return Problems.NoEstate();
-        if (Horizon.Check(months) is { } wrong)
+        if (Wrong(query, view) is { } wrong)
             return wrong;
-        var projection = view.Project(months);
-        var (estate, calendar) = (view.Estate, projection.Calendar);
-        var day = on ?? estate.Today;
-        var last = estate.Today.AddDays(calendar.Days - 1);
-        if (day < estate.Today || day > last)
+        if (NamedValues.Read<BoardOrder>(query.Sort) is not { } order)
+            return Problems.Invalid("unknown-value", "?sort", $"There is no order '{query.Sort}'.");
+        var marks = new List<BucketMark>();
+        foreach (var state in query.State ?? [])
+        {
+            if (NamedValues.Read<BucketMark>(state) is not { } mark)
+                return Problems.Invalid("unknown-value", "?state", $"There is no state '{state}'.");
+            marks.Add(mark);
+        }
+        var late = LateSources(provider);
+        var figures = view.Figures(query.Months, query.On ?? view.Estate.Today);
+        var found = figures.Find(query, marks, order, late);
+        return TypedResults.Ok(
+            new Board(
+                figures.Day,
+                figures.Day > view.Estate.Today,
+                Month.Of(figures.Day),
+                Axis,
+                view.Estate.Buckets.Count,
+                found.Count,
+                found.Sum(i => figures.Contents[i].Objects),
+                found.Sum(i => figures.Contents[i].Bytes),
+                found.Sum(i => figures.Money[i][figures.Month]),
+                Sums(figures.Money, found, query.Months),
+                query.Offset,
+                [.. found.Skip(query.Offset).Take(query.Limit).Select(i => Row(view, figures, i, late))]
+            )
+        );
+    }
+
+    public static async Task<Results<Ok<BucketOnBoard>, ProblemHttpResult>> ReadOne(
+        string name,
+        CurrentEstate current,
+        SimulatedProvider provider,
+        CancellationToken cancel,
+        [Description("The as-of day, from the estate's today to the horizon.")] DateOnly? on = null
+    )
+    {
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        if (Wrong(new BoardQuery { On = on }, view) is { } wrong)
+            return wrong;
+        if (view.Estate.Buckets.Select((b, i) => (b.Name, Place: i)).FirstOrDefault(b => b.Name == name) is not { Name: not null } found)
+            return Problems.NoBucket(name);
+        var figures = view.Figures(Horizon.Default, on ?? view.Estate.Today);
+        return TypedResults.Ok(
+            new BucketOnBoard(
+                figures.Day,
+                figures.Day > view.Estate.Today,
+                Month.Of(figures.Day),
+                Axis,
+                Row(view, figures, found.Place, LateSources(provider))
+            )
+        );
+    }
+
+    private static ProblemHttpResult? Wrong(BoardQuery query, EstateView view)
+    {
+        if (Horizon.Check(query.Months) is { } wrong)
+            return wrong;
+        var last = Horizon.LastDay(view.Estate.Today, query.Months);
+        if (query.On is { } day && (day < view.Estate.Today || day > last))
         {
             return Problems.Invalid(
                 "out-of-range",
                 "?on",
-                $"The as-of day must lie between {estate.Today:yyyy-MM-dd} and {last:yyyy-MM-dd}."
+                $"The as-of day must lie between {view.Estate.Today:yyyy-MM-dd} and {last:yyyy-MM-dd}."
             );
         }
-        var month = calendar.MonthOf(day.DayNumber - estate.Today.DayNumber);
-        var trends = projection.MoneyByBucket();
-        var rows = estate
-            .Buckets.AsParallel()
-            .AsOrdered()
-            .Select(
-                (bucket, i) =>
-                {
-                    var contents = Snapshot.Of(bucket, estate, day, projection.Copies);
-                    var trend = trends[i];
-                    return new BoardRow(
-                        bucket.Name,
-                        bucket.Region,
-                        bucket.Scheme,
-                        bucket.Tier,
-                        AgeStrip.Of(bucket, estate.PriceBook, estate.Today),
-                        contents.Tiers,
-                        contents.Objects,
-                        contents.Bytes,
-                        trend[month],
-                        Array.ConvertAll(trend, m => (float)m)
-                    );
-                }
-            )
-            .ToList();
-        var total = Enumerable.Range(0, months).Select(m => trends.Sum(t => t[m])).ToArray();
-        return TypedResults.Ok(
-            new Board(
-                day,
-                day > estate.Today,
-                Month.Of(day),
-                [.. Enumerable.Range(0, months).Select(m => Month.Of(calendar.Date(m)))],
-                new AgeAxis(AgeBins.Knee, AgeBins.Oldest, AgeBins.Starts),
-                rows.Sum(r => r.Objects),
-                rows.Sum(r => r.Bytes),
-                total[month],
-                total,
-                rows
-            )
+        return query.Offset < 0 ? Problems.Invalid("out-of-range", "?offset", "The offset is 0 or more.")
+            : query.Limit is < 1 or > BoardQuery.MostRows
+                ? Problems.Invalid("out-of-range", "?limit", $"The limit is from 1 to {BoardQuery.MostRows}.")
+            : null;
+    }
+
+    private static BoardRow Row(EstateView view, BoardFigures figures, int i, IReadOnlySet<string> late)
+    {
+        var (bucket, contents) = (view.Estate.Buckets[i], figures.Contents[i]);
+        return new BoardRow(
+            bucket.Name,
+            bucket.Region,
+            bucket.Scheme,
+            bucket.Tier,
+            AgeStrip.Of(bucket, view.Estate.PriceBook, view.Estate.Today),
+            contents.Tiers,
+            contents.Objects,
+            contents.Bytes,
+            figures.Money[i][figures.Month],
+            Array.ConvertAll(figures.Money[i], m => (float)m),
+            [.. figures.MarksOf(i, late)]
         );
+    }
+
+    private static HashSet<string> LateSources(SimulatedProvider provider) =>
+        [.. provider.Copies.Rules().Where(r => r.Standing == CopyStanding.Late).Select(r => r.Bucket)];
+
+    private static double[] Sums(IReadOnlyList<double[]> money, List<int> buckets, int months)
+    {
+        var sums = new double[months];
+        foreach (var bucket in buckets)
+        {
+            for (var m = 0; m < months; m++)
+                sums[m] += money[bucket][m];
+        }
+        return sums;
     }
 }

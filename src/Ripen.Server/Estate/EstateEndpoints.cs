@@ -2,6 +2,7 @@ using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Mvc;
 using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 using Ripen.Data;
 using Ripen.Provider;
@@ -11,7 +12,20 @@ using Ripen.Server.Http;
 namespace Ripen.Server.Estates;
 
 /// <summary>An estate without its buckets.</summary>
-public sealed record EstateSummary(string Name, DateOnly Today, PriceBook PriceBook, IReadOnlyList<string> Buckets);
+/// <param name="Name">Its name.</param>
+/// <param name="Identity">Of the stored estate, for life: a draft that was begun on another one does not belong here.</param>
+/// <param name="Today">The provider's day.</param>
+/// <param name="Months">Of the screens' horizon.</param>
+/// <param name="PriceBook">Whole.</param>
+/// <param name="Buckets">Their names, in order.</param>
+public sealed record EstateSummary(
+    string Name,
+    string Identity,
+    DateOnly Today,
+    IReadOnlyList<Month> Months,
+    PriceBook PriceBook,
+    IReadOnlyList<string> Buckets
+);
 
 internal static class EstateEndpoints
 {
@@ -25,7 +39,11 @@ internal static class EstateEndpoints
         estate
             .MapGet("/board", BoardEndpoint.Read)
             .WithName("readBoard")
-            .WithSummary("Every bucket on a day: strip, contents, cost of that month, trend.");
+            .WithSummary("Buckets on a day, found, sorted and in stretches: strip, contents, cost of that month, trend.");
+        estate
+            .MapGet("/board/{name}", BoardEndpoint.ReadOne)
+            .WithName("readBucketOnBoard")
+            .WithSummary("One bucket on a day, as the board shows it.");
         estate
             .MapGet("/document", Export)
             .WithName("exportEstate")
@@ -57,7 +75,14 @@ internal static class EstateEndpoints
             return Problems.NoEstate();
         response.SetVersion(view.Version);
         return TypedResults.Ok(
-            new EstateSummary(view.Estate.Name, view.Estate.Today, view.Estate.PriceBook, [.. view.Estate.Buckets.Select(b => b.Name)])
+            new EstateSummary(
+                view.Estate.Name,
+                view.Stored.Identity,
+                view.Estate.Today,
+                Horizon.Months(view.Estate.Today),
+                view.Estate.PriceBook,
+                [.. view.Estate.Buckets.Select(b => b.Name)]
+            )
         );
     }
 

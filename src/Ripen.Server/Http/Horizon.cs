@@ -1,4 +1,5 @@
 using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Core.Forecasting;
 
 namespace Ripen.Server.Http;
 
@@ -7,6 +8,13 @@ internal static class Horizon
 {
     public const int Default = 120;
     private const int Longest = 360;
+
+    /// <summary>Every calendar month of the screens' horizon, the first being that of <paramref name="today"/>.</summary>
+    public static IReadOnlyList<Month> Months(DateOnly today) =>
+        [.. Enumerable.Range(0, Default).Select(m => Month.Of(today.AddMonths(m)))];
+
+    /// <summary>The last day of the last of so many months.</summary>
+    public static DateOnly LastDay(DateOnly today, int months) => new DateOnly(today.Year, today.Month, 1).AddMonths(months).AddDays(-1);
 
     public static ProblemHttpResult? Check(int months) =>
         months is >= 1 and <= Longest

@@ -1,4 +1,3 @@
-using System.Text.Json;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core;
 using Ripen.Core.Estates;
@@ -85,7 +84,7 @@ internal static class MoveEndpoints
         CancellationToken cancel
     )
     {
-        if (Step(step) is not { } which)
+        if (NamedValues.Read<MoveStep>(step) is not { } which)
             return NoStep(step);
         var refused = await current.Change(
             async view =>
@@ -126,7 +125,7 @@ internal static class MoveEndpoints
         CancellationToken cancel
     )
     {
-        if (Step(step) is not { } which)
+        if (NamedValues.Read<MoveStep>(step) is not { } which)
             return NoStep(step);
         var refused = await current.Change(
             async view =>
@@ -187,12 +186,6 @@ internal static class MoveEndpoints
             rules.FirstOrDefault(r => r.Bucket == to && r.Target == from)
         );
     }
-
-    /// <summary>Named in the address as in answers: in kebab case.</summary>
-    private static MoveStep? Step(string name) =>
-        Enum.GetValues<MoveStep>()
-            .Cast<MoveStep?>()
-            .FirstOrDefault(s => JsonNamingPolicy.KebabCaseLower.ConvertName(s!.Value.ToString()) == name);
 
     private static ProblemHttpResult NoStep(string name) => Problems.NotFound("no-step", $"There is no step '{name}'.");
 

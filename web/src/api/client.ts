@@ -26,6 +26,11 @@ export type CopyRule = Schemas["CopyRule"];
 export type CopyRuleStatus = Schemas["CopyRuleStatus"];
 export type LineStatus = Schemas["LineStatus"];
 export type LineTerms = Schemas["LineTerms"];
+export type ManyBuckets = Schemas["ManyBuckets"];
+export type ManyReading = Schemas["ManyReading"];
+export type BucketChange = Schemas["BucketChange"];
+export type BucketMark = Schemas["BucketMark"];
+export type BucketOnBoard = Schemas["BucketOnBoard"];
 export type MendOrder = Schemas["MendOrder"];
 export type MoveReading = Schemas["MoveReading"];
 export type MoveStep = Schemas["MoveStep"];
@@ -134,22 +139,49 @@ export async function readEstate(): Promise<Versioned<EstateSummary> | null> {
   }
 }
 
-export const readBoard = (on: string | null) => value(client.GET("/api/estate/board", { params: { query: on ? { on } : {} } }));
+/** Which buckets of the board, in which order. */
+export type BoardQuery = NonNullable<paths["/api/estate/board"]["get"]["parameters"]["query"]>;
+
+export const readBoard = (query: BoardQuery, signal?: AbortSignal) =>
+  value(client.GET("/api/estate/board", { params: { query }, ...(signal ? { signal } : {}) }));
+
+export const readBucketOnBoard = (name: string, on: string | null) =>
+  value(client.GET("/api/estate/board/{name}", { params: { path: { name }, query: on ? { on } : {} } }));
+
+export const readManyDraft = (many: ManyBuckets, signal: AbortSignal) =>
+  whole(client.POST("/api/bucket-changes/draft", { body: many, signal }));
+
+export const changeManyBuckets = (many: ManyBuckets, etag: string, seen: string) =>
+  value(client.POST("/api/bucket-changes", { params: { query: { seen } }, headers: { "If-Match": etag }, body: many }));
 
 /** Without its stock: that is the provider's, may be very long, and is no part of a draft. */
 export const readBucket = (name: string) =>
   whole(client.GET("/api/buckets/{name}", { params: { path: { name }, query: { stock: false } } }));
 
-export const readDraft = (bucket: Bucket, replaces: string | null, signal: AbortSignal): Promise<DraftReading> =>
+export const readDraft = (bucket: Bucket, replaces: string | null, signal?: AbortSignal): Promise<DraftReading> =>
   replaces === null
-    ? value(client.POST("/api/drafts", { body: bucket, signal }))
-    : value(client.POST("/api/buckets/{name}/draft", { params: { path: { name: replaces } }, body: bucket, signal }));
+    ? value(client.POST("/api/drafts", { body: bucket, ...(signal ? { signal } : {}) }))
+    : value(
+        client.POST("/api/buckets/{name}/draft", {
+          params: { path: { name: replaces } },
+          body: bucket,
+          ...(signal ? { signal } : {}),
+        }),
+      );
 
-export const createBucket = (bucket: Bucket) => value(client.POST("/api/buckets", { body: bucket }));
+const seenMark = (seen: string | null) => (seen ? { seen } : {});
 
-export const changeBucket = (bucket: Bucket, etag: string) =>
-  value(
-    client.PUT("/api/buckets/{name}", { params: { path: { name: bucket.name } }, headers: { "If-Match": etag }, body: bucket }),
+/** `seen` is the mark of the consequences that stand on the screen: others by now are refused. */
+export const createBucket = (bucket: Bucket, seen: string | null) =>
+  value(client.POST("/api/buckets", { params: { query: seenMark(seen) }, body: bucket }));
+
+export const changeBucket = (bucket: Bucket, etag: string, seen: string | null) =>
+  whole(
+    client.PUT("/api/buckets/{name}", {
+      params: { path: { name: bucket.name }, query: seenMark(seen) },
+      headers: { "If-Match": etag },
+      body: bucket,
+    }),
   );
 
 export const deleteBucket = (name: string, etag: string) =>

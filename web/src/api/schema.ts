@@ -64,8 +64,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Every bucket on a day: strip, contents, cost of that month, trend. */
+        /** Buckets on a day, found, sorted and in stretches: strip, contents, cost of that month, trend. */
         get: operations["readBoard"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/estate/board/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One bucket on a day, as the board shows it. */
+        get: operations["readBucketOnBoard"];
         put?: never;
         post?: never;
         delete?: never;
@@ -191,6 +208,40 @@ export interface paths {
         put?: never;
         /** What changing this bucket would do. Nothing is stored. */
         post: operations["readChangeDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bucket-changes/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What one change would do to many buckets, summed and one by one. Nothing is stored. */
+        post: operations["readManyDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bucket-changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes one change to many buckets: to all of them or to none. If-Match: the estate's ETag. */
+        post: operations["changeManyBuckets"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1205,8 +1256,11 @@ export interface components {
             day: string;
             projected: boolean;
             month: components["schemas"]["Month"];
-            months: string[];
             axis: components["schemas"]["AgeAxis"];
+            /** Format: int32 */
+            inAll: number;
+            /** Format: int32 */
+            matching: number;
             /** Format: double */
             objects: number;
             /** Format: double */
@@ -1214,6 +1268,8 @@ export interface components {
             /** Format: double */
             monthCost: number;
             trend: number[];
+            /** Format: int32 */
+            offset: number;
             buckets: components["schemas"]["BoardRow"][];
         };
         BoardRow: {
@@ -1230,6 +1286,7 @@ export interface components {
             /** Format: double */
             monthCost: number;
             trend: number[];
+            marks: components["schemas"]["BucketMark"][];
         };
         BrokenStay: {
             tier: string;
@@ -1268,6 +1325,14 @@ export interface components {
             lostBytes: number;
             servedBy: string[];
         };
+        BucketChange: {
+            scheme?: null | string;
+            tier?: null | string;
+            versioning?: null | boolean;
+            keep?: null | components["schemas"]["KeepRule"];
+            putRule?: null | components["schemas"]["LifecycleRule"];
+            dropRule?: null | string;
+        };
         BucketInRegion: {
             name: string;
             versioning: boolean;
@@ -1276,11 +1341,21 @@ export interface components {
             /** Format: double */
             bytes: number;
         };
+        /** @enum {unknown} */
+        BucketMark: "step-costs-more" | "no-copy-elsewhere" | "late-copies" | "warnings" | "no-lifecycle" | "no-retention";
         BucketMoney: {
             /** Format: date */
             today: string;
             metered: components["schemas"]["MonthlyAmount"][];
             projected: components["schemas"]["MonthlyAmount"][];
+        };
+        BucketOnBoard: {
+            /** Format: date */
+            day: string;
+            projected: boolean;
+            month: components["schemas"]["Month"];
+            axis: components["schemas"]["AgeAxis"];
+            row: components["schemas"]["BoardRow"];
         };
         CatchUpCost: {
             /** Format: double */
@@ -1501,6 +1576,7 @@ export interface components {
             consequences: null | components["schemas"]["Consequences"];
             firstStep: null | components["schemas"]["Step"];
             nextSteps: components["schemas"]["Step"][];
+            seen: null | string;
         };
         Estate: {
             name: string;
@@ -1511,8 +1587,10 @@ export interface components {
         };
         EstateSummary: {
             name: string;
+            identity: string;
             /** Format: date */
             today: string;
+            months: string[];
             priceBook: components["schemas"]["PriceBook"];
             buckets: string[];
         };
@@ -1723,6 +1801,20 @@ export interface components {
             /** Format: int64 */
             bytesPerObject: number;
         };
+        ManyBuckets: {
+            buckets: string[];
+            change: components["schemas"]["BucketChange"];
+        };
+        ManyReading: {
+            problems: components["schemas"]["Problem"][];
+            /** Format: int32 */
+            changing: number;
+            /** Format: int32 */
+            refused: number;
+            cost: components["schemas"]["YearChange"][];
+            each: components["schemas"]["OneOfMany"][];
+            seen: null | string;
+        };
         MendOrder: {
             kind: string;
             mend: components["schemas"]["Mending"];
@@ -1808,6 +1900,12 @@ export interface components {
             bytesPerObject: number;
             /** Format: double */
             yearlyGrowth?: number;
+        };
+        OneOfMany: {
+            name: string;
+            changes: boolean;
+            problems: components["schemas"]["Problem"][];
+            cost: components["schemas"]["YearChange"][];
         };
         Passage: {
             /** Format: date-time */
@@ -2340,10 +2438,17 @@ export interface operations {
     readBoard: {
         parameters: {
             query?: {
-                /** @description The as-of day, from the estate's today to the horizon. */
                 on?: string;
-                /** @description The horizon in calendar months, 1 to 360. */
                 months?: number;
+                find?: string;
+                region?: string;
+                tier?: string;
+                state?: string[];
+                costFrom?: number;
+                sort?: string;
+                descending?: boolean;
+                offset?: number;
+                limit?: number;
             };
             header?: never;
             path?: never;
@@ -2358,6 +2463,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Board"];
+                };
+            };
+        };
+    };
+    readBucketOnBoard: {
+        parameters: {
+            query?: {
+                /** @description The as-of day, from the estate's today to the horizon. */
+                on?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BucketOnBoard"];
                 };
             };
         };
@@ -2474,7 +2604,10 @@ export interface operations {
     };
     createBucket: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The mark of the consequences that were shown; others by now are refused with 409. */
+                seen?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2523,7 +2656,10 @@ export interface operations {
     };
     changeBucket: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The mark of the consequences that were shown; others by now are refused with 409. */
+                seen?: string;
+            };
             header?: never;
             path: {
                 name: string;
@@ -2615,6 +2751,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DraftReading"];
+                };
+            };
+        };
+    };
+    readManyDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyBuckets"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManyReading"];
+                };
+            };
+        };
+    };
+    changeManyBuckets: {
+        parameters: {
+            query?: {
+                /** @description The mark of the consequences that were shown; others by now are refused with 409. */
+                seen?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyBuckets"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManyReading"];
                 };
             };
         };

@@ -1,7 +1,7 @@
-import { scaleLinear } from "d3-scale";
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef } from "react";
 import { day } from "../format";
 import { isTyping } from "../ui/keys";
+import { linear } from "../ui/linear";
 import { useWidth } from "../ui/use-width";
 import { useAsOf } from "./as-of";
 
@@ -13,7 +13,7 @@ export function AsOfRail({ months }: { months: string[] }) {
   const { day: on, projected, at, goTo, goBy } = useAsOf(months);
   const [box, width] = useWidth<HTMLDivElement>();
   const grip = useRef<SVGGElement>(null);
-  const x = scaleLinear([0, months.length - 1], [10, Math.max(11, width - 10)]);
+  const x = linear([0, months.length - 1], [10, Math.max(11, width - 10)]);
 
   useEffect(() => {
     const onKey = (event: globalThis.KeyboardEvent) => {

@@ -2,9 +2,9 @@ import type { AgeAxis, AgeStrip, TierContents } from "../api/client";
 import { ageScale } from "./axis";
 import { AgeRules, Histogram, KeepBracket, Lane, useStripWords } from "./marks";
 
-const histogramHeight = 32;
-const lanesHeight = 18;
-const bracketHeight = 8;
+const histogramHeight = 30;
+const lanesHeight = 16;
+const bracketHeight = 7;
 
 type StripProps = { axis: AgeAxis; strip: AgeStrip; contents: TierContents[]; width: number };
 

@@ -4,6 +4,8 @@ import { useEstate } from "../../estate-context";
 import { count, month } from "../../format";
 import { Figure } from "../../ui/controls";
 
+export const yearNames: Record<number, string> = { 1: "first", 3: "third", 10: "tenth" };
+
 /** What a draft would do, or why it is refused. All numbers come from the server. */
 export function ConsequencesPanel({ reading, changed }: { reading: DraftReading; changed: boolean }) {
   const { consequences, problems } = reading;
@@ -57,7 +59,7 @@ function Cost({ consequences, changed }: { consequences: Consequences; changed: 
           {cost.map((c) => (
             <tr key={c.year} className="border-b border-hairline" data-testid={`cost-year-${c.year}`}>
               <th scope="row" className="text-left font-normal" title={`${month(c.from)} to ${month(c.to)}`}>
-                {c.year === 1 ? "first" : c.year === 3 ? "third" : "tenth"}
+                {yearNames[c.year] ?? c.year}
               </th>
               {changed && (
                 <td>
@@ -97,7 +99,7 @@ function Cost({ consequences, changed }: { consequences: Consequences; changed: 
   );
 }
 
-const tone = (change: number) => (Math.abs(change) < 0.005 ? "" : change < 0 ? "text-good" : "text-bad");
+export const tone = (change: number) => (Math.abs(change) < 0.005 ? "" : change < 0 ? "text-good" : "text-bad");
 
 function Now({ consequences }: { consequences: Consequences }) {
   const { money, bytes, tierName } = useEstate();

@@ -43,7 +43,7 @@ export function NewBucket() {
     setBusy(true);
     setError(null);
     try {
-      await createBucket(bucket);
+      await createBucket(bucket, reading.isPlaceholderData ? null : (reading.data?.seen ?? null));
       await queries.invalidateQueries();
       await navigate({ pathname: `/buckets/${bucket.name}`, search });
     } catch (refusal) {
@@ -86,7 +86,7 @@ export function NewBucket() {
             <Button kind="primary" type="submit" disabled={busy}>
               Make the bucket
             </Button>
-            <Button onClick={close}>Never mind</Button>
+            <Button onClick={close}>Cancel</Button>
           </div>
         </div>
         <PriceChoice bucket={bucket} set={set} />

@@ -18,10 +18,10 @@ export const withStep = (bucket: Bucket, ruleId: string, step: number, change: P
 export const withExpiry = (bucket: Bucket, ruleId: string, expireAt: number | null) =>
   withRule(bucket, ruleId, (r) => ({ ...r, expireAt }));
 
-type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt; suggested: DraftReading | null };
+type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt; suggested: DraftReading | null; most?: number };
 
 /** The lifecycle rules as text: every step and expiry that the strip shows, typed. */
-export function RulesEditor({ bucket, edit, problemAt, suggested }: EditorProps) {
+export function RulesEditor({ bucket, edit, problemAt, suggested, most = Number.MAX_SAFE_INTEGER }: EditorProps) {
   const rules = bucket.rules ?? [];
   const first = suggested?.firstStep;
   const addRule = () =>
@@ -35,7 +35,7 @@ export function RulesEditor({ bucket, edit, problemAt, suggested }: EditorProps)
   return (
     <div>
       <h3 className="text-lg">Lifecycle rules</h3>
-      {rules.length === 0 && (
+      {rules.length === 0 && most > 1 && (
         <p className="text-ink-soft">Nothing moves and nothing expires: everything stays where it lands, for ever.</p>
       )}
       <div className="space-y-4">
@@ -43,9 +43,11 @@ export function RulesEditor({ bucket, edit, problemAt, suggested }: EditorProps)
           <RuleEditor key={r} rule={rule} place={r} bucket={bucket} edit={edit} problemAt={problemAt} suggested={suggested} />
         ))}
       </div>
-      <Button className="mt-3" onClick={addRule}>
-        Add a rule
-      </Button>
+      {rules.length < most && (
+        <Button className="mt-3" onClick={addRule}>
+          Add a rule
+        </Button>
+      )}
     </div>
   );
 }

@@ -1,59 +1,27 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
-import {
-  ApiError,
-  type Bucket,
-  changeBucket,
-  type DraftReading,
-  type Problem,
-  readBucket,
-  readDraft,
-  type Versioned,
-} from "../../api/client";
+import { ApiError, type Bucket, changeBucket, type DraftReading, type Problem, readBucket, readDraft } from "../../api/client";
+import { keys } from "../../api/keys";
+import { useStoredDraft } from "../../draft/use-stored-draft";
+import { useEstate } from "../../estate-context";
+import { done } from "../../ui/toasts";
 
-const storageKey = (name: string) => `ripen-draft:${name}`;
+export const draftKey = (identity: string, name: string) => `ripen-draft:${identity}:bucket:${name}`;
 
-/** A draft and the bucket that it began from, whose ETag the change has to name. */
-type Draft = { base: Versioned<Bucket>; bucket: Bucket };
-
-function recall(name: string): Draft | null {
-  const kept = localStorage.getItem(storageKey(name));
-  return kept ? (JSON.parse(kept) as Draft) : null;
-}
-
-/**
- * The draft of a bucket: kept in this browser until it is applied or discarded, so that leaving the page or losing a race
- * to another tab loses nothing.
- */
+/** The draft of a bucket, what the server says of it, and how it is applied. */
 export function useDraft(name: string) {
   const queries = useQueryClient();
-  const stored = useQuery({ queryKey: ["bucket", name], queryFn: () => readBucket(name) });
-  const [draft, setDraft] = useState<Draft | null>(() => recall(name));
+  const { estate } = useEstate();
+  const stored = useQuery({ queryKey: keys.bucket(name), queryFn: () => readBucket(name) });
+  const draft = useStoredDraft<Bucket>({ storageKey: draftKey(estate.identity, name), current: stored.data });
   const [applyError, setApplyError] = useState<Error | null>(null);
   const [applying, setApplying] = useState(false);
 
-  const written = useRef<string | null>(null);
-  useEffect(() => {
-    const key = storageKey(name);
-    if (draft) {
-      written.current = JSON.stringify(draft);
-      localStorage.setItem(key, written.current);
-    } else if (written.current !== null && localStorage.getItem(key) === written.current) {
-      // Only this tab's own draft goes: another tab may have put one there meanwhile.
-      localStorage.removeItem(key);
-    }
-  }, [name, draft]);
-
-  const base = draft?.base ?? stored.data;
-  const bucket = draft?.bucket ?? stored.data?.value;
+  const bucket = draft.value;
   const shown = useDeferredValue(bucket);
-  const reading = useQuery({
-    queryKey: ["draft", name, stored.data?.etag, shown],
-    queryFn: ({ signal }) => readDraft(shown as Bucket, name, signal),
-    enabled: shown !== undefined,
-    placeholderData: keepPreviousData,
-    gcTime: 10_000,
-  });
+  const reading = useNewestReading(name, stored.data?.etag, shown);
+  // The consequences that stand there are those of this very draft, or it cannot be applied.
+  const answered = reading.data !== undefined && !reading.isPlaceholderData && shown === bucket && !reading.isFetching;
 
   const [good, setGood] = useState<DraftReading | null>(null);
   const newest = reading.data;
@@ -61,54 +29,79 @@ export function useDraft(name: string) {
     if (newest?.consequences) setGood(newest);
   }, [newest]);
 
-  const changed = draft !== null;
-  const overtaken = changed && stored.data !== undefined && stored.data.etag !== draft.base.etag;
-
   const edit = (change: (bucket: Bucket) => Bucket) => {
-    if (!base || !bucket) return;
     setApplyError(null);
-    const next = change(bucket);
-    setDraft(JSON.stringify(next) === JSON.stringify(base.value) ? null : { base, bucket: next });
+    draft.edit(change);
   };
   const discard = () => {
     setApplyError(null);
-    setDraft(null);
-    void queries.invalidateQueries({ queryKey: ["bucket", name] });
+    draft.discard();
+    void queries.invalidateQueries({ queryKey: keys.bucket(name) });
   };
   const apply = async () => {
-    if (!draft) return;
+    if (!draft.base || !bucket || !reading.data) return;
+    const before = draft.base.value;
     setApplying(true);
     try {
-      await changeBucket(draft.bucket, draft.base.etag);
+      const now = await changeBucket(bucket, draft.base.etag, reading.data.seen ?? null);
       setApplyError(null);
-      setDraft(null);
+      const after = { ...now, value: await readBack(name, now.value) };
+      draft.applied(bucket, after);
+      queries.setQueryData(keys.bucket(name), after);
+      done(`Applied to ${name}.`, { label: "Undo", onClick: () => draft.begin(before, after) });
       await queries.invalidateQueries();
     } catch (error) {
       setApplyError(error as Error);
-      if (error instanceof ApiError && error.status === 412) await queries.invalidateQueries({ queryKey: ["bucket", name] });
+      if (error instanceof ApiError && error.status === 412) await queries.invalidateQueries({ queryKey: keys.bucket(name) });
+      if (error instanceof ApiError && error.code === "shown-differs") await queries.invalidateQueries({ queryKey: ["draft"] });
     } finally {
       setApplying(false);
     }
   };
-  /** Begins the draft anew from the newer bucket, with what was typed here still in it. */
-  const takeUpNewer = () => {
-    setApplyError(null);
-    if (draft && stored.data) setDraft({ base: stored.data, bucket: draft.bucket });
-  };
   return {
+    ...draft,
     stored,
     bucket,
     reading,
     /** What was read of the last draft that was in order. */ good,
-    changed,
-    overtaken,
+    answered,
     applying,
     applyError,
     edit,
     discard,
     apply,
-    takeUpNewer,
   };
+}
+
+/** As a reader of the bucket sees it: without what lies and waits there. */
+async function readBack(name: string, fallback: Bucket): Promise<Bucket> {
+  try {
+    return (await readBucket(name)).value;
+  } catch {
+    return fallback;
+  }
+}
+
+/**
+ * Asks about the draft while the hand is still moving: one question is on its way at a time, and the next is the newest draft; those in
+ * between are never asked, and no answer is thrown away.
+ */
+function useNewestReading(name: string, etag: string | undefined, shown: Bucket | undefined) {
+  const [asked, setAsked] = useState(shown);
+  const reading = useQuery({
+    queryKey: keys.draft(name, etag, asked),
+    // Not cancelled by newer drafts: its answer is shown while the next is on its way.
+    queryFn: () => readDraft(asked as Bucket, name),
+    enabled: asked !== undefined,
+    placeholderData: keepPreviousData,
+    gcTime: 10_000,
+  });
+  const waiting = useRef(shown);
+  waiting.current = shown;
+  useEffect(() => {
+    if (!reading.isFetching) setAsked(waiting.current);
+  });
+  return { ...reading, isPlaceholderData: reading.isPlaceholderData || asked !== shown };
 }
 
 /** What is wrong at a JSON path of the draft, if anything. */

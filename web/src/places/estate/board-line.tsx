@@ -1,43 +1,85 @@
 import { Link, useLocation } from "react-router";
 import type { AgeAxis, BoardRow } from "../../api/client";
 import { useEstate } from "../../estate-context";
+import { count } from "../../format";
 import { Strip } from "../../strip/strip";
 import { Figure } from "../../ui/controls";
 import { Sparkline } from "../../ui/sparkline";
+import { type columns, gridOf } from "./columns";
+import { marks } from "./marks";
 
-/** The columns that the board's heading and all its lines share. */
-export const boardColumns = "grid grid-cols-[11.5rem_minmax(0,1fr)_5.5rem_6.5rem_7.5rem] gap-x-5";
+export const lineHeight = 68;
 
-type LineProps = { row: BoardRow; axis: AgeAxis; projected: boolean; stripWidth: number; at: number; open: boolean };
+type LineProps = {
+  row: BoardRow;
+  axis: AgeAxis;
+  projected: boolean;
+  stripWidth: number;
+  at: number;
+  shown: readonly (typeof columns)[number][];
+  selected: boolean;
+  onSelect: () => void;
+};
 
-export function BoardLine({ row, axis, projected, stripWidth, at, open }: LineProps) {
-  const { money, bytes, regionName } = useEstate();
+export function BoardLine({ row, axis, projected, stripWidth, at, shown, selected, onSelect }: LineProps) {
+  const { regionName } = useEstate();
   const { search } = useLocation();
+  const grave = row.marks.filter((m) => marks[m].grave);
   return (
-    <div className={`${boardColumns} items-end py-3`}>
+    <div
+      className={`grid items-end gap-x-4 border-t border-hairline py-1.5 ${selected ? "bg-paper-deep" : ""}`}
+      style={{ gridTemplateColumns: gridOf(shown), height: lineHeight }}
+    >
+      <input
+        type="checkbox"
+        className="mb-6 size-4 accent-(--accent)"
+        aria-label={`Select ${row.name}`}
+        checked={selected}
+        onChange={onSelect}
+      />
       <div className="min-w-0 self-center">
         <Link
-          to={{ pathname: open ? "/" : `/buckets/${row.name}`, search }}
-          aria-expanded={open}
+          to={{ pathname: `/buckets/${row.name}`, search }}
+          title={row.name}
           className="block truncate font-serif text-lg leading-tight no-underline hover:underline"
         >
           {row.name}
         </Link>
-        <span className="block truncate text-sm text-ink-soft">{regionName(row.region)}</span>
+        <span className="block truncate text-sm text-ink-soft">
+          {grave.length > 0 ? (
+            <span className="text-bad">{grave.map((m) => marks[m].short).join(", ")}</span>
+          ) : (
+            regionName(row.region)
+          )}
+        </span>
       </div>
       <div>{stripWidth > 0 && <Strip axis={axis} strip={row.strip} contents={row.contents} width={stripWidth} />}</div>
-      <p className="text-right">
-        <Figure projected={projected}>{bytes(row.bytes)}</Figure>
-      </p>
-      <p className="text-right">
-        <Figure projected>{money(row.monthCost)}</Figure>
-      </p>
+      {shown.map((column) => (
+        <Cell key={column.id} column={column.id} row={row} projected={projected} at={at} />
+      ))}
+    </div>
+  );
+}
+
+type CellProps = { column: (typeof columns)[number]["id"]; row: BoardRow; projected: boolean; at: number };
+
+function Cell({ column, row, projected, at }: CellProps) {
+  const { money, bytes, schemeName } = useEstate();
+  if (column === "scheme") return <p className="truncate text-right text-sm">{schemeName(row.scheme)}</p>;
+  if (column === "trend")
+    return (
       <div className="flex flex-col items-end">
-        <Sparkline values={row.trend} at={at} width={110} height={28} />
+        <Sparkline values={row.trend} at={at} width={110} height={26} />
         <span className="text-sm text-ink-soft">
           to <Figure projected>{money(row.trend.at(-1) ?? 0)}</Figure>
         </span>
       </div>
-    </div>
+    );
+  return (
+    <p className="text-right">
+      {column === "objects" && <Figure projected={projected}>{count(row.objects, 0)}</Figure>}
+      {column === "bytes" && <Figure projected={projected}>{bytes(row.bytes)}</Figure>}
+      {column === "cost" && <Figure projected>{money(row.monthCost)}</Figure>}
+    </p>
   );
 }

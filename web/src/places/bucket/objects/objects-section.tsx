@@ -18,7 +18,7 @@ import { addUploads, onStored } from "./uploads";
 export function ObjectsSection({ bucket }: { bucket: Bucket }) {
   const { name } = bucket;
   const queries = useQueryClient();
-  const { params, set } = useAddress();
+  const { params, goTo } = useAddress();
   const prefix = params.get("in") ?? "";
   const chosen = params.get("object");
   const [over, setOver] = useState(false);
@@ -68,7 +68,7 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
         )}
       </div>
       <UploadList bucket={name} />
-      <Trail prefix={prefix} onGo={(to) => set("in", to || null)} />
+      <Trail prefix={prefix} onGo={(to) => goTo("in", to || null)} />
       {pages.error && <ErrorNote error={pages.error} />}
       <table className="w-full">
         <thead className="text-left text-sm text-ink-soft">
@@ -84,7 +84,7 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
           {prefixes.map((p) => (
             <tr key={p} className="border-b border-hairline">
               <td colSpan={5} className="py-1">
-                <Button kind="quiet" className="max-w-full truncate text-left" onClick={() => set("in", p)}>
+                <Button kind="quiet" className="max-w-full truncate text-left" onClick={() => goTo("in", p)}>
                   {p.slice(prefix.length)}
                 </Button>
               </td>
@@ -94,7 +94,7 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
             <BatchLine key={b.key + b.tier} batch={b} prefix={prefix} />
           ))}
           {objects.map((o) => (
-            <ObjectLine key={o.version} object={o} prefix={prefix} onOpen={() => set("object", o.key)} />
+            <ObjectLine key={o.version} object={o} prefix={prefix} onOpen={() => goTo("object", o.key)} />
           ))}
         </tbody>
       </table>
@@ -110,8 +110,8 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
           Show more
         </Button>
       )}
-      {bucket.versioning && <Deleted bucket={name} prefix={prefix} onOpen={(key) => set("object", key)} />}
-      {chosen !== null && <ObjectSheet bucket={bucket} name={chosen} onClose={() => set("object", null)} />}
+      {bucket.versioning && <Deleted bucket={name} prefix={prefix} onOpen={(key) => goTo("object", key)} />}
+      {chosen !== null && <ObjectSheet bucket={bucket} name={chosen} onClose={() => goTo("object", null)} />}
       {moving && <MoveDialog bucket={bucket} scope={prefix} wholePrefix onClose={() => setMoving(false)} />}
     </section>
   );

@@ -1,0 +1,15 @@
+import type { BoardQuery } from "./client";
+
+/** Under which names answers are remembered: the only place that makes them up. */
+export const keys = {
+  estate: ["estate"],
+  stores: ["stores"],
+  boards: ["board"],
+  board: (query: BoardQuery) => ["board", query],
+  bucketOnBoard: (name: string, on: string | null) => ["board", "bucket", name, on],
+  bucket: (name: string) => ["bucket", name],
+  draft: (name: string | null, etag: string | undefined, value: unknown) => ["draft", name, etag, value],
+  manyDraft: (many: unknown) => ["many-draft", many],
+  replication: ["replication"],
+  changes: ["changes"],
+} as const;
