@@ -19,7 +19,7 @@ internal static class CopyCommands
     private static Command Copies() =>
         ServerCommands.Make(
             "copies",
-            "Print how copy rules stand: what waits, lag in hours, when the backlog is gone.",
+            "Print how replication rules stand: what waits, lag in hours, when the backlog clears.",
             [],
             async (http, _) =>
             {
@@ -53,7 +53,7 @@ internal static class CopyCommands
         var versioning = new Option<bool>("--switch-versioning-on") { Description = "switch versioning on where it is off" };
         return ServerCommands.Make(
             "copy",
-            "Make a copy rule from one bucket to another.",
+            "Make a replication rule from one bucket to another.",
             [source, target, prefix, catchUp, deletions, versioning],
             async (http, parsed) =>
             {
@@ -144,7 +144,7 @@ internal static class CopyCommands
         var read = new Option<bool>("--read-everything") { Description = "read every byte on both sides" };
         return ServerCommands.Make(
             "audit",
-            "Compare both sides of a copy rule and keep a record.",
+            "Compare both sides of a replication rule and keep a record.",
             [source, target, read],
             async (http, parsed) =>
             {

@@ -110,7 +110,7 @@ internal static class ServerCommands
                     foreach (var o in page["objects"]!.AsArray())
                         Console.WriteLine($"{o!["key"]}\t{o["bytes"]}\t{o["tier"]}");
                     foreach (var b in page["batches"]!.AsArray())
-                        Console.WriteLine($"{b!["key"]}*\t{b["bytes"]}\t{b["tier"]}\t({b["count"]} weightless)");
+                        Console.WriteLine($"{b!["key"]}*\t{b["bytes"]}\t{b["tier"]}\t({b["count"]} simulated, no content)");
                     after = (string?)page["next"];
                 } while (after is not null);
             }
@@ -155,7 +155,7 @@ internal static class ServerCommands
         };
         return Make(
             "pass",
-            "Let time pass on the provider's clock, and wait until it has.",
+            "Advance the provider's clock, and wait until it is there.",
             [until, confirm],
             async (http, parsed) =>
             {
@@ -183,7 +183,7 @@ internal static class ServerCommands
         var reason = new Option<string>("--reason") { Description = "why; the log keeps it", Required = true };
         return Make(
             "lift",
-            "Lift a bucket's liftable keep rule: what it kept may be deleted from then on.",
+            "Lift a bucket's liftable retention: what it kept may be deleted from then on.",
             [bucket, reason],
             async (http, parsed) =>
             {

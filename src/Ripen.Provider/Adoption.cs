@@ -202,7 +202,7 @@ internal sealed class Adoption(ProviderState state)
             RefusalKind.Conflict,
             "region-fixed",
             $"'{own.Bucket.Name}' holds objects, and objects do not change their region by an edit. Make a bucket in '{region}' and "
-                + "move house into it.",
+                + "migrate it into another.",
             "$.region"
         );
     }

@@ -163,7 +163,8 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Open("/buckets/harbour-notices?object=readme.txt");
         page.Click(page.Button("Timed link…"));
         page.See("Whoever has the link can read");
-        page.Field("It works for").FindElement(By.CssSelector("option[value='hour']")).Click();
+        page.Type(page.Field("It lasts for"), "1");
+        page.Find("[aria-label='Unit of how long it lasts'] option[value='1']").Click();
         page.Click(page.Button("Make the link"));
         var address = new Uri(page.Find("[role=dialog] input[readonly]").GetAttribute("value")!);
         Assert.Contains("One folder a port", await http.GetStringAsync(address), StringComparison.Ordinal);
@@ -206,11 +207,11 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     {
         await buckets.Make("with-keys");
         page.Open("/buckets/with-keys#access");
-        page.Click(page.Button("Give an access…"));
-        page.Click(page.Button("Give it"));
+        page.Click(page.Button("Grant access…"));
+        page.Click(page.Button("Grant it"));
         page.See("Say who or what the access is for.");
         page.Type(page.Field("For whom or what"), "the harbour office");
-        page.Click(page.Button("Give it"));
+        page.Click(page.Button("Grant it"));
         page.See("Copy both secrets now");
         var key = page.Find("[data-testid='key-1']").Text;
         page.Click(page.Button("Test it"));
@@ -267,7 +268,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
             System.Text.Encoding.UTF8.GetBytes("name,size,last modified\ncharts/1,5000000,2024-01-01\ncharts/2,lots,2024-01-01\n")
         );
         page.Open("/buckets/from-elsewhere#untouched");
-        page.Click(page.Button("Bring an inventory…"));
+        page.Click(page.Button("Import an inventory…"));
         page.Browser.FindElement(By.CssSelector("input[aria-label='Inventory file']")).SendKeys(file);
         page.Click(page.Button("Read it through"));
         page.See("Row 2, size “lots”: Write whole bytes, in digits only.");

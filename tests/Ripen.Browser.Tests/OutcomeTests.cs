@@ -62,11 +62,11 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Type(page.Field("Days"), "39");
         page.See("Lift it by a request of its own, with a reason");
         page.Click(page.Button("Discard"));
-        page.Click(page.Button("Lift the keep rule…"));
+        page.Click(page.Button("Lift retention…"));
         page.Type(page.Field("Why"), "the berth was closed");
         page.Type(page.Field("Type kept-a-while to confirm"), "kept-a-while");
         page.Click(page.Button("Lift it"));
-        page.Gone("Lift the keep rule…");
+        page.Gone("Lift retention…");
         Assert.Null((await buckets.Stored("kept-a-while"))["keep"]);
         page.Open("/log");
         page.See("because: the berth was closed");
@@ -86,7 +86,7 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Open("/buckets/typed-steps");
         page.Type(page.Field("At day", 1), "12");
         page.See("The step at age 30 must go to a tier colder than 'cave'");
-        page.See("Refused as it stands");
+        page.See("Cannot be applied");
         Assert.Equal("true", page.Button("Apply").GetAttribute("aria-disabled"));
         page.Type(page.Field("At day", 1), "");
         page.See("'age' is missing; add it.");
@@ -181,7 +181,11 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
 
         page.Browser.Navigate().Refresh();
         page.See("Your draft is kept.");
-        page.Click(page.Button("Keep my draft and compare it with the newer one"));
+        page.See("Both changed rules r");
+        page.See("age 70, tier pantry");
+        Assert.Equal("true", page.Button("Go on with both changes").GetAttribute("aria-disabled"));
+        page.Click(page.Find("aside input[type=radio]"));
+        page.Click(page.Button("Go on with both changes"));
         page.Click(page.Button("Apply"));
         page.See("no changes");
         Assert.Equal(50, (await buckets.Stored("two-tabs"))["rules"]![0]!["steps"]![0]!["age"]!.GetValue<int>());
@@ -213,7 +217,7 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Press("kestrel telemetry");
         page.Until(() => Names() == "telemetry-far", "the one bucket found");
         page.Type(page.Find("input[type=search]"), "");
-        page.Open("/?sort=cost");
+        page.Open("/?sort=cost&order=down");
         page.Until(() => Names().StartsWith("port-sonar", StringComparison.Ordinal), "the dearest first");
 
         string Names() =>

@@ -9,14 +9,16 @@ namespace Ripen.Browser.Tests;
 /// <summary>The real server on a free port with a database of its own, and a headless browser that looks at it.</summary>
 public sealed class RunningRipen : IAsyncDisposable
 {
-    private readonly Process server;
     private readonly string folder;
+    private readonly bool demo;
+    private Process server;
     private readonly ChromeDriverService driverService;
 
-    private RunningRipen(Process server, string folder, Uri address)
+    private RunningRipen(Process server, string folder, Uri address, bool demo)
     {
         this.server = server;
         this.folder = folder;
+        this.demo = demo;
         Address = address;
         driverService = ChromeDriverService.CreateDefaultService("/usr/bin", "chromedriver");
         var options = new ChromeOptions { BinaryLocation = "/usr/bin/chromium" };
@@ -46,6 +48,28 @@ public sealed class RunningRipen : IAsyncDisposable
     {
         var folder = Directory.CreateTempSubdirectory("ripen-browser-").FullName;
         var address = new Uri($"http://127.0.0.1:{FreePort()}");
+        var server = Launch(folder, address, demo);
+        await Ready(address);
+        return new RunningRipen(server, folder, address, demo);
+    }
+
+    /// <summary>The server goes, and nobody answers at its address.</summary>
+    public async Task StopServer()
+    {
+        server.Kill();
+        await server.WaitForExitAsync();
+        server.Dispose();
+    }
+
+    /// <summary>It comes again, with the same files at the same address.</summary>
+    public async Task StartServer()
+    {
+        server = Launch(folder, Address, demo);
+        await Ready(Address);
+    }
+
+    private static Process Launch(string folder, Uri address, bool demo)
+    {
         var server = Process.Start(
             new ProcessStartInfo(
                 Path.Combine(AppContext.BaseDirectory, "Ripen.Server"),
@@ -62,13 +86,18 @@ public sealed class RunningRipen : IAsyncDisposable
         )!;
         server.OutputDataReceived += (_, _) => { };
         server.BeginOutputReadLine();
+        return server;
+    }
+
+    private static async Task Ready(Uri address)
+    {
         using var client = new HttpClient { BaseAddress = address };
         for (var attempt = 0; ; attempt++)
         {
             try
             {
                 await client.GetStringAsync("/health");
-                return new RunningRipen(server, folder, address);
+                return;
             }
             catch (HttpRequestException) when (attempt < 600)
             {

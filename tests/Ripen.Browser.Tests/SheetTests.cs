@@ -18,7 +18,7 @@ public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
         page.Type(page.Field("Objects a day"), "12.5");
         page.Type(page.Field("Growth a year, %"), "-7.5");
         page.Click(page.Button("Add a stream"));
-        page.Type(page.Field("Under", 1), "quay/");
+        page.Type(page.Field("Prefix", 1), "quay/");
         page.Type(page.Field("Bytes per object", 1), "4");
         page.Click(page.Button("Add a reading habit"));
         page.Type(page.Field("% of the objects a day"), "2.5");
@@ -121,10 +121,10 @@ public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
         page.See("projected");
         page.Click(page.Link("voyage-recorders"));
         page.Until(() => page.Path.StartsWith("/buckets/voyage-recorders?on=20", StringComparison.Ordinal), "the sheet on that day");
-        page.See("Keep rule");
+        page.See("Retention");
         page.Browser.Navigate().Back();
         page.Until(() => page.Path.StartsWith("/?on=20", StringComparison.Ordinal), "the board on that day");
-        page.Gone("Keep rule");
+        page.Gone("Retention");
     }
 
     [Fact]

@@ -11,7 +11,7 @@ public sealed class TimeTests(DemoFixture demo) : IClassFixture<DemoFixture>
     public void Time_passes_is_stopped_and_the_whole_page_follows()
     {
         page.Open("/clock");
-        page.See("No midnight has passed yet.");
+        page.See("No day has closed yet.");
         var date = page.Field("until the morning of");
         ((IJavaScriptExecutor)page.Browser).ExecuteScript(
             "const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set; set.call(arguments[0], "
@@ -24,10 +24,10 @@ public sealed class TimeTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Type(page.Field("Type 2046-11-01 to confirm"), "2046-11-01");
         page.Click(page.Button("Let it lapse and go there"));
         page.Find("[role=progressbar]");
-        page.Find("[aria-label='Midnight runs'] tbody tr");
+        page.Find("[aria-label='Daily runs'] tbody tr");
         page.Click(page.Button("Stop here"));
         page.See("Stopped on");
-        var rows = page.Browser.FindElements(By.CssSelector("[aria-label='Midnight runs'] tbody tr")).Count;
+        var rows = page.Browser.FindElements(By.CssSelector("[aria-label='Daily runs'] tbody tr")).Count;
         Assert.InRange(rows, 1, 60);
         page.Click(page.Button("A week"));
         page.Gone("Stopped on");

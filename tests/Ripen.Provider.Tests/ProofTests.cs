@@ -52,7 +52,7 @@ public sealed class ProofTests
         provider.PassHours(1);
         var record = provider.Inside.Copies.Record(provider.Inside.Copies.Records(1).Single().Id);
         Assert.Equal(["left there: kept until 2026-11-10", "left here: kept until 2026-11-10"], record.Steps.Skip(3).Select(s => s.What));
-        Assert.EndsWith("A keep rule has it stay on both sides until 2026-11-10.", record.Head.Summary, StringComparison.Ordinal);
+        Assert.EndsWith("Retention has it stay on both sides until 2026-11-10.", record.Head.Summary, StringComparison.Ordinal);
         Assert.Equal(new DateOnly(2026, 11, 10), provider.Inside.Copies.Rules().Single().ProbeStaysUntil);
         var audit = provider.Inside.Copies.Audit(Rule(provider), true, CancellationToken.None);
         Assert.Equal((true, 1), (audit.Good, audit.Same));

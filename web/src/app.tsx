@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { lazy, Suspense } from "react";
-import { Link, NavLink, Route, Routes, useLocation } from "react-router";
+import { lazy, Suspense, useEffect, useRef } from "react";
+import { Link, NavLink, Route, Routes, useLocation, useNavigationType } from "react-router";
 import { readCopies, readEstate, readStores } from "./api/client";
 import { keys } from "./api/keys";
 import { EstateContext } from "./estate-context";
@@ -11,6 +11,7 @@ import { TierPatterns } from "./strip/tiers";
 import { ErrorNote } from "./ui/error-note";
 import { Failsafe } from "./ui/failsafe";
 import { toggleTheme } from "./ui/theme";
+import { Unreachable } from "./ui/unreachable";
 
 const CommandLine = lazy(() => import("./command-line").then((m) => ({ default: m.CommandLine })));
 const Toaster = lazy(() => import("./ui/toaster").then((m) => ({ default: m.Toaster })));
@@ -43,11 +44,25 @@ const places = [
 /** The as-of day stands only where the page honours it. */
 const asOfHere = (pathname: string) => pathname === "/" || pathname === "/new" || pathname.startsWith("/buckets/");
 
+/** A new page begins at its top, and the keyboard in it, unless something there took the focus by itself. */
+function useArrival(pathname: string) {
+  const how = useNavigationType();
+  const last = useRef(pathname);
+  useEffect(() => {
+    if (last.current === pathname) return;
+    last.current = pathname;
+    const main = document.getElementById("main");
+    if (!main?.contains(document.activeElement)) main?.focus({ preventScroll: true });
+    if (how !== "POP" && pathname !== "/") window.scrollTo(0, 0);
+  }, [pathname, how]);
+}
+
 export function App() {
   const estate = useQuery({ queryKey: keys.estate, queryFn: readEstate });
   const stores = useQuery({ queryKey: keys.stores, queryFn: readStores });
   const apart = stores.data !== undefined && stores.data.standing !== "together";
   const { search, pathname } = useLocation();
+  useArrival(pathname);
   // Asked for together with the estate, not after it.
   useQuery({ queryKey: keys.replication, queryFn: readCopies, enabled: pathname.startsWith("/replication"), retry: false });
   const on = new URLSearchParams(search).get("on");
@@ -57,6 +72,12 @@ export function App() {
   return (
     <div data-projected={on !== null && on > (estate.data?.value.today ?? "")} className="min-h-screen">
       <EstateContext value={estate.data?.value ?? null}>
+        <a
+          href="#main"
+          className="sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:z-40 focus:bg-paper focus:px-3 focus:py-1"
+        >
+          To the page
+        </a>
         <header className="sticky top-0 z-20 flex items-center gap-6 border-b border-hairline bg-paper px-6 py-2">
           <NavLink to={`/${keep}`} className="font-serif text-2xl font-semibold tracking-tight no-underline">
             Ripen
@@ -90,7 +111,8 @@ export function App() {
             Light / dark
           </button>
         </header>
-        <main className="min-h-[calc(100vh-3.5rem)]">
+        <main id="main" tabIndex={-1} className="min-h-[calc(100vh-3.5rem)] outline-none">
+          <Unreachable />
           {apart && pathname !== "/stores" && (
             <p role="alert" className="border-b-2 border-bad px-6 py-2">
               {stores.data?.words} Nothing can be changed until <Link to="/stores">you decide what is to hold</Link>.

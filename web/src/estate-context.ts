@@ -13,6 +13,7 @@ export function useEstate() {
     estate,
     prices: estate.priceBook,
     money: (amount: number) => format.money(amount, currency),
+    price: (amount: number) => format.price(amount, currency),
     moneyChange: (amount: number) => format.moneyChange(amount, currency),
     bytes: (size: number) => format.bytes(size, unit),
     tierName: (id: string) => tierOf(estate.priceBook, id).name,

@@ -1,5 +1,5 @@
 import { describe, expect, test } from "vitest";
-import { age, bytes, count, money, moneyChange, month } from "./format";
+import { age, bytes, count, money, moneyChange, month, price } from "./format";
 
 describe("money", () => {
   test.each([
@@ -7,10 +7,17 @@ describe("money", () => {
     [12_345.678, "€12,346"],
     [999.994, "€999.99"],
     [0.5, "€0.50"],
-    [0.0042, "€0.0042"],
-    [0.000012345, "€0.0000123"],
+    [0.0042, "under a cent"],
+    [-0.0042, "less than a cent less"],
+    [0.0051, "€0.01"],
     [-54.24, "-€54.24"],
   ])("%f is %s", (amount, words) => expect(money(amount, "EUR")).toBe(words));
+
+  test("a price below a cent keeps what it says", () => {
+    expect(price(0.000012345, "EUR")).toBe("€0.0000123");
+    expect(price(0.0194, "EUR")).toBe("€0.0194");
+    expect(price(1.5, "EUR")).toBe("€1.50");
+  });
 
   test("a change has its sign", () => {
     expect(moneyChange(5, "EUR")).toBe("+€5.00");

@@ -19,21 +19,23 @@ function once<Options extends object, Formatter>(make: (options: Options) => For
 const numbers = once((options: Intl.NumberFormatOptions) => new Intl.NumberFormat(language, options));
 const dates = once((options: Intl.DateTimeFormatOptions) => new Intl.DateTimeFormat(language, { ...options, timeZone: "UTC" }));
 
-/** Money in the price book's currency: no cents from a thousand on, and three significant digits where cents would say nothing. */
+/** An amount in the price book's currency: no cents from a thousand on; what rounds to no cent is said in words. */
 export function money(amount: number, currency: string): string {
   const size = Math.abs(amount);
-  const small = size > 0 && size < 0.0995;
+  if (size > 0 && size < 0.005) return amount < 0 ? "less than a cent less" : "under a cent";
   const cents = size > 0 && size < 1000 ? 2 : 0;
-  return numbers({
-    style: "currency",
-    currency,
-    ...(small ? { maximumSignificantDigits: 3 } : { minimumFractionDigits: cents, maximumFractionDigits: cents }),
-  }).format(amount);
+  return numbers({ style: "currency", currency, minimumFractionDigits: cents, maximumFractionDigits: cents }).format(amount);
+}
+
+/** The price of one unit, which may be far below a cent: three significant digits there. */
+export function price(amount: number, currency: string): string {
+  const small = amount > 0 && amount < 0.0995;
+  return small ? numbers({ style: "currency", currency, maximumSignificantDigits: 3 }).format(amount) : money(amount, currency);
 }
 
 /** A difference in money, always with its sign. */
 export function moneyChange(amount: number, currency: string): string {
-  return amount > 0 ? `+${money(amount, currency)}` : money(amount, currency);
+  return amount >= 0.005 ? `+${money(amount, currency)}` : money(amount, currency);
 }
 
 const decimal = ["B", "kB", "MB", "GB", "TB", "PB", "EB"];

@@ -148,13 +148,13 @@ internal static partial class EstateChecks
                 "not-offered",
                 "$.region",
                 $"Copies from '{from.Name}' land in tier '{rule.Tier}', which has no price in region '{bucket.Region}'; change that "
-                    + "copy rule first, or choose another region."
+                    + "replication rule first, or choose another region."
             );
             findings.Require(
                 !rule.FollowDeletions || bucket.Versioning,
                 "needs-versioning",
                 "$.versioning",
-                $"Deletions in '{from.Name}' follow into this bucket, which needs its versions; change that copy rule first."
+                $"Deletions in '{from.Name}' follow into this bucket, which needs its versions; change that replication rule first."
             );
         }
         foreach (var tier in bucket.Stock.Select(l => l.Tier).Distinct().Where(t => region.PriceOf(t) is null))

@@ -60,7 +60,7 @@ public static class Doubts
                     new(
                         "expiry-waits",
                         $"$.rules[{i}].expireAt",
-                        $"Expiry at day {age} has to wait: the keep rule holds every object until day {bucket.Keep.Days}."
+                        $"Expiry at day {age} has to wait: retention holds every object until day {bucket.Keep.Days}."
                     )
                 );
             }

@@ -36,6 +36,9 @@ public sealed record SchemePromise
     /// <summary>Nines a year against devices, zones and regions.</summary>
     public required double NinesAYearWithPlaces { get; init; }
 
+    /// <summary>Mean years until one of ten million objects is lost, devices, zones and regions counted: 10^nines / 10^7.</summary>
+    public double YearsToLoseOneInTenMillion => Math.Pow(10, Math.Min(NinesAYearWithPlaces, 300)) / 1e7;
+
     /// <summary>The share of time in which an object can be read, 0 to 1.</summary>
     public required double ReadableShare { get; init; }
 

@@ -146,7 +146,10 @@ public static class CopyPlans
             return new([problem]);
         var others = estate.Buckets.Where(b => b.Name != to && b.CopyTo.Any(c => c.Bucket == from)).Select(b => b.Name).ToList();
         if (others.Count > 0)
-            return Refuse("copies-arrive", $"'{from}' receives copies from {string.Join(", ", others)}; remove those copy rules first.");
+            return Refuse(
+                "copies-arrive",
+                $"'{from}' receives copies from {string.Join(", ", others)}; remove those replication rules first."
+            );
         var without = estate.With(next! with { CopyTo = [.. next.CopyTo.Where(c => c.Bucket != from)] }, to);
         return new(without with { Buckets = [.. without.Buckets.Where(b => b.Name != from)] });
     }

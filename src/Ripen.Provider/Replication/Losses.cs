@@ -260,7 +260,7 @@ internal sealed class Losses(ProviderState state)
                 g.Sum(l => l.Lost),
                 g.Sum(l => l.Lost * l.Key.Bytes),
                 ProviderState.Midnight(DateOnly.FromDayNumber(g.Min(l => l.Key.Created))),
-                "Weightless objects of the simulated workload."
+                "Simulated objects, no content."
             ));
     }
 

@@ -142,7 +142,7 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
             var late = lag?.TotalHours > route.Rule.AllowedLagHours;
             var summary =
                 failure
-                ?? $"Arrived after {Span(lag!.Value)}{(late ? $", later than the {route.Rule.AllowedLagHours:0.##} h that are allowed" : "")}; {ProbeBytes} bytes compared, all the same.{(kept is { } stays ? $" A keep rule has it stay on both sides until {stays:yyyy-MM-dd}." : "")}";
+                ?? $"Arrived after {Span(lag!.Value)}{(late ? $", later than the {route.Rule.AllowedLagHours:0.##} h that are allowed" : "")}; {ProbeBytes} bytes compared, all the same.{(kept is { } stays ? $" Retention has it stay on both sides until {stays:yyyy-MM-dd}." : "")}";
             Proofs.Keep(
                 db,
                 state,

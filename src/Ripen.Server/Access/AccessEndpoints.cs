@@ -24,8 +24,11 @@ public sealed record LinkOrder
     public required string Key { get; init; }
     public bool WholePrefix { get; init; }
 
-    /// <summary>A span from the provider's now, or an instant; one of the two.</summary>
+    /// <summary>A named span from the provider's now, so many hours from it, or an instant; one of the three.</summary>
     public Span? For { get; init; }
+
+    /// <summary>Above 0 and at most 876,600.</summary>
+    public double? ForHours { get; init; }
     public DateTimeOffset? Ends { get; init; }
 }
 
@@ -102,10 +105,17 @@ internal static class AccessEndpoints
 
     private static Created<NewLink> MakeLink(string name, LinkOrder order, SimulatedProvider provider)
     {
-        if (order.For is null == order.Ends is null)
-            throw new RefusalException(RefusalKind.Invalid, "time-order", "Write either 'for' or 'ends', one of the two.", "$.ends");
+        if (new object?[] { order.For, order.ForHours, order.Ends }.Count(o => o is not null) != 1)
+            throw new RefusalException(RefusalKind.Invalid, "time-order", "Write 'for', 'forHours' or 'ends', one of the three.", "$.ends");
+        if (order.ForHours is not (null or (> 0 and <= 876_600)))
+            throw new RefusalException(
+                RefusalKind.Invalid,
+                "out-of-range",
+                "A link lasts for more than 0 and at most 876600 hours.",
+                "$.forHours"
+            );
         var now = provider.Clock.Now;
-        var ends = order.Ends?.ToUniversalTime() ?? order.For!.Value.From(now);
+        var ends = order.Ends?.ToUniversalTime() ?? order.For?.From(now) ?? now.AddHours(order.ForHours!.Value);
         return TypedResults.Created($"/api/buckets/{name}/access", provider.Access.Links.Make(name, order.Key, order.WholePrefix, ends));
     }
 

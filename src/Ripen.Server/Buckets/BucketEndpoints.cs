@@ -58,7 +58,7 @@ internal static class BucketEndpoints
         buckets
             .MapPost("/{name}/keep/lift", Lift)
             .WithName("liftKeepRule")
-            .WithSummary("Lifts a liftable keep rule, with a reason. If-Match is needed.");
+            .WithSummary("Lifts liftable retention, with a reason. If-Match is needed.");
         buckets
             .MapPost("/{name}/draft", ReadChange)
             .WithName("readChangeDraft")
@@ -233,7 +233,7 @@ internal static class BucketEndpoints
                 {
                     return Problems.Conflict(
                         "copies-arrive",
-                        $"'{name}' receives copies from {string.Join(", ", sources)}; remove those copy rules first."
+                        $"'{name}' receives copies from {string.Join(", ", sources)}; remove those replication rules first."
                     );
                 }
                 var after = view.Estate with { Buckets = [.. view.Estate.Buckets.Where(b => b.Name != name)] };
@@ -275,7 +275,7 @@ internal static class BucketEndpoints
                     );
                 var before = view!.Estate.Find(name)!;
                 if (before.Keep is null)
-                    return Problems.Conflict("nothing-to-lift", $"'{name}' has no keep rule.");
+                    return Problems.Conflict("nothing-to-lift", $"'{name}' has no retention.");
                 var after = before with { Keep = order.Keep };
                 var wrong = EstateDocument.CheckKeep(order.Keep);
                 if (wrong.Count > 0)

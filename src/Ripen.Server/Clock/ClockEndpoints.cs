@@ -55,7 +55,7 @@ internal static class ClockEndpoints
     public static void MapClock(this RouteGroupBuilder api)
     {
         var clock = api.MapGroup("/clock").WithTags("Clock");
-        clock.MapGet("", Read).WithName("readClock").WithSummary("The provider's time, what is passing, and the last midnight runs.");
+        clock.MapGet("", Read).WithName("readClock").WithSummary("The provider's time, what is passing, and the last daily runs.");
         clock.MapPost("/passages", Start).WithName("passTime").WithSummary("Lets time pass in the background.");
         clock.MapDelete("/passages", Stop).WithName("stopTime").WithSummary("Stops the passing time; the day under way has not been.");
         api.MapGet("/ledger", Ledger)

@@ -63,6 +63,7 @@ internal static class EstateEndpoints
             .MapGet("/changes", Changes)
             .WithName("readChanges")
             .WithSummary("Who changed what: the newest changes first, with before and after.");
+        estate.MapGet("/changes/{id:long}", Change).WithName("readChange").WithSummary("One change with the documents before and after.");
     }
 
     private static async Task<Results<Ok<EstateSummary>, ProblemHttpResult>> Read(
@@ -157,15 +158,20 @@ internal static class EstateEndpoints
         ChangeLog log,
         SimulatedProvider provider,
         CancellationToken cancel,
-        [Description("At most so many.")] int most = 100
+        [Description("At most so many.")] int most = 100,
+        [Description("Only what was changed before this instant.")] DateTimeOffset? before = null,
+        [Description("Whether to tell the documents before and after as well.")] bool documents = true
     )
     {
         most = Math.Clamp(most, 1, 1000);
         var deeds = provider
-            .Deeds(most)
-            .Select(d => new LoggedChange(-d.Id, d.At, d.Actor, "done-by-hand", d.Bucket, null, null, d.What, null));
+            .Deeds(most, before)
+            .Select(d => new LoggedChange(-d.Id, d.At, d.Actor, "done-by-hand", d.Bucket, null, [], null, d.What, null));
         return TypedResults.Ok<IReadOnlyList<LoggedChange>>([
-            .. (await log.Newest(most, cancel)).Concat(deeds).OrderByDescending(c => c.At).Take(most),
+            .. (await log.Newest(most, before, documents, cancel)).Concat(deeds).OrderByDescending(c => c.At).Take(most),
         ]);
     }
+
+    private static async Task<Results<Ok<LoggedChange>, ProblemHttpResult>> Change(long id, ChangeLog log, CancellationToken cancel) =>
+        await log.Find(id, cancel) is { } change ? TypedResults.Ok(change) : Problems.NotFound("no-change", $"The log has no change {id}.");
 }

@@ -32,7 +32,7 @@ internal static class CopyEndpoints
         copies
             .MapGet("", Read)
             .WithName("readCopies")
-            .WithSummary("Regions, copy rules, lines and proofs, as they stand. The ETag is the estate's.");
+            .WithSummary("Regions, replication rules, lines and proofs, as they stand. The ETag is the estate's.");
         copies
             .MapGet("/of/{bucket}/{version:long}", Of)
             .WithName("readCopiesOfObject")

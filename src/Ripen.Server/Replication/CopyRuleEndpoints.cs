@@ -37,22 +37,22 @@ internal static class CopyRuleEndpoints
         copies
             .MapPost("/drafts", ReadDraft)
             .WithName("readCopyDraft")
-            .WithSummary("What a copy rule would take and cost. Nothing is stored.")
+            .WithSummary("What a replication rule would take and cost. Nothing is stored.")
             .Accepts<CopyOrder>("application/json");
         copies
             .MapPost("/rules", Make)
             .WithName("makeCopyRule")
-            .WithSummary("Makes a copy rule, its target and both sides' versioning in one change. If-Match: the estate's ETag.")
+            .WithSummary("Makes a replication rule, its target and both sides' versioning in one change. If-Match: the estate's ETag.")
             .Accepts<CopyOrder>("application/json");
         copies
             .MapPut("/rules/{id:long}", Change)
             .WithName("changeCopyRule")
-            .WithSummary("Puts a copy rule in the place of another of the same source.")
+            .WithSummary("Puts a replication rule in the place of another of the same source.")
             .Accepts<CopyOrder>("application/json");
         copies
             .MapDelete("/rules/{id:long}", Remove)
             .WithName("removeCopyRule")
-            .WithSummary("Removes a copy rule and what waits on it; copies stay where they are.");
+            .WithSummary("Removes a replication rule and what waits on it; copies stay where they are.");
     }
 
     private static async Task<Results<Ok<CopyDraftReading>, ProblemHttpResult>> ReadDraft(
@@ -193,7 +193,7 @@ internal static class CopyRuleEndpoints
     {
         var status =
             provider.Copies.Rules().FirstOrDefault(r => r.Id == id && !r.BringsBack)
-            ?? throw new RefusalException(RefusalKind.NotFound, "no-copy-rule", "There is no such copy rule any more.");
+            ?? throw new RefusalException(RefusalKind.NotFound, "no-copy-rule", "There is no such replication rule any more.");
         return (status.Bucket, estate.Find(status.Bucket)!.CopyTo.First(status.Rule.IsSame));
     }
 

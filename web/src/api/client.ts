@@ -68,6 +68,7 @@ export type StoredVersion = Schemas["StoredVersion"];
 export type StoresChoice = Schemas["StoresChoice"];
 export type StoresReading = Schemas["StoresReading"];
 export type SplitBy = "tier" | "charge" | "bucket";
+export type Transfer = Schemas["Transfer"];
 export type TierContents = Schemas["TierContents"];
 export type TierMove = Schemas["TierMove"];
 export type TierMoveOrder = Schemas["TierMoveOrder"];
@@ -199,7 +200,15 @@ export const decideStores = (choice: StoresChoice, confirm: string) =>
 export const readForecast = (months: number, by: SplitBy) =>
   value(client.GET("/api/forecast", { params: { query: { months, by } } }));
 
-export const readChanges = () => value(client.GET("/api/estate/changes"));
+/** The newest first, without their documents. */
+export const readChanges = (before: string | null) =>
+  value(
+    client.GET("/api/estate/changes", {
+      params: { query: { most: 60, documents: false, ...(before ? { before } : {}) } },
+    }),
+  );
+
+export const readChange = (id: number) => value(client.GET("/api/estate/changes/{id}", { params: { path: { id } } }));
 
 export const loadDemo = () => value(client.POST("/api/estate/demo"));
 

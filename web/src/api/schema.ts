@@ -143,6 +143,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/estate/changes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One change with the documents before and after. */
+        get: operations["readChange"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/buckets": {
         parameters: {
             query?: never;
@@ -189,7 +206,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Lifts a liftable keep rule, with a reason. If-Match is needed. */
+        /** Lifts liftable retention, with a reason. If-Match is needed. */
         post: operations["liftKeepRule"];
         delete?: never;
         options?: never;
@@ -597,7 +614,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The provider's time, what is passing, and the last midnight runs. */
+        /** The provider's time, what is passing, and the last daily runs. */
         get: operations["readClock"];
         put?: never;
         post?: never;
@@ -787,7 +804,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Regions, copy rules, lines and proofs, as they stand. The ETag is the estate's. */
+        /** Regions, replication rules, lines and proofs, as they stand. The ETag is the estate's. */
         get: operations["readCopies"];
         put?: never;
         post?: never;
@@ -823,7 +840,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What a copy rule would take and cost. Nothing is stored. */
+        /** What a replication rule would take and cost. Nothing is stored. */
         post: operations["readCopyDraft"];
         delete?: never;
         options?: never;
@@ -840,7 +857,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Makes a copy rule, its target and both sides' versioning in one change. If-Match: the estate's ETag. */
+        /** Makes a replication rule, its target and both sides' versioning in one change. If-Match: the estate's ETag. */
         post: operations["makeCopyRule"];
         delete?: never;
         options?: never;
@@ -856,10 +873,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Puts a copy rule in the place of another of the same source. */
+        /** Puts a replication rule in the place of another of the same source. */
         put: operations["changeCopyRule"];
         post?: never;
-        /** Removes a copy rule and what waits on it; copies stay where they are. */
+        /** Removes a replication rule and what waits on it; copies stay where they are. */
         delete: operations["removeCopyRule"];
         options?: never;
         head?: never;
@@ -1762,6 +1779,8 @@ export interface components {
             key: string;
             wholePrefix?: boolean;
             for?: null | components["schemas"]["Span"];
+            /** Format: double */
+            forHours?: null | number;
             /** Format: date-time */
             ends?: null | string;
         };
@@ -1780,6 +1799,7 @@ export interface components {
             kind: string;
             subject: string;
             reason: null | string;
+            parts: string[];
             before: null | string;
             after: null | string;
             shown: null | components["schemas"]["YearChange"][];
@@ -2087,6 +2107,8 @@ export interface components {
             lossInAYearWithPlaces: number;
             /** Format: double */
             ninesAYearWithPlaces: number;
+            /** Format: double */
+            yearsToLoseOneInTenMillion: number;
             /** Format: double */
             readableShare: number;
             /** Format: double */
@@ -2564,6 +2586,10 @@ export interface operations {
             query?: {
                 /** @description At most so many. */
                 most?: number;
+                /** @description Only what was changed before this instant. */
+                before?: string;
+                /** @description Whether to tell the documents before and after as well. */
+                documents?: boolean;
             };
             header?: never;
             path?: never;
@@ -2578,6 +2604,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LoggedChange"][];
+                };
+            };
+        };
+    };
+    readChange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoggedChange"];
                 };
             };
         };

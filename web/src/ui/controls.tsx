@@ -1,4 +1,5 @@
 import { type ComponentProps, type ReactNode, useEffect, useId, useState } from "react";
+import { parseNumber } from "./number-text";
 
 type ButtonProps = ComponentProps<"button"> & { kind?: "primary" | "plain" | "quiet" };
 
@@ -57,7 +58,8 @@ export const inputLook =
 
 type NumberInputProps = Omit<ComponentProps<"input">, "value" | "onChange"> & {
   value: number | null;
-  onChange: (value: number | null) => void;
+  /** Null for what is no number yet; `isEmpty` tells an empty field from a text that is none. */
+  onChange: (value: number | null, isEmpty: boolean) => void;
   /** Significant digits that are shown of a value that was not typed here. */
   digits?: number;
 };
@@ -65,17 +67,19 @@ type NumberInputProps = Omit<ComponentProps<"input">, "value" | "onChange"> & {
 /** A number that may be typed freely; what is no number is null, and the server says what to do about it. */
 export function NumberInput({ value, onChange, digits = 15, className = "", ...props }: NumberInputProps) {
   const [text, setText] = useState(show(value, digits));
-  useEffect(() => setText((now) => (parse(now) === value ? now : show(value, digits))), [value, digits]);
+  useEffect(() => setText((now) => (parseNumber(now) === value ? now : show(value, digits))), [value, digits]);
+  const wrong = text.trim() !== "" && parseNumber(text) === null;
   return (
     <input
       {...props}
+      {...(wrong ? { "aria-invalid": true, title: "This is no number" } : {})}
       inputMode="decimal"
       autoComplete="off"
       className={`${inputLook} text-right ${className}`}
       value={text}
       onChange={(event) => {
         setText(event.target.value);
-        onChange(parse(event.target.value));
+        onChange(parseNumber(event.target.value), event.target.value.trim() === "");
       }}
     />
   );
@@ -84,12 +88,6 @@ export function NumberInput({ value, onChange, digits = 15, className = "", ...p
 /** What is no number yet (see `orEmpty`) is shown as an empty field. */
 const show = (value: number | null, digits: number) =>
   typeof value === "number" ? String(Number(value.toPrecision(digits))) : "";
-
-function parse(text: string): number | null {
-  const plain = text.replaceAll(",", "").replaceAll(" ", "");
-  const number = Number(plain);
-  return plain === "" || !Number.isFinite(number) ? null : number;
-}
 
 export function Select({
   options,

@@ -4,14 +4,13 @@ import { Button, Field, inputLook } from "./controls";
 type TypedConfirmationProps = {
   word: string;
   action: string;
-  refusal: string;
   busy: boolean;
   onConfirm: () => void;
   onCancel: () => void;
 };
 
 /** What cannot be taken back lightly is done only after its name was typed. */
-export function TypedConfirmation({ word, action, refusal, busy, onConfirm, onCancel }: TypedConfirmationProps) {
+export function TypedConfirmation({ word, action, busy, onConfirm, onCancel }: TypedConfirmationProps) {
   const [typed, setTyped] = useState("");
   return (
     <>
@@ -30,7 +29,7 @@ export function TypedConfirmation({ word, action, refusal, busy, onConfirm, onCa
         <Button kind="primary" disabled={typed !== word || busy} onClick={onConfirm}>
           {action}
         </Button>
-        <Button onClick={onCancel}>{refusal}</Button>
+        <Button onClick={onCancel}>Cancel</Button>
       </div>
     </>
   );

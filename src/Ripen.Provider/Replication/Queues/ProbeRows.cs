@@ -34,7 +34,7 @@ internal static class ProbeRows
             throw new RefusalException(
                 RefusalKind.Conflict,
                 "probe-kept",
-                $"A probe of this copy rule is under way and kept until {kept.Until:yyyy-MM-dd}: wait until it has arrived or give it "
+                $"A probe of this replication rule is under way and kept until {kept.Until:yyyy-MM-dd}: wait until it has arrived or give it "
                     + "up, so that its record says where it stays."
             );
         }

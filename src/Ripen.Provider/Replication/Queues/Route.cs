@@ -38,7 +38,7 @@ internal static class Routes
     /// <exception cref="RefusalException">There is no such route.</exception>
     public static Route Find(SqliteConnection db, Terms terms, long id) =>
         Read(db, terms, "WHERE r.id = ?1", id).SingleOrDefault()
-        ?? throw new RefusalException(RefusalKind.NotFound, "no-copy-rule", "There is no such copy rule any more.");
+        ?? throw new RefusalException(RefusalKind.NotFound, "no-copy-rule", "There is no such replication rule any more.");
 
     /// <summary>Makes a route for every rule of the plan that has none, and removes those, with all that waits on them, whose rule is
     /// gone.</summary>

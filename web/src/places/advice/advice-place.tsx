@@ -6,6 +6,7 @@ import { useEstate } from "../../estate-context";
 import { TierName } from "../../strip/tiers";
 import { Button, Field, Figure, NumberInput, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
 import { SizeField } from "../../ui/size-field";
 
 const uses = [
@@ -24,6 +25,7 @@ const kinds = { "whole-objects": "An object bucket", "shared-files": "A file sha
 
 /** A few questions about data that needs a place; the answer has its reasons and ends in a filled-in draft. */
 export function AdvicePlace() {
+  usePageTitle("Advice");
   const { prices } = useEstate();
   const [asked, setAsked] = useState<StorageQuestions>({
     use: "whole-objects",

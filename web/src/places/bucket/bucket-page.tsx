@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import { Link, useLocation, useNavigate, useParams } from "react-router";
 import { type Bucket, type BucketOnBoard, readBucketOnBoard } from "../../api/client";
 import { keys } from "../../api/keys";
@@ -54,25 +54,30 @@ function Sheet({ name }: { name: string }) {
       {draft.stored.error && <ErrorNote error={draft.stored.error} />}
       <div className="grid grid-cols-[minmax(0,1fr)_20rem] gap-x-8 xl:grid-cols-[minmax(0,1fr)_23rem] xl:gap-x-12">
         <div className="min-w-0 space-y-7">
-          <div id="ageing" className={`sticky top-13 z-10 scroll-mt-16 bg-paper pb-1 ${reading.data?.strip ? "" : "opacity-60"}`}>
-            {strip && board.data ? (
-              <StripEditor
-                axis={board.data.axis}
-                strip={strip}
-                contents={board.data.row.contents}
-                rules={bucket.rules ?? []}
-                onStep={(r, s, age) => edit((b) => withStep(b, r, s, { age }))}
-                onExpiry={(r, age) => edit((b) => withExpiry(b, r, age))}
-              />
-            ) : (
-              <div className="h-40" />
-            )}
+          {/* The strip stays in sight only as long as what it shows is being edited. */}
+          <div className="space-y-7">
+            <div id="ageing" ref={scrollBelow} className="sticky top-13 z-10 bg-paper pb-1">
+              {strip && board.data ? (
+                <div className={reading.data?.strip ? "" : "opacity-60"}>
+                  <StripEditor
+                    axis={board.data.axis}
+                    strip={strip}
+                    contents={board.data.row.contents}
+                    rules={bucket.rules ?? []}
+                    onStep={(r, s, age) => edit((b) => withStep(b, r, s, { age }))}
+                    onExpiry={(r, age) => edit((b) => withExpiry(b, r, age))}
+                  />
+                </div>
+              ) : (
+                <div className="h-40" />
+              )}
+            </div>
+            <RulesEditor bucket={bucket} edit={edit} problemAt={problemAt} suggested={good} />
+            <KeepEditor bucket={bucket} stored={draft.stored.data} discard={draft.discard} edit={edit} problemAt={problemAt} />
+            <PlaceFields bucket={bucket} edit={edit} problemAt={problemAt} />
+            <StreamsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
+            <ReadsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
           </div>
-          <RulesEditor bucket={bucket} edit={edit} problemAt={problemAt} suggested={good} />
-          <KeepEditor bucket={bucket} stored={draft.stored.data} discard={draft.discard} edit={edit} problemAt={problemAt} />
-          <PlaceFields bucket={bucket} edit={edit} problemAt={problemAt} />
-          <StreamsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
-          <ReadsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
           <ReplicationSection bucket={bucket} />
           <MoneyChart bucket={name} />
           <ObjectsSection bucket={draft.stored.data?.value ?? bucket} />
@@ -160,11 +165,25 @@ function useDraftFromElsewhere(draft: ReturnType<typeof useDraft>) {
   const navigate = useNavigate();
   const brought = (state as { draft?: Bucket } | null)?.draft;
   const current = draft.stored.data;
+  const taken = useRef<Bucket | null>(null);
   useEffect(() => {
-    if (!brought || !current) return;
+    if (!brought || !current || taken.current === brought) return;
+    taken.current = brought;
     draft.begin(brought, current);
     void navigate({ pathname, search }, { replace: true, state: null });
   });
+}
+
+/** What comes into the window by key or address comes below the heading and the strip, not under them. */
+function scrollBelow(strip: HTMLElement | null) {
+  if (!strip) return;
+  const root = document.documentElement;
+  const observer = new ResizeObserver(() => root.style.setProperty("scroll-padding-top", `${strip.offsetHeight + 60}px`));
+  observer.observe(strip);
+  return () => {
+    observer.disconnect();
+    root.style.removeProperty("scroll-padding-top");
+  };
 }
 
 function useScrollToPart(loaded: boolean) {

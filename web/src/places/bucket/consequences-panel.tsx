@@ -12,7 +12,7 @@ export function ConsequencesPanel({ reading, changed }: { reading: DraftReading;
   if (!consequences) {
     return (
       <div role="alert">
-        <h3 className="text-lg text-bad">Refused as it stands</h3>
+        <h3 className="text-lg text-bad">Cannot be applied</h3>
         <ul className="mt-1 space-y-1 text-sm">
           {problems.map((problem) => (
             <li key={problem.path + problem.code}>{problem.message}</li>
@@ -129,7 +129,7 @@ function Doubts({ consequences }: { consequences: Consequences }) {
   const { doubts, brokenStays } = consequences;
   if (doubts.length === 0) return null;
   return (
-    <Part title="Look twice">
+    <Part title="Warnings">
       <ul className="space-y-1">
         {doubts.map((doubt) => (
           <li key={doubt.path + doubt.message} className="border-l-2 border-bad pl-2">

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
+import { useLocation, useNavigate } from "react-router";
 import { deleteBucket, readContentTotals } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
@@ -8,18 +8,21 @@ import { Button } from "../../ui/controls";
 import { Dialog } from "../../ui/dialog";
 import { ErrorNote } from "../../ui/error-note";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
+import { draftKey } from "./use-draft";
 
 /** Deleting cannot be undone: the name has to be typed. */
 export function DeleteBucket({ name, etag }: { name: string; etag: string }) {
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const { bytes } = useEstate();
-  const [open, setOpen] = useState(false);
+  const { bytes, estate } = useEstate();
+  const { hash } = useLocation();
+  // A change that made the bucket is taken back here.
+  const [open, setOpen] = useState(hash === "#delete");
   const contents = useQuery({ queryKey: ["contents", name], queryFn: () => readContentTotals(name), enabled: open }).data;
   const remove = useMutation({
     mutationFn: () => deleteBucket(name, etag),
     onSuccess: async () => {
-      localStorage.removeItem(`ripen-draft:${name}`);
+      localStorage.removeItem(draftKey(estate.identity, name));
       await navigate("/");
       await queries.invalidateQueries();
     },
@@ -42,7 +45,6 @@ export function DeleteBucket({ name, etag }: { name: string; etag: string }) {
         <TypedConfirmation
           word={name}
           action="Delete the bucket"
-          refusal="Keep it"
           busy={remove.isPending}
           onConfirm={() => remove.mutate()}
           onCancel={() => setOpen(false)}

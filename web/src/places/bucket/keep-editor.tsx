@@ -35,8 +35,8 @@ export function KeepEditor({ bucket, stored, edit, discard, problemAt }: EditorP
           : { until: `${Number(estate.today.slice(0, 4)) + 1}-12-31`, strength },
     );
   return (
-    <div>
-      <h3 className="text-lg">Keep rule</h3>
+    <div id="retention">
+      <h3 className="text-lg">Retention</h3>
       <div className="flex flex-wrap items-start gap-x-6 gap-y-2">
         <Field label="Nothing can be deleted" error={problemAt("$.keep")}>
           {(ids) => (
@@ -44,7 +44,7 @@ export function KeepEditor({ bucket, stored, edit, discard, problemAt }: EditorP
               {...ids}
               value={kind}
               options={[
-                { value: "none", label: "no keep rule" },
+                { value: "none", label: "no retention" },
                 { value: "days", label: "for days from creation" },
                 { value: "until", label: "until a date" },
               ]}

@@ -7,7 +7,7 @@ import { ErrorNote } from "../../ui/error-note";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
 
 const words = (keep: KeepRule | null) =>
-  keep === null ? "no keep rule" : `${keep.days != null ? `${keep.days} days` : `until ${keep.until}`}, ${keep.strength}`;
+  keep === null ? "no retention" : `${keep.days != null ? `${keep.days} days` : `until ${keep.until}`}, ${keep.strength}`;
 
 type LiftProps = { stored: Versioned<Bucket>; wanted: KeepRule | null; onLifted: () => void };
 
@@ -30,9 +30,9 @@ export function LiftKeepRule({ stored, wanted, onLifted }: LiftProps) {
   return (
     <span className="pt-4">
       <Button kind="quiet" onClick={() => setOpen(true)}>
-        Lift the keep rule…
+        Lift retention…
       </Button>
-      <Dialog open={open} onClose={() => setOpen(false)} title={`Lift the keep rule of ${name}?`}>
+      <Dialog open={open} onClose={() => setOpen(false)} title={`Lift retention of ${name}?`}>
         <p className="mb-3">
           Now: {words(keep ?? null)}. Afterwards: {words(next)}. What was kept by it may be deleted at once, by lifecycle rules
           too. The log keeps who lifted it and why.
@@ -51,7 +51,6 @@ export function LiftKeepRule({ stored, wanted, onLifted }: LiftProps) {
         <TypedConfirmation
           word={name}
           action="Lift it"
-          refusal="Keep it"
           busy={lift.isPending || reason.trim() === ""}
           onConfirm={() => lift.mutate()}
           onCancel={() => setOpen(false)}

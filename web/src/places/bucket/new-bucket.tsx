@@ -15,7 +15,8 @@ export function NewBucket() {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const { search, state } = useLocation();
-  const advised = (state as { bucket?: Bucket } | null)?.bucket;
+  const brought = state as { bucket?: Bucket; why?: string } | null;
+  const advised = brought?.bucket;
   const [bucket, setBucket] = useState<Bucket>(
     () =>
       advised ?? {
@@ -94,7 +95,8 @@ export function NewBucket() {
         {problemAt("$.tier") && <p className="mt-2 text-sm text-bad">{problemAt("$.tier")}</p>}
         {advised && (
           <p className="mt-3 text-sm text-ink-soft">
-            Filled in by the advice, with its stream, reading habit and expiry; all of it can be changed in the bucket's sheet.
+            {brought?.why ??
+              "Filled in by the advice, with its stream, access pattern and expiry; all of it can be changed on the bucket's page."}
           </p>
         )}
         {!advised && (
@@ -119,7 +121,7 @@ type ChoiceProps = { bucket: Bucket; set: (part: Partial<Bucket>) => void };
 
 /** Every region against every tier, with the first band's price: picking a price picks both. */
 function PriceChoice({ bucket, set }: ChoiceProps) {
-  const { prices, money } = useEstate();
+  const { prices, price: inPrice } = useEstate();
   return (
     <fieldset className="mt-4">
       <legend className="text-sm text-ink-soft">Region and landing tier, money per {prices.unit}-month</legend>
@@ -152,11 +154,11 @@ function PriceChoice({ bucket, set }: ChoiceProps) {
                           type="radio"
                           name="place"
                           className="accent-(--accent)"
-                          aria-label={`${region.name}, ${tier.name}, ${money(price)}`}
+                          aria-label={`${region.name}, ${tier.name}, ${inPrice(price)}`}
                           checked={bucket.region === region.id && bucket.tier === tier.id}
                           onChange={() => set({ region: region.id, tier: tier.id })}
                         />
-                        {money(price)}
+                        {inPrice(price)}
                       </label>
                     )}
                   </td>

@@ -10,7 +10,7 @@ type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };
 export function PlaceFields({ bucket, edit, problemAt }: EditorProps) {
   const { prices } = useEstate();
   return (
-    <div className="flex flex-wrap gap-x-8 gap-y-3">
+    <div id="place" className="flex flex-wrap gap-x-8 gap-y-3">
       <Field label="Region" error={problemAt("$.region")}>
         {(ids) => (
           <Select

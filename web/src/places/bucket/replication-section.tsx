@@ -38,7 +38,7 @@ export function ReplicationSection({ bucket }: { bucket: Bucket }) {
         </p>
       ))}
       <p className="mt-1 text-sm">
-        <Link to={`/replication/new?from=${bucket.name}`}>New copy rule</Link>
+        <Link to={`/replication/new?from=${bucket.name}`}>New replication rule</Link>
       </p>
     </section>
   );

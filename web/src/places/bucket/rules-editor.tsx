@@ -71,7 +71,7 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
             <input {...ids} className={`${inputLook} w-36`} value={rule.id} onChange={(e) => change({ id: e.target.value })} />
           )}
         </Field>
-        <Field label="For keys that begin with" error={problemAt(`${at}.prefix`)}>
+        <Field label="Prefix" error={problemAt(`${at}.prefix`)}>
           {(ids) => (
             <input
               {...ids}
@@ -83,7 +83,7 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
           )}
         </Field>
         <SizeField
-          label="Steps leave objects below"
+          label="Skip objects smaller than"
           value={rule.smallestBytes ?? 0}
           error={problemAt(`${at}.smallestBytes`)}
           onChange={(v) => change({ smallestBytes: orNull(v) })}
@@ -160,12 +160,12 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
 
 /** What a tier demands, shown before anything is entered. */
 function TierTerms({ tier, region }: { tier: string; region: string }) {
-  const { prices, money, bytes } = useEstate();
+  const { prices, price: inPrice, bytes } = useEstate();
   const terms = prices.tiers.find((t) => t.id === tier);
   const price = prices.regions.find((r) => r.id === region)?.prices.find((p) => p.tier === tier);
   if (!terms || !price) return <TierName id={tier} />;
   const parts = [
-    `${money(price.storage[0]?.price ?? 0)} per ${prices.unit}-month`,
+    `${inPrice(price.storage[0]?.price ?? 0)} per ${prices.unit}-month`,
     terms.minimumStayDays > 0 ? `at least ${terms.minimumStayDays} days` : "no minimum stay",
     terms.minimumObjectBytes > 0 ? `billed from ${bytes(terms.minimumObjectBytes)}` : null,
     terms.overheadBytes > 0 ? `${bytes(terms.overheadBytes)} extra an object` : null,

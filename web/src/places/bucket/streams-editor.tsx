@@ -13,15 +13,15 @@ export function StreamsEditor({ bucket, edit, problemAt }: EditorProps) {
   const change = (place: number, part: Partial<ObjectStream>) =>
     edit((b) => ({ ...b, streams: (b.streams ?? []).map((s, i) => (i === place ? { ...s, ...part } : s)) }));
   return (
-    <div>
-      <h3 className="text-lg">What arrives</h3>
+    <div id="workload">
+      <h3 className="text-lg">Ingest</h3>
       {streams.length === 0 && <p className="text-ink-soft">No stream of its own.</p>}
       {streams.map((stream, i) => {
         const at = `$.streams[${i}]`;
         return (
           <fieldset key={i} className="flex flex-wrap items-start gap-x-6 gap-y-2 border-t border-hairline py-2">
             <legend className="sr-only">Stream {i + 1}</legend>
-            <Field label="Under" error={problemAt(`${at}.prefix`)}>
+            <Field label="Prefix" error={problemAt(`${at}.prefix`)}>
               {(ids) => (
                 <input
                   {...ids}

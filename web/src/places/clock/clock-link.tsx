@@ -10,7 +10,7 @@ export function ClockLink() {
   return (
     <NavLink to="/clock" className="text-right text-sm leading-tight whitespace-nowrap no-underline">
       <span className="block underline decoration-hairline-strong underline-offset-4">
-        {running ? "time passes…" : "Let time pass"}
+        {running ? "time passes…" : "Advance the clock"}
       </span>
       <span className="block text-xs text-ink-soft">{instant(running ? (clock.passage?.reached ?? clock.now) : clock.now)}</span>
     </NavLink>

@@ -5,6 +5,7 @@ import { useEstate } from "../../estate-context";
 import { count, day, instant } from "../../format";
 import { Button, Field, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
 import { Progress } from "../../ui/progress";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
 import { useClock } from "./use-clock";
@@ -18,6 +19,7 @@ const spans = [
 
 /** The provider's clock: it stands still until somebody lets time pass; below, what each midnight run did. */
 export function ClockPlace() {
+  usePageTitle("Clock");
   const queries = useQueryClient();
   const clock = useClock();
   const { money } = useEstate();
@@ -25,7 +27,7 @@ export function ClockPlace() {
   const refresh = () => queries.invalidateQueries({ queryKey: ["clock"] });
   const pass = useMutation({ mutationFn: (order: TimeOrder) => passTime(order), onSettled: refresh });
   const stop = useMutation({ mutationFn: stopTime, onSettled: refresh });
-  if (clock.error) return <ErrorNote error={clock.error} />;
+  if (clock.error && !clock.data) return <ErrorNote error={clock.error} />;
   if (!clock.data) return null;
   const { now, passage, interrupted, runs } = clock.data;
   const running = passage?.running ?? false;
@@ -36,8 +38,8 @@ export function ClockPlace() {
         This is the time of the simulated provider. It stands still until you let it pass; every midnight on the way closes a day:
         what arrives is written, rules run, the meter books what that day costs.
       </p>
-      <section aria-label="Let time pass" className="mt-5 flex flex-wrap items-end gap-3 border-t border-hairline pt-4">
-        <h2 className="w-full text-xl">Let time pass</h2>
+      <section aria-label="Advance the clock" className="mt-5 flex flex-wrap items-end gap-3 border-t border-hairline pt-4">
+        <h2 className="w-full text-xl">Advance the clock</h2>
         {spans.map((span) => (
           <Button key={span.for} disabled={running || pass.isPending} onClick={() => pass.mutate({ for: span.for })}>
             {span.label}
@@ -72,7 +74,6 @@ export function ClockPlace() {
           <TypedConfirmation
             word={pass.variables.until.slice(0, 10)}
             action="Let it lapse and go there"
-            refusal="Stay"
             busy={pass.isPending}
             onConfirm={() => pass.mutate({ until: pass.variables?.until, confirm: pass.variables?.until?.slice(0, 10) })}
             onCancel={() => pass.reset()}
@@ -107,10 +108,10 @@ export function ClockPlace() {
         </div>
       )}
       {passage?.stopped && !running && <p className="mt-4 text-ink-soft">Stopped on {instant(passage.reached)}.</p>}
-      <section aria-label="Midnight runs" className="mt-8">
-        <h2 className="text-xl">Midnight runs</h2>
+      <section aria-label="Daily runs" className="mt-8">
+        <h2 className="text-xl">Daily runs</h2>
         {runs.length === 0 ? (
-          <p className="mt-1 text-ink-soft">No midnight has passed yet. The next one closes {day(clock.data.today)}.</p>
+          <p className="mt-1 text-ink-soft">No day has closed yet. The next one closes {day(clock.data.today)}.</p>
         ) : (
           <table className="mt-2 w-full text-right">
             <thead className="text-sm text-ink-soft">

@@ -1,5 +1,5 @@
 import { useWindowVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useLayoutEffect, useRef } from "react";
+import { useLayoutEffect, useRef } from "react";
 import { Link } from "react-router";
 import { type Board, type BoardQuery, readBoard } from "../../api/client";
 import { useEstate } from "../../estate-context";
@@ -155,7 +155,8 @@ function usePlace(view: string) {
     const [of, y] = JSON.parse(sessionStorage.getItem(placeKey) ?? "[]") as [string?, number?];
     window.scrollTo(0, of === view && y ? y : 0);
   }, [view]);
-  useEffect(() => {
+  // Gone before the page that follows makes the window scroll.
+  useLayoutEffect(() => {
     const remember = () => sessionStorage.setItem(placeKey, JSON.stringify([view, window.scrollY]));
     window.addEventListener("scroll", remember, { passive: true });
     return () => window.removeEventListener("scroll", remember);

@@ -2,10 +2,12 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { loadDemo } from "../../api/client";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
 import { ImportEstate } from "./import-estate";
 
 /** What one sees before there is an estate: how to begin. */
 export function EmptyEstate() {
+  usePageTitle("Begin");
   const queries = useQueryClient();
   const demo = useMutation({ mutationFn: loadDemo, onSuccess: () => queries.invalidateQueries() });
   return (

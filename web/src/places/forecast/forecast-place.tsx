@@ -6,6 +6,7 @@ import { useAsOf } from "../../rail/as-of";
 import { useAddress } from "../../ui/address";
 import { Figure, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
 import { Choice } from "./choice";
 import { ForecastTable } from "./forecast-table";
 import { StackChart } from "./stack-chart";
@@ -20,6 +21,7 @@ export type Shown = "money" | "bytes";
 
 /** Money and bytes by month for up to thirty years, stacked, with the same numbers as a table. */
 export function ForecastPlace() {
+  usePageTitle("Forecast");
   const { params, set } = useAddress();
   const by = splits.find((s) => s.value === params.get("by"))?.value ?? "tier";
   const shown: Shown = params.get("show") === "bytes" && by !== "charge" ? "bytes" : "money";
@@ -29,7 +31,7 @@ export function ForecastPlace() {
     queryFn: () => readForecast(years * 12, by),
     placeholderData: keepPreviousData,
   });
-  if (forecast.error) return <ErrorNote error={forecast.error} />;
+  if (forecast.error && !forecast.data) return <ErrorNote error={forecast.error} />;
   if (!forecast.data) return null;
   return (
     <div className="px-6 pb-24">

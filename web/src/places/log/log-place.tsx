@@ -1,50 +1,79 @@
-import { useQuery } from "@tanstack/react-query";
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
-import { type LoggedChange, readChanges } from "../../api/client";
+import { type LoggedChange, readChange, readChanges } from "../../api/client";
+import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
+import { instant } from "../../format";
+import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
+import { yearNames } from "../bucket/consequences-panel";
+import { apart } from "../bucket/parts-in-words";
+import { useUndo } from "./use-undo";
 
 const deeds: Record<string, string> = {
   "estate-imported": "Estate imported",
   "bucket-made": "Bucket made",
   "bucket-changed": "Bucket changed",
   "bucket-deleted": "Bucket deleted",
-  "switched-over": "Copy took over",
-  "switched-back": "Taken back",
+  "switched-over": "Failover",
+  "switched-back": "Failback",
   "line-changed": "Line changed",
-  "keep-rule-lifted": "Keep rule lifted",
+  "keep-rule-lifted": "Retention lifted",
   "folder-taken": "The folder's state taken",
   "database-taken": "The database's state taken",
   "done-by-hand": "Done by hand",
 };
 
-const ordinals: Record<number, string> = { 1: "first", 3: "third", 10: "tenth" };
-
-/** What was changed and when, with the document before and after. */
+/** What was changed, when and by whom; older changes follow as one asks, documents when they are opened. */
 export function LogPlace() {
-  const changes = useQuery({ queryKey: ["changes"], queryFn: readChanges });
-  if (changes.error) return <ErrorNote error={changes.error} />;
+  usePageTitle("Log");
+  const changes = useInfiniteQuery({
+    queryKey: keys.changes,
+    queryFn: ({ pageParam }) => readChanges(pageParam),
+    initialPageParam: null as string | null,
+    getNextPageParam: (page) => (page.length < 60 ? null : (page.at(-1)?.at ?? null)),
+  });
+  const lines = changes.data?.pages.flat() ?? [];
   return (
     <div className="px-6 pb-24">
-      <h1 className="py-5 text-3xl">Log</h1>
+      <h1 className="py-4 text-3xl">Log</h1>
+      {changes.error && <ErrorNote error={changes.error} />}
       <ol>
-        {(changes.data ?? []).map((change) => (
-          <li key={change.id} className="grid grid-cols-[13rem_11rem_1fr] gap-x-6 border-t border-hairline py-2">
+        {lines.map((change) => (
+          <li key={change.id} className="grid grid-cols-[12rem_11rem_minmax(0,1fr)_6rem] gap-x-6 border-t border-hairline py-2">
             <time dateTime={change.at} className="text-ink-soft">
-              {new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "short", timeZone: "UTC" }).format(
-                new Date(change.at),
-              )}{" "}
-              UTC
+              {instant(change.at)} UTC
             </time>
             <span>
               {deeds[change.kind] ?? change.kind}
               <span className="block text-sm text-ink-soft">{change.actor}</span>
             </span>
             <Details change={change} />
+            <Undo change={change} />
           </li>
         ))}
       </ol>
+      {changes.hasNextPage && (
+        <Button className="mt-3" disabled={changes.isFetchingNextPage} onClick={() => void changes.fetchNextPage()}>
+          Show older ones
+        </Button>
+      )}
     </div>
+  );
+}
+
+function Undo({ change }: { change: LoggedChange }) {
+  const { can, undo, error } = useUndo(change);
+  if (!can) return <span />;
+  return (
+    <span className="text-right">
+      <Button kind="quiet" aria-label={`Undo: ${deeds[change.kind]} ${change.subject}`} onClick={() => void undo()}>
+        Undo…
+      </Button>
+      {error && <span className="block text-sm text-bad">{error.message}</span>}
+    </span>
   );
 }
 
@@ -61,7 +90,6 @@ function Details({ change }: { change: LoggedChange }) {
 
 function Decision({ change }: { change: LoggedChange }) {
   const { money } = useEstate();
-  const parts = changedParts(change);
   const aboutBucket =
     change.kind.startsWith("bucket") || change.kind === "keep-rule-lifted" || change.kind.startsWith("switched");
   return (
@@ -72,34 +100,44 @@ function Decision({ change }: { change: LoggedChange }) {
         <span>{change.subject}</span>
       )}
       {change.reason && <span className="ml-3">because: {change.reason}</span>}
-      {parts.length > 0 && <span className="ml-3 text-ink-soft">{parts.join(", ")}</span>}
+      {change.parts.length > 0 && <span className="ml-3 text-ink-soft">{change.parts.map(apart).join(", ")}</span>}
       {change.shown && (
-        <span className="ml-3">
+        <span className="block text-sm">
           shown before applying, a year:{" "}
           {change.shown
-            .map((year) => `${ordinals[year.year] ?? year.year} ${money(year.bucketBefore)} → ${money(year.bucketAfter)}`)
+            .map((year) => `${yearNames[year.year] ?? year.year} ${money(year.bucketBefore)} → ${money(year.bucketAfter)}`)
             .join(", ")}
         </span>
       )}
-      <details className="text-sm">
-        <summary className="cursor-pointer text-ink-soft">the documents</summary>
+      <Documents id={change.id} />
+    </div>
+  );
+}
+
+/** Before and after, fetched when they are opened. */
+function Documents({ id }: { id: number }) {
+  const [whole, setWhole] = useState<LoggedChange | Error | null>(null);
+  const open = async () => {
+    if (whole && !(whole instanceof Error)) return;
+    try {
+      setWhole(await readChange(id));
+    } catch (error) {
+      setWhole(error as Error);
+    }
+  };
+  return (
+    <details className="text-sm" onToggle={(event) => event.currentTarget.open && void open()}>
+      <summary className="cursor-pointer text-ink-soft">before and after</summary>
+      {whole instanceof Error && <ErrorNote error={whole} />}
+      {whole && !(whole instanceof Error) && (
         <div className="grid grid-cols-2 gap-4">
-          {[change.before, change.after].map((document, i) => (
+          {[whole.before, whole.after].map((document, i) => (
             <pre key={i === 0 ? "before" : "after"} className="max-h-80 overflow-auto border-l border-hairline pl-3 text-xs">
               {document ?? (i === 0 ? "There was nothing before." : "There is nothing after.")}
             </pre>
           ))}
         </div>
-      </details>
-    </div>
-  );
-}
-
-/** The names of a bucket's parts that differ between the two documents. */
-function changedParts(change: LoggedChange): string[] {
-  if (!change.before || !change.after) return [];
-  const [before, after] = [JSON.parse(change.before), JSON.parse(change.after)];
-  return [...new Set([...Object.keys(before), ...Object.keys(after)])].filter(
-    (part) => JSON.stringify(before[part]) !== JSON.stringify(after[part]),
+      )}
+    </details>
   );
 }

@@ -6,6 +6,7 @@ import { count } from "../../format";
 import { useAddress } from "../../ui/address";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
 import { SizeField } from "../../ui/size-field";
 import { LinesEditor } from "./lines-editor";
 import { nines, seconds, unreadable, years } from "./promise";
@@ -30,8 +31,9 @@ const rows: { label: string; hint?: string; show: (p: SchemePromise) => ReactNod
   { label: "Racks lost at once", show: (p) => p.racksSurvived },
   { label: "Zones lost at once", show: (p) => p.zonesSurvived },
   { label: "Regions lost at once", show: (p) => p.regionsSurvived },
-  { label: "Nines a year", hint: "devices, zones and regions that are destroyed", show: nines },
-  { label: "Nines without places", hint: "device failures alone", show: (p) => `${count(p.ninesAYear, 1)} nines` },
+  { label: "Durability a year", hint: "devices, zones and regions that are destroyed", show: nines },
+  { label: "Of ten million objects", hint: "one is lost, on average, in", show: (p) => years(p.yearsToLoseOneInTenMillion) },
+  { label: "Durability without places", hint: "device failures alone", show: (p) => `${count(p.ninesAYear, 1)} nines` },
   { label: "Mean time to loss", hint: "of one object, by device failures", show: (p) => years(p.meanYearsToLoss) },
   { label: "Cannot be read", hint: "devices, zones and regions being down", show: (p) => unreadable(p.readableShare) },
   { label: "Writing the file", hint: "sent once, spread by the provider", show: (p) => seconds(p.secondsFannedOut) },
@@ -44,6 +46,7 @@ const rows: { label: string; hint?: string; show: (p: SchemePromise) => ReactNod
 
 /** Up to four schemes side by side: what each survives, how long it lasts, what it costs. Which ones is in the address (?compare=). */
 export function SchemesPlace() {
+  usePageTitle("Redundancy schemes");
   const { prices } = useEstate();
   const { params, set } = useAddress();
   const [fileBytes, setFileBytes] = useState(oneGigabyte);
@@ -134,7 +137,7 @@ export function SchemesPlace() {
           ))}
           <tr className="align-top">
             <th scope="row" className="py-1.5 text-left font-normal">
-              Look twice
+              Warnings
             </th>
             {all.map((p) => (
               <td key={p.scheme.id} className="py-1.5 pr-4 text-sm">

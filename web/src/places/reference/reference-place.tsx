@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
+import { usePageTitle } from "../../ui/page-title";
 
 type Operation = { summary?: string; tags?: string[]; parameters?: { name: string; in: string; description?: string }[] };
 type Document = { info: { title: string; description?: string }; paths: Record<string, Record<string, Operation>> };
 
 /** The HTTP interface, read from the server's own OpenAPI document. */
 export function ReferencePlace() {
+  usePageTitle("HTTP interface");
   const document = useQuery({
     queryKey: ["openapi"],
     queryFn: async () => (await fetch("/openapi/v1.json")).json() as Promise<Document>,

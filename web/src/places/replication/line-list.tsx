@@ -1,6 +1,6 @@
 import { useState } from "react";
-import { Link } from "react-router";
-import { changeLine, cutLine, type LineStatus, type RegionReading, restoreLine } from "../../api/client";
+import { Link, useLocation } from "react-router";
+import { changeLine, cutLine, type LineStatus, type RegionReading, restoreLine, type Transfer } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count, instant } from "../../format";
 import { Button, NumberInput } from "../../ui/controls";
@@ -47,15 +47,31 @@ export function LineList({ lines, regions, etag }: LinesProps) {
   );
 }
 
+/** What is typed, and the version that it was begun on. */
+type Terms = { mbit: number | null; ms: number | null; price: number | null; etag: string; wrong: boolean };
+
+/** What the line was, when the log sent somebody here to take a change of it back. */
+function useBroughtLine(line: LineStatus) {
+  const brought = (useLocation().state as { line?: Transfer } | null)?.line;
+  if (brought?.from !== line.from || brought.to !== line.to) return null;
+  return { mbit: brought.megabitsPerSecond ?? null, ms: brought.roundTripMilliseconds ?? null, price: brought.price };
+}
+
 function Line({ line, etag }: { line: LineStatus; etag: string }) {
-  const { regionName, money } = useEstate();
+  const { regionName, price } = useEstate();
   const name = `${regionName(line.from)} – ${regionName(line.to)}`;
-  const [terms, setTerms] = useState<{ mbit: number | null; ms: number | null; price: number | null } | null>(null);
+  const brought = useBroughtLine(line);
+  const [terms, setTerms] = useState<Terms | null>(brought && { ...brought, etag, wrong: false });
   const cut = useDeed(() => cutLine(line.from, line.to, null));
   const restore = useDeed(() => restoreLine(line.from, line.to));
   const change = useDeed(
-    (t: NonNullable<typeof terms>) =>
-      changeLine(line.from, line.to, { price: t.price ?? 0, megabitsPerSecond: t.mbit, roundTripMilliseconds: t.ms }, etag),
+    (t: Terms) =>
+      changeLine(
+        line.from,
+        line.to,
+        { price: t.price as number, megabitsPerSecond: t.mbit, roundTripMilliseconds: t.ms },
+        t.etag,
+      ),
     () => setTerms(null),
   );
   const error = cut.error ?? restore.error ?? change.error;
@@ -72,7 +88,7 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
                 aria-label={`Mbit/s of ${name}; empty without a limit`}
                 className="w-24"
                 value={terms.mbit}
-                onChange={(mbit) => setTerms({ ...terms, mbit })}
+                onChange={(mbit, isEmpty) => setTerms({ ...terms, mbit, wrong: mbit === null && !isEmpty })}
               />
             </td>
             <td>
@@ -80,7 +96,7 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
                 aria-label={`Milliseconds of ${name}`}
                 className="w-24"
                 value={terms.ms}
-                onChange={(ms) => setTerms({ ...terms, ms })}
+                onChange={(ms, isEmpty) => setTerms({ ...terms, ms, wrong: ms === null && !isEmpty })}
               />
             </td>
             <td>
@@ -96,7 +112,7 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
           <>
             <td>{line.megabitsPerSecond == null ? "no limit" : count(line.megabitsPerSecond)}</td>
             <td>{count(line.roundTripMilliseconds)}</td>
-            <td>{money(line.perUnit)}</td>
+            <td>{price(line.perUnit)}</td>
           </>
         )}
         <td>{line.rules}</td>
@@ -108,23 +124,33 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
         <td>
           {terms ? (
             <>
-              <Button kind="quiet" disabled={change.isPending} onClick={() => change.mutate(terms)}>
+              <Button
+                kind="quiet"
+                disabled={change.isPending || terms.wrong || terms.price === null}
+                onClick={() => change.mutate(terms)}
+              >
                 Apply
               </Button>
               <Button kind="quiet" onClick={() => setTerms(null)}>
-                Leave it
+                Cancel
               </Button>
             </>
           ) : (
             <>
               <Button
                 kind="quiet"
-                aria-label={`Change the terms of ${name}`}
+                aria-label={`Edit ${name}`}
                 onClick={() =>
-                  setTerms({ mbit: line.megabitsPerSecond ?? null, ms: line.roundTripMilliseconds, price: line.perUnit })
+                  setTerms({
+                    mbit: line.megabitsPerSecond ?? null,
+                    ms: line.roundTripMilliseconds,
+                    price: line.perUnit,
+                    etag,
+                    wrong: false,
+                  })
                 }
               >
-                Terms
+                Edit
               </Button>
               {line.state === "cut" && (
                 <Button kind="quiet" aria-label={`Restore ${name}`} onClick={() => restore.mutate(undefined)}>

@@ -6,6 +6,7 @@ import { useEstate } from "../../estate-context";
 import { count } from "../../format";
 import { Button, Field, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
 import { CostTable } from "./cost-table";
 import { PassTime } from "./pass-time";
@@ -14,6 +15,7 @@ import { useDeed } from "./use-replication";
 
 /** Which bucket moves into which (/replication/move). */
 export function MoveChoice() {
+  usePageTitle("Migrate a bucket");
   const { estate } = useEstate();
   const navigate = useNavigate();
   const [from, setFrom] = useState(estate.buckets[0] ?? "");
@@ -26,7 +28,7 @@ export function MoveChoice() {
       <p className="pt-5">
         <Link to="/replication">Replication</Link>
       </p>
-      <h1 className="text-3xl">Move house</h1>
+      <h1 className="text-3xl">Migrate a bucket</h1>
       <p className="mt-1 max-w-2xl text-ink-soft">
         A bucket moves into another, in another region or with another scheme, without a moment in which nothing can be read: the
         two are kept equal, the new one takes over, the old one goes. Every step can be taken back until the last.
@@ -50,7 +52,7 @@ export function MoveChoice() {
       </form>
       <p className="mt-4 text-sm">
         No bucket to move into yet? <Link to="/new">Make one</Link>, or let a{" "}
-        <Link to={`/replication/new?from=${from}`}>new copy rule</Link> make it.
+        <Link to={`/replication/new?from=${from}`}>new replication rule</Link> make it.
       </p>
     </div>
   );
@@ -61,7 +63,7 @@ const steps: Record<MoveStep, { title: string; action: string; what: (from: stri
     title: "Keep the two equal",
     action: "Keep them equal",
     what: (from) =>
-      `A copy rule for everything in ${from}, deletions too, with what is there already; versioning on both sides. ${from} stays in use.`,
+      `A replication rule for everything in ${from}, deletions too, with what is there already; versioning on both sides. ${from} stays in use.`,
   },
   "be-equal": {
     title: "Wait until they are",
@@ -83,9 +85,10 @@ const steps: Record<MoveStep, { title: string; action: string; what: (from: stri
 
 /** One move, step by step; how far it is stands in the estate itself, so the page can be left and opened again. */
 export function MovePage() {
+  usePageTitle("Migrate a bucket");
   const { from = "", to = "" } = useParams();
   const move = useQuery({ queryKey: ["move", from, to], queryFn: () => readMove(from, to), retry: false });
-  if (move.error) return <ErrorNote error={move.error} />;
+  if (move.error && !move.data) return <ErrorNote error={move.error} />;
   if (!move.data) return <div className="h-96" />;
   return (
     <div className="max-w-4xl px-6 pb-24">
@@ -167,7 +170,6 @@ function Steps({ move, etag }: { move: MoveReading; etag: string }) {
                   <TypedConfirmation
                     word={from}
                     action={words.action}
-                    refusal="Keep it"
                     busy={busy}
                     onConfirm={() => act.mutate({ step: s.step, confirm: from })}
                     onCancel={() => setDropping(false)}

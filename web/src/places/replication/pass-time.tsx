@@ -13,7 +13,7 @@ export function PassTime() {
   });
   const running = pass.isPending || (clock.data?.passage?.running ?? false);
   return (
-    <span className="inline-flex items-baseline gap-2" role="group" aria-label="Let time pass">
+    <span className="inline-flex items-baseline gap-2" role="group" aria-label="Advance the clock">
       <Button disabled={running} onClick={() => pass.mutate("hour")}>
         An hour passes
       </Button>

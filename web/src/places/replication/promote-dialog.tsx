@@ -44,7 +44,7 @@ export function PromoteDialog({ from, to, onClose }: { from: string; to: string;
         >
           Promote it
         </Button>
-        <Button onClick={onClose}>Leave it</Button>
+        <Button onClick={onClose}>Cancel</Button>
       </div>
     </Dialog>
   );

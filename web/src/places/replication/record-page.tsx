@@ -4,15 +4,17 @@ import { readProof } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { instant } from "../../format";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
 import { ItemTable } from "./item-table";
 import { kinds } from "./record-list";
 
 /** One dated record, whole, and as files to keep. */
 export function RecordPage() {
+  usePageTitle("Record");
   const id = Number(useParams().record);
   const { regionName } = useEstate();
   const record = useQuery({ queryKey: ["proof", id], queryFn: () => readProof(id), retry: false });
-  if (record.error) return <ErrorNote error={record.error} />;
+  if (record.error && !record.data) return <ErrorNote error={record.error} />;
   if (!record.data) return <div className="h-96" />;
   const { head, steps, items } = record.data;
   return (

@@ -6,6 +6,7 @@ import { useEstate } from "../../estate-context";
 import { count, day, instant } from "../../format";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
 import { ItemTable } from "./item-table";
 import { PromoteDialog } from "./promote-dialog";
@@ -13,10 +14,11 @@ import { useDeed, useReplication } from "./use-replication";
 
 /** A region, and what its loss would mean, or means: what cannot be read, who serves, what is nowhere else; and the way back. */
 export function RegionPage() {
+  usePageTitle("Region");
   const region = useParams().region ?? "";
   const { regionName, bytes } = useEstate();
   const loss = useQuery({ queryKey: ["loss", region], queryFn: () => readLoss(region), retry: false });
-  if (loss.error) return <ErrorNote error={loss.error} />;
+  if (loss.error && !loss.data) return <ErrorNote error={loss.error} />;
   if (!loss.data) return <div className="h-96" />;
   const { since, buckets, items, lostObjects, lostBytes } = loss.data;
   return (
@@ -114,7 +116,6 @@ function Deeds({ loss }: { loss: RegionLoss }) {
           <TypedConfirmation
             word={loss.region}
             action="Mark it as lost"
-            refusal="Leave it"
             busy={lose.isPending}
             onConfirm={() => lose.mutate(undefined)}
             onCancel={done}
@@ -146,7 +147,6 @@ function Deeds({ loss }: { loss: RegionLoss }) {
           <TypedConfirmation
             word={loss.region}
             action="Bring it back empty"
-            refusal="Wait"
             busy={back.isPending}
             onConfirm={() => back.mutate(false)}
             onCancel={done}
@@ -238,7 +238,7 @@ function Buckets({ loss }: { loss: RegionLoss }) {
         <p role="status">
           {refill.data.entries === 0
             ? "Nothing is missing here."
-            : `${count(refill.data.entries)} entries are on their way; let time pass, then compare both sides.`}
+            : `${count(refill.data.entries)} entries are on their way; advance the clock, then compare both sides.`}
         </p>
       )}
       {refill.error && <ErrorNote error={refill.error} />}

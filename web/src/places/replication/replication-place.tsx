@@ -2,6 +2,7 @@ import { Link, useParams } from "react-router";
 import { useEstate } from "../../estate-context";
 import { instant } from "../../format";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
 import { LineList } from "./line-list";
 import { PassTime } from "./pass-time";
 import { RecordList } from "./record-list";
@@ -11,10 +12,11 @@ import { useReplication } from "./use-replication";
 
 /** Copies elsewhere: which objects are safe, how late the rest is, and how to prove it. A rule opens in the list (/replication/rules/…). */
 export function ReplicationPlace() {
+  usePageTitle("Replication");
   const copies = useReplication();
   const { estate } = useEstate();
   const open = Number(useParams().rule ?? Number.NaN);
-  if (copies.error) return <ErrorNote error={copies.error} />;
+  if (copies.error && !copies.data) return <ErrorNote error={copies.error} />;
   if (!copies.data) return <div className="h-96" />;
   const { now, regions, rules, lines, probes, records } = copies.data.value;
   const late = rules.filter((r) => r.standing === "late").length;
@@ -32,20 +34,20 @@ export function ReplicationPlace() {
         </p>
         <span className="ml-auto flex items-baseline gap-4">
           <PassTime />
-          <Link to="/replication/move">Move house…</Link>
+          <Link to="/replication/move">Migrate a bucket…</Link>
           {estate.buckets.length > 0 && (
             <Link
               to="/replication/new"
               className="rounded-sm border border-accent bg-accent px-3 py-1 font-medium text-paper no-underline"
             >
-              New copy rule
+              New replication rule
             </Link>
           )}
         </span>
       </div>
       {rules.length === 0 && (
         <p className="mt-3 max-w-3xl">
-          A copy rule protects a bucket against the loss of its region: what arrives there is copied to a bucket in another
+          A replication rule protects a bucket against the loss of its region: what arrives there is copied to a bucket in another
           region, and you see at any moment which objects are safe and how late the rest is.
         </p>
       )}

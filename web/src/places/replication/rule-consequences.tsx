@@ -11,7 +11,7 @@ export function RuleConsequences({ reading, catchUp }: { reading: CopyDraftReadi
     <div className="mt-3 space-y-4 text-sm" data-testid="copy-consequences">
       {problems.length > 0 && (
         <div role="alert">
-          <h3 className="text-lg text-bad">Refused as it stands</h3>
+          <h3 className="text-lg text-bad">Cannot be applied</h3>
           <ul className="mt-1 space-y-1">
             {problems.map((problem) => (
               <li key={problem.path + problem.code}>{problem.message}</li>

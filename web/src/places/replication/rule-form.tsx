@@ -15,6 +15,7 @@ import { useEstate } from "../../estate-context";
 import { count } from "../../format";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
 import { useProblems } from "../bucket/use-draft";
 import { CatchUpChoice } from "./catch-up-choice";
 import { NewTarget } from "./new-target";
@@ -24,20 +25,23 @@ import { readTags, writeTags } from "./words";
 
 /** A new rule (/replication/new?from=…&to=…), or other terms for one there is (/replication/change/…). */
 export function RuleForm() {
+  usePageTitle("Replication rule");
   const copies = useReplication();
   const id = useParams().rule;
-  if (copies.error) return <ErrorNote error={copies.error} />;
-  if (!copies.data) return <div className="h-96" />;
+  // What was read once stays, so that a failed look never takes away what is typed.
+  if (!copies.data) return copies.error ? <ErrorNote error={copies.error} /> : <div className="h-96" />;
   const rule = id === undefined ? undefined : copies.data.value.rules.find((r) => r.id === Number(id));
-  if (id !== undefined && !rule) return <ErrorNote error={new Error("There is no such copy rule any more.")} />;
+  if (id !== undefined && !rule) return <ErrorNote error={new Error("There is no such replication rule any more.")} />;
   return <Form key={id} rule={rule} regions={copies.data.value.regions} etag={copies.data.etag} />;
 }
 
 const newBucket = "+";
 
-function Form({ rule, regions, etag }: { rule: CopyRuleStatus | undefined; regions: RegionReading[]; etag: string }) {
+function Form({ rule, regions, etag: newest }: { rule: CopyRuleStatus | undefined; regions: RegionReading[]; etag: string }) {
   const { estate, regionName, prices } = useEstate();
   const navigate = useNavigate();
+  // The version that the form was begun on, whatever is read meanwhile.
+  const [etag] = useState(newest);
   const [params] = useSearchParams();
   const regionOf = (bucket: string) => regions.find((r) => r.buckets.some((b) => b.name === bucket))?.id ?? "";
   const [source, setSource] = useState(rule?.bucket ?? params.get("from") ?? estate.buckets[0] ?? "");
@@ -91,7 +95,7 @@ function Form({ rule, regions, etag }: { rule: CopyRuleStatus | undefined; regio
       <p className="pt-5">
         <Link to="/replication">Replication</Link>
       </p>
-      <h1 className="text-3xl">{rule ? `Other terms for ${rule.bucket} – ${rule.target}` : "New copy rule"}</h1>
+      <h1 className="text-3xl">{rule ? `Edit ${rule.bucket} – ${rule.target}` : "New replication rule"}</h1>
       <div className="mt-4 grid grid-cols-[minmax(0,1fr)_22rem] gap-x-10">
         <form className="space-y-6" onSubmit={(event) => event.preventDefault()}>
           <div className="flex flex-wrap items-start gap-x-8 gap-y-3">
@@ -206,7 +210,7 @@ function Form({ rule, regions, etag }: { rule: CopyRuleStatus | undefined; regio
             <Button kind="primary" disabled={open || catchUp === null || apply.isPending} onClick={() => apply.mutate(undefined)}>
               Apply
             </Button>
-            <Button onClick={() => navigate(rule ? `/replication/rules/${rule.id}` : "/replication")}>Never mind</Button>
+            <Button onClick={() => navigate(rule ? `/replication/rules/${rule.id}` : "/replication")}>Cancel</Button>
           </div>
           <p role="status" className="text-sm text-ink-soft">
             {catchUp === null ? "Say first what happens to what is there already." : "a draft; nothing is done yet"}

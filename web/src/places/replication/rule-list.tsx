@@ -16,7 +16,7 @@ export function RuleList({ rules, probes, records, open, etag }: ListProps) {
   const drawn = useDeferredValue(rules, rules.slice(0, atOnce));
   const shown = drawn.length < rules.length ? drawn : rules;
   return (
-    <section aria-label="Copy rules" className="mt-6">
+    <section aria-label="Replication rules" className="mt-6">
       <table className="w-full table-fixed text-right">
         <thead className="text-sm text-ink-soft">
           <tr className="border-b border-hairline-strong">
@@ -29,7 +29,7 @@ export function RuleList({ rules, probes, records, open, etag }: ListProps) {
             <th className="w-[6%] pl-3 font-normal">lag now</th>
             <th className="w-[9%] pl-3 font-normal">worst of 30 days</th>
             <th className="w-[6%] pl-3 font-normal">allowed</th>
-            <th className="pl-3 font-normal">backlog gone</th>
+            <th className="pl-3 font-normal">backlog clears</th>
           </tr>
         </thead>
         <tbody>

@@ -52,7 +52,7 @@ export function RuleSheet({ rule, probes, records, etag }: SheetProps) {
         <p className="flex flex-wrap items-baseline gap-3">
           {!rule.bringsBack && (
             <>
-              <Link to={`/replication/change/${rule.id}`}>Change its terms…</Link>
+              <Link to={`/replication/change/${rule.id}`}>Edit…</Link>
               <ConfirmButton
                 label="Remove the rule"
                 about={`from ${rule.bucket} to ${rule.target}`}
@@ -76,13 +76,13 @@ export function RuleSheet({ rule, probes, records, etag }: SheetProps) {
         </p>
         {rule.probeStaysUntil && (
           <p className="text-ink-soft">
-            A keep rule has every probe sent now stay on both sides until {day(rule.probeStaysUntil)}.
+            Retention has every probe sent now stay on both sides until {day(rule.probeStaysUntil)}.
           </p>
         )}
         {probes.map((p) => (
           <p key={p.id} role="status">
             The probe {p.key} was written on {instant(p.written)}. When it has arrived it is compared byte for byte and, unless a
-            keep rule forbids it, removed on both sides: let time pass.{" "}
+            retention forbids it, removed on both sides: advance the clock.{" "}
             <Button kind="quiet" onClick={() => giveUp.mutate(p.id)}>
               Give it up
             </Button>

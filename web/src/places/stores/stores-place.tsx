@@ -3,6 +3,7 @@ import { useState } from "react";
 import { decideStores, readStores, type StoresChoice } from "../../api/client";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
 
 const choices: Record<StoresChoice, { word: string; title: string; says: string }> = {
@@ -20,6 +21,7 @@ const choices: Record<StoresChoice, { word: string; title: string; says: string 
 
 /** When the database and the provider's folder do not belong together: what is the case, and what can be done. */
 export function StoresPlace() {
+  usePageTitle("Stores");
   const queries = useQueryClient();
   const stores = useQuery({ queryKey: ["stores"], queryFn: readStores });
   const [choosing, setChoosing] = useState<StoresChoice | null>(null);
@@ -30,7 +32,7 @@ export function StoresPlace() {
       await queries.invalidateQueries();
     },
   });
-  if (stores.error) return <ErrorNote error={stores.error} />;
+  if (stores.error && !stores.data) return <ErrorNote error={stores.error} />;
   if (!stores.data) return null;
   const { standing, words, reason, database, folder } = stores.data;
   return (
@@ -78,7 +80,6 @@ export function StoresPlace() {
             <TypedConfirmation
               word={choices[choice].word}
               action={choices[choice].title}
-              refusal="Not now"
               busy={decide.isPending}
               onConfirm={() => decide.mutate(choice)}
               onCancel={() => setChoosing(null)}

@@ -28,7 +28,7 @@ export function AccessSection({ bucket }: { bucket: string }) {
   const refresh = () => queries.invalidateQueries({ queryKey: ["access", bucket] });
   const close = useMutation({ mutationFn: () => closeToPublic(bucket), onSuccess: refresh });
   const revoke = useMutation({ mutationFn: (id: string) => revokeLink(bucket, id), onSuccess: refresh });
-  if (access.error) return <ErrorNote error={access.error} />;
+  if (access.error && !access.data) return <ErrorNote error={access.error} />;
   if (!access.data) return null;
   const { grants, links } = access.data;
   return (
@@ -59,7 +59,7 @@ export function AccessSection({ bucket }: { bucket: string }) {
       </ul>
       {grants.length === 0 && <p className="text-ink-soft">Nobody has keys to it.</p>}
       <Button className="mt-2" onClick={() => setDialog("access")}>
-        Give an access…
+        Grant access…
       </Button>
       <h4 className="mt-5 text-base">Timed links</h4>
       {links.length === 0 && <p className="text-ink-soft">No links were given out.</p>}

@@ -2,15 +2,15 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { type LinkOrder, makeLink } from "../../../api/client";
 import { instant } from "../../../format";
-import { Button, Field, inputLook, Select } from "../../../ui/controls";
+import { Button, Field, inputLook, NumberInput, Select } from "../../../ui/controls";
+import { copy } from "../../../ui/copy";
 import { Dialog } from "../../../ui/dialog";
 import { ErrorNote } from "../../../ui/error-note";
 
-const spans = [
-  { value: "hour", label: "an hour" },
-  { value: "day", label: "a day" },
-  { value: "week", label: "a week" },
-  { value: "date", label: "until a date" },
+const units = [
+  { value: "1", label: "hours" },
+  { value: "24", label: "days" },
+  { value: "168", label: "weeks" },
 ];
 
 type LinkDialogProps = { bucket: string; objectKey: string; wholePrefix: boolean; onClose: () => void };
@@ -18,19 +18,19 @@ type LinkDialogProps = { bucket: string; objectKey: string; wholePrefix: boolean
 /** Makes a timed link and shows it, with a plain warning. */
 export function LinkDialog({ bucket, objectKey, wholePrefix, onClose }: LinkDialogProps) {
   const queries = useQueryClient();
-  const [lasts, setLasts] = useState("day");
+  const [amount, setAmount] = useState<number | null>(1);
+  const [unit, setUnit] = useState("24");
   const [date, setDate] = useState("");
   const make = useMutation({
     mutationFn: () => {
-      const time: Partial<LinkOrder> =
-        lasts === "date" ? { ends: `${date}T00:00:00Z` } : { for: lasts as "hour" | "day" | "week" };
+      const time: Partial<LinkOrder> = date ? { ends: `${date}T00:00:00Z` } : { forHours: (amount ?? 0) * Number(unit) };
       return makeLink(bucket, { key: objectKey, wholePrefix, ...time });
     },
     onSuccess: () => queries.invalidateQueries({ queryKey: ["access", bucket] }),
   });
   const address = make.data && `${window.location.origin}${make.data.path}`;
   return (
-    <Dialog open onClose={onClose} title="Timed link">
+    <Dialog open onClose={onClose} title="Timed link" holdsSecret={address !== undefined}>
       <p>
         For {wholePrefix ? `everything under ${objectKey || "the whole bucket"}` : objectKey}. Whoever has the link can read{" "}
         {wholePrefix ? "all of it" : "the object"}, without a key, until it ends: treat it like the data itself. You can revoke it
@@ -50,7 +50,7 @@ export function LinkDialog({ bucket, objectKey, wholePrefix, onClose }: LinkDial
             )}
           </Field>
           <div className="mt-4 flex gap-3">
-            <Button kind="primary" onClick={() => void navigator.clipboard.writeText(address)}>
+            <Button kind="primary" onClick={() => void copy(address)}>
               Copy
             </Button>
             <Button onClick={onClose}>Close</Button>
@@ -65,23 +65,38 @@ export function LinkDialog({ bucket, objectKey, wholePrefix, onClose }: LinkDial
           }}
         >
           <div className="flex gap-6">
-            <Field label="It works for">
-              {(ids) => <Select {...ids} value={lasts} options={spans} onChange={(e) => setLasts(e.target.value)} />}
+            <Field label="It lasts for">
+              {(ids) => (
+                <span className="flex gap-1">
+                  <NumberInput
+                    {...ids}
+                    className="w-16"
+                    value={date ? null : amount}
+                    disabled={date !== ""}
+                    onChange={setAmount}
+                  />
+                  <Select
+                    aria-label="Unit of how long it lasts"
+                    value={unit}
+                    options={units}
+                    disabled={date !== ""}
+                    onChange={(e) => setUnit(e.target.value)}
+                  />
+                </span>
+              )}
             </Field>
-            {lasts === "date" && (
-              <Field label="Until the morning of">
-                {(ids) => (
-                  <input {...ids} type="date" className={inputLook} value={date} onChange={(e) => setDate(e.target.value)} />
-                )}
-              </Field>
-            )}
+            <Field label="or until the morning of">
+              {(ids) => (
+                <input {...ids} type="date" className={inputLook} value={date} onChange={(e) => setDate(e.target.value)} />
+              )}
+            </Field>
           </div>
           {make.error && <ErrorNote error={make.error} />}
           <div className="mt-4 flex gap-3">
-            <Button kind="primary" type="submit" disabled={make.isPending || (lasts === "date" && date === "")}>
+            <Button kind="primary" type="submit" disabled={make.isPending || (date === "" && !amount)}>
               Make the link
             </Button>
-            <Button onClick={onClose}>Never mind</Button>
+            <Button onClick={onClose}>Cancel</Button>
           </div>
         </form>
       )}

@@ -28,7 +28,7 @@ export function NewAccessDialog({ bucket, onClose, onMade }: NewAccessProps) {
   const wrong = (path: string) =>
     make.error instanceof ApiError ? make.error.problems.find((p) => p.path === path)?.message : undefined;
   return (
-    <Dialog open onClose={onClose} title={`Give an access to ${bucket}`}>
+    <Dialog open onClose={onClose} title={`Grant access to ${bucket}`}>
       <form
         className="space-y-3"
         onSubmit={(event) => {
@@ -71,9 +71,9 @@ export function NewAccessDialog({ bucket, onClose, onMade }: NewAccessProps) {
         {make.error && !(make.error instanceof ApiError && make.error.problems.length > 0) && <ErrorNote error={make.error} />}
         <div className="flex gap-3">
           <Button kind="primary" type="submit" disabled={make.isPending}>
-            Give it
+            Grant it
           </Button>
-          <Button onClick={onClose}>Never mind</Button>
+          <Button onClick={onClose}>Cancel</Button>
         </div>
       </form>
     </Dialog>

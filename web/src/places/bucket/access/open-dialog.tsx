@@ -23,7 +23,6 @@ export function OpenDialog({ bucket, onClose }: { bucket: string; onClose: () =>
       <TypedConfirmation
         word={bucket}
         action="Open it"
-        refusal="Keep it closed"
         busy={open.isPending}
         onConfirm={() => open.mutate()}
         onCancel={onClose}

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { NewSecret } from "../../../api/client";
 import { Button } from "../../../ui/controls";
+import { copy } from "../../../ui/copy";
 import { Dialog } from "../../../ui/dialog";
 import { TestDialog } from "./test-dialog";
 
@@ -10,7 +11,7 @@ export type Shown = { title: string; secrets: NewSecret[] };
 export function SecretsDialog({ bucket, shown, onClose }: { bucket: string; shown: Shown; onClose: () => void }) {
   const [testing, setTesting] = useState<NewSecret | null>(null);
   return (
-    <Dialog open onClose={onClose} title={shown.title}>
+    <Dialog open holdsSecret onClose={onClose} title={shown.title}>
       <p>
         Copy {shown.secrets.length === 1 ? "the secret" : "both secrets"} now: only a hash is kept, and nobody can show{" "}
         {shown.secrets.length === 1 ? "it" : "them"} again.
@@ -23,7 +24,7 @@ export function SecretsDialog({ bucket, shown, onClose }: { bucket: string; show
             {secret.keyId}:{secret.secret}
           </code>
           <div className="mt-1 flex gap-3">
-            <Button onClick={() => void navigator.clipboard.writeText(`${secret.keyId}:${secret.secret}`)}>Copy</Button>
+            <Button onClick={() => void copy(`${secret.keyId}:${secret.secret}`)}>Copy</Button>
             <Button onClick={() => setTesting(secret)}>Test it</Button>
           </div>
         </div>

@@ -20,7 +20,7 @@ import { UntouchedTable } from "./untouched-table";
 export function InventoryDialog({ bucket, onClose }: { bucket: string; onClose: () => void }) {
   const sent = useMutation({ mutationFn: sendInventory });
   return (
-    <Dialog open wide onClose={onClose} title={`Bring an inventory into ${bucket}`}>
+    <Dialog open wide onClose={onClose} title={`Import an inventory into ${bucket}`}>
       <p>
         A CSV or Parquet list of data that is elsewhere: a key, its bytes, when it was last modified, and if you know them when it
         was last read and its tier. It becomes lots with a declared size; nothing is copied.
@@ -186,7 +186,7 @@ function Mapping({ bucket, preview, onClose }: { bucket: string; preview: Invent
               </ul>
             </div>
           )}
-          <h3 className="mt-3 text-base">Neither read nor written for</h3>
+          <h3 className="mt-3 text-base">Not accessed for</h3>
           <UntouchedTable prefixes={reading.untouched} />
         </section>
       )}

@@ -11,7 +11,7 @@ export function UntouchedSection({ bucket }: { bucket: string }) {
   const untouched = useQuery({ queryKey: ["untouched", bucket], queryFn: () => readUntouched(bucket, "") });
   return (
     <section id="untouched" aria-label="Untouched" className="scroll-mt-16">
-      <h3 className="text-lg">Neither read nor written for</h3>
+      <h3 className="text-lg">Not accessed for</h3>
       {untouched.data && untouched.data.length > 0 ? (
         <UntouchedTable prefixes={untouched.data} />
       ) : (
@@ -22,7 +22,7 @@ export function UntouchedSection({ bucket }: { bucket: string }) {
         object.
       </p>
       <Button className="mt-2" onClick={() => setBringing(true)}>
-        Bring an inventory…
+        Import an inventory…
       </Button>
       {bringing && <InventoryDialog bucket={bucket} onClose={() => setBringing(false)} />}
     </section>

@@ -52,7 +52,7 @@ export function MoveDialog({ bucket, scope, wholePrefix, onClose }: MoveDialogPr
         <Button kind="primary" disabled={!draft.data || nothing || move.isPending} onClick={() => move.mutate()}>
           Move now
         </Button>
-        <Button onClick={onClose}>Leave it</Button>
+        <Button onClick={onClose}>Cancel</Button>
       </div>
     </Dialog>
   );
@@ -82,7 +82,7 @@ function Consequence({ move }: { move: TierMove }) {
       {move.waitBefore > 0 && <p>The recall takes {move.waitBefore} hours; until then it cannot be read.</p>}
       {move.rulesUndo.length > 0 && (
         <p className="mt-1 border-l-2 border-bad pl-2">
-          The next midnight run takes it back to a colder tier by {move.rulesUndo.length === 1 ? "rule" : "rules"}{" "}
+          The next daily run takes it back to a colder tier by {move.rulesUndo.length === 1 ? "rule" : "rules"}{" "}
           {move.rulesUndo.join(", ")}.
         </p>
       )}

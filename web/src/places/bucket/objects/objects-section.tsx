@@ -102,7 +102,7 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
         <p className="py-3 text-ink-soft">
           {prefix
             ? "Nothing lies under this prefix."
-            : "Nothing lies here yet: upload a file, bring an inventory, or let a stream arrive as time passes."}
+            : "Nothing lies here yet: upload a file, import an inventory, or let a stream arrive as time passes."}
         </p>
       )}
       {pages.hasNextPage && (

@@ -1,0 +1,155 @@
+using OpenQA.Selenium;
+using OpenQA.Selenium.Chrome;
+
+namespace Ripen.Browser.Tests;
+
+/// <summary>Nothing that somebody typed is lost, or applied other than it was shown.</summary>
+public sealed class SafeInputTests(DemoFixture demo) : IClassFixture<DemoFixture>, IDisposable
+{
+    private readonly Page page = new(demo.Ripen);
+    private readonly BucketsOverHttp buckets = new(demo.Ripen.Address);
+
+    public void Dispose() => buckets.Dispose();
+
+    [Fact]
+    public async Task A_server_that_goes_and_comes_back_takes_nothing_away_that_was_typed()
+    {
+        await using var ripen = await RunningRipen.Start();
+        var own = new Page(ripen);
+        using var http = new BucketsOverHttp(ripen.Address);
+        await http.Make("typed-into");
+        own.Open("/buckets/typed-into");
+        own.Type(own.Field("Objects a day"), "71");
+        own.See("a draft; nothing is done yet");
+        await ripen.StopServer();
+        own.Type(own.Field("Objects a day"), "72");
+        own.See("The server does not answer");
+        own.Type(own.Field("Growth a year, %"), "3");
+        Assert.Equal("72", own.Field("Objects a day").GetAttribute("value"));
+        own.Until(() => own.Button("Apply").GetAttribute("aria-disabled") == "true", "no Apply without an answer to this draft");
+        await ripen.StartServer();
+        own.Type(own.Field("Growth a year, %"), "4");
+        own.Until(() => own.Button("Apply").GetAttribute("aria-disabled") == "false", "Apply, with the consequences of this draft");
+        own.Click(own.Button("Apply"));
+        own.See("no changes");
+        var stream = (await http.Stored("typed-into"))["streams"]![0]!;
+        Assert.Equal((72, 0.04), (stream["objectsPerDay"]!.GetValue<double>(), stream["yearlyGrowth"]!.GetValue<double>()));
+    }
+
+    [Fact]
+    public async Task What_is_typed_while_a_draft_is_being_applied_stays_a_draft()
+    {
+        await buckets.Make("slow-line");
+        page.Open("/buckets/slow-line");
+        page.Type(page.Field("Objects a day"), "81");
+        page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "Apply");
+        Latency(1500);
+        page.Click(page.Button("Apply"));
+        page.See("being applied");
+        page.Type(page.Field("Growth a year, %"), "9");
+        Latency(0);
+        page.See("Applied to slow-line.");
+        page.See("a draft; nothing is done yet");
+        Assert.Equal("9", page.Field("Growth a year, %").GetAttribute("value"));
+        var stored = (await buckets.Stored("slow-line"))["streams"]![0]!;
+        Assert.Equal((81, 0), (stored["objectsPerDay"]!.GetValue<double>(), stored["yearlyGrowth"]!.GetValue<double>()));
+        page.Click(page.Button("Discard"));
+        page.See("no changes");
+
+        void Latency(int milliseconds) =>
+            ((ChromeDriver)page.Browser).ExecuteCdpCommand(
+                "Network.emulateNetworkConditions",
+                new Dictionary<string, object?>
+                {
+                    ["offline"] = false,
+                    ["latency"] = milliseconds,
+                    ["downloadThroughput"] = -1,
+                    ["uploadThroughput"] = -1,
+                }
+            );
+    }
+
+    [Fact]
+    public async Task A_colleagues_change_of_another_part_is_merged_without_a_question()
+    {
+        await buckets.Make("two-hands");
+        page.Open("/buckets/two-hands");
+        page.Type(page.Field("Objects a day"), "55");
+        page.See("a draft; nothing is done yet");
+        var (bucket, tag) = await buckets.StoredWithTag("two-hands");
+        bucket["versioning"] = true;
+        await buckets.Change(bucket, tag);
+        page.Browser.Navigate().Refresh();
+        page.See("Their change goes together with yours: versioning.");
+        page.Click(page.Button("Go on with both changes"));
+        page.Gone("Their change goes together");
+        page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "Apply");
+        page.Click(page.Button("Apply"));
+        page.See("no changes");
+        var stored = await buckets.Stored("two-hands");
+        Assert.Equal((true, 55), (stored["versioning"]!.GetValue<bool>(), stored["streams"]![0]!["objectsPerDay"]!.GetValue<double>()));
+    }
+
+    [Fact]
+    public async Task An_applied_change_is_undone_from_its_confirmation_and_from_the_log()
+    {
+        await buckets.Make("there-and-back");
+        page.Open("/buckets/there-and-back");
+        page.Type(page.Field("Objects a day"), "61");
+        Apply();
+        page.Click(page.Button("Undo"));
+        page.See("a draft; nothing is done yet");
+        Assert.Equal("100", page.Field("Objects a day").GetAttribute("value"));
+        Apply();
+        Assert.Equal(100, (await buckets.Stored("there-and-back"))["streams"]![0]!["objectsPerDay"]!.GetValue<double>());
+
+        page.Open("/log");
+        page.Click(page.Find("button[aria-label='Undo: Bucket changed there-and-back']"));
+        page.Until(() => page.Path == "/buckets/there-and-back", "the bucket with the draft that takes the change back");
+        page.See("a draft; nothing is done yet");
+        Assert.Equal("61", page.Field("Objects a day").GetAttribute("value"));
+        page.Click(page.Button("Discard"));
+        page.See("no changes");
+
+        void Apply()
+        {
+            page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "Apply");
+            page.Click(page.Button("Apply"));
+            page.See("no changes");
+        }
+    }
+
+    [Fact]
+    public async Task Secrets_that_are_shown_once_survive_escape_and_a_click_beside_them()
+    {
+        await buckets.Make("with-secrets");
+        page.Open("/buckets/with-secrets");
+        page.Click(page.Button("Grant access…"));
+        page.Type(page.Field("For whom or what"), "the pilot boat");
+        page.Click(page.Button("Grant it"));
+        page.See("Copy both secrets now");
+        page.Press(Keys.Escape);
+        new OpenQA.Selenium.Interactions.Actions(page.Browser).MoveToLocation(20, 400).Click().Perform();
+        page.See("Copy both secrets now");
+        page.Find("[data-testid=key-1]");
+        page.Click(page.Button("I have copied them"));
+        page.Gone("Copy both secrets now");
+    }
+
+    [Fact]
+    public async Task Half_a_number_is_a_half_and_an_empty_field_is_no_number()
+    {
+        await buckets.Make("half-typed");
+        page.Open("/buckets/half-typed");
+        page.Type(page.Field("Objects a day"), "0,5");
+        page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "Apply");
+        page.Click(page.Button("Apply"));
+        page.See("no changes");
+        Assert.Equal(0.5, (await buckets.Stored("half-typed"))["streams"]![0]!["objectsPerDay"]!.GetValue<double>());
+        page.Type(page.Field("Objects a day"), "");
+        page.See("Cannot be applied");
+        Assert.Equal("", page.Field("Objects a day").GetAttribute("value"));
+        page.Click(page.Button("Discard"));
+        page.See("no changes");
+    }
+}
