@@ -31,16 +31,4 @@ public static class Wording
             : "0.##";
         return $"{value.ToString(digits, CultureInfo.InvariantCulture)} {ByteUnits[unit]}";
     }
-
-    /// <summary>A length of time in the largest unit that leaves at least one of it: "40 minutes", "6.9 hours", "12 days".</summary>
-    public static string Hours(double hours) =>
-        hours < 1 ? Plural(hours * 60, "minute", "0")
-        : hours < 48 ? Plural(hours, "hour", "0.#")
-        : Plural(hours / 24, "day", "0.#");
-
-    private static string Plural(double value, string unit, string digits)
-    {
-        var text = value.ToString(digits, CultureInfo.InvariantCulture);
-        return text == "1" ? $"1 {unit}" : $"{text} {unit}s";
-    }
 }

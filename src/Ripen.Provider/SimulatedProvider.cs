@@ -111,6 +111,13 @@ public sealed class SimulatedProvider : IDisposable
         state.Index.Read(db =>
         {
             var terms = state.TermsIn(db);
+            // Counts of changes only rise: while their sum is the known one under the same plan, each of them is.
+            if (
+                known is not null
+                && (known.Today, known.PlanVersion) == (ProviderState.Today(db), terms.Plan.Version)
+                && known.Buckets.Values.Sum(b => b.Changes) == db.Value<long>("SELECT coalesce(sum(changes), 0) FROM bucket")
+            )
+                return known;
             var changes = db.List("SELECT name, changes FROM bucket", r => (r.GetString(0), r.GetInt64(1))).ToDictionary();
             return new ProviderStock(
                 ProviderState.Today(db),

@@ -343,8 +343,11 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         new(RefusalKind.Conflict, "stores-differ", $"{stores.Words} Decide at /stores what is to hold; until then nothing can be changed.");
 
     private static bool Same(ProviderStock a, ProviderStock b) =>
-        a.Today == b.Today
-        && a.PlanVersion == b.PlanVersion
-        && a.Buckets.Count == b.Buckets.Count
-        && a.Buckets.All(s => b.Buckets.TryGetValue(s.Key, out var other) && ReferenceEquals(s.Value, other));
+        ReferenceEquals(a, b)
+        || (
+            a.Today == b.Today
+            && a.PlanVersion == b.PlanVersion
+            && a.Buckets.Count == b.Buckets.Count
+            && a.Buckets.All(s => b.Buckets.TryGetValue(s.Key, out var other) && ReferenceEquals(s.Value, other))
+        );
 }

@@ -132,12 +132,16 @@ public sealed class SheetTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
     {
         page.Open("/");
         var before = Theme();
-        page.Click(page.Button("Light / dark"));
+        page.Click(page.Button("Theme: system"));
+        page.Click(page.Button("Theme: light"));
+        page.Button("Theme: dark");
         Assert.NotEqual(before, Theme());
         page.Browser.Navigate().Refresh();
         page.See("port-sonar");
         Assert.NotEqual(before, Theme());
-        page.Click(page.Button("Light / dark"));
+        page.Click(page.Button("Theme: dark"));
+        page.Button("Theme: system");
+        Assert.Equal(before, Theme());
 
         string Theme() => page.Browser.FindElement(By.TagName("html")).GetAttribute("data-theme")!;
     }

@@ -252,4 +252,47 @@ public class ForecastTests
     }
 
     private static double Total(Estate estate, int months) => Projection.Of(estate, months).Rows().Sum(r => r.Amount);
+
+    [Fact]
+    public void Of_very_many_buckets_the_dearest_have_lines_and_the_rest_is_one_with_nothing_lost()
+    {
+        var demo = Samples.Demo();
+        var bucket = demo.Find("port-sonar")! with { CopyTo = [] };
+        var many = demo with
+        {
+            Buckets =
+            [
+                .. Enumerable
+                    .Range(0, 30)
+                    .Select(i => bucket with { Name = $"sonar-{i:00}", Stock = [bucket.Stock[0] with { Objects = 1000 + i }] }),
+            ],
+        };
+        var series = ForecastSeries.Of(Projection.Of(many, 24), SplitBy.Bucket);
+        Assert.Equal(ForecastSeries.MostLines, series.Lines.Count);
+        Assert.Equal(Enumerable.Range(19, 11).Select(i => $"sonar-{i:00}").Append(""), series.Lines.Select(l => l.Key));
+        for (var m = 0; m < 24; m++)
+        {
+            Assert.Equal(series.Money[m], series.Lines.Sum(l => l.Money[m]), 1e-9 * series.Money[m]);
+            Assert.Equal(series.Bytes[m], series.Lines.Sum(l => l.Bytes![m]), 1e-9 * series.Bytes[m]);
+        }
+    }
+
+    [Fact]
+    public void Money_of_a_changed_estate_is_the_money_of_that_estate_alone()
+    {
+        var demo = Samples.Demo();
+        var before = Projection.Of(demo, 60);
+        Assert.NotEmpty(before.Money);
+        foreach (var bucket in demo.Buckets)
+        {
+            var draft = bucket with { Streams = [.. bucket.Streams.Select(s => s with { ObjectsPerDay = s.ObjectsPerDay * 3 })] };
+            var changed = demo.With(draft, bucket.Name);
+            var (taken, alone) = (before.With(changed).Money, Projection.Of(changed, 60).Money);
+            for (var b = 0; b < demo.Buckets.Count; b++)
+            {
+                for (var m = 0; m < 60; m++)
+                    Assert.Equal(alone[b][m], taken[b][m], 1e-9 * Math.Max(1, alone[b][m]));
+            }
+        }
+    }
 }

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { lazy, Suspense, useEffect, useRef } from "react";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { Link, NavLink, Route, Routes, useLocation, useNavigationType } from "react-router";
 import { readCopies, readEstate, readStores } from "./api/client";
 import { keys } from "./api/keys";
@@ -10,7 +10,7 @@ import { AsOfRail } from "./rail/as-of-rail";
 import { TierPatterns } from "./strip/tiers";
 import { ErrorNote } from "./ui/error-note";
 import { Failsafe } from "./ui/failsafe";
-import { toggleTheme } from "./ui/theme";
+import { theme, toggleTheme } from "./ui/theme";
 import { Unreachable } from "./ui/unreachable";
 
 const CommandLine = lazy(() => import("./command-line").then((m) => ({ default: m.CommandLine })));
@@ -43,6 +43,24 @@ const places = [
 
 /** The as-of day stands only where the page honours it. */
 const asOfHere = (pathname: string) => pathname === "/" || pathname === "/new" || pathname.startsWith("/buckets/");
+
+/** Light, dark, or as the system has it; the button says which holds. */
+function ThemeChoice() {
+  const [now, setNow] = useState(theme);
+  return (
+    <button
+      type="button"
+      onClick={() => {
+        toggleTheme();
+        setNow(theme());
+      }}
+      className="text-sm text-ink-soft underline underline-offset-4"
+      title="Change between the system's, light and dark"
+    >
+      Theme: {now}
+    </button>
+  );
+}
 
 /** A new page begins at its top, and the keyboard in it, unless something there took the focus by itself. */
 function useArrival(pathname: string) {
@@ -102,14 +120,7 @@ export function App() {
           </nav>
           {estate.data && asOfHere(pathname) ? <AsOfRail months={estate.data.value.months} /> : <span className="h-9 flex-1" />}
           {estate.data && <ClockLink />}
-          <button
-            type="button"
-            onClick={toggleTheme}
-            className="text-sm text-ink-soft underline underline-offset-4"
-            title="Change between light and dark"
-          >
-            Light / dark
-          </button>
+          <ThemeChoice />
         </header>
         <main id="main" tabIndex={-1} className="min-h-[calc(100vh-3.5rem)] outline-none">
           <Unreachable />

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { useLocation, useNavigate } from "react-router";
 import { useEstate } from "./estate-context";
 import { Dialog } from "./ui/dialog";
-import { useKey } from "./ui/keys";
+import { singleKeysOn, switchSingleKeys, useKey } from "./ui/keys";
 import { toggleTheme } from "./ui/theme";
 
 const keyList = [
@@ -13,6 +13,7 @@ const keyList = [
   ["< and >", "as-of day a year back and on"],
   ["t", "as-of day to today"],
   ["← →", "on a step: a day younger or older; with Shift a week, Page Up and Down 30 days"],
+  ["1 to 9", "on a bucket's page: to its parts"],
   ["?", "these keys"],
 ];
 
@@ -24,6 +25,7 @@ export function CommandLine() {
   const [open, setOpen] = useState<"line" | "keys" | null>(null);
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
+  const [single, setSingle] = useState(singleKeysOn);
   useKey("k", () => setOpen("line"), true);
   useKey("?", () => setOpen("keys"));
   useKey("n", () => navigate(`/new${keep}`));
@@ -43,7 +45,7 @@ export function CommandLine() {
     { label: "what kind of storage is this?", run: () => navigate("/advice") },
     { label: "http interface", run: () => navigate("/http") },
     { label: "export estate document", run: () => location.assign("/api/estate/document") },
-    { label: "light or dark", run: toggleTheme },
+    { label: "light, dark or as the system", run: toggleTheme },
     { label: "keys", run: () => setOpen("keys") },
   ].filter((command) => text.split(" ").every((word) => command.label.includes(word.toLowerCase())));
   const run = (i: number) => {
@@ -102,6 +104,18 @@ export function CommandLine() {
             </div>
           ))}
         </dl>
+        <label className="mt-4 flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="accent-(--accent)"
+            checked={single}
+            onChange={(event) => {
+              switchSingleKeys(event.target.checked);
+              setSingle(event.target.checked);
+            }}
+          />
+          Single keys work (Ctrl+K always does)
+        </label>
       </Dialog>
     </>
   );

@@ -89,6 +89,54 @@ public sealed class Bill
         }
     }
 
+    /// <summary>Whether a bucket's prices are those that it had in another bill, its storage bands aside.</summary>
+    internal bool Costs(int bucket, Bill other, int place)
+    {
+        var (now, was) = (accounts[bucket], other.accounts[place]);
+        return ReferenceEquals(now.Usage, was.Usage)
+            && now.Pool.IsOf(was.Pool)
+            && now.Factor == was.Factor
+            && now.Landing == was.Landing
+            && now.TransferPrices.AsSpan().SequenceEqual(was.TransferPrices);
+    }
+
+    /// <summary>How the price of a unit-month differs from another bill over the same months, by region, tier and month.</summary>
+    internal Shifts PriceShifts(Bill other) => new(this, other);
+
+    /// <summary>What storage costs more because the bands are filled otherwise.</summary>
+    internal sealed class Shifts
+    {
+        private readonly Bill bill;
+        private readonly Dictionary<Pool, (int Tier, double[] ByMonth)[]> moved;
+
+        public Shifts(Bill bill, Bill other)
+        {
+            this.bill = bill;
+            var before = other.accounts.Select(a => a.Pool).Distinct().ToDictionary(p => p.Region);
+            moved = bill
+                .accounts.Select(a => a.Pool)
+                .Distinct()
+                .ToDictionary(p => p, p => before.TryGetValue(p.Region, out var was) ? p.Difference(was) : []);
+        }
+
+        /// <summary>The bucket's money by month, when <paramref name="known"/> is what it was before; the very same where no price
+        /// moved.</summary>
+        public double[] Of(int bucket, double[] known)
+        {
+            var account = bill.accounts[bucket];
+            if (moved[account.Pool] is not { Length: > 0 } tiers)
+                return known;
+            var money = (double[])known.Clone();
+            foreach (var (tier, byMonth) in tiers)
+            {
+                var stored = account.Usage.Of(tier, Measure.StoredByteDays);
+                for (var m = 0; m < money.Length; m++)
+                    money[m] += stored[m] / (bill.unit * bill.calendar.BilledDays(m)) * byMonth[m] * account.Factor;
+            }
+            return money;
+        }
+    }
+
     private (double Units, double Amount) Transfer(Account account, int month)
     {
         var (units, amount) = (0.0, 0.0);
@@ -112,6 +160,7 @@ public sealed class Bill
 
         public Pool(Region region, PriceBook prices, BillingCalendar calendar, IReadOnlyList<BucketUsage> usages)
         {
+            Region = region.Id;
             Prices = [.. prices.Tiers.Select(t => region.PriceOf(t.Id))];
             months = calendar.Months;
             unitPrices = new double[Prices.Length * months];
@@ -132,6 +181,20 @@ public sealed class Bill
                 }
             }
         }
+
+        public string Region { get; }
+
+        /// <summary>Whether this is the same region with the same prices, whatever is stored there.</summary>
+        public bool IsOf(Pool other) => Region == other.Region && Prices.AsSpan().SequenceEqual(other.Prices);
+
+        /// <summary>The tiers whose price of a unit-month is another in some month, with the differences.</summary>
+        public (int Tier, double[] ByMonth)[] Difference(Pool other) =>
+            [
+                .. Enumerable
+                    .Range(0, Prices.Length)
+                    .Select(t => (t, Enumerable.Range(0, months).Select(m => UnitPrice(t, m) - other.UnitPrice(t, m)).ToArray()))
+                    .Where(d => d.Item2.Any(x => x != 0)),
+            ];
 
         /// <summary>By tier; null where the region does not offer it.</summary>
         public TierPrice?[] Prices { get; }

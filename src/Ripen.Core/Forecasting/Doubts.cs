@@ -133,8 +133,8 @@ public static class Doubts
                 new(
                     "line-too-thin",
                     at,
-                    $"The line from '{bucket.Region}' to '{target.Region}' carries {line.BytesPerSecond * 86400:0.###e+0} bytes a "
-                        + $"day, and {arriving * 86400:0.###e+0} arrive: copies fall behind for good."
+                    $"The line from '{bucket.Region}' to '{target.Region}' carries "
+                        + $"{Wording.Bytes(line.BytesPerSecond * 86400)} a day, and {Wording.Bytes(arriving * 86400)} arrive: the backlog never clears."
                 )
             );
         }

@@ -20,8 +20,8 @@ public sealed record ForecastLine(string Key, string Name, IReadOnlyList<double>
 /// end.</summary>
 public sealed record ForecastYear(int Number, Month From, Month To, double Money, double BytesAtEnd);
 
-/// <summary>Money and bytes by month, split one way. Lines of nothing are left out; the order is the price book's or the
-/// estate's.</summary>
+/// <summary>Money and bytes by month, split one way. Lines of nothing are left out; the order is the price book's or the estate's. Of
+/// very many buckets the dearest have lines of their own, and the rest one together, whose key is empty.</summary>
 public sealed record ForecastSeries(
     IReadOnlyList<Month> Months,
     IReadOnlyList<ForecastLine> Lines,
@@ -30,6 +30,9 @@ public sealed record ForecastSeries(
     IReadOnlyList<ForecastYear> Years
 )
 {
+    /// <summary>More lines nobody can tell apart.</summary>
+    public const int MostLines = 12;
+
     /// <param name="projection">What is summed up.</param>
     /// <param name="by">What the lines stand for.</param>
     /// <param name="bucket">Only this bucket's part of it; null for the whole estate.</param>
@@ -79,11 +82,14 @@ public sealed record ForecastSeries(
         List<Month> names = [.. Enumerable.Range(0, months).Select(m => Month.Of(projection.Calendar.Date(m)))];
         return new ForecastSeries(
             names,
-            [
-                .. lines
-                    .Select((line, i) => new ForecastLine(line.Key, line.Name, money[i], by == SplitBy.Charge ? null : bytes[i]))
-                    .Where(l => l.Money.Any(v => v != 0) || l.Bytes?.Any(v => v != 0) == true),
-            ],
+            AtMost(
+                MostLines,
+                [
+                    .. lines
+                        .Select((line, i) => new ForecastLine(line.Key, line.Name, money[i], by == SplitBy.Charge ? null : bytes[i]))
+                        .Where(l => l.Money.Any(v => v != 0) || l.Bytes?.Any(v => v != 0) == true),
+                ]
+            ),
             totalMoney,
             totalBytes,
             [
@@ -102,4 +108,25 @@ public sealed record ForecastSeries(
             ]
         );
     }
+
+    private static List<ForecastLine> AtMost(int most, List<ForecastLine> lines)
+    {
+        if (lines.Count <= most)
+            return lines;
+        var own = lines.OrderByDescending(l => l.Money.Sum()).Take(most - 1).ToHashSet();
+        var rest = lines.Where(l => !own.Contains(l)).ToList();
+        return
+        [
+            .. lines.Where(own.Contains),
+            new ForecastLine(
+                "",
+                $"{rest.Count} others",
+                Sum(rest.Select(l => l.Money)),
+                rest[0].Bytes is null ? null : Sum(rest.Select(l => l.Bytes!))
+            ),
+        ];
+    }
+
+    private static double[] Sum(IEnumerable<IReadOnlyList<double>> lines) =>
+        lines.Aggregate(Array.Empty<double>(), (sum, line) => [.. line.Select((v, m) => v + sum.ElementAtOrDefault(m))]);
 }

@@ -15,14 +15,16 @@ public sealed class Projection
     private readonly List<BucketUsage> usages;
     private readonly Lazy<double[][]> money;
 
-    private Projection(Estate estate, BillingCalendar calendar, IncomingCopies copies, List<BucketUsage> usages)
+    private Projection(Estate estate, BillingCalendar calendar, IncomingCopies copies, List<BucketUsage> usages, Projection? previous)
     {
         Estate = estate;
         Calendar = calendar;
         Copies = copies;
         this.usages = usages;
         Bill = new Bill(estate.PriceBook, calendar, usages);
-        money = new Lazy<double[][]>(MoneyByBucket);
+        // Of the projection before, no more is held than its money, and only until this one's is known.
+        var known = previous?.money is { IsValueCreated: true } told ? new KnownMoney(previous.Bill, previous.usages, told.Value) : null;
+        money = new Lazy<double[][]>(() => MoneyByBucket(known));
     }
 
     public Estate Estate { get; }
@@ -87,8 +89,16 @@ public sealed class Projection
     /// <summary>Money of every bucket by month, in the order of the estate's buckets; computed once.</summary>
     public IReadOnlyList<double[]> Money => money.Value;
 
-    private double[][] MoneyByBucket()
+    private sealed record KnownMoney(Bill Bill, List<BucketUsage> Usages, double[][] Money);
+
+    /// <summary>A bucket that uses what it used before costs what it cost, but for its storage where the price of a unit moved with the
+    /// estate's bands.</summary>
+    private double[][] MoneyByBucket(KnownMoney? known)
     {
+        var places = known
+            ?.Usages.Select((usage, i) => (usage, i))
+            .ToDictionary(u => u.usage, u => u.i, (IEqualityComparer<BucketUsage>)ReferenceEqualityComparer.Instance);
+        var shifts = known is null ? null : Bill.PriceShifts(known.Bill);
         var money = new double[usages.Count][];
         Parallel.For(
             0,
@@ -96,6 +106,11 @@ public sealed class Projection
             () => new List<BillRow>(),
             (bucket, _, rows) =>
             {
+                if (shifts is not null && places!.TryGetValue(usages[bucket], out var place) && Bill.Costs(bucket, known!.Bill, place))
+                {
+                    money[bucket] = shifts.Of(bucket, known.Money[place]);
+                    return rows;
+                }
                 var own = money[bucket] = new double[Calendar.Months];
                 rows.Clear();
                 for (var m = 0; m < own.Length; m++)
@@ -120,7 +135,7 @@ public sealed class Projection
                 ?? BucketUsage.Compute(b, copies, estate.PriceBook, calendar, growth)
             )
             .ToList();
-        return new Projection(estate, calendar, copies, usages);
+        return new Projection(estate, calendar, copies, usages, previous);
     }
 
     /// <summary>Whether all that copies into a bucket and what it sends itself are the very same as here.</summary>

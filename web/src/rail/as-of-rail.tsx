@@ -1,6 +1,6 @@
-import { type KeyboardEvent, type PointerEvent, useEffect, useRef } from "react";
+import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import { day } from "../format";
-import { isTyping } from "../ui/keys";
+import { useKeys } from "../ui/keys";
 import { linear } from "../ui/linear";
 import { useWidth } from "../ui/use-width";
 import { useAsOf } from "./as-of";
@@ -13,17 +13,15 @@ export function AsOfRail({ months }: { months: string[] }) {
   const { day: on, projected, at, goTo, goBy } = useAsOf(months);
   const [box, width] = useWidth<HTMLDivElement>();
   const grip = useRef<SVGGElement>(null);
+  // As many years are named as have room.
+  const every = width > 0 ? Math.ceil(44 / (((width - 20) / Math.max(1, months.length - 1)) * 12)) : 1;
   const x = linear([0, months.length - 1], [10, Math.max(11, width - 10)]);
 
-  useEffect(() => {
-    const onKey = (event: globalThis.KeyboardEvent) => {
-      if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return;
-      const by = keys[event.key];
-      if (by !== undefined) goBy(by);
-      else if (event.key === "t") goTo(0);
-    };
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
+  useKeys((key) => {
+    const by = keys[key];
+    if (by !== undefined) goBy(by);
+    else if (key === "t") goTo(0);
+    return by !== undefined || key === "t";
   });
 
   const toPointer = (event: PointerEvent) =>
@@ -56,7 +54,8 @@ export function AsOfRail({ months }: { months: string[] }) {
               i === 0 || month.endsWith("-01") ? (
                 <g key={month} transform={`translate(${x(i)} 0)`}>
                   <line y1={8} y2={16} stroke="var(--ink-soft)" />
-                  {(i === 0 || i > 9) && (
+                  {(i === 0 ||
+                    (i > 9 && x(i) > 70 && (Number(month.slice(0, 4)) - Number(months[0]?.slice(0, 4))) % every === 0)) && (
                     <text
                       y={31}
                       fontSize={12}

@@ -6,9 +6,17 @@ import { tierFill } from "./tiers";
 
 /** The names of ages along the top of all strips. */
 export function AgeAxisLabels({ scale, width }: { scale: AgeScale; width: number }) {
+  let free = 0;
+  const named = ticks.filter(({ age, label }, i) => {
+    const half = label.length * 3.2;
+    const [from, to] = i === 0 ? [0, 2 * half] : [scale.at(age) - half, scale.at(age) + half];
+    if (from < free || to > width + 8) return false;
+    free = to + 8;
+    return true;
+  });
   return (
     <svg width={width} height={18} aria-hidden="true" className="block overflow-visible">
-      {ticks.map(({ age, label }, i) => (
+      {named.map(({ age, label }, i) => (
         <text key={age} x={scale.at(age)} y={12} fontSize={12} fill="var(--ink-soft)" textAnchor={i === 0 ? "start" : "middle"}>
           {label}
         </text>

@@ -6,9 +6,13 @@ import { useWidth } from "../ui/use-width";
 import { ageScale } from "./axis";
 import { AgeAxisLabels, AgeRules, Histogram, KeepBracket, Lane } from "./marks";
 
-const histogramHeight = 104;
-const laneHeight = 28;
-const laneGap = 34;
+/** One lane has room; several stand closer, so that five rules fit beside the forms that change them. */
+const sizes = (lanes: number) =>
+  lanes === 1
+    ? { histogramHeight: 96, laneHeight: 28, laneGap: 26 }
+    : lanes <= 3
+      ? { histogramHeight: 72, laneHeight: 20, laneGap: 24 }
+      : { histogramHeight: 52, laneHeight: 16, laneGap: 22 };
 
 type EditorProps = {
   axis: AgeAxis;
@@ -24,9 +28,13 @@ export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: 
   const { tierName } = useEstate();
   const [box, width] = useWidth<HTMLDivElement>();
   const scale = ageScale(axis, width);
+  const { histogramHeight, laneHeight, laneGap } = sizes(strip.lanes.length);
   const laneTop = (i: number) => histogramHeight + i * (laneHeight + laneGap);
+  const rulesOf = (lane: AgeStrip["lanes"][number]) => rules.filter((rule) => lane.rules.includes(rule.id));
+  // The lane's own name stands at the left under it.
+  const places = (lane: AgeStrip["lanes"][number]) => labelled(rulesOf(lane), scale.at, nameWidth(lane), width);
   const kept = strip.keepDays != null || strip.keepUntil != null;
-  const height = laneTop(strip.lanes.length) + (kept ? 22 : 0);
+  const height = laneTop(strip.lanes.length) - (kept ? 0 : 8) + (kept ? 20 : 0);
   return (
     <div ref={box} className="min-w-0">
       {width > 0 && (
@@ -44,34 +52,36 @@ export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: 
                     {lane.prefix || "everything else"}
                   </text>
                 )}
-                {rules
-                  .filter((rule) => lane.rules.includes(rule.id))
-                  .map((rule) => (
-                    <g key={rule.id}>
-                      {(rule.steps ?? []).map((step, s) => (
-                        <Handle
-                          key={s}
-                          label={`Step to ${tierName(step.tier)}${lane.prefix ? ` under ${lane.prefix}` : ""}`}
-                          age={step.age}
-                          least={0}
-                          axis={axis}
-                          width={width}
-                          onChange={(age) => onStep(rule.id, s, between(rule, s, age))}
-                        />
-                      ))}
-                      {rule.expireAt != null && (
-                        <Handle
-                          label={`Expiry${lane.prefix ? ` under ${lane.prefix}` : ""}`}
-                          age={rule.expireAt}
-                          least={1}
-                          axis={axis}
-                          width={width}
-                          expiry
-                          onChange={(age) => onExpiry(rule.id, age)}
-                        />
-                      )}
-                    </g>
-                  ))}
+                {rulesOf(lane).map((rule) => (
+                  <g key={rule.id}>
+                    {(rule.steps ?? []).map((step, s) => (
+                      <Handle
+                        key={s}
+                        labelAt={places(lane).get(`${rule.id} ${s}`) ?? null}
+                        laneHeight={laneHeight}
+                        label={`Step to ${tierName(step.tier)}${lane.prefix ? ` under ${lane.prefix}` : ""}`}
+                        age={step.age}
+                        least={0}
+                        axis={axis}
+                        width={width}
+                        onChange={(age) => onStep(rule.id, s, between(rule, s, age))}
+                      />
+                    ))}
+                    {rule.expireAt != null && (
+                      <Handle
+                        labelAt={places(lane).get(`${rule.id} end`) ?? null}
+                        laneHeight={laneHeight}
+                        label={`Expiry${lane.prefix ? ` under ${lane.prefix}` : ""}`}
+                        age={rule.expireAt}
+                        least={1}
+                        axis={axis}
+                        width={width}
+                        expiry
+                        onChange={(age) => onExpiry(rule.id, age)}
+                      />
+                    )}
+                  </g>
+                ))}
               </g>
             ))}
             <g transform={`translate(0 ${laneTop(strip.lanes.length) - laneGap + 24})`}>
@@ -93,7 +103,30 @@ function between(rule: LifecycleRule, step: number, age: number): number {
   return Math.min(Math.max(age, below + 1), above - 1);
 }
 
+/** Where the ages of a lane's handles are written: those that would lie on the one before step aside, and those without room are left out. */
+const nameWidth = (lane: AgeStrip["lanes"][number]) => (lane.prefix ? lane.prefix.length * 6.6 + 8 : 0);
+
+function labelled(rules: LifecycleRule[], at: (age: number) => number, from: number, width: number) {
+  const handles = rules.flatMap((rule) => [
+    ...(rule.steps ?? []).map((step, s) => ({ key: `${rule.id} ${s}`, age: step.age, words: `day ${step.age}` })),
+    ...(rule.expireAt == null ? [] : [{ key: `${rule.id} end`, age: rule.expireAt, words: `ends ${ageInWords(rule.expireAt)}` }]),
+  ]);
+  const places = new Map<string, number>();
+  let free = from;
+  for (const handle of handles.toSorted((a, b) => a.age - b.age)) {
+    const half = handle.words.length * 3.1;
+    const centre = Math.min(Math.max(at(handle.age), half, free + half), width - half);
+    if (centre - half < free - 0.5 || centre - at(handle.age) > 3 * half) continue;
+    places.set(handle.key, centre);
+    free = centre + half + 8;
+  }
+  return places;
+}
+
 type HandleProps = {
+  /** Where its age is written; null where there is no room. */
+  labelAt: number | null;
+  laneHeight: number;
   label: string;
   age: number;
   least: number;
@@ -105,7 +138,7 @@ type HandleProps = {
 
 const nudges: Record<string, number> = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageDown: -30, PageUp: 30 };
 
-function Handle({ label, age, least, axis, width, expiry = false, onChange }: HandleProps) {
+function Handle({ label, labelAt, laneHeight, age, least, axis, width, expiry = false, onChange }: HandleProps) {
   const scale = ageScale(axis, width);
   const grip = useRef<SVGGElement>(null);
   const x = scale.at(age);
@@ -142,7 +175,7 @@ function Handle({ label, age, least, axis, width, expiry = false, onChange }: Ha
       }}
       onPointerMove={onPointerMove}
     >
-      <rect x={-9} y={-8} width={18} height={laneHeight + 26} fill="transparent" />
+      <rect x={-12} y={-12} width={24} height={Math.max(24, laneHeight + 16)} fill="transparent" />
       <path d={`M0 -6V${laneHeight + 4}`} stroke="var(--ink)" strokeWidth={2} />
       <path
         d={expiry ? "M-5 -10H5V-4H-5Z" : "M-6 -11H6L0 -3Z"}
@@ -162,9 +195,11 @@ function Handle({ label, age, least, axis, width, expiry = false, onChange }: Ha
         strokeWidth={2}
         className="opacity-0 group-focus-visible:opacity-100"
       />
-      <text y={laneHeight + 15} fontSize={12} fill="var(--ink)" textAnchor={x > width - 60 ? "end" : "middle"}>
-        {expiry ? `ends ${ageInWords(age)}` : `day ${age}`}
-      </text>
+      {labelAt !== null && (
+        <text x={labelAt - x} y={laneHeight + 15} fontSize={12} fill="var(--ink)" textAnchor="middle">
+          {expiry ? `ends ${ageInWords(age)}` : `day ${age}`}
+        </text>
+      )}
     </g>
   );
 }

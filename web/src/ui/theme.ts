@@ -1,13 +1,26 @@
 const key = "ripen-theme";
 
-/** Light and dark follow the system until somebody chooses. */
-export function applyTheme(chosen: string | null = localStorage.getItem(key)) {
-  const dark = chosen === null ? matchMedia("(prefers-color-scheme: dark)").matches : chosen === "dark";
-  document.documentElement.dataset.theme = dark ? "dark" : "light";
+export type Theme = "system" | "light" | "dark";
+const order: Theme[] = ["system", "light", "dark"];
+const system = matchMedia("(prefers-color-scheme: dark)");
+
+/** What somebody chose; the system's unless they did. */
+export function theme(): Theme {
+  const chosen = localStorage.getItem(key);
+  return chosen === "light" || chosen === "dark" ? chosen : "system";
 }
 
-export function toggleTheme() {
-  const next = document.documentElement.dataset.theme === "dark" ? "light" : "dark";
-  localStorage.setItem(key, next);
-  applyTheme(next);
+export function applyTheme() {
+  const now = theme();
+  document.documentElement.dataset.theme = now === "system" ? (system.matches ? "dark" : "light") : now;
 }
+
+/** Goes on to the next of system, light and dark. */
+export function toggleTheme() {
+  const next = order[(order.indexOf(theme()) + 1) % order.length] ?? "system";
+  if (next === "system") localStorage.removeItem(key);
+  else localStorage.setItem(key, next);
+  applyTheme();
+}
+
+system.addEventListener("change", applyTheme);

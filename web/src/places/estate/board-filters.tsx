@@ -16,7 +16,10 @@ export function BoardFilters() {
   const finder = useRef<HTMLInputElement>(null);
   useKey("/", () => finder.current?.focus());
   const told = params.get("find") ?? "";
-  useEffect(() => setFind((typed) => (typed.trim() === told.trim() ? typed : told)), [told]);
+  // The address lags behind somebody who types; it sets the field only when it was changed elsewhere.
+  useEffect(() => {
+    if (document.activeElement !== finder.current) setFind(told);
+  }, [told]);
   const filtered = ["find", "region", "tier", "state", "cost"].some((name) => params.has(name));
   return (
     <div className="no-print flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-hairline-strong pb-2 text-sm">

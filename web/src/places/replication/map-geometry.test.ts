@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import type { CopyRuleStatus, RegionReading } from "../../api/client";
-import { placeCopies, thickness } from "./map-geometry";
+import { bundled, placeCopies, thickness } from "./map-geometry";
 
 const region = (id: string, ...names: string[]): RegionReading => ({
   id,
@@ -27,11 +27,48 @@ test("a rule leaves on the side that faces its target, and there and back do not
   expect(back.mark.y - there.mark.y).toBe(20);
 });
 
-test("the mark of a rule that passes over a column lies before it", () => {
-  const map = placeCopies([region("a", "one"), region("b", "two"), region("c", "three")], [rule("one", "three")], 900);
-  const mark = map.rules[0]?.mark.x ?? 0;
-  expect(mark).toBeGreaterThan(300 * 0.62);
-  expect(mark).toBeLessThan(300);
+test("a rule that passes over a column goes above every name in it, in a lane of its own", () => {
+  const map = placeCopies(
+    [region("a", "one", "other"), region("b", "two", "between"), region("c", "three", "four")],
+    [rule("one", "three"), rule("four", "other")],
+    900,
+  );
+  const firstRow = Math.min(...map.regions.flatMap((r) => r.buckets.map((b) => b.y)));
+  const lanes = map.rules.map((r) => {
+    const points = [...r.path.matchAll(/(-?[\d.]+),(-?[\d.]+)/g)].map(([, x, y]) => ({ x: Number(x), y: Number(y) }));
+    const overMiddle = points.filter((p) => p.x > 300 && p.x < 300 + 300 * 0.62);
+    expect(overMiddle.every((p) => p.y < firstRow - 12)).toBe(true);
+    return Math.min(...points.map((p) => p.y));
+  });
+  expect(new Set(lanes).size).toBe(2);
+});
+
+test("targets stand in the order of their sources, so that lines do not cross", () => {
+  const map = placeCopies(
+    [region("a", "1", "2", "3"), region("b", "z", "y", "x")],
+    [rule("1", "x"), rule("2", "y"), rule("3", "z")],
+    1000,
+  );
+  expect(map.regions[1]?.buckets.map((b) => b.name)).toEqual(["x", "y", "z"]);
+});
+
+test("very many rules become one line for each pair of regions", () => {
+  const names = Array.from({ length: 200 }, (_, i) => `b${i}`);
+  const rules = names.map((n, i) => ({
+    ...rule(n, `far-${n}`),
+    id: i,
+    standing: i === 7 ? "late" : "even",
+    lagHours: i,
+    failures: [],
+    copiedBytes: 1,
+  }));
+  const all = bundled(
+    [region("a", ...names), region("b", ...names.map((n) => `far-${n}`))],
+    rules as unknown as CopyRuleStatus[],
+  );
+  expect(all.rules.length).toBe(1);
+  expect(all.rules[0]).toMatchObject({ standing: "late", lagHours: 199, copiedBytes: 200 });
+  expect(placeCopies(all.regions, all.rules, 1000).rules.length).toBe(1);
 });
 
 test("a rule to a bucket that nobody knows is left out", () => {

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { CopyRuleStatus, RegionReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { useWidth } from "../../ui/use-width";
-import { type CopyMap, type PlacedRule, placeCopies } from "./map-geometry";
+import { bundled, type CopyMap, mostLines, type PlacedRule, placeCopies } from "./map-geometry";
 import { span } from "./words";
 
 type MapProps = { regions: RegionReading[]; rules: CopyRuleStatus[]; open: number };
@@ -16,7 +16,11 @@ const strokes = { even: "var(--good)", behind: "var(--ripe-1)", late: "var(--bad
 /** Regions as columns, buckets in them, rules as lines: thick for many bytes, with a mark that says how late. The list below says the same in words. */
 export function ReplicationMap({ regions, rules, open }: MapProps) {
   const [ref, width] = useWidth<HTMLDivElement>();
-  const map = useMemo(() => placeCopies(regions, rules, width), [regions, rules, width]);
+  const many = rules.length > mostLines;
+  const map = useMemo(() => {
+    const drawn = many ? bundled(regions, rules) : { regions, rules };
+    return placeCopies(drawn.regions, drawn.rules, width);
+  }, [regions, rules, width, many]);
   const tall = map.height > tallest;
   return (
     <div ref={ref} data-testid="replication-map">
@@ -30,7 +34,7 @@ export function ReplicationMap({ regions, rules, open }: MapProps) {
       </section>
       <p className="mt-1 text-sm text-ink-soft">
         A thicker line has copied more. <span className="text-bad">◆</span> later than allowed, or failed · ○ behind, within what
-        is allowed · dotted: nothing passes.
+        is allowed · dotted: nothing passes.{many && ` ${rules.length} rules are drawn as one line for each pair of regions.`}
       </p>
     </div>
   );
@@ -59,7 +63,7 @@ function Picture({ map, width, open }: { map: CopyMap; width: number; open: numb
       {map.regions.map(({ region, buckets, width: reach }) => (
         <g key={region.id} opacity={region.lostSince ? 0.8 : 1}>
           {buckets.map((b) => (
-            <Link key={b.name} to={`/buckets/${b.name}`} tabIndex={-1} className="no-underline">
+            <Link key={b.name} to={b.name.includes("\u200b") ? "/" : `/buckets/${b.name}`} tabIndex={-1} className="no-underline">
               <Ground x={b.x} y={b.y} characters={b.name.length} lost={region.lostSince != null} />
               <Ground x={b.x + reach - 76} y={b.y} characters={7} lost={region.lostSince != null} />
               <text
@@ -97,7 +101,7 @@ function RuleLine({ placed, open }: { placed: PlacedRule; open: boolean }) {
   const closed = rule.line !== "open";
   return (
     <Link
-      to={open ? "/replication" : `/replication/rules/${rule.id}`}
+      to={rule.id < 0 ? `/replication?pair=${pairIn(rule)}` : open ? "/replication" : `/replication/rules/${rule.id}`}
       tabIndex={-1}
       aria-label={`${rule.bucket} to ${rule.target}`}
     >
@@ -144,6 +148,9 @@ function LagMark({ placed: { rule, mark } }: { placed: PlacedRule }) {
     </g>
   );
 }
+
+/** Of a line that stands for many: the regions' ids are behind the names. */
+const pairIn = (rule: PlacedRule["rule"]) => [rule.bucket, rule.target].map((name) => name.split("\u200b")[1]).join("~");
 
 function endOf(path: string) {
   const [x, y] = (path.split(" ").at(-1) ?? "0,0").split(",").map(Number);

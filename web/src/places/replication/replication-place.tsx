@@ -1,9 +1,10 @@
-import { Link, useParams } from "react-router";
+import { Link, useParams, useSearchParams } from "react-router";
 import { useEstate } from "../../estate-context";
 import { instant } from "../../format";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { LineList } from "./line-list";
+import { pairOf } from "./map-geometry";
 import { PassTime } from "./pass-time";
 import { RecordList } from "./record-list";
 import { ReplicationMap } from "./replication-map";
@@ -14,12 +15,15 @@ import { useReplication } from "./use-replication";
 export function ReplicationPlace() {
   usePageTitle("Replication");
   const copies = useReplication();
-  const { estate } = useEstate();
+  const { estate, regionName } = useEstate();
+  const pair = useSearchParams()[0].get("pair");
   const open = Number(useParams().rule ?? Number.NaN);
   if (copies.error && !copies.data) return <ErrorNote error={copies.error} />;
   if (!copies.data) return <div className="h-96" />;
   const { now, regions, rules, lines, probes, records } = copies.data.value;
   const late = rules.filter((r) => r.standing === "late").length;
+  const columnOf = new Map(regions.flatMap((region) => region.buckets.map((b) => [b.name, region.id] as const)));
+  const shown = pair ? rules.filter((r) => pairOf(columnOf.get(r.bucket), columnOf.get(r.target)) === pair) : rules;
   return (
     <div className="px-6 pb-24">
       <div className="flex flex-wrap items-baseline gap-x-6 gap-y-1 pt-5">
@@ -52,9 +56,14 @@ export function ReplicationPlace() {
         </p>
       )}
       <div className="mt-5">
-        <ReplicationMap regions={regions} rules={rules} open={open} />
+        <ReplicationMap regions={regions} rules={shown} open={open} />
+        {pair && (
+          <p className="text-sm">
+            Only {shown.length} rules from {pair.split("~").map(regionName).join(" to ")}. <Link to="/replication">Show all</Link>
+          </p>
+        )}
       </div>
-      {rules.length > 0 && <RuleList rules={rules} probes={probes} records={records} open={open} etag={copies.data.etag} />}
+      {rules.length > 0 && <RuleList rules={shown} probes={probes} records={records} open={open} etag={copies.data.etag} />}
       <LineList lines={lines} regions={regions} etag={copies.data.etag} />
       <RecordList records={records} />
     </div>

@@ -30,7 +30,7 @@ export function RuleConsequences({ reading, catchUp }: { reading: CopyDraftReadi
                 : `The line carries ${bytes(carries)} a day for all its rules, ${line?.roundTripMilliseconds ?? 0} ms there and back.`}
             </p>
             {carries !== null && arrivingBytesADay > carries && (
-              <p className="border-l-2 border-bad pl-2">More arrives than the line carries: copies fall behind for good.</p>
+              <p className="border-l-2 border-bad pl-2">More arrives than the line carries: the backlog never clears.</p>
             )}
           </section>
           <CostTable cost={catchUp ? reading.costWith : reading.costWithout} />

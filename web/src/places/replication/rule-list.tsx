@@ -104,7 +104,7 @@ export function Emptying({ rule }: { rule: CopyRuleStatus }) {
       </span>
     );
   }
-  if (rule.waiting === 0) return "it is";
+  if (rule.waiting === 0) return "clear";
   if (rule.emptyAfterHours === 0) return "as time passes";
   const after = span(rule.emptyAfterHours);
   if (!rule.emptyAt)
