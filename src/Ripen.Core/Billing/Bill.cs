@@ -1,3 +1,4 @@
+using System.Numerics;
 using Ripen.Core.Ageing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
@@ -170,9 +171,7 @@ public sealed class Bill
                 var total = unitPrices.AsSpan(tier * months, months);
                 foreach (var usage in own)
                 {
-                    var stored = usage.Of(tier, Measure.StoredByteDays);
-                    for (var m = 0; m < months; m++)
-                        total[m] += stored[m];
+                    Add(usage.Of(tier, Measure.StoredByteDays), total);
                 }
                 for (var m = 0; m < months; m++)
                 {
@@ -180,6 +179,16 @@ public sealed class Bill
                     total[m] = unitMonths > 0 ? Prices[tier]!.StorageCost(unitMonths) / unitMonths : 0;
                 }
             }
+        }
+
+        /// <summary>Several months at a time; each month's sum is the same as one by one.</summary>
+        private static void Add(ReadOnlySpan<double> stored, Span<double> total)
+        {
+            var m = 0;
+            for (; m <= total.Length - Vector<double>.Count; m += Vector<double>.Count)
+                (new Vector<double>(total[m..]) + new Vector<double>(stored[m..])).CopyTo(total[m..]);
+            for (; m < total.Length; m++)
+                total[m] += stored[m];
         }
 
         public string Region { get; }

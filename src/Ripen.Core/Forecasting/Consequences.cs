@@ -210,11 +210,9 @@ public sealed record Consequences
 
         public static Costs Of(Projection projection, string? bucket)
         {
-            var costs = new Costs(projection.Estate.PriceBook.Tiers, new double[Months]);
+            var costs = new Costs(projection.Estate.PriceBook.Tiers, projection.MoneyInAll);
             for (var b = 0; b < projection.Usages.Count; b++)
             {
-                for (var m = 0; m < Months; m++)
-                    costs.Estate[m] += projection.Money[b][m];
                 if (projection.Usages[b].Bucket.Name == bucket)
                     costs.AddOwn(projection, b);
             }

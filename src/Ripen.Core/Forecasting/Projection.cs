@@ -14,6 +14,7 @@ public sealed class Projection
 {
     private readonly List<BucketUsage> usages;
     private readonly Lazy<double[][]> money;
+    private readonly Lazy<double[]> moneyInAll;
 
     private Projection(Estate estate, BillingCalendar calendar, IncomingCopies copies, List<BucketUsage> usages, Projection? previous)
     {
@@ -25,6 +26,16 @@ public sealed class Projection
         // Of the projection before, no more is held than its money, and only until this one's is known.
         var known = previous?.money is { IsValueCreated: true } told ? new KnownMoney(previous.Bill, previous.usages, told.Value) : null;
         money = new Lazy<double[][]>(() => MoneyByBucket(known));
+        moneyInAll = new Lazy<double[]>(() =>
+        {
+            var sums = new double[calendar.Months];
+            foreach (var own in money.Value)
+            {
+                for (var m = 0; m < sums.Length; m++)
+                    sums[m] += own[m];
+            }
+            return sums;
+        });
     }
 
     public Estate Estate { get; }
@@ -85,6 +96,9 @@ public sealed class Projection
             }
         }
     }
+
+    /// <summary>Money of the whole estate by month; computed once.</summary>
+    public double[] MoneyInAll => moneyInAll.Value;
 
     /// <summary>Money of every bucket by month, in the order of the estate's buckets; computed once.</summary>
     public IReadOnlyList<double[]> Money => money.Value;
