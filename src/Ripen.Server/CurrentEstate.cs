@@ -48,6 +48,18 @@ public sealed class EstateView
 
     public Projection Project(int months) => projections.GetOrAdd(months, m => new Lazy<Projection>(() => Projection.Of(Estate, m))).Value;
 
+    /// <summary>Names of buckets whose copies are late at this instant of the provider's clock; worked out once for it.</summary>
+    internal IReadOnlySet<string> LateSources(DateTimeOffset now, Func<IReadOnlySet<string>> find)
+    {
+        if (late is not { } known || known.At != now)
+            late = known = new Late(now, find());
+        return known.Sources;
+    }
+
+    private sealed record Late(DateTimeOffset At, IReadOnlySet<string> Sources);
+
+    private Late? late;
+
     /// <summary>What <see cref="BucketMarks"/> says of the bucket at this place.</summary>
     internal BucketMark[] Marks(int bucket) => marks.Value[bucket];
 

@@ -68,7 +68,7 @@ public sealed class BoardTests : IAsyncLifetime
         page.See("Change 50 buckets together");
         page.Click(page.Button("Add a rule"));
         page.See("50 change");
-        page.Find("[data-testid=many-year-10]");
+        page.Find("[data-testid=cost-year-10]");
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Click(page.Button("Apply to 50"));
         page.See("50 buckets changed.");

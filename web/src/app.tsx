@@ -31,6 +31,7 @@ const RecordPage = lazy(() => import("./places/replication/record-page").then((m
 const MoveChoice = lazy(() => import("./places/replication/move-page").then((m) => ({ default: m.MoveChoice })));
 const MovePage = lazy(() => import("./places/replication/move-page").then((m) => ({ default: m.MovePage })));
 const StoresPlace = lazy(() => import("./places/stores/stores-place").then((m) => ({ default: m.StoresPlace })));
+const AboutPlace = lazy(() => import("./places/about/about-place").then((m) => ({ default: m.AboutPlace })));
 const LogPlace = lazy(() => import("./places/log/log-place").then((m) => ({ default: m.LogPlace })));
 const ReferencePlace = lazy(() => import("./places/reference/reference-place").then((m) => ({ default: m.ReferencePlace })));
 
@@ -148,6 +149,7 @@ export function App() {
                     <Route path="/replication/move" element={<MoveChoice />} />
                     <Route path="/replication/moves/:from/:to" element={<MovePage />} />
                     <Route path="/log" element={<LogPlace />} />
+                    <Route path="/about" element={<AboutPlace />} />
                     <Route path="/clock" element={<ClockPlace />} />
                     <Route path="/schemes" element={<SchemesPlace />} />
                     <Route path="/advice" element={<AdvicePlace />} />

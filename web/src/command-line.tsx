@@ -17,6 +17,9 @@ const keyList = [
   ["?", "these keys"],
 ];
 
+/** Of very many buckets; typing finds the others. */
+const mostShown = 60;
+
 /** Ctrl+K: type where to go or what to do; and the list of keys on `?`. */
 export function CommandLine() {
   const { estate, prices } = useEstate();
@@ -43,11 +46,14 @@ export function CommandLine() {
     { label: "advance the clock", run: () => navigate("/clock") },
     { label: "compare redundancy schemes", run: () => navigate("/schemes") },
     { label: "what kind of storage is this?", run: () => navigate("/advice") },
+    { label: "what ripen computes: words and formulas", run: () => navigate("/about") },
     { label: "http interface", run: () => navigate("/http") },
     { label: "export estate document", run: () => location.assign("/api/estate/document") },
     { label: "light, dark or as the system", run: toggleTheme },
     { label: "keys", run: () => setOpen("keys") },
-  ].filter((command) => text.split(" ").every((word) => command.label.includes(word.toLowerCase())));
+  ]
+    .filter((command) => text.split(" ").every((word) => command.label.includes(word.toLowerCase())))
+    .slice(0, mostShown);
   const run = (i: number) => {
     setOpen(null);
     setText("");

@@ -83,7 +83,7 @@ internal static class BoardEndpoint
                 return Problems.Invalid("unknown-value", "?state", $"There is no state '{state}'.");
             marks.Add(mark);
         }
-        var late = LateSources(provider);
+        var late = LateSources(view, provider);
         var figures = view.Figures(query.Months, query.On ?? view.Estate.Today);
         var found = figures.Find(query, marks, order, late);
         return TypedResults.Ok(
@@ -125,7 +125,7 @@ internal static class BoardEndpoint
                 figures.Day > view.Estate.Today,
                 Month.Of(figures.Day),
                 Axis,
-                Row(view, figures, found.Place, LateSources(provider))
+                Row(view, figures, found.Place, LateSources(view, provider))
             )
         );
     }
@@ -167,8 +167,11 @@ internal static class BoardEndpoint
         );
     }
 
-    private static HashSet<string> LateSources(SimulatedProvider provider) =>
-        [.. provider.Copies.Rules().Where(r => r.Standing == CopyStanding.Late).Select(r => r.Bucket)];
+    private static IReadOnlySet<string> LateSources(EstateView view, SimulatedProvider provider) =>
+        view.LateSources(
+            provider.Clock.Now,
+            () => provider.Copies.Rules().Where(r => r.Standing == CopyStanding.Late).Select(r => r.Bucket).ToHashSet()
+        );
 
     private static double[] Sums(IReadOnlyList<double[]> money, List<int> buckets, int months)
     {

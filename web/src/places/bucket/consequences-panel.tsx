@@ -1,10 +1,10 @@
 import type { ReactNode } from "react";
+import { Link } from "react-router";
 import type { Consequences, DraftReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
-import { count, month } from "../../format";
+import { count } from "../../format";
+import { YearTable } from "../../money/year-table";
 import { Figure } from "../../ui/controls";
-
-export const yearNames: Record<number, string> = { 1: "first", 3: "third", 10: "tenth" };
 
 /** What a draft would do, or why it is refused. All numbers come from the server. */
 export function ConsequencesPanel({ reading, changed }: { reading: DraftReading; changed: boolean }) {
@@ -32,10 +32,18 @@ export function ConsequencesPanel({ reading, changed }: { reading: DraftReading;
   );
 }
 
-function Part({ title, children }: { title: string; children: ReactNode }) {
+/** `about` is the word of the glossary that says how it is computed. */
+function Part({ title, about, children }: { title: string; about?: string; children: ReactNode }) {
   return (
     <section>
-      <h3 className="mb-1 text-base">{title}</h3>
+      <h3 className="mb-1 text-base">
+        {title}{" "}
+        {about && (
+          <Link to={{ pathname: "/about", hash: about }} className="font-sans text-sm text-ink-soft">
+            how?
+          </Link>
+        )}
+      </h3>
       {children}
     </section>
   );
@@ -45,35 +53,8 @@ function Cost({ consequences, changed }: { consequences: Consequences; changed: 
   const { money, moneyChange } = useEstate();
   const { cost, charges } = consequences;
   return (
-    <Part title={changed ? "Cost a year, before and after" : "Cost a year"}>
-      <table className="w-full text-right">
-        <thead className="text-ink-soft">
-          <tr className="border-b border-hairline">
-            <th className="text-left font-normal">year</th>
-            {changed && <th className="font-normal">before</th>}
-            <th className="font-normal">{changed ? "after" : "cost"}</th>
-            {changed && <th className="font-normal">change</th>}
-          </tr>
-        </thead>
-        <tbody>
-          {cost.map((c) => (
-            <tr key={c.year} className="border-b border-hairline" data-testid={`cost-year-${c.year}`}>
-              <th scope="row" className="text-left font-normal" title={`${month(c.from)} to ${month(c.to)}`}>
-                {yearNames[c.year] ?? c.year}
-              </th>
-              {changed && (
-                <td>
-                  <Figure projected>{money(c.bucketBefore)}</Figure>
-                </td>
-              )}
-              <td>
-                <Figure projected>{money(c.bucketAfter)}</Figure>
-              </td>
-              {changed && <td className={tone(c.bucketChange)}>{moneyChange(c.bucketChange)}</td>}
-            </tr>
-          ))}
-        </tbody>
-      </table>
+    <section>
+      <YearTable caption={changed ? "Cost a year, before and after" : "Cost a year"} cost={cost} of="bucket" changed={changed} />
       {changed && cost.some((c) => Math.abs(c.elsewhereChange) >= 0.005) && (
         <p className="mt-1 text-ink-soft">
           Other buckets, through copies and shared price bands: {cost.map((c) => moneyChange(c.elsewhereChange)).join(", ")}.
@@ -95,17 +76,15 @@ function Cost({ consequences, changed }: { consequences: Consequences; changed: 
           </tbody>
         </table>
       </details>
-    </Part>
+    </section>
   );
 }
-
-export const tone = (change: number) => (Math.abs(change) < 0.005 ? "" : change < 0 ? "text-good" : "text-bad");
 
 function Now({ consequences }: { consequences: Consequences }) {
   const { money, bytes, tierName } = useEstate();
   const { now, oneOffCharges } = consequences;
   return (
-    <Part title="At once, when the rules run">
+    <Part title="At once, when the rules run" about="early-leave">
       {now.length === 0 && <p>Nothing that is here moves or goes.</p>}
       <ul className="space-y-1">
         {now.map((m) => (
@@ -152,7 +131,7 @@ function SmallObjects({ consequences }: { consequences: Consequences }) {
   const { money, bytes, tierName } = useEstate();
   if (consequences.steps.length === 0) return null;
   return (
-    <Part title="Does each step pay?">
+    <Part title="Does each step pay?" about="step-pays">
       <ul className="space-y-2">
         {consequences.steps.map((s) => (
           <li key={`${s.prefix}-${s.bytesPerObject}-${s.toTier}`}>

@@ -3,6 +3,7 @@ import { scaleLinear } from "d3-scale";
 import { type BucketMoney, readBucketMoney } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
+import { SavePicture } from "../../ui/save-picture";
 import { useWidth } from "../../ui/use-width";
 
 const height = 170;
@@ -23,8 +24,43 @@ export function MoneyChart({ bucket }: { bucket: string }) {
         <a href={`/api/ledger/rows.csv?bucket=${bucket}`} download={`${bucket}-ledger.csv`}>
           The ledger as CSV
         </a>
+        <SavePicture of={box} name={`${bucket}-by-month`} />
       </p>
+      {data && <Table data={data} />}
     </section>
+  );
+}
+
+/** The same numbers to read. */
+function Table({ data }: { data: BucketMoney }) {
+  const { money } = useEstate();
+  const metered = new Map(data.metered.map((m) => [m.month, m.amount]));
+  const projected = new Map(data.projected.map((m) => [m.month, m.amount]));
+  const months = [...new Set([...metered.keys(), ...projected.keys()])].toSorted();
+  return (
+    <details className="text-sm">
+      <summary className="cursor-pointer text-ink-soft">The numbers</summary>
+      <table className="mt-1 w-96 text-right">
+        <thead className="text-ink-soft">
+          <tr className="border-b border-hairline">
+            <th className="text-left font-normal">month</th>
+            <th className="font-normal">metered</th>
+            <th className="font-normal">projected</th>
+          </tr>
+        </thead>
+        <tbody>
+          {months.map((m) => (
+            <tr key={m} className="border-b border-hairline">
+              <th scope="row" className="text-left font-normal">
+                {month(m)}
+              </th>
+              <td>{metered.has(m) ? money(metered.get(m) ?? 0) : "–"}</td>
+              <td>{projected.has(m) ? money(projected.get(m) ?? 0) : "–"}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
   );
 }
 

@@ -92,6 +92,7 @@ function Foot() {
         Export the estate document
       </a>
       <ImportEstate etag={etag} kind="quiet" />
+      <Link to="/about">What Ripen computes</Link>
       <Link to="/http">HTTP interface</Link>
       <span className="ml-auto">? lists the keys</span>
     </footer>

@@ -4,12 +4,10 @@ import { Link } from "react-router";
 import type { ManyReading, YearChange } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
-import { Figure } from "../../ui/controls";
-import { tone, yearNames } from "../bucket/consequences-panel";
+import { tone, YearTable } from "../../money/year-table";
 
 /** What one change does to many buckets: the sum, and every bucket with its reason or its money. */
 export function ManyConsequences({ reading }: { reading: ManyReading }) {
-  const { money, moneyChange } = useEstate();
   return (
     <div className="space-y-4 text-sm">
       {reading.problems.map((problem) => (
@@ -25,33 +23,7 @@ export function ManyConsequences({ reading }: { reading: ManyReading }) {
         .
       </p>
       {reading.cost.length > 0 && (
-        <table className="w-full text-right">
-          <caption className="text-left font-serif text-base">Cost a year of those that change, together</caption>
-          <thead className="text-ink-soft">
-            <tr className="border-b border-hairline">
-              <th className="text-left font-normal">year</th>
-              <th className="font-normal">before</th>
-              <th className="font-normal">after</th>
-              <th className="font-normal">change</th>
-            </tr>
-          </thead>
-          <tbody>
-            {reading.cost.map((c) => (
-              <tr key={c.year} className="border-b border-hairline" data-testid={`many-year-${c.year}`}>
-                <th scope="row" className="text-left font-normal">
-                  {yearNames[c.year]}
-                </th>
-                <td>
-                  <Figure projected>{money(c.bucketBefore)}</Figure>
-                </td>
-                <td>
-                  <Figure projected>{money(c.bucketAfter)}</Figure>
-                </td>
-                <td className={tone(c.bucketChange)}>{moneyChange(c.bucketChange)}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <YearTable caption="Cost a year of those that change, together" cost={reading.cost} of="bucket" />
       )}
       <Each reading={reading} />
     </div>

@@ -5,6 +5,7 @@ import type { ForecastSeries, SplitBy } from "../../api/client";
 import { tierOf, useEstate } from "../../estate-context";
 import { month } from "../../format";
 import { tierColour, tierFill } from "../../strip/tiers";
+import { SavePicture } from "../../ui/save-picture";
 import { useWidth } from "../../ui/use-width";
 import type { Shown } from "./forecast-place";
 
@@ -51,7 +52,10 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
     m.endsWith("-01") && Number(m.slice(0, 4)) % Math.max(1, Math.ceil(last / 120)) === 0 ? [i] : [],
   );
   return (
-    <div ref={box} className="pt-4">
+    <div ref={box} className="relative pt-4">
+      <span className="absolute top-0 right-0">
+        <SavePicture of={box} name={`forecast-${shown}-by-${by}`} />
+      </span>
       {width > 0 && (
         <div
           role="slider"
@@ -134,7 +138,7 @@ function EndLabels(props: {
     <g key={line.key} transform={`translate(${props.x} ${(placed[i] ?? 0) + under})`}>
       <rect y={-6} width={11} height={11} rx={2} fill={props.fill(i)} />
       <text x={16} y={4} fontSize={12} fill="var(--ink)">
-        {line.name}
+        {line.name.length > 20 ? `${line.name.slice(0, 19)}…` : line.name}
       </text>
     </g>
   ));

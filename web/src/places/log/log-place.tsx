@@ -5,10 +5,10 @@ import { type LoggedChange, readChange, readChanges } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { instant } from "../../format";
+import { yearNames } from "../../money/year-table";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
-import { yearNames } from "../bucket/consequences-panel";
 import { apart } from "../bucket/parts-in-words";
 import { useUndo } from "./use-undo";
 

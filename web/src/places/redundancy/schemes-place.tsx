@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
+import { Link } from "react-router";
 import { ApiError, compareSchemes, type Lines, readSchemeDraft, type Scheme, type SchemePromise } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
@@ -78,7 +79,7 @@ export function SchemesPlace() {
       <h1 className="pt-5 text-3xl">Redundancy, side by side</h1>
       <p className="mt-1 max-w-3xl text-ink-soft">
         Computed from how a scheme cuts and spreads an object, how often devices fail and how soon they are repaired. Up to four
-        at a time.
+        at a time. <Link to={{ pathname: "/about", hash: "durability" }}>What durability means</Link>
       </p>
       <div className="mt-4 flex flex-wrap items-end gap-x-6 gap-y-2 border-t border-hairline pt-3">
         <fieldset className="flex flex-wrap gap-x-5 gap-y-1">

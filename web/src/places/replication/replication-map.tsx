@@ -2,6 +2,7 @@ import { useMemo } from "react";
 import { Link } from "react-router";
 import type { CopyRuleStatus, RegionReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
+import { SavePicture } from "../../ui/save-picture";
 import { useWidth } from "../../ui/use-width";
 import { bundled, type CopyMap, mostLines, type PlacedRule, placeCopies } from "./map-geometry";
 import { span } from "./words";
@@ -34,7 +35,8 @@ export function ReplicationMap({ regions, rules, open }: MapProps) {
       </section>
       <p className="mt-1 text-sm text-ink-soft">
         A thicker line has copied more. <span className="text-bad">◆</span> later than allowed, or failed · ○ behind, within what
-        is allowed · dotted: nothing passes.{many && ` ${rules.length} rules are drawn as one line for each pair of regions.`}
+        is allowed · dotted: nothing passes.{many && ` ${rules.length} rules are drawn as one line for each pair of regions.`}{" "}
+        <SavePicture of={ref} name="replication" />
       </p>
     </div>
   );
