@@ -94,6 +94,7 @@ public sealed class ManyBucketsTests : IDisposable
     [Theory]
     [InlineData("""{ "buckets": ["port-sonar"], "change": {} }""", "nothing-to-change")]
     [InlineData("""{ "buckets": [], "change": { "versioning": true } }""", "no-bucket")]
+    [InlineData("""{ "buckets": [null], "change": { "versioning": true } }""", "unknown-reference")]
     [InlineData("""{ "buckets": ["nowhere"], "change": { "versioning": true } }""", "unknown-reference")]
     public async Task A_change_of_nothing_or_nobody_is_told(string json, string code)
     {

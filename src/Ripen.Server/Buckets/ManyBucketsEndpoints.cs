@@ -104,7 +104,8 @@ internal static class ManyBucketsEndpoints
     )
     {
         var estate = view.Estate;
-        var wanted = many.Buckets.ToHashSet();
+        // The reader of requests lets null stand in a list.
+        var wanted = many.Buckets.Select(b => b ?? "").ToHashSet();
         var wrong = new List<Problem>();
         if (many.Change.IsEmpty())
             wrong.Add(new Problem("nothing-to-change", "$.change", "Say what is to change."));

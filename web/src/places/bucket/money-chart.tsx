@@ -24,7 +24,7 @@ export function MoneyChart({ bucket }: { bucket: string }) {
         <a href={`/api/ledger/rows.csv?bucket=${bucket}`} download={`${bucket}-ledger.csv`}>
           The ledger as CSV
         </a>
-        <SavePicture of={box} name={`${bucket}-by-month`} />
+        {data && width > 0 && <SavePicture of={box} name={`${bucket}-by-month`} />}
       </p>
       {data && <Table data={data} />}
     </section>

@@ -53,9 +53,7 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
   );
   return (
     <div ref={box} className="relative pt-4">
-      <span className="absolute top-0 right-0">
-        <SavePicture of={box} name={`forecast-${shown}-by-${by}`} />
-      </span>
+      <span className="absolute top-0 right-0">{width > 0 && <SavePicture of={box} name={`forecast-${shown}-by-${by}`} />}</span>
       {width > 0 && (
         <div
           role="slider"

@@ -36,7 +36,7 @@ export function ReplicationMap({ regions, rules, open }: MapProps) {
       <p className="mt-1 text-sm text-ink-soft">
         A thicker line has copied more. <span className="text-bad">◆</span> later than allowed, or failed · ○ behind, within what
         is allowed · dotted: nothing passes.{many && ` ${rules.length} rules are drawn as one line for each pair of regions.`}{" "}
-        <SavePicture of={ref} name="replication" />
+        {width > 0 && <SavePicture of={ref} name="replication" />}
       </p>
     </div>
   );
