@@ -1,7 +1,6 @@
 using System.Security.Cryptography;
 using System.Text.Json;
 using Microsoft.AspNetCore.Http.HttpResults;
-using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Server.Http;
 
@@ -13,8 +12,14 @@ namespace Ripen.Server.Buckets;
 /// </summary>
 internal static class Seen
 {
-    public static string Mark(IReadOnlyList<YearChange> shown) =>
-        Convert.ToHexStringLower(SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(shown, EstateDocument.Json)))[..16];
+    /// <summary>Of the figures to a hundredth of a cent: the last digits of a sum depend on the way it was added up.</summary>
+    public static string Mark(IReadOnlyList<YearChange> shown)
+    {
+        var figures = shown.Select(y =>
+            new[] { y.BucketBefore, y.BucketAfter, y.EstateBefore, y.EstateAfter }.Select(money => Math.Round(money, 4))
+        );
+        return Convert.ToHexStringLower(SHA256.HashData(JsonSerializer.SerializeToUtf8Bytes(figures)))[..16];
+    }
 
     /// <summary>Null when the mark is that of <paramref name="now"/>, or none was sent.</summary>
     public static ProblemHttpResult? Refusal(string? mark, IReadOnlyList<YearChange> now) =>
