@@ -34,22 +34,23 @@ public sealed class ChangeLog(IDbContextFactory<RipenDb> databases, TimeProvider
 {
     /// <summary>The newest changes first, at most <paramref name="most"/>.</summary>
     /// <param name="most">So many.</param>
-    /// <param name="before">Only those made before this instant; null for all.</param>
+    /// <param name="before">Only those of a lower number; null for all.</param>
     /// <param name="documents">Whether to tell the documents, which may be long.</param>
     /// <param name="cancel">Stops.</param>
     public async Task<IReadOnlyList<LoggedChange>> Newest(
         int most,
-        DateTimeOffset? before = null,
+        long? before = null,
         bool documents = true,
         CancellationToken cancel = default
     )
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
-        // Instants are stored as text in UTC, which sorts as they do; the query language of the mapper knows no order of them.
-        var all = before is { } instant
-            ? db.Changes.FromSqlInterpolated($"SELECT * FROM Change WHERE At < {instant.ToUniversalTime()}")
-            : db.Changes;
-        var rows = await all.AsNoTracking().OrderByDescending(c => c.Id).Take(most).ToListAsync(cancel);
+        var rows = await db
+            .Changes.AsNoTracking()
+            .Where(c => before == null || c.Id < before)
+            .OrderByDescending(c => c.Id)
+            .Take(most)
+            .ToListAsync(cancel);
         return [.. rows.Select(c => ToLogged(c, documents))];
     }
 
@@ -118,13 +119,5 @@ public sealed class ChangeLog(IDbContextFactory<RipenDb> databases, TimeProvider
         );
 
     /// <summary>Without what lies there and waits, which is no part of what was decided.</summary>
-    internal static string Document(Bucket bucket) =>
-        JsonSerializer.Serialize(
-            bucket with
-            {
-                Stock = [],
-                CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })],
-            },
-            EstateDocument.Json
-        );
+    internal static string Document(Bucket bucket) => JsonSerializer.Serialize(bucket.WithoutContents(), EstateDocument.Json);
 }

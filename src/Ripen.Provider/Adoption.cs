@@ -225,7 +225,7 @@ internal sealed class Adoption(ProviderState state)
         db.Run(
             "UPDATE bucket SET plan = ?2, place = ?3, stated = ?4, lift_version = max(lift_version, ?5) WHERE name = ?1",
             bucket.Name,
-            JsonSerializer.Serialize(Plain(bucket), Compact),
+            JsonSerializer.Serialize(bucket.WithoutContents(), Compact),
             place,
             planned.StatedOn.DayNumber,
             planned.LiftVersion
@@ -255,13 +255,6 @@ internal sealed class Adoption(ProviderState state)
             until
         );
     }
-
-    private static Bucket Plain(Bucket bucket) =>
-        bucket with
-        {
-            Stock = [],
-            CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })],
-        };
 
     private static Terms TermsOf(SqliteConnection db, ProviderPlan plan)
     {

@@ -168,10 +168,10 @@ public sealed class SimulatedProvider : IDisposable
         state.Booked().Index.Read(db => ObjectCharges.SoFar(db, state.TermsIn(db), state.TermsIn(db)[bucket], version));
 
     /// <summary>What was done by hand, newest first.</summary>
-    public IReadOnlyList<Deed> Deeds(int most, DateTimeOffset? before = null) =>
+    public IReadOnlyList<Deed> Deeds(int most, long? before = null) =>
         state.Index.Read(db =>
             db.List(
-                "SELECT id, at, bucket, what, actor FROM deed WHERE ?2 IS NULL OR at < ?2 ORDER BY id DESC LIMIT ?1",
+                "SELECT id, at, bucket, what, actor FROM deed WHERE ?2 IS NULL OR id < ?2 ORDER BY id DESC LIMIT ?1",
                 r => new Deed(
                     r.GetInt64(0),
                     DateTimeOffset.FromUnixTimeMilliseconds(r.GetInt64(1)),
@@ -180,7 +180,7 @@ public sealed class SimulatedProvider : IDisposable
                     r.GetString(4)
                 ),
                 most,
-                before?.ToUnixTimeMilliseconds()
+                before
             )
         );
 

@@ -62,7 +62,7 @@ public sealed class BoardTests : IAsyncLifetime
 
         page.Open("/?find=quay-01&region=aldmouth");
         page.See("50 of 1,500 buckets");
-        page.Click(page.Find("[aria-label='Select all 50 that match']"));
+        page.Click(page.Find("button[aria-label='Select all 50 that match']"));
         page.See("50 buckets selected");
         page.Click(page.Link("Change them together…"));
         page.See("Change 50 buckets together");

@@ -120,6 +120,99 @@ public sealed class SafeInputTests(DemoFixture demo) : IClassFixture<DemoFixture
     }
 
     [Fact]
+    public async Task An_undo_takes_nothing_away_that_was_typed_since_and_works_from_another_page()
+    {
+        await buckets.Make("typed-since");
+        page.Open("/buckets/typed-since");
+        page.Type(page.Field("Objects a day"), "62");
+        page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "Apply");
+        page.Click(page.Button("Apply"));
+        page.See("Applied to typed-since.");
+        page.Click(page.Find("#place input[type=checkbox]"));
+        page.See("a draft; nothing is done yet");
+        page.Click(page.Link("Forecast"));
+        page.Until(() => page.Path == "/forecast", "the forecast");
+        page.Click(page.Button("Undo"));
+        page.Until(() => page.Path == "/buckets/typed-since", "the bucket");
+        page.Until(() => page.Field("Objects a day").GetAttribute("value") == "100", "the undo in the draft");
+        Assert.True(page.Find("#place input[type=checkbox]").Selected);
+        page.Click(page.Button("Discard"));
+        page.See("no changes");
+    }
+
+    [Fact]
+    public async Task A_colleague_who_changed_a_bucket_and_changed_it_back_does_not_stand_in_the_way()
+    {
+        await buckets.Make("back-again");
+        page.Open("/buckets/back-again");
+        page.Type(page.Field("Objects a day"), "63");
+        page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "Apply");
+        foreach (var versioning in new[] { true, false })
+        {
+            var (bucket, tag) = await buckets.StoredWithTag("back-again");
+            bucket["versioning"] = versioning;
+            await buckets.Change(bucket, tag);
+        }
+        page.Click(page.Button("Apply"));
+        page.See("was changed in the meantime");
+        page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "Apply");
+        page.Click(page.Button("Apply"));
+        page.See("no changes");
+        Assert.Equal(63, (await buckets.Stored("back-again"))["streams"]![0]!["objectsPerDay"]!.GetValue<double>());
+    }
+
+    [Fact]
+    public async Task A_line_takes_no_text_for_no_limit_keeps_what_is_typed_and_is_undone_from_the_log()
+    {
+        const string Line = "Kestrel Sound – Aldmouth";
+        page.Open("/replication");
+        page.Click(page.Find($"button[aria-label='Edit {Line}']"));
+        page.Type(page.Find($"input[aria-label^='Mbit/s of {Line}']"), "plenty");
+        page.Type(page.Find($"input[aria-label='Milliseconds of {Line}']"), "21");
+        Assert.Equal("true", page.Button("Apply").GetAttribute("aria-disabled"));
+        page.Type(page.Find($"input[aria-label^='Mbit/s of {Line}']"), "77");
+        page.Open("/log");
+        page.See("Estate imported");
+        page.Open("/replication");
+        page.Until(() => page.Find($"input[aria-label^='Mbit/s of {Line}']").GetAttribute("value") == "77", "the draft of the line");
+        var before = await Transfer();
+        page.Click(page.Button("Apply"));
+        page.See($"Applied to {Line}.");
+        Assert.Equal((77, 21), await Transfer());
+
+        page.Open("/log");
+        page.Click(page.Find("button[aria-label^='Undo: Line changed']"));
+        page.Until(() => page.Path == "/replication", "the lines");
+        page.Click(page.Button("Apply"));
+        page.See($"Applied to {Line}.");
+        Assert.Equal(before, await Transfer());
+
+        async Task<(double? Mbit, double? Milliseconds)> Transfer()
+        {
+            using var http = new HttpClient { BaseAddress = demo.Ripen.Address };
+            var estate = System.Text.Json.Nodes.JsonNode.Parse(await http.GetStringAsync(new Uri("/api/estate", UriKind.Relative)))!;
+            var line = estate["priceBook"]!["transfers"]!
+                .AsArray()
+                .SingleOrDefault(t => t!["from"]!.GetValue<string>() == "kestrel-sound" && t["to"]!.GetValue<string>() == "aldmouth");
+            return (line?["megabitsPerSecond"]?.GetValue<double>(), line?["roundTripMilliseconds"]?.GetValue<double>());
+        }
+    }
+
+    [Fact]
+    public async Task A_replication_rule_that_is_left_half_made_is_still_there()
+    {
+        await buckets.Make("half-a-rule");
+        page.Open("/replication/new?from=half-a-rule");
+        page.Type(page.Field("Its name"), "half-a-rule-over-there");
+        page.Open("/");
+        page.See("port-sonar");
+        page.Open("/replication/new?from=half-a-rule");
+        page.Until(() => page.Field("Its name").GetAttribute("value") == "half-a-rule-over-there", "what was typed");
+        page.Click(page.Button("Discard"));
+        page.Until(() => page.Field("Its name").GetAttribute("value") == "half-a-rule-far", "the form as it began");
+    }
+
+    [Fact]
     public async Task Secrets_that_are_shown_once_survive_escape_and_a_click_beside_them()
     {
         await buckets.Make("with-secrets");

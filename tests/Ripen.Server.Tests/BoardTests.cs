@@ -84,6 +84,15 @@ public sealed class BoardTests : IDisposable
     }
 
     [Theory]
+    [InlineData("region=aldmouth&sort=cost&descending=true")]
+    [InlineData("find=sonar&limit=1")]
+    public async Task Names_are_those_of_all_that_the_board_finds(string query)
+    {
+        var names = (await server.Get($"/api/estate/names?{query}")).Body.AsArray().Select(n => n!.GetValue<string>()).ToList();
+        Assert.Equal(Names(await Board(query.Replace("&limit=1", "", StringComparison.Ordinal))), names);
+    }
+
+    [Theory]
     [InlineData("limit=0")]
     [InlineData("limit=501")]
     [InlineData("offset=-1")]

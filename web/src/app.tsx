@@ -132,7 +132,7 @@ export function App() {
           )}
           {estate.error && !apart && <ErrorNote error={estate.error} />}
           {estate.data && <TierPatterns />}
-          <Failsafe key={pathname} what="This page">
+          <Failsafe page={pathname} what="This page">
             <Suspense>
               <Routes>
                 <Route path="/http" element={<ReferencePlace />} />

@@ -23,6 +23,9 @@ public sealed record Bucket
     /// <summary>Whether an object that is overwritten or deleted stays as an earlier version.</summary>
     public bool Versioning { get; init; }
     public IReadOnlyList<CopyRule> CopyTo { get; init; } = [];
+
+    /// <summary>What was decided, without what lies and waits there, which is the provider's.</summary>
+    public Bucket WithoutContents() => this with { Stock = [], CopyTo = [.. CopyTo.Select(c => c with { Waiting = [] })] };
 }
 
 /// <summary>Objects that are alike: prefix, day of creation, size and tier.</summary>

@@ -127,6 +127,15 @@ public sealed record ForecastSeries(
         ];
     }
 
-    private static double[] Sum(IEnumerable<IReadOnlyList<double>> lines) =>
-        lines.Aggregate(Array.Empty<double>(), (sum, line) => [.. line.Select((v, m) => v + sum.ElementAtOrDefault(m))]);
+    private static double[] Sum(IEnumerable<IReadOnlyList<double>> lines)
+    {
+        double[]? sum = null;
+        foreach (var line in lines)
+        {
+            sum ??= new double[line.Count];
+            for (var m = 0; m < sum.Length; m++)
+                sum[m] += line[m];
+        }
+        return sum ?? [];
+    }
 }

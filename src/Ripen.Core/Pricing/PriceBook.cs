@@ -29,6 +29,9 @@ public sealed record PriceBook
 
     public Region? FindRegion(string id) => Regions.FirstOrDefault(r => r.Id == id);
 
+    /// <summary>For people; the id of a region that is not listed.</summary>
+    public string RegionName(string id) => FindRegion(id)?.Name ?? id;
+
     public Scheme? FindScheme(string id) => Schemes.FirstOrDefault(s => s.Id == id);
 
     /// <summary>The price of a transfer between two regions; free where none is listed.</summary>

@@ -6,7 +6,7 @@ namespace Ripen.Provider.Index;
 internal static class Schema
 {
     /// <summary>The program's layouts, each the step from the one before.</summary>
-    public static readonly string[] Steps = [Tables, Replication, Retention];
+    public static readonly string[] Steps = [Tables, Replication, Retention, ByBucket];
 
     public static void Prepare(SqliteConnection db)
     {
@@ -198,6 +198,9 @@ internal static class Schema
             summary TEXT NOT NULL,
             record TEXT NOT NULL);
         """;
+
+    // A bucket is folded, counted and dropped by its own entries: without this each of ten thousand would read the entries of all.
+    private const string ByBucket = "CREATE INDEX entry_bucket ON entry(bucket);";
 
     // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule,
     // whatever path brings the entry, and the index itself refuses what would destroy or shorten them: RetentionGate is the way, these

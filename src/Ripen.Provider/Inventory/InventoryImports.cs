@@ -140,7 +140,7 @@ public sealed class InventoryImports
                     );
                 }
                 ProviderState.Touch(db, own);
-                state.Note(db, bucket, $"imported an inventory of {reading.Objects} objects");
+                state.Note(db, bucket, $"imported an inventory of {Wording.Objects(reading.Objects)}");
             },
             cancel
         );

@@ -90,7 +90,7 @@ internal sealed class Losses(ProviderState state)
                 [new ProofStep("lost", now)],
                 loss.Items
             );
-            state.Note(db, "", $"marked region {region} as lost");
+            state.Note(db, "", $"marked region {state.TermsIn(db).Prices.RegionName(region)} as lost");
             return loss with { Since = now };
         });
 
@@ -138,7 +138,11 @@ internal sealed class Losses(ProviderState state)
                 [new ProofStep("back", now)],
                 withItsData ? [] : loss.Items
             );
-            state.Note(db, "", $"brought region {region} back {(withItsData ? "with its data" : "empty")}");
+            state.Note(
+                db,
+                "",
+                $"brought region {state.TermsIn(db).Prices.RegionName(region)} back {(withItsData ? "with its data" : "empty")}"
+            );
             return Proofs.Find(db, id).Head;
         });
 

@@ -95,11 +95,8 @@ public sealed class ProviderCopies
                     "$.until"
                 );
             Lines.Cut(db, from, to, until);
-            state.Note(
-                db,
-                "",
-                until is { } end ? $"cut the line {from} – {to} until {end:yyyy-MM-dd'T'HH:mm:ss'Z'}" : $"cut the line {from} – {to}"
-            );
+            var end = until is { } instant ? $" until {instant:yyyy-MM-dd HH:mm} of the provider's clock" : "";
+            state.Note(db, "", $"cut the line {Between(db, from, to)}{end}");
         });
 
     public void Restore(string from, string to) =>
@@ -107,7 +104,7 @@ public sealed class ProviderCopies
         {
             CheckRegions(db, from, to);
             Lines.Restore(db, from, to);
-            state.Note(db, "", $"restored the line {from} – {to}");
+            state.Note(db, "", $"restored the line {Between(db, from, to)}");
         });
 
     public IReadOnlyList<LostRegion> LostRegions() => state.Index.Read(Lines.Lost);
@@ -156,6 +153,12 @@ public sealed class ProviderCopies
     public IReadOnlyList<ProofHead> Records(int most) => state.Index.Read(db => Proofs.Newest(db, most));
 
     public ProofRecord Record(long id) => state.Index.Read(db => Proofs.Find(db, id));
+
+    private string Between(SqliteConnection db, string from, string to)
+    {
+        var prices = state.TermsIn(db).Prices;
+        return $"{prices.RegionName(from)} – {prices.RegionName(to)}";
+    }
 
     private void CheckRegions(SqliteConnection db, params ReadOnlySpan<string> regions)
     {

@@ -90,9 +90,7 @@ internal static class BucketEndpoints
         if (view.Estate.Find(name) is not { } bucket)
             return Problems.NoBucket(name);
         response.SetVersion(view.VersionOf(name));
-        return TypedResults.Ok(
-            stock ? bucket : bucket with { Stock = [], CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })] }
-        );
+        return TypedResults.Ok(stock ? bucket : bucket.WithoutContents());
     }
 
     private static async Task<Results<Ok<DraftReading>, ProblemHttpResult>> ReadNew(
@@ -210,7 +208,7 @@ internal static class BucketEndpoints
                     () => store.Change(before, whole, view.Estate.Today, view.VersionOf(name), view.Version, shown, cancel)
                 );
                 response.SetVersion(view.VersionOf(name) + 1);
-                return TypedResults.Ok(whole);
+                return TypedResults.Ok(whole.WithoutContents());
             },
             cancel
         );
@@ -295,7 +293,7 @@ internal static class BucketEndpoints
                         )
                 );
                 response.SetVersion(view.VersionOf(name) + 1);
-                return TypedResults.Ok(after);
+                return TypedResults.Ok(after.WithoutContents());
             },
             cancel
         );

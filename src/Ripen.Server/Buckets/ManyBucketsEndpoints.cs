@@ -150,7 +150,7 @@ internal static class ManyBucketsEndpoints
 
     private static Drafted Changed(Bucket bucket, EstateView view, CurrentEstate current, ManyBuckets many)
     {
-        var bare = bucket with { Stock = [], CopyTo = [.. bucket.CopyTo.Select(c => c with { Waiting = [] })] };
+        var bare = bucket.WithoutContents();
         var (was, will) = (Text(bare), Text(many.Change.Of(bare)));
         if (was == will)
             return new Drafted(bucket.Name, null, []);

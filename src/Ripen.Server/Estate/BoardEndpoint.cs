@@ -63,6 +63,9 @@ internal static class BoardEndpoint
 {
     private static readonly AgeAxis Axis = new(AgeBins.Knee, AgeBins.Oldest, AgeBins.Starts);
 
+    /// <summary>What a question asks for, worked out; or why it cannot be asked.</summary>
+    private sealed record Answer(EstateView View, BoardFigures Figures, List<int> Found, IReadOnlySet<string> Late);
+
     public static async Task<Results<Ok<Board>, ProblemHttpResult>> Read(
         CurrentEstate current,
         SimulatedProvider provider,
@@ -70,22 +73,10 @@ internal static class BoardEndpoint
         CancellationToken cancel
     )
     {
-        if (await current.Get(cancel) is not { } view)
-            return Problems.NoEstate();
-        if (Wrong(query, view) is { } wrong)
-            return wrong;
-        if (NamedValues.Read<BoardOrder>(query.Sort) is not { } order)
-            return Problems.Invalid("unknown-value", "?sort", $"There is no order '{query.Sort}'.");
-        var marks = new List<BucketMark>();
-        foreach (var state in query.State ?? [])
-        {
-            if (NamedValues.Read<BucketMark>(state) is not { } mark)
-                return Problems.Invalid("unknown-value", "?state", $"There is no state '{state}'.");
-            marks.Add(mark);
-        }
-        var late = LateSources(view, provider);
-        var figures = view.Figures(query.Months, query.On ?? view.Estate.Today);
-        var found = figures.Find(query, marks, order, late);
+        var (wrong, answer) = await Ask(current, provider, query, cancel);
+        if (answer is null)
+            return wrong!;
+        var (view, figures, found, late) = answer;
         return TypedResults.Ok(
             new Board(
                 figures.Day,
@@ -102,6 +93,44 @@ internal static class BoardEndpoint
                 [.. found.Skip(query.Offset).Take(query.Limit).Select(i => Row(view, figures, i, late))]
             )
         );
+    }
+
+    public static async Task<Results<Ok<IReadOnlyList<string>>, ProblemHttpResult>> Names(
+        CurrentEstate current,
+        SimulatedProvider provider,
+        [AsParameters] BoardQuery query,
+        CancellationToken cancel
+    )
+    {
+        var (wrong, answer) = await Ask(current, provider, query, cancel);
+        return answer is null
+            ? wrong!
+            : TypedResults.Ok<IReadOnlyList<string>>([.. answer.Found.Select(i => answer.View.Estate.Buckets[i].Name)]);
+    }
+
+    private static async Task<(ProblemHttpResult? Wrong, Answer? Answer)> Ask(
+        CurrentEstate current,
+        SimulatedProvider provider,
+        BoardQuery query,
+        CancellationToken cancel
+    )
+    {
+        if (await current.Get(cancel) is not { } view)
+            return (Problems.NoEstate(), null);
+        if (Wrong(query, view) is { } wrong)
+            return (wrong, null);
+        if (NamedValues.Read<BoardOrder>(query.Sort) is not { } order)
+            return (Problems.Invalid("unknown-value", "?sort", $"There is no order '{query.Sort}'."), null);
+        var marks = new List<BucketMark>();
+        foreach (var state in query.State ?? [])
+        {
+            if (NamedValues.Read<BucketMark>(state) is not { } mark)
+                return (Problems.Invalid("unknown-value", "?state", $"There is no state '{state}'."), null);
+            marks.Add(mark);
+        }
+        var late = LateSources(view, provider);
+        var figures = view.Figures(query.Months, query.On ?? view.Estate.Today);
+        return (null, new Answer(view, figures, figures.Find(query, marks, order, late), late));
     }
 
     public static async Task<Results<Ok<BucketOnBoard>, ProblemHttpResult>> ReadOne(

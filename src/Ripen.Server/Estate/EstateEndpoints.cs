@@ -1,6 +1,7 @@
 using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.AspNetCore.Mvc;
+using Ripen.Core;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -40,6 +41,10 @@ internal static class EstateEndpoints
             .MapGet("/board", BoardEndpoint.Read)
             .WithName("readBoard")
             .WithSummary("Buckets on a day, found, sorted and in stretches: strip, contents, cost of that month, trend.");
+        estate
+            .MapGet("/names", BoardEndpoint.Names)
+            .WithName("findBuckets")
+            .WithSummary("The names of all buckets that the same question finds on the board, in its order.");
         estate
             .MapGet("/board/{name}", BoardEndpoint.ReadOne)
             .WithName("readBucketOnBoard")
@@ -128,7 +133,7 @@ internal static class EstateEndpoints
                             throw new RefusalException(
                                 RefusalKind.Conflict,
                                 "contents-would-go",
-                                $"{contents.Objects} objects with {contents.Bytes} bytes of content lie in this estate's buckets and "
+                                $"{Wording.Objects(contents.Objects)} with {Wording.Bytes(contents.Bytes)} of content lie in this estate's buckets and "
                                     + "would be lost: a document holds no content. Fetch them first, or send ?discardContents=true."
                             );
                         }
@@ -159,17 +164,31 @@ internal static class EstateEndpoints
         SimulatedProvider provider,
         CancellationToken cancel,
         [Description("At most so many.")] int most = 100,
-        [Description("Only what was changed before this instant.")] DateTimeOffset? before = null,
+        [Description("Only decisions of a lower number, which are told above 0.")] long? before = null,
+        [Description("Only deeds at the provider of a lower number, which are told below 0: write it without its sign.")]
+            long? beforeDeed = null,
         [Description("Whether to tell the documents before and after as well.")] bool documents = true
     )
     {
         most = Math.Clamp(most, 1, 1000);
         var deeds = provider
-            .Deeds(most, before)
-            .Select(d => new LoggedChange(-d.Id, d.At, d.Actor, "done-by-hand", d.Bucket, null, [], null, d.What, null));
+            .Deeds(most, beforeDeed)
+            .Select(d => new LoggedChange(-d.Id, d.At, d.Actor, "done-by-hand", d.Bucket, null, [], null, d.What, null))
+            .ToList();
         return TypedResults.Ok<IReadOnlyList<LoggedChange>>([
-            .. (await log.Newest(most, before, documents, cancel)).Concat(deeds).OrderByDescending(c => c.At).Take(most),
+            .. InOneOrder(await log.Newest(most, before, documents, cancel), deeds).Take(most),
         ]);
+    }
+
+    /// <summary>Newest first, each of the two in its own order whatever the clock on the wall did, so that pages by number miss none.</summary>
+    private static IEnumerable<LoggedChange> InOneOrder(IReadOnlyList<LoggedChange> decisions, List<LoggedChange> deeds)
+    {
+        var (i, j) = (0, 0);
+        while (i < decisions.Count || j < deeds.Count)
+        {
+            var decides = j == deeds.Count || (i < decisions.Count && decisions[i].At >= deeds[j].At);
+            yield return decides ? decisions[i++] : deeds[j++];
+        }
     }
 
     private static async Task<Results<Ok<LoggedChange>, ProblemHttpResult>> Change(long id, ChangeLog log, CancellationToken cancel) =>

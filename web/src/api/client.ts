@@ -146,6 +146,9 @@ export type BoardQuery = NonNullable<paths["/api/estate/board"]["get"]["paramete
 export const readBoard = (query: BoardQuery, signal?: AbortSignal) =>
   value(client.GET("/api/estate/board", { params: { query }, ...(signal ? { signal } : {}) }));
 
+/** The names of all buckets that the question finds, in its order. */
+export const findBuckets = (query: BoardQuery) => value(client.GET("/api/estate/names", { params: { query } }));
+
 export const readBucketOnBoard = (name: string, on: string | null) =>
   value(client.GET("/api/estate/board/{name}", { params: { path: { name }, query: on ? { on } : {} } }));
 
@@ -200,13 +203,15 @@ export const decideStores = (choice: StoresChoice, confirm: string) =>
 export const readForecast = (months: number, by: SplitBy) =>
   value(client.GET("/api/forecast", { params: { query: { months, by } } }));
 
+/** How many lines of the log one answer has. */
+export const linesOfLog = 60;
+
+/** Where the next page of the log begins: below these numbers of decisions and of deeds. */
+export type LogCursor = { before?: number; beforeDeed?: number };
+
 /** The newest first, without their documents. */
-export const readChanges = (before: string | null) =>
-  value(
-    client.GET("/api/estate/changes", {
-      params: { query: { most: 60, documents: false, ...(before ? { before } : {}) } },
-    }),
-  );
+export const readChanges = (place: LogCursor) =>
+  value(client.GET("/api/estate/changes", { params: { query: { most: linesOfLog, documents: false, ...place } } }));
 
 export const readChange = (id: number) => value(client.GET("/api/estate/changes/{id}", { params: { path: { id } } }));
 

@@ -74,6 +74,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/estate/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The names of all buckets that the same question finds on the board, in its order. */
+        get: operations["findBuckets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/estate/board/{name}": {
         parameters: {
             query?: never;
@@ -2489,6 +2506,38 @@ export interface operations {
             };
         };
     };
+    findBuckets: {
+        parameters: {
+            query?: {
+                on?: string;
+                months?: number;
+                find?: string;
+                region?: string;
+                tier?: string;
+                state?: string[];
+                costFrom?: number;
+                sort?: string;
+                descending?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
     readBucketOnBoard: {
         parameters: {
             query?: {
@@ -2586,8 +2635,10 @@ export interface operations {
             query?: {
                 /** @description At most so many. */
                 most?: number;
-                /** @description Only what was changed before this instant. */
-                before?: string;
+                /** @description Only decisions of a lower number, which are told above 0. */
+                before?: number;
+                /** @description Only deeds at the provider of a lower number, which are told below 0: write it without its sign. */
+                beforeDeed?: number;
                 /** @description Whether to tell the documents before and after as well. */
                 documents?: boolean;
             };

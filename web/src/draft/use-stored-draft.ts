@@ -48,11 +48,11 @@ export function useStoredDraft<T extends object>({ storageKey, current }: Option
     }
   }, [storageKey, draft]);
 
-  const base = draft?.base ?? current;
   const value = draft?.value ?? current?.value;
-  const overtaken =
-    draft !== null && current !== undefined && current.etag !== draft.base.etag && !same(current.value, draft.base.value);
-  const merged = overtaken ? merge(draft.base.value, draft.value, current.value, choices) : null;
+  const differs = draft !== null && current !== undefined && !same(current.value, draft.base.value);
+  const merged = differs ? merge(draft.base.value, draft.value, current.value, choices) : null;
+  // A newer version that says the same is as good to build on: only its ETag is asked for.
+  const base = draft === null || !differs ? (current ?? draft?.base) : draft.base;
 
   const begin = (next: T, from: Versioned<T>) => setDraft(same(next, from.value) ? null : { base: from, value: next });
   const edit = (change: (value: T) => T) => {
@@ -69,6 +69,10 @@ export function useStoredDraft<T extends object>({ storageKey, current }: Option
     changed: draft !== null,
     edit,
     begin,
+    /** Takes in what another page brought, such as an undo; what is typed here already stays where the two disagree. */
+    bring: (next: T) => {
+      if (current) begin(newest.current ? merge(current.value, newest.current.value, next).merged : next, current);
+    },
     discard: () => setDraft(null),
     /** What both sides changed and how they go together; null while nobody else changed anything. */
     merged,

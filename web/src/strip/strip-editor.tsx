@@ -32,7 +32,7 @@ export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: 
   const laneTop = (i: number) => histogramHeight + i * (laneHeight + laneGap);
   const rulesOf = (lane: AgeStrip["lanes"][number]) => rules.filter((rule) => lane.rules.includes(rule.id));
   // The lane's own name stands at the left under it.
-  const places = (lane: AgeStrip["lanes"][number]) => labelled(rulesOf(lane), scale.at, nameWidth(lane), width);
+  const places = strip.lanes.map((lane) => labelled(rulesOf(lane), scale.at, nameWidth(lane), width));
   const kept = strip.keepDays != null || strip.keepUntil != null;
   const height = laneTop(strip.lanes.length) - (kept ? 0 : 8) + (kept ? 20 : 0);
   return (
@@ -57,7 +57,7 @@ export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: 
                     {(rule.steps ?? []).map((step, s) => (
                       <Handle
                         key={s}
-                        labelAt={places(lane).get(`${rule.id} ${s}`) ?? null}
+                        labelAt={places[i]?.get(`${rule.id} ${s}`) ?? null}
                         laneHeight={laneHeight}
                         label={`Step to ${tierName(step.tier)}${lane.prefix ? ` under ${lane.prefix}` : ""}`}
                         age={step.age}
@@ -69,7 +69,7 @@ export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: 
                     ))}
                     {rule.expireAt != null && (
                       <Handle
-                        labelAt={places(lane).get(`${rule.id} end`) ?? null}
+                        labelAt={places[i]?.get(`${rule.id} end`) ?? null}
                         laneHeight={laneHeight}
                         label={`Expiry${lane.prefix ? ` under ${lane.prefix}` : ""}`}
                         age={rule.expireAt}

@@ -1,14 +1,18 @@
 import { Component, type ReactNode } from "react";
 import { Button } from "./controls";
 
-type Props = { what: string; children: ReactNode };
+type Props = { what: string; page: string; children: ReactNode };
 
-/** Keeps a failure of one place to that place: the rest of the page, and what is typed there, stays. */
+/** Keeps a failure of one place to that place: the rest stays, and another page begins afresh. */
 export class Failsafe extends Component<Props, { error: Error | null }> {
   override state: { error: Error | null } = { error: null };
 
   static getDerivedStateFromError(error: Error) {
     return { error };
+  }
+
+  override componentDidUpdate(before: Props) {
+    if (before.page !== this.props.page && this.state.error) this.setState({ error: null });
   }
 
   override render() {

@@ -62,6 +62,6 @@ export const glossary: Entry[] = [
   {
     id: "draft",
     term: "Draft, consequences, apply",
-    says: "Every edit is a draft, kept in this browser. Beside it stands what it would do; Apply works only while that answers exactly what is typed, and the log keeps those figures. Undo is another draft.",
+    says: "An edit of a bucket, a replication rule or a line is a draft, kept in this browser until it is applied or discarded. Beside a bucket and a rule stands what it would do, and Apply works only while that answers exactly what is typed; of a bucket the log keeps those very figures. Undo is another draft.",
   },
 ];

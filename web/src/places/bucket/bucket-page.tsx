@@ -169,7 +169,7 @@ function useDraftFromElsewhere(draft: ReturnType<typeof useDraft>) {
   useEffect(() => {
     if (!brought || !current || taken.current === brought) return;
     taken.current = brought;
-    draft.begin(brought, current);
+    draft.bring(brought);
     void navigate({ pathname, search }, { replace: true, state: null });
   });
 }

@@ -1,7 +1,7 @@
+import { MergeNote } from "../../draft/merge-note";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { ConsequencesPanel } from "./consequences-panel";
-import { MergeNote } from "./merge-note";
 import type { useDraft } from "./use-draft";
 
 /** What the draft would do, and Apply: possible only while these are the consequences of exactly what is typed. */
@@ -26,7 +26,7 @@ export function DraftPanel({ draft }: { draft: ReturnType<typeof useDraft> }) {
             {applying ? "being applied" : changed ? "a draft; nothing is done yet" : "no changes"}
           </span>
         </div>
-        {merged && <MergeNote draft={draft} merged={merged} />}
+        {merged && <MergeNote what="bucket" draft={draft} merged={merged} />}
         {draft.applyError && !merged && <ErrorNote error={draft.applyError} />}
         {reading.error && <ErrorNote error={reading.error} />}
         {reading.data && (

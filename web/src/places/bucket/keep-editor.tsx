@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import type { Bucket, KeepRule, Versioned } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
@@ -19,11 +20,36 @@ type EditorProps = {
   problemAt: ProblemAt;
 };
 
-/** The keep rule: until when nothing can be deleted, and whether somebody may lift that. */
+/** A bucket's retention: until when nothing can be deleted, and whether somebody may lift that. */
 export function KeepEditor({ bucket, stored, edit, discard, problemAt }: EditorProps) {
+  return (
+    <div id="retention">
+      <KeepFields
+        keep={bucket.keep ?? null}
+        none="no retention"
+        problemAt={problemAt}
+        onChange={(keep) => edit((b) => ({ ...b, keep }))}
+      >
+        {stored?.value.keep?.strength === "liftable" && (
+          <LiftKeepRule stored={stored} wanted={bucket.keep ?? null} onLifted={discard} />
+        )}
+      </KeepFields>
+    </div>
+  );
+}
+
+type FieldsProps = {
+  keep: KeepRule | null;
+  /** What no rule means here. */
+  none: string;
+  problemAt: ProblemAt;
+  onChange: (keep: KeepRule | null) => void;
+  children?: ReactNode;
+};
+
+/** How long, and how strongly. */
+export function KeepFields({ keep, none, problemAt, onChange: set, children }: FieldsProps) {
   const { estate } = useEstate();
-  const { keep } = bucket;
-  const set = (next: KeepRule | null) => edit((b) => ({ ...b, keep: next }));
   const kind = keep == null ? "none" : keep.until != null ? "until" : "days";
   const strength = keep?.strength ?? "liftable";
   const setKind = (to: string) =>
@@ -35,7 +61,7 @@ export function KeepEditor({ bucket, stored, edit, discard, problemAt }: EditorP
           : { until: `${Number(estate.today.slice(0, 4)) + 1}-12-31`, strength },
     );
   return (
-    <div id="retention">
+    <div>
       <h3 className="text-lg">Retention</h3>
       <div className="flex flex-wrap items-start gap-x-6 gap-y-2">
         <Field label="Nothing can be deleted" error={problemAt("$.keep")}>
@@ -44,7 +70,7 @@ export function KeepEditor({ bucket, stored, edit, discard, problemAt }: EditorP
               {...ids}
               value={kind}
               options={[
-                { value: "none", label: "no retention" },
+                { value: "none", label: none },
                 { value: "days", label: "for days from creation" },
                 { value: "until", label: "until a date" },
               ]}
@@ -98,7 +124,7 @@ export function KeepEditor({ bucket, stored, edit, discard, problemAt }: EditorP
             )}
           </Field>
         )}
-        {stored?.value.keep?.strength === "liftable" && <LiftKeepRule stored={stored} wanted={keep ?? null} onLifted={discard} />}
+        {children}
         {keep && kind === "days" && (
           <span className="pt-4">
             {spans.map((span) => (

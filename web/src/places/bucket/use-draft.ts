@@ -1,16 +1,19 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
+import { useNavigate } from "react-router";
 import { ApiError, type Bucket, changeBucket, type DraftReading, type Problem, readBucket, readDraft } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useStoredDraft } from "../../draft/use-stored-draft";
 import { useEstate } from "../../estate-context";
 import { done } from "../../ui/toasts";
+import { undoing } from "./undo";
 
 export const draftKey = (identity: string, name: string) => `ripen-draft:${identity}:bucket:${name}`;
 
 /** The draft of a bucket, what the server says of it, and how it is applied. */
 export function useDraft(name: string) {
   const queries = useQueryClient();
+  const navigate = useNavigate();
   const { estate } = useEstate();
   const stored = useQuery({ queryKey: keys.bucket(name), queryFn: () => readBucket(name) });
   const draft = useStoredDraft<Bucket>({ storageKey: draftKey(estate.identity, name), current: stored.data });
@@ -38,22 +41,28 @@ export function useDraft(name: string) {
     draft.discard();
     void queries.invalidateQueries({ queryKey: keys.bucket(name) });
   };
+  const undo = async (before: Bucket, after: Bucket) => {
+    try {
+      await navigate(`/buckets/${name}`, { state: { draft: await undoing(name, before, after) } });
+    } catch (error) {
+      done((error as Error).message);
+    }
+  };
   const apply = async () => {
     if (!draft.base || !bucket || !reading.data) return;
     const before = draft.base.value;
     setApplying(true);
     try {
-      const now = await changeBucket(bucket, draft.base.etag, reading.data.seen ?? null);
+      const after = await changeBucket(bucket, draft.base.etag, reading.data.seen ?? null);
       setApplyError(null);
-      const after = { ...now, value: await readBack(name, now.value) };
       draft.applied(bucket, after);
       queries.setQueryData(keys.bucket(name), after);
-      done(`Applied to ${name}.`, { label: "Undo", onClick: () => draft.begin(before, after) });
+      done(`Applied to ${name}.`, { label: "Undo", onClick: () => void undo(before, after.value) });
       await queries.invalidateQueries();
     } catch (error) {
       setApplyError(error as Error);
       if (error instanceof ApiError && error.status === 412) await queries.invalidateQueries({ queryKey: keys.bucket(name) });
-      if (error instanceof ApiError && error.code === "shown-differs") await queries.invalidateQueries({ queryKey: ["draft"] });
+      if (error instanceof ApiError && error.code === "shown-differs") await queries.invalidateQueries({ queryKey: keys.drafts });
     } finally {
       setApplying(false);
     }
@@ -71,15 +80,6 @@ export function useDraft(name: string) {
     discard,
     apply,
   };
-}
-
-/** As a reader of the bucket sees it: without what lies and waits there. */
-async function readBack(name: string, fallback: Bucket): Promise<Bucket> {
-  try {
-    return (await readBucket(name)).value;
-  } catch {
-    return fallback;
-  }
 }
 
 /**

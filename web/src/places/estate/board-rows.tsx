@@ -1,7 +1,7 @@
 import { useWindowVirtualizer } from "@tanstack/react-virtual";
 import { useLayoutEffect, useRef } from "react";
 import { Link } from "react-router";
-import { type Board, type BoardQuery, readBoard } from "../../api/client";
+import { type Board, type BoardQuery, findBuckets } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count, month } from "../../format";
 import { useAsOf } from "../../rail/as-of";
@@ -9,6 +9,7 @@ import { ageScale } from "../../strip/axis";
 import { AgeAxisLabels } from "../../strip/marks";
 import { useAddress } from "../../ui/address";
 import { Button } from "../../ui/controls";
+import { done } from "../../ui/toasts";
 import { useWidth } from "../../ui/use-width";
 import { BoardLine, lineHeight } from "./board-line";
 import { gridOf, shownColumns } from "./columns";
@@ -111,23 +112,26 @@ function SortBy({ field, words }: { field: string; words: string }) {
   );
 }
 
+/** Puts all that match to those selected already; a view at a time, any number can be gathered. */
 function SelectAll({ board, query }: { board: Board; query: BoardQuery }) {
-  const { names, select, clear } = useSelection();
-  const all = names.size > 0 && names.size === board.matching;
+  const { names, select } = useSelection();
   const take = async () => {
-    const found: string[] = [];
-    for (let offset = 0; offset < board.matching; offset += 500)
-      found.push(...(await readBoard({ ...query, offset, limit: 500 })).buckets.map((b) => b.name));
-    select(found);
+    try {
+      select([...names, ...(await findBuckets(query))]);
+    } catch (error) {
+      done((error as Error).message);
+    }
   };
   return (
-    <input
-      type="checkbox"
-      className="size-4 accent-(--accent)"
+    <button
+      type="button"
+      className="text-left underline decoration-hairline-strong underline-offset-4 hover:decoration-accent"
       aria-label={`Select all ${board.matching} that match`}
-      checked={all}
-      onChange={() => (all ? clear() : void take())}
-    />
+      title={`Select all ${board.matching} that match`}
+      onClick={() => void take()}
+    >
+      all
+    </button>
   );
 }
 

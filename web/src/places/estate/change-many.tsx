@@ -9,6 +9,7 @@ import { Button, Field, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { done } from "../../ui/toasts";
+import { KeepFields } from "../bucket/keep-editor";
 import { RulesEditor } from "../bucket/rules-editor";
 import { useProblems } from "../bucket/use-draft";
 import { ManyConsequences } from "./many-consequences";
@@ -19,8 +20,10 @@ const storageKey = "ripen-change-many";
 /** One change for all selected buckets, with what it does to all of them together and to each. */
 export function ChangeMany() {
   usePageTitle("Change buckets together");
+  const { estate } = useEstate();
   const { names } = useSelection();
-  const selected = [...names];
+  // Those that went meanwhile, or belong to another estate, are not meant any more.
+  const selected = estate.buckets.filter((name) => names.has(name));
   if (selected[0] === undefined)
     return (
       <p className="px-6 py-8">
@@ -69,7 +72,7 @@ function Change({ selected, first }: { selected: string[]; first: string }) {
       await navigate("/");
     } catch (refusal) {
       setError(refusal as Error);
-      await queries.invalidateQueries({ queryKey: ["many-draft"] });
+      await queries.invalidateQueries({ queryKey: keys.manyDrafts });
     } finally {
       setApplying(false);
     }
@@ -114,6 +117,12 @@ function Change({ selected, first }: { selected: string[]; first: string }) {
           </Field>
         </div>
         <PutRule first={first} rule={change.putRule ?? null} onChange={(putRule) => set({ putRule })} />
+        <KeepFields
+          keep={change.keep ?? null}
+          none="leave as it is"
+          problemAt={() => undefined}
+          onChange={(keep) => set({ keep })}
+        />
         <Field label="Remove the lifecycle rule named" hint="Buckets that have no such rule stay as they are.">
           {(ids) => (
             <input

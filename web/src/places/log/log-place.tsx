@@ -1,15 +1,15 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { type LoggedChange, readChange, readChanges } from "../../api/client";
+import { type LogCursor, type LoggedChange, linesOfLog, readChange, readChanges } from "../../api/client";
 import { keys } from "../../api/keys";
+import { apart } from "../../draft/parts-in-words";
 import { useEstate } from "../../estate-context";
 import { instant } from "../../format";
 import { yearNames } from "../../money/year-table";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
-import { apart } from "../bucket/parts-in-words";
 import { useUndo } from "./use-undo";
 
 const deeds: Record<string, string> = {
@@ -26,14 +26,22 @@ const deeds: Record<string, string> = {
   "done-by-hand": "Done by hand",
 };
 
+/** Decisions are numbered from 1 up, deeds at the provider from -1 down. */
+function placeBelow(lines: LoggedChange[]): LogCursor {
+  const lowest = (ids: number[]) => (ids.length > 0 ? Math.min(...ids) : undefined);
+  const before = lowest(lines.filter((l) => l.id > 0).map((l) => l.id));
+  const beforeDeed = lowest(lines.filter((l) => l.id < 0).map((l) => -l.id));
+  return { ...(before ? { before } : {}), ...(beforeDeed ? { beforeDeed } : {}) };
+}
+
 /** What was changed, when and by whom; older changes follow as one asks, documents when they are opened. */
 export function LogPlace() {
   usePageTitle("Log");
   const changes = useInfiniteQuery({
     queryKey: keys.changes,
     queryFn: ({ pageParam }) => readChanges(pageParam),
-    initialPageParam: null as string | null,
-    getNextPageParam: (page) => (page.length < 60 ? null : (page.at(-1)?.at ?? null)),
+    initialPageParam: {} as LogCursor,
+    getNextPageParam: (page, pages) => (page.length < linesOfLog ? null : placeBelow(pages.flat())),
   });
   const lines = changes.data?.pages.flat() ?? [];
   return (

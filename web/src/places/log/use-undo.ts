@@ -1,47 +1,46 @@
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { ApiError, type Bucket, type LoggedChange, readBucket, readChange } from "../../api/client";
-import { merge } from "../../draft/merge";
+import { type Bucket, type LoggedChange, readChange, type Transfer } from "../../api/client";
+import { undoing } from "../bucket/undo";
 
-const ofBuckets = new Set(["bucket-changed", "switched-over", "switched-back"]);
+type Way = { to: string; state?: unknown };
 
-/**
- * Takes a change back by a new draft, which is looked at and applied like any other: of what is there now, the parts that the change made
- * are made what they were before; what others changed since stays.
- */
+/** Where each kind of change is taken back. A failover has its failback at the rule; it changed two buckets at once. */
+const ways: Record<string, (change: LoggedChange) => Promise<Way>> = {
+  "bucket-changed": async ({ subject, before, after }) => ({
+    to: `/buckets/${subject}`,
+    state: { draft: await undoing(subject, JSON.parse(before ?? "{}") as Bucket, JSON.parse(after ?? "{}") as Bucket) },
+  }),
+  "bucket-deleted": async ({ before }) => ({
+    to: "/new",
+    state: {
+      bucket: JSON.parse(before ?? "{}") as Bucket,
+      why: "As the log has it from before it was deleted; its objects are not among it.",
+    },
+  }),
+  "bucket-made": async ({ subject }) => ({ to: `/buckets/${subject}#delete` }),
+  "line-changed": async ({ before, after }) => ({
+    to: "/replication",
+    // Where the price book had no line, it was free and without a limit.
+    state: { line: before ? JSON.parse(before) : { ...pick(JSON.parse(after ?? "{}") as Transfer), price: 0 } },
+  }),
+};
+
+const pick = ({ from, to }: Transfer) => ({ from, to });
+
+/** Takes a change back by a new draft, which is looked at and applied like any other; what others changed since stays. */
 export function useUndo(change: LoggedChange) {
   const navigate = useNavigate();
   const [error, setError] = useState<Error | null>(null);
-  const can =
-    ofBuckets.has(change.kind) ||
-    change.kind === "bucket-deleted" ||
-    change.kind === "bucket-made" ||
-    change.kind === "line-changed";
+  const way = ways[change.kind];
   const undo = async () => {
     try {
       setError(null);
-      const whole = await readChange(change.id);
-      if (change.kind === "line-changed") {
-        await navigate("/replication", { state: { line: JSON.parse(whole.before ?? whole.after ?? "{}") } });
-        return;
-      }
-      if (change.kind === "bucket-made") {
-        await navigate({ pathname: `/buckets/${change.subject}`, hash: "delete" });
-        return;
-      }
-      const before = JSON.parse(whole.before ?? "{}") as Bucket;
-      if (change.kind === "bucket-deleted") {
-        await navigate("/new", {
-          state: { bucket: before, why: "As the log has it from before it was deleted; its objects are not among it." },
-        });
-        return;
-      }
-      const after = JSON.parse(whole.after ?? "{}") as Bucket;
-      const now = await readBucket(change.subject);
-      await navigate(`/buckets/${change.subject}`, { state: { draft: merge(after, before, now.value).merged } });
+      const { to, state } = (await way?.(await readChange(change.id))) ?? { to: "/log" };
+      await navigate(to, { state });
     } catch (refusal) {
-      setError(refusal instanceof ApiError ? refusal : (refusal as Error));
+      setError(refusal as Error);
     }
   };
-  return { can, undo, error };
+  return { can: way !== undefined, undo, error };
 }

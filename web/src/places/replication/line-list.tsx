@@ -1,10 +1,13 @@
-import { useState } from "react";
-import { Link, useLocation } from "react-router";
+import { useEffect, useRef, useState } from "react";
+import { Link, useLocation, useNavigate } from "react-router";
 import { changeLine, cutLine, type LineStatus, type RegionReading, restoreLine, type Transfer } from "../../api/client";
+import { MergeNote } from "../../draft/merge-note";
+import { useStoredDraft } from "../../draft/use-stored-draft";
 import { useEstate } from "../../estate-context";
 import { count, instant } from "../../format";
 import { Button, NumberInput } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { done } from "../../ui/toasts";
 import { useDeed } from "./use-replication";
 
 type LinesProps = { lines: LineStatus[]; regions: RegionReading[]; etag: string };
@@ -47,32 +50,71 @@ export function LineList({ lines, regions, etag }: LinesProps) {
   );
 }
 
-/** What is typed, and the version that it was begun on. */
-type Terms = { mbit: number | null; ms: number | null; price: number | null; etag: string; wrong: boolean };
+/** What is typed of a line; null where nothing, or no number, is. */
+type Terms = { mbit: number | null; ms: number | null; price: number | null };
 
-/** What the line was, when the log sent somebody here to take a change of it back. */
-function useBroughtLine(line: LineStatus) {
+const termsOf = (line: Pick<Transfer, "megabitsPerSecond" | "roundTripMilliseconds" | "price">): Terms => ({
+  mbit: line.megabitsPerSecond ?? null,
+  ms: line.roundTripMilliseconds ?? null,
+  price: line.price,
+});
+
+/** As the price book has it. Without a price Apply is out of use. */
+const termsToTransfer = (t: Terms) => ({
+  price: t.price as number,
+  megabitsPerSecond: t.mbit,
+  roundTripMilliseconds: t.ms,
+});
+
+/** The draft of a line, which takes up what it was when the log or a confirmation sent somebody here to take a change back. */
+function useLineDraft(line: LineStatus, etag: string) {
+  const { estate } = useEstate();
+  const navigate = useNavigate();
+  const draft = useStoredDraft<Terms>({
+    storageKey: `ripen-draft:${estate.identity}:line:${line.from}~${line.to}`,
+    current: { etag, value: termsOf({ ...line, price: line.perUnit }) },
+  });
   const brought = (useLocation().state as { line?: Transfer } | null)?.line;
-  if (brought?.from !== line.from || brought.to !== line.to) return null;
-  return { mbit: brought.megabitsPerSecond ?? null, ms: brought.roundTripMilliseconds ?? null, price: brought.price };
+  const own = brought?.from === line.from && brought.to === line.to ? brought : null;
+  const taken = useRef<Transfer | null>(null);
+  useEffect(() => {
+    if (!own || taken.current === own) return;
+    taken.current = own;
+    draft.bring(termsOf(own));
+    void navigate("/replication", { replace: true, state: null });
+  });
+  return draft;
 }
 
 function Line({ line, etag }: { line: LineStatus; etag: string }) {
   const { regionName, price } = useEstate();
+  const navigate = useNavigate();
   const name = `${regionName(line.from)} – ${regionName(line.to)}`;
-  const brought = useBroughtLine(line);
-  const [terms, setTerms] = useState<Terms | null>(brought && { ...brought, etag, wrong: false });
+  const draft = useLineDraft(line, etag);
+  const [opened, setOpened] = useState(false);
+  const [wrong, setWrong] = useState({ mbit: false, ms: false, price: false });
+  const terms = opened || draft.changed ? (draft.value as Terms) : null;
+  const set = (part: keyof Terms) => (value: number | null, isEmpty: boolean) => {
+    setWrong((now) => ({ ...now, [part]: value === null && !isEmpty }));
+    draft.edit((t) => ({ ...t, [part]: value }));
+  };
+  const close = () => {
+    draft.discard();
+    setOpened(false);
+    setWrong({ mbit: false, ms: false, price: false });
+  };
   const cut = useDeed(() => cutLine(line.from, line.to, null));
   const restore = useDeed(() => restoreLine(line.from, line.to));
+  const before = { from: line.from, to: line.to, ...termsToTransfer(termsOf({ ...line, price: line.perUnit })) };
   const change = useDeed(
-    (t: Terms) =>
-      changeLine(
-        line.from,
-        line.to,
-        { price: t.price as number, megabitsPerSecond: t.mbit, roundTripMilliseconds: t.ms },
-        t.etag,
-      ),
-    () => setTerms(null),
+    (t: Terms) => changeLine(line.from, line.to, termsToTransfer(t), draft.base?.etag ?? etag),
+    () => {
+      close();
+      done(`Applied to ${name}.`, {
+        label: "Undo",
+        onClick: () => void navigate("/replication", { state: { line: before } }),
+      });
+    },
   );
   const error = cut.error ?? restore.error ?? change.error;
   return (
@@ -88,24 +130,14 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
                 aria-label={`Mbit/s of ${name}; empty without a limit`}
                 className="w-24"
                 value={terms.mbit}
-                onChange={(mbit, isEmpty) => setTerms({ ...terms, mbit, wrong: mbit === null && !isEmpty })}
+                onChange={set("mbit")}
               />
             </td>
             <td>
-              <NumberInput
-                aria-label={`Milliseconds of ${name}`}
-                className="w-24"
-                value={terms.ms}
-                onChange={(ms, isEmpty) => setTerms({ ...terms, ms, wrong: ms === null && !isEmpty })}
-              />
+              <NumberInput aria-label={`Milliseconds of ${name}`} className="w-24" value={terms.ms} onChange={set("ms")} />
             </td>
             <td>
-              <NumberInput
-                aria-label={`Price of ${name}`}
-                className="w-24"
-                value={terms.price}
-                onChange={(price) => setTerms({ ...terms, price })}
-              />
+              <NumberInput aria-label={`Price of ${name}`} className="w-24" value={terms.price} onChange={set("price")} />
             </td>
           </>
         ) : (
@@ -126,30 +158,24 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
             <>
               <Button
                 kind="quiet"
-                disabled={change.isPending || terms.wrong || terms.price === null}
+                disabled={
+                  change.isPending ||
+                  !draft.changed ||
+                  draft.merged !== null ||
+                  terms.price === null ||
+                  Object.values(wrong).some(Boolean)
+                }
                 onClick={() => change.mutate(terms)}
               >
                 Apply
               </Button>
-              <Button kind="quiet" onClick={() => setTerms(null)}>
+              <Button kind="quiet" onClick={close}>
                 Cancel
               </Button>
             </>
           ) : (
             <>
-              <Button
-                kind="quiet"
-                aria-label={`Edit ${name}`}
-                onClick={() =>
-                  setTerms({
-                    mbit: line.megabitsPerSecond ?? null,
-                    ms: line.roundTripMilliseconds,
-                    price: line.perUnit,
-                    etag,
-                    wrong: false,
-                  })
-                }
-              >
+              <Button kind="quiet" aria-label={`Edit ${name}`} onClick={() => setOpened(true)}>
                 Edit
               </Button>
               {line.state === "cut" && (
@@ -166,6 +192,13 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
           )}
         </td>
       </tr>
+      {draft.merged && (
+        <tr>
+          <td colSpan={7} className="text-left">
+            <MergeNote what="line" draft={draft} merged={draft.merged} />
+          </td>
+        </tr>
+      )}
       {error && (
         <tr>
           <td colSpan={7} className="text-left">

@@ -94,45 +94,42 @@ function rounded(points: Point[]) {
 /** More rules than this are drawn as one line for each pair of regions. */
 export const mostLines = 24;
 
-/** One bucket for each region and one rule for each pair of regions, when there are too many to draw one by one. */
+/** One point for each region, named by its id, and one rule for each pair of regions, when there are too many to draw one by one. */
 export function bundled(regions: RegionReading[], rules: CopyRuleStatus[]) {
-  const columnOf = new Map(regions.flatMap((region) => region.buckets.map((b) => [b.name, region.id] as const)));
-  const all = (region: RegionReading) => `all ${region.buckets.length} buckets`;
-  const nameOf = new Map(regions.map((r) => [r.id, `${all(r)}\u200b${r.id}`] as const));
+  const regionOf = regionsOf(regions);
   const pairs = new Map<string, CopyRuleStatus[]>();
   for (const rule of rules) {
-    const pair = pairOf(columnOf.get(rule.bucket), columnOf.get(rule.target));
+    const pair = pairOf(regionOf, rule);
     pairs.set(pair, [...(pairs.get(pair) ?? []), rule]);
   }
   return {
     regions: regions.map((region) => ({
       ...region,
-      buckets: [
-        {
-          name: nameOf.get(region.id) ?? region.id,
-          versioning: true,
-          objects: 0,
-          bytes: region.buckets.reduce((s, b) => s + b.bytes, 0),
-        },
-      ],
+      buckets: [{ name: region.id, versioning: true, objects: 0, bytes: region.buckets.reduce((sum, b) => sum + b.bytes, 0) }],
     })),
-    rules: [...pairs].map(([pair, of], i) => bundle(pair, of, -1 - i, nameOf)),
+    rules: [...pairs].map(([pair, of], i) => bundle(pair, of, -1 - i)),
   };
 }
 
-export const pairOf = (from: string | undefined, to: string | undefined) => `${from}~${to}`;
+/** The region of each bucket. */
+export const regionsOf = (regions: RegionReading[]) =>
+  new Map(regions.flatMap((region) => region.buckets.map((b) => [b.name, region.id] as const)));
+
+/** Names the pair of regions between which a rule copies. */
+export const pairOf = (regionOf: Map<string, string>, rule: CopyRuleStatus) =>
+  `${regionOf.get(rule.bucket)}~${regionOf.get(rule.target)}`;
 
 const severity = { even: 0, behind: 1, late: 2 };
 
-function bundle(pair: string, rules: CopyRuleStatus[], id: number, nameOf: Map<string, string>): CopyRuleStatus {
+function bundle(pair: string, rules: CopyRuleStatus[], id: number): CopyRuleStatus {
   const [from = "", to = ""] = pair.split("~");
   const worst = rules.reduce((a, b) => (severity[b.standing] > severity[a.standing] ? b : a));
   const sum = (of: (rule: CopyRuleStatus) => number) => rules.reduce((total, rule) => total + of(rule), 0);
   return {
     ...worst,
     id,
-    bucket: nameOf.get(from) ?? from,
-    target: nameOf.get(to) ?? to,
+    bucket: from,
+    target: to,
     copiedBytes: sum((r) => r.copiedBytes),
     waitingBytes: sum((r) => r.waitingBytes),
     lagHours: Math.max(...rules.map((r) => r.lagHours)),

@@ -4,10 +4,16 @@ import type { CopyRuleStatus, RegionReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { SavePicture } from "../../ui/save-picture";
 import { useWidth } from "../../ui/use-width";
-import { bundled, type CopyMap, mostLines, type PlacedRule, placeCopies } from "./map-geometry";
+import { bundled as bundle, type CopyMap, mostLines, type PlacedRule, placeCopies } from "./map-geometry";
 import { span } from "./words";
 
-type MapProps = { regions: RegionReading[]; rules: CopyRuleStatus[]; open: number };
+type MapProps = {
+  regions: RegionReading[];
+  rules: CopyRuleStatus[];
+  open: number;
+  /** Every rule by itself, however many. */
+  each: boolean;
+};
 
 /** Pixels; more is scrolled. */
 const tallest = 480;
@@ -15,11 +21,11 @@ const tallest = 480;
 const strokes = { even: "var(--good)", behind: "var(--ripe-1)", late: "var(--bad)" };
 
 /** Regions as columns, buckets in them, rules as lines: thick for many bytes, with a mark that says how late. The list below says the same in words. */
-export function ReplicationMap({ regions, rules, open }: MapProps) {
+export function ReplicationMap({ regions, rules, open, each }: MapProps) {
   const [ref, width] = useWidth<HTMLDivElement>();
-  const many = rules.length > mostLines;
+  const many = !each && rules.length > mostLines;
   const map = useMemo(() => {
-    const drawn = many ? bundled(regions, rules) : { regions, rules };
+    const drawn = many ? bundle(regions, rules) : { regions, rules };
     return placeCopies(drawn.regions, drawn.rules, width);
   }, [regions, rules, width, many]);
   const tall = map.height > tallest;
@@ -31,7 +37,7 @@ export function ReplicationMap({ regions, rules, open }: MapProps) {
         className={tall ? "overflow-y-auto" : ""}
         style={{ height: Math.min(map.height, tallest) }}
       >
-        {width > 0 && <Picture map={map} width={width} open={open} />}
+        {width > 0 && <Picture map={map} width={width} open={open} bundled={many} />}
       </section>
       <p className="mt-1 text-sm text-ink-soft">
         A thicker line has copied more. <span className="text-bad">◆</span> later than allowed, or failed · ○ behind, within what
@@ -42,7 +48,9 @@ export function ReplicationMap({ regions, rules, open }: MapProps) {
   );
 }
 
-function Picture({ map, width, open }: { map: CopyMap; width: number; open: number }) {
+type PictureProps = { map: CopyMap; width: number; open: number; bundled: boolean };
+
+function Picture({ map, width, open, bundled }: PictureProps) {
   const { bytes } = useEstate();
   const column = width / map.regions.length;
   return (
@@ -65,8 +73,8 @@ function Picture({ map, width, open }: { map: CopyMap; width: number; open: numb
       {map.regions.map(({ region, buckets, width: reach }) => (
         <g key={region.id} opacity={region.lostSince ? 0.8 : 1}>
           {buckets.map((b) => (
-            <Link key={b.name} to={b.name.includes("\u200b") ? "/" : `/buckets/${b.name}`} tabIndex={-1} className="no-underline">
-              <Ground x={b.x} y={b.y} characters={b.name.length} lost={region.lostSince != null} />
+            <Link key={b.name} to={bundled ? `/?region=${b.name}` : `/buckets/${b.name}`} tabIndex={-1} className="no-underline">
+              <Ground x={b.x} y={b.y} characters={bundled ? 15 : b.name.length} lost={region.lostSince != null} />
               <Ground x={b.x + reach - 76} y={b.y} characters={7} lost={region.lostSince != null} />
               <text
                 x={b.x}
@@ -75,7 +83,7 @@ function Picture({ map, width, open }: { map: CopyMap; width: number; open: numb
                 className="text-[15px]"
                 textDecoration={region.lostSince ? "line-through" : undefined}
               >
-                {b.name}
+                {bundled ? "all its buckets" : b.name}
               </text>
               <text x={b.x + reach - 12} y={b.y + 5} textAnchor="end" fill="var(--ink-soft)" className="text-[13px]">
                 {bytes(b.bytes)}
@@ -103,7 +111,9 @@ function RuleLine({ placed, open }: { placed: PlacedRule; open: boolean }) {
   const closed = rule.line !== "open";
   return (
     <Link
-      to={rule.id < 0 ? `/replication?pair=${pairIn(rule)}` : open ? "/replication" : `/replication/rules/${rule.id}`}
+      to={
+        rule.id < 0 ? `/replication?pair=${rule.bucket}~${rule.target}` : open ? "/replication" : `/replication/rules/${rule.id}`
+      }
       tabIndex={-1}
       aria-label={`${rule.bucket} to ${rule.target}`}
     >
@@ -150,9 +160,6 @@ function LagMark({ placed: { rule, mark } }: { placed: PlacedRule }) {
     </g>
   );
 }
-
-/** Of a line that stands for many: the regions' ids are behind the names. */
-const pairIn = (rule: PlacedRule["rule"]) => [rule.bucket, rule.target].map((name) => name.split("\u200b")[1]).join("~");
 
 function endOf(path: string) {
   const [x, y] = (path.split(" ").at(-1) ?? "0,0").split(",").map(Number);

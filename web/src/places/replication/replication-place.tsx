@@ -4,7 +4,7 @@ import { instant } from "../../format";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { LineList } from "./line-list";
-import { pairOf } from "./map-geometry";
+import { pairOf, regionsOf } from "./map-geometry";
 import { PassTime } from "./pass-time";
 import { RecordList } from "./record-list";
 import { ReplicationMap } from "./replication-map";
@@ -22,8 +22,8 @@ export function ReplicationPlace() {
   if (!copies.data) return <div className="h-96" />;
   const { now, regions, rules, lines, probes, records } = copies.data.value;
   const late = rules.filter((r) => r.standing === "late").length;
-  const columnOf = new Map(regions.flatMap((region) => region.buckets.map((b) => [b.name, region.id] as const)));
-  const shown = pair ? rules.filter((r) => pairOf(columnOf.get(r.bucket), columnOf.get(r.target)) === pair) : rules;
+  const regionOf = regionsOf(regions);
+  const shown = pair ? rules.filter((r) => pairOf(regionOf, r) === pair) : rules;
   return (
     <div className="px-6 pb-24">
       <div className="flex flex-wrap items-baseline gap-x-6 gap-y-1 pt-5">
@@ -56,7 +56,7 @@ export function ReplicationPlace() {
         </p>
       )}
       <div className="mt-5">
-        <ReplicationMap regions={regions} rules={shown} open={open} />
+        <ReplicationMap regions={regions} rules={shown} open={open} each={pair !== null} />
         {pair && (
           <p className="text-sm">
             Only {shown.length} rules from {pair.split("~").map(regionName).join(" to ")}. <Link to="/replication">Show all</Link>

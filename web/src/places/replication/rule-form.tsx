@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useMemo, useRef } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import {
   ApiError,
@@ -11,6 +11,9 @@ import {
   type RegionReading,
   readCopyDraft,
 } from "../../api/client";
+import { keys } from "../../api/keys";
+import { MergeNote } from "../../draft/merge-note";
+import { useStoredDraft } from "../../draft/use-stored-draft";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
@@ -18,45 +21,83 @@ import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { useProblems } from "../bucket/use-draft";
 import { CatchUpChoice } from "./catch-up-choice";
+import { regionsOf } from "./map-geometry";
 import { NewTarget } from "./new-target";
 import { RuleConsequences } from "./rule-consequences";
 import { useDeed, useReplication } from "./use-replication";
 import { readTags, writeTags } from "./words";
 
-/** A new rule (/replication/new?from=…&to=…), or other terms for one there is (/replication/change/…). */
+const newBucket = "+";
+
+/** Everything that the form asks for. */
+type Typed = {
+  source: string;
+  target: string;
+  made: Bucket;
+  prefix: string;
+  tags: string;
+  tier: string;
+  followDeletions: boolean;
+  allowed: number | null;
+  switchVersioningOn: boolean;
+  catchUp: boolean | null;
+};
+
+/** A new rule (/replication/new?from=…&to=…), or a change of one there is (/replication/change/…). */
 export function RuleForm() {
   usePageTitle("Replication rule");
   const copies = useReplication();
   const id = useParams().rule;
-  // What was read once stays, so that a failed look never takes away what is typed.
+  const [params] = useSearchParams();
+  const found = copies.data?.value.rules.find((r) => r.id === Number(id));
+  // What was read once stays: neither a failed look nor somebody who removes the rule takes away what is typed.
+  const first = useRef(found);
+  first.current ??= found;
   if (!copies.data) return copies.error ? <ErrorNote error={copies.error} /> : <div className="h-96" />;
-  const rule = id === undefined ? undefined : copies.data.value.rules.find((r) => r.id === Number(id));
-  if (id !== undefined && !rule) return <ErrorNote error={new Error("There is no such replication rule any more.")} />;
-  return <Form key={id} rule={rule} regions={copies.data.value.regions} etag={copies.data.etag} />;
+  if (id !== undefined && !first.current) return <ErrorNote error={new Error("There is no such replication rule any more.")} />;
+  return (
+    <Form
+      key={id ?? params.toString()}
+      rule={found ?? first.current}
+      regions={copies.data.value.regions}
+      etag={copies.data.etag}
+    />
+  );
 }
 
-const newBucket = "+";
-
-function Form({ rule, regions, etag: newest }: { rule: CopyRuleStatus | undefined; regions: RegionReading[]; etag: string }) {
+function Form({ rule, regions, etag }: { rule: CopyRuleStatus | undefined; regions: RegionReading[]; etag: string }) {
   const { estate, regionName, prices } = useEstate();
   const navigate = useNavigate();
-  // The version that the form was begun on, whatever is read meanwhile.
-  const [etag] = useState(newest);
   const [params] = useSearchParams();
-  const regionOf = (bucket: string) => regions.find((r) => r.buckets.some((b) => b.name === bucket))?.id ?? "";
-  const [source, setSource] = useState(rule?.bucket ?? params.get("from") ?? estate.buckets[0] ?? "");
-  const elsewhere = estate.buckets
-    .filter((b) => b !== source)
-    .sort((a, b) => Number(regionOf(a) === regionOf(source)) - Number(regionOf(b) === regionOf(source)));
-  const [target, setTarget] = useState(rule?.target ?? params.get("to") ?? newBucket);
-  const [made, setMade] = useState<Bucket>(() => beginning(source, regionOf(source), prices));
-  const [prefix, setPrefix] = useState(rule?.rule.prefix ?? "");
-  const [tags, setTags] = useState(writeTags(rule?.rule.tags));
-  const [tier, setTier] = useState(rule?.rule.tier ?? "");
-  const [followDeletions, setFollowDeletions] = useState(rule?.rule.followDeletions ?? false);
-  const [allowed, setAllowed] = useState<number | null>(rule ? (rule.rule.allowedLagHours ?? null) : 24);
-  const [switchVersioningOn, setSwitch] = useState(false);
-  const [catchUp, setCatchUp] = useState<boolean | null>(rule ? false : null);
+  const regionByBucket = useMemo(() => regionsOf(regions), [regions]);
+  const regionOf = (bucket: string) => regionByBucket.get(bucket) ?? "";
+  const from = rule?.bucket ?? params.get("from") ?? estate.buckets[0] ?? "";
+  const typed = useStoredDraft<Typed>({
+    storageKey: `ripen-draft:${estate.identity}:rule:${rule?.id ?? `${from}~${params.get("to") ?? ""}`}`,
+    current: {
+      etag,
+      value: {
+        source: from,
+        target: rule?.target ?? params.get("to") ?? newBucket,
+        made: beginning(from, regionOf(from), prices),
+        prefix: rule?.rule.prefix ?? "",
+        tags: writeTags(rule?.rule.tags),
+        tier: rule?.rule.tier ?? "",
+        followDeletions: rule?.rule.followDeletions ?? false,
+        allowed: rule ? (rule.rule.allowedLagHours ?? null) : 24,
+        switchVersioningOn: false,
+        catchUp: rule ? false : null,
+      },
+    },
+  });
+  const set = (part: Partial<Typed>) => typed.edit((t) => ({ ...t, ...part }));
+  const { source, target, made, prefix, tags, tier, followDeletions, allowed, switchVersioningOn, catchUp } =
+    typed.value as Typed;
+  const elsewhere = useMemo(() => {
+    const near = regionByBucket.get(source);
+    const others = estate.buckets.filter((b) => b !== source);
+    return [...others.filter((b) => regionByBucket.get(b) !== near), ...others.filter((b) => regionByBucket.get(b) === near)];
+  }, [estate.buckets, regionByBucket, source]);
   const into = target === newBucket ? made.region : regionOf(target);
   const offered = prices.regions.find((r) => r.id === into)?.prices.map((p) => p.tier) ?? [];
   const order: CopyOrder = {
@@ -77,19 +118,27 @@ function Form({ rule, regions, etag: newest }: { rule: CopyRuleStatus | undefine
     rule !== undefined &&
     (order.rule.bucket !== rule.target || prefix !== rule.rule.prefix || tags !== writeTags(rule.rule.tags));
   const draft = useQuery({
-    queryKey: ["draft", "copy", order, rule?.id],
+    queryKey: [...keys.drafts, "copy", order, rule?.id, etag],
     queryFn: () => readCopyDraft(order, rule?.id ?? null),
     placeholderData: keepPreviousData,
     gcTime: 0,
     retry: false,
   });
   const apply = useDeed(
-    () => (rule ? changeCopyRule(rule.id, order, etag) : makeCopyRule(order, etag)),
-    (stored) => navigate(`/replication/rules/${stored.id}`),
+    () => {
+      const version = typed.base?.etag ?? etag;
+      return rule ? changeCopyRule(rule.id, order, version) : makeCopyRule(order, version);
+    },
+    (stored) => {
+      typed.discard();
+      void navigate(`/replication/rules/${stored.id}`);
+    },
   );
   const refused = apply.error instanceof ApiError ? apply.error.problems : [];
   const problemAt = useProblems(draft.data && draft.data.problems.length > 0 ? draft.data.problems : refused);
-  const open = (draft.data?.problems.length ?? 1) > 0;
+  // What stands beside the form is the answer to exactly what is typed, or it cannot be applied.
+  const answered = draft.data !== undefined && !draft.isPlaceholderData && !draft.isFetching;
+  const open = !answered || draft.data.problems.length > 0;
   return (
     <div className="px-6 pb-24">
       <p className="pt-5">
@@ -106,7 +155,7 @@ function Form({ rule, regions, etag: newest }: { rule: CopyRuleStatus | undefine
                   value={source}
                   disabled={rule !== undefined}
                   options={estate.buckets.map((b) => ({ value: b, label: b }))}
-                  onChange={(e) => setSource(e.target.value)}
+                  onChange={(e) => set({ source: e.target.value })}
                 />
               )}
             </Field>
@@ -123,12 +172,12 @@ function Form({ rule, regions, etag: newest }: { rule: CopyRuleStatus | undefine
                     ...elsewhere.map((b) => ({ value: b, label: `${b} (${regionName(regionOf(b))})` })),
                     { value: newBucket, label: "a new bucket…" },
                   ]}
-                  onChange={(e) => setTarget(e.target.value)}
+                  onChange={(e) => set({ target: e.target.value })}
                 />
               )}
             </Field>
             {target === newBucket && (
-              <NewTarget bucket={made} set={(part) => setMade((b) => ({ ...b, ...part }))} problemAt={problemAt} />
+              <NewTarget bucket={made} set={(part) => set({ made: { ...made, ...part } })} problemAt={problemAt} />
             )}
           </div>
           <div className="flex flex-wrap items-start gap-x-8 gap-y-3">
@@ -143,7 +192,7 @@ function Form({ rule, regions, etag: newest }: { rule: CopyRuleStatus | undefine
                   className={`${inputLook} w-56`}
                   value={prefix}
                   autoComplete="off"
-                  onChange={(e) => setPrefix(e.target.value)}
+                  onChange={(e) => set({ prefix: e.target.value })}
                 />
               )}
             </Field>
@@ -154,7 +203,7 @@ function Form({ rule, regions, etag: newest }: { rule: CopyRuleStatus | undefine
                   className={`${inputLook} w-64`}
                   value={tags}
                   autoComplete="off"
-                  onChange={(e) => setTags(e.target.value)}
+                  onChange={(e) => set({ tags: e.target.value })}
                 />
               )}
             </Field>
@@ -167,12 +216,12 @@ function Form({ rule, regions, etag: newest }: { rule: CopyRuleStatus | undefine
                     { value: "", label: "that bucket's landing tier" },
                     ...prices.tiers.filter((t) => offered.includes(t.id)).map((t) => ({ value: t.id, label: t.name })),
                   ]}
-                  onChange={(e) => setTier(e.target.value)}
+                  onChange={(e) => set({ tier: e.target.value })}
                 />
               )}
             </Field>
             <Field label="Allowed lag, hours" error={problemAt("$.rule.allowedLagHours")} hint="empty when nothing was agreed">
-              {(ids) => <NumberInput {...ids} className="w-20" value={allowed} onChange={setAllowed} />}
+              {(ids) => <NumberInput {...ids} className="w-20" value={allowed} onChange={(allowed) => set({ allowed })} />}
             </Field>
           </div>
           {rule && isOther && (
@@ -190,7 +239,7 @@ function Form({ rule, regions, etag: newest }: { rule: CopyRuleStatus | undefine
             }
             checked={followDeletions}
             error={problemAt("$.rule.followDeletions")}
-            onChange={setFollowDeletions}
+            onChange={(followDeletions) => set({ followDeletions })}
           />
           {(draft.data?.versioning.length ?? 0) > 0 && (
             <Choice
@@ -198,26 +247,38 @@ function Form({ rule, regions, etag: newest }: { rule: CopyRuleStatus | undefine
               hint="Copies need versions on both sides, so that none is overwritten. It is switched on in the same change."
               checked={switchVersioningOn}
               error={problemAt("$.switchVersioningOn")}
-              onChange={setSwitch}
+              onChange={(switchVersioningOn) => set({ switchVersioningOn })}
             />
           )}
           {draft.data?.catchUp && (!rule || isOther) && (
-            <CatchUpChoice reading={draft.data} value={catchUp} onChange={setCatchUp} />
+            <CatchUpChoice reading={draft.data} value={catchUp} onChange={(catchUp) => set({ catchUp })} />
           )}
         </form>
         <aside aria-label="Consequences" className="min-w-0 border-l border-hairline pl-6">
           <div className="flex items-center gap-3 pb-2">
-            <Button kind="primary" disabled={open || catchUp === null || apply.isPending} onClick={() => apply.mutate(undefined)}>
+            <Button
+              kind="primary"
+              disabled={open || catchUp === null || apply.isPending || typed.merged !== null}
+              onClick={() => apply.mutate(undefined)}
+            >
               Apply
             </Button>
-            <Button onClick={() => navigate(rule ? `/replication/rules/${rule.id}` : "/replication")}>Cancel</Button>
+            <Button disabled={!typed.changed} onClick={typed.discard}>
+              Discard
+            </Button>
+            <Link to={rule ? `/replication/rules/${rule.id}` : "/replication"}>Leave it for later</Link>
           </div>
+          {typed.merged && <MergeNote what="rule" draft={typed} merged={typed.merged} />}
           <p role="status" className="text-sm text-ink-soft">
             {catchUp === null ? "Say first what happens to what is there already." : "a draft; nothing is done yet"}
           </p>
           {apply.error && refused.length === 0 && <ErrorNote error={apply.error} />}
           {draft.error && <ErrorNote error={draft.error} />}
-          {draft.data && <RuleConsequences reading={draft.data} catchUp={catchUp ?? false} />}
+          {draft.data && (
+            <div className={answered ? "" : "opacity-60"}>
+              <RuleConsequences reading={draft.data} catchUp={catchUp ?? false} />
+            </div>
+          )}
         </aside>
       </div>
     </div>

@@ -1,18 +1,26 @@
-import type { Bucket } from "../../api/client";
-import type { Choice, Conflict, Merge } from "../../draft/merge";
-import { Button } from "../../ui/controls";
-import { inWords } from "./parts-in-words";
-import type { useDraft } from "./use-draft";
+import { Button } from "../ui/controls";
+import type { Choice, Conflict, Merge } from "./merge";
+import { apart, inWords } from "./parts-in-words";
 
-type NoteProps = { draft: ReturnType<typeof useDraft>; merged: Merge<Bucket> };
+type NoteProps = {
+  /** What was changed: "bucket", "rule" or "line". */
+  what: string;
+  draft: {
+    choices: Record<string, Choice>;
+    choose: (part: string, side: Choice) => void;
+    takeMerged: () => void;
+    discard: () => void;
+  };
+  merged: Merge<object>;
+};
 
-/** Somebody else changed the bucket meanwhile: what of it goes together by itself, and what has to be chosen. */
-export function MergeNote({ draft, merged }: NoteProps) {
+/** Somebody else changed the same meanwhile: what of it goes together by itself, and what has to be chosen. */
+export function MergeNote({ what, draft, merged }: NoteProps) {
   const open = merged.conflicts.filter((c) => draft.choices[c.part] === undefined);
   return (
     <div role="alert" className="my-2 border-l-4 border-bad px-3 py-1 text-sm">
-      <p>Somebody changed this bucket after your draft began. Your draft is kept.</p>
-      {merged.theirParts.length > 0 && <p>Their change goes together with yours: {merged.theirParts.join(", ")}.</p>}
+      <p>Somebody changed this {what} after your draft began. Your draft is kept.</p>
+      {merged.theirParts.length > 0 && <p>Their change goes together with yours: {merged.theirParts.map(apart).join(", ")}.</p>}
       {merged.conflicts.map((conflict) => (
         <Side key={conflict.part} conflict={conflict} chosen={draft.choices[conflict.part]} choose={draft.choose} />
       ))}
@@ -37,7 +45,7 @@ type SideProps = {
 function Side({ conflict, chosen, choose }: SideProps) {
   return (
     <fieldset className="mt-2">
-      <legend className="font-semibold">Both changed {conflict.part}</legend>
+      <legend className="font-semibold">Both changed {apart(conflict.part)}</legend>
       {(["mine", "theirs"] as const).map((side) => (
         <label key={side} className="flex items-start gap-2">
           <input

@@ -1,0 +1,100 @@
+using System.Collections.Concurrent;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Data;
+using Ripen.Provider;
+using Ripen.Server.Estates;
+
+namespace Ripen.Server;
+
+/// <summary>
+/// The estate of one moment, whole: what was decided comes from the store, today and the stock from the provider. Its projections are
+/// computed once each, and what did not change since the view before is taken over from there.
+/// </summary>
+public sealed class EstateView
+{
+    private const int MostDays = 8;
+
+    private readonly ConcurrentDictionary<int, Lazy<Projection>> projections = [];
+    private readonly ConcurrentDictionary<(int Months, DateOnly Day), Lazy<BoardFigures>> figures = [];
+    private readonly Lazy<BucketMark[][]> marks;
+    private readonly StoredEstate stored;
+    private Late? late;
+
+    private EstateView(StoredEstate stored, ProviderStock stock, Estate estate, EstateView? before)
+    {
+        (this.stored, Stock, Estate) = (stored, stock, estate);
+        marks = new Lazy<BucketMark[][]>(() =>
+            [.. estate.Buckets.AsParallel().AsOrdered().Select(b => BucketMarks.Of(b, estate).ToArray())]
+        );
+        if (before is null || !ReferenceEquals(before.Estate.PriceBook, estate.PriceBook))
+            return;
+        foreach (var (months, known) in before.projections)
+        {
+            if (known.IsValueCreated)
+                projections[months] = new Lazy<Projection>(() => known.Value.With(estate));
+        }
+    }
+
+    public Estate Estate { get; }
+
+    public long Version => stored.Version;
+
+    internal ProviderStock Stock { get; }
+
+    internal StoredEstate Stored => stored;
+
+    public long VersionOf(string bucket) => stored.Buckets[bucket].Version;
+
+    public Projection Project(int months) => projections.GetOrAdd(months, m => new Lazy<Projection>(() => Projection.Of(Estate, m))).Value;
+
+    /// <summary>Names of buckets whose copies are late at this instant of the provider's clock; worked out once for it.</summary>
+    internal IReadOnlySet<string> LateSources(DateTimeOffset now, Func<IReadOnlySet<string>> find)
+    {
+        if (late is not { } known || known.At != now)
+            late = known = new Late(now, find());
+        return known.Sources;
+    }
+
+    /// <summary>What <see cref="BucketMarks"/> says of the bucket at this place.</summary>
+    internal BucketMark[] Marks(int bucket) => marks.Value[bucket];
+
+    /// <summary>Of the days that were looked at last.</summary>
+    internal BoardFigures Figures(int months, DateOnly day)
+    {
+        if (figures.Count >= MostDays)
+            figures.Clear();
+        return figures.GetOrAdd((months, day), of => new Lazy<BoardFigures>(() => new BoardFigures(this, of.Months, of.Day))).Value;
+    }
+
+    internal static EstateView Of(StoredEstate stored, ProviderStock stock, EstateView? before)
+    {
+        var buckets = stored.Estate.Buckets.Select(bucket =>
+        {
+            var lots = stock.Buckets[bucket.Name].Lots;
+            var same =
+                ReferenceEquals(before?.stored, stored)
+                && before.Stock.Today == stock.Today
+                && before.Estate.Find(bucket.Name) is { } known
+                && ReferenceEquals(known.Stock, lots)
+                    ? known
+                    : null;
+            return same
+                ?? bucket with
+                {
+                    Stock = lots,
+                    Streams = [.. bucket.Streams.Select(s => s.AsOf(stock.Today, stored.Buckets[bucket.Name].StatedOn))],
+                    CopyTo =
+                    [
+                        .. bucket.CopyTo.Zip(
+                            stock.Buckets[bucket.Name].Copies,
+                            (rule, now) => rule with { CatchUp = rule.CatchUp && !now.IsCaughtUp, Waiting = now.Waiting }
+                        ),
+                    ],
+                };
+        });
+        return new EstateView(stored, stock, stored.Estate with { Today = stock.Today, Buckets = [.. buckets] }, before);
+    }
+
+    private sealed record Late(DateTimeOffset At, IReadOnlySet<string> Sources);
+}
