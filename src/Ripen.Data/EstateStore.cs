@@ -12,6 +12,9 @@ namespace Ripen.Data;
 /// </summary>
 public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog log)
 {
+    /// <summary>Fewer than the parameters that a statement of SQLite may have.</summary>
+    private const int MostNamesAtOnce = 10_000;
+
     /// <summary>Creates the database or brings it to the newest migration; write-ahead logging is on from then.</summary>
     public async Task Prepare(CancellationToken cancel = default)
     {
@@ -42,14 +45,27 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
     }
 
     /// <summary>The whole estate, or null when there is none.</summary>
-    public async Task<StoredEstate?> Load(CancellationToken cancel = default)
+    /// <param name="known">What was loaded before from this very database, by the only process that changes it: buckets of the same
+    /// version are taken over from there, as is an equal price book.</param>
+    /// <param name="cancel">Stops.</param>
+    public async Task<StoredEstate?> Load(StoredEstate? known = null, CancellationToken cancel = default)
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
         await using var reading = await db.Database.BeginTransactionAsync(cancel);
         if (await db.Estates.AsNoTracking().SingleOrDefaultAsync(cancel) is not { } row)
             return null;
-        var buckets = await Whole(db.Buckets).AsNoTracking().OrderBy(b => b.Position).ToListAsync(cancel);
-        var estate = Mapping.ToEstate(
+        if (known?.Identity != row.Identity || known.ImportVersion != row.ImportVersion || known.Version > row.Version)
+            known = null;
+        var stamps = await db
+            .Buckets.AsNoTracking()
+            .OrderBy(b => b.Position)
+            .Select(b => new { b.Name, Stamp = new StoredBucket(b.Version, b.StatedOn, b.StockVersion, b.LiftVersion) })
+            .ToListAsync(cancel);
+        var newer = stamps.Where(s => known?.Buckets.GetValueOrDefault(s.Name) != s.Stamp).Select(s => s.Name).ToList();
+        var rows = known is null
+            ? await Whole(db.Buckets).AsNoTracking().ToDictionaryAsync(b => b.Name, cancel)
+            : await Rows(db, newer, cancel);
+        var prices = Mapping.ToPriceBook(
             row,
             await db.Tiers.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel),
             await db.Schemes.AsNoTracking().OrderBy(s => s.Position).ToListAsync(cancel),
@@ -60,14 +76,24 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                 .AsNoTracking()
                 .OrderBy(r => r.Position)
                 .ToListAsync(cancel),
-            await db.Transfers.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel),
-            buckets
+            await db.Transfers.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel)
         );
         return new StoredEstate(
-            estate,
+            new Estate
+            {
+                Name = row.Name,
+                Today = row.Today,
+                PriceBook = known is not null && Text(known.Estate.PriceBook) == Text(prices) ? known.Estate.PriceBook : prices,
+                Buckets =
+                [
+                    .. stamps.Select(s =>
+                        rows.TryGetValue(s.Name, out var read) ? BucketMapping.ToBucket(read) : known!.Estate.Find(s.Name)!
+                    ),
+                ],
+            },
             row.Version,
             row.ImportVersion,
-            buckets.ToDictionary(b => b.Name, b => new StoredBucket(b.Version, b.StatedOn, b.StockVersion, b.LiftVersion)),
+            stamps.ToDictionary(s => s.Name, s => s.Stamp),
             row.Identity,
             row.Mark
         );
@@ -310,12 +336,14 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
             async db =>
             {
                 await Bump(db, estateVersion, cancel);
-                var rows = await Whole(db.Buckets).ToListAsync(cancel);
-                var last = rows.Select(r => r.Position).DefaultIfEmpty(-1).Max();
-                foreach (var gone in before.Buckets.Where(b => after.Find(b.Name) is null))
+                var last = await db.Buckets.MaxAsync(r => (int?)r.Position, cancel) ?? -1;
+                var gone = before.Buckets.Where(b => after.Find(b.Name) is null).ToList();
+                var changed = before.Buckets.Where(b => after.Find(b.Name) is { } now && !ReferenceEquals(now, b));
+                var rows = await Rows(db, [.. gone.Concat(changed).Select(b => b.Name)], cancel);
+                foreach (var bucket in gone)
                 {
-                    db.Remove(rows.Single(r => r.Name == gone.Name));
-                    log.Add(db, "bucket-deleted", gone.Name, ChangeLog.Document(gone), null);
+                    db.Remove(rows[bucket.Name]);
+                    log.Add(db, "bucket-deleted", bucket.Name, ChangeLog.Document(bucket), null);
                 }
                 foreach (var bucket in after.Buckets)
                 {
@@ -328,7 +356,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                     }
                     else
                     {
-                        Fill(rows.Single(r => r.Name == bucket.Name), bucket, before.Today, lifted: false);
+                        Fill(rows[bucket.Name], bucket, before.Today, lifted: false);
                     }
                     log.Add(
                         db,
@@ -345,7 +373,13 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
 
     /// <summary>Puts a line between two regions into the price book, in the place of the one there is.</summary>
     /// <exception cref="RefusalException">The estate has another version.</exception>
-    public Task SetTransfer(Transfer? before, Transfer after, long estateVersion, CancellationToken cancel = default) =>
+    public Task SetTransfer(
+        Transfer? before,
+        Transfer after,
+        long estateVersion,
+        IReadOnlyList<YearChange> shown,
+        CancellationToken cancel = default
+    ) =>
         Change(
             async db =>
             {
@@ -365,7 +399,8 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                     "line-changed",
                     $"{after.From} – {after.To}",
                     before is null ? null : JsonSerializer.Serialize(before, EstateDocument.Json),
-                    JsonSerializer.Serialize(after, EstateDocument.Json)
+                    JsonSerializer.Serialize(after, EstateDocument.Json),
+                    shown
                 );
             },
             cancel
@@ -395,6 +430,8 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         estate.Version++;
         estate.Mark = NewMark();
     }
+
+    private static string Text(PriceBook prices) => JsonSerializer.Serialize(prices, EstateDocument.Json);
 
     private static string NewMark() => Guid.NewGuid().ToString("N");
 
@@ -458,6 +495,18 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
     {
         var row = await Whole(db.Buckets).SingleOrDefaultAsync(b => b.Name == name, cancel);
         return row?.Version == version ? row : throw RefusalException.Stale($"Bucket '{name}'");
+    }
+
+    /// <summary>The rows of these buckets with all that belongs to them, by name.</summary>
+    private static async Task<Dictionary<string, BucketRow>> Rows(RipenDb db, List<string> names, CancellationToken cancel)
+    {
+        var rows = new Dictionary<string, BucketRow>(names.Count);
+        foreach (var some in names.Chunk(MostNamesAtOnce))
+        {
+            foreach (var row in await Whole(db.Buckets.Where(b => some.Contains(b.Name))).ToListAsync(cancel))
+                rows[row.Name] = row;
+        }
+        return rows;
     }
 
     private static IQueryable<BucketRow> Whole(IQueryable<BucketRow> buckets) =>

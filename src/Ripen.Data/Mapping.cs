@@ -69,6 +69,7 @@ internal static class Mapping
             Position = position,
             Name = r.Name,
             Zones = r.Zones,
+            OperatedBy = r.OperatedBy is { } own ? Name(own) : null,
             Prices =
             [
                 .. r.Prices.Select(
@@ -110,60 +111,54 @@ internal static class Mapping
             RoundTripMilliseconds = t.RoundTripMilliseconds,
         };
 
-    public static Estate ToEstate(
+    public static PriceBook ToPriceBook(
         EstateRow estate,
         IEnumerable<TierRow> tiers,
         IEnumerable<SchemeRow> schemes,
         IEnumerable<RegionRow> regions,
-        IEnumerable<TransferRow> transfers,
-        IEnumerable<BucketRow> buckets
+        IEnumerable<TransferRow> transfers
     ) =>
         new()
         {
-            Name = estate.Name,
-            Today = estate.Today,
-            PriceBook = new PriceBook
-            {
-                Currency = estate.Currency,
-                Unit = Value<SizeUnit>(estate.Unit),
-                Month = Value<BillingMonth>(estate.Month),
-                Tiers =
-                [
-                    .. tiers.Select(t => new Tier
-                    {
-                        Id = t.Id,
-                        Name = t.Name,
-                        MinimumStayDays = t.MinimumStayDays,
-                        MinimumObjectBytes = t.MinimumObjectBytes,
-                        OverheadBytes = t.OverheadBytes,
-                        IndexBytes = t.IndexBytes,
-                        WaitHours = t.WaitHours,
-                    }),
-                ],
-                Schemes = [.. schemes.Select(ToScheme)],
-                Regions =
-                [
-                    .. regions.Select(r => new Region
-                    {
-                        Id = r.Id,
-                        Name = r.Name,
-                        Zones = r.Zones,
-                        Prices = [.. r.Prices.OrderBy(p => p.Position).Select(ToPrice)],
-                    }),
-                ],
-                Transfers =
-                [
-                    .. transfers.Select(t => new Transfer
-                    {
-                        From = t.FromRegionId,
-                        To = t.ToRegionId,
-                        Price = new(t.Price),
-                        MegabitsPerSecond = t.MegabitsPerSecond,
-                        RoundTripMilliseconds = t.RoundTripMilliseconds,
-                    }),
-                ],
-            },
-            Buckets = [.. buckets.Select(BucketMapping.ToBucket)],
+            Currency = estate.Currency,
+            Unit = Value<SizeUnit>(estate.Unit),
+            Month = Value<BillingMonth>(estate.Month),
+            Tiers =
+            [
+                .. tiers.Select(t => new Tier
+                {
+                    Id = t.Id,
+                    Name = t.Name,
+                    MinimumStayDays = t.MinimumStayDays,
+                    MinimumObjectBytes = t.MinimumObjectBytes,
+                    OverheadBytes = t.OverheadBytes,
+                    IndexBytes = t.IndexBytes,
+                    WaitHours = t.WaitHours,
+                }),
+            ],
+            Schemes = [.. schemes.Select(ToScheme)],
+            Regions =
+            [
+                .. regions.Select(r => new Region
+                {
+                    Id = r.Id,
+                    Name = r.Name,
+                    Zones = r.Zones,
+                    OperatedBy = r.OperatedBy is { } own ? Value<Operator>(own) : null,
+                    Prices = [.. r.Prices.OrderBy(p => p.Position).Select(ToPrice)],
+                }),
+            ],
+            Transfers =
+            [
+                .. transfers.Select(t => new Transfer
+                {
+                    From = t.FromRegionId,
+                    To = t.ToRegionId,
+                    Price = new(t.Price),
+                    MegabitsPerSecond = t.MegabitsPerSecond,
+                    RoundTripMilliseconds = t.RoundTripMilliseconds,
+                }),
+            ],
         };
 
     private static TierPrice ToPrice(TierPriceRow p) =>

@@ -65,6 +65,7 @@ internal sealed class RegionRow
     public required int Position { get; set; }
     public required string Name { get; set; }
     public int? Zones { get; set; }
+    public string? OperatedBy { get; set; }
     public List<TierPriceRow> Prices { get; set; } = [];
 }
 

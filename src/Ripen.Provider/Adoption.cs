@@ -56,7 +56,8 @@ internal sealed class Adoption(ProviderState state)
         state.Change(db =>
         {
             var isImport = plan.ImportVersion > (Meta(db, "import") ?? -1);
-            if (state.FindTerms(db) is { } before)
+            var before = state.FindTerms(db);
+            if (before is not null)
             {
                 Check(db, before, plan.Estate, isImport, bucket => plan.Buckets[bucket].LiftVersion > (LiftVersion(db, bucket) ?? 0));
             }
@@ -74,22 +75,36 @@ internal sealed class Adoption(ProviderState state)
             var wanted = plan.Estate.Buckets.Select(b => b.Name).ToHashSet();
             foreach (var name in Names(db).Where(n => !wanted.Contains(n)))
                 RetentionGate.DropBucket(db, name);
+            var changed = new HashSet<string>();
             foreach (var (bucket, place) in plan.Estate.Buckets.Select((b, i) => (b, i)))
-                Write(db, bucket, place, plan.Buckets[bucket.Name]);
+            {
+                if (
+                    !(before is not null && !isImport && IsKnown(before.Plan, bucket, place, plan))
+                    && Write(db, bucket, place, plan.Buckets[bucket.Name])
+                )
+                    changed.Add(bucket.Name);
+            }
+            var prices = JsonSerializer.Serialize(plan.Estate.PriceBook, Compact);
+            var pricesChanged = prices != Text(db, "price-book");
             SetMeta(db, "plan", plan.Version);
             SetMeta(db, "mark", plan.Mark);
             if (plan.Identity.Length > 0)
                 SetMeta(db, "identity", plan.Identity);
             SetMeta(db, "name", plan.Estate.Name);
-            SetMeta(db, "price-book", JsonSerializer.Serialize(plan.Estate.PriceBook, Compact));
+            SetMeta(db, "price-book", prices);
             var terms = TermsOf(db, plan);
             state.PutInForce(db, terms);
             var brought = terms.Buckets.Where(b => IsNewStock(db, b, plan.Buckets[b.Bucket.Name].StockVersion)).ToList();
             foreach (var bucket in brought)
                 PutStock(db, terms, bucket);
             Routes.Adopt(db, terms, brought);
-            // Other rules cut the stock in other places.
-            db.Run("UPDATE bucket SET changes = changes + 1");
+            changed.UnionWith(brought.Select(b => b.Bucket.Name));
+            foreach (var bucket in terms.Buckets)
+            {
+                // Other rules cut the stock in other places, and what waits for a bucket as that bucket cuts it.
+                if (pricesChanged || changed.Contains(bucket.Bucket.Name) || bucket.Bucket.CopyTo.Any(c => changed.Contains(c.Bucket)))
+                    db.Run("UPDATE bucket SET changes = changes + 1 WHERE id = ?1", bucket.Id);
+            }
         });
 
     /// <summary>Puts the plan in force again that the folder kept; nothing when it kept none.</summary>
@@ -207,9 +222,16 @@ internal sealed class Adoption(ProviderState state)
         );
     }
 
+    /// <summary>Whether the plan before has the very same bucket at this place, so that nothing is to be written of it.</summary>
+    private static bool IsKnown(ProviderPlan before, Bucket bucket, int place, ProviderPlan plan) =>
+        place < before.Estate.Buckets.Count
+        && ReferenceEquals(before.Estate.Buckets[place], bucket)
+        && before.Buckets[bucket.Name] == plan.Buckets[bucket.Name];
+
     /// <summary>Writes what the bucket's record says, and has its entries bear what its keep rule now is; what is sealed only ever
     /// rises.</summary>
-    private static void Write(SqliteConnection db, Bucket bucket, int place, PlannedBucket planned)
+    /// <returns>Whether it says anything new.</returns>
+    private static bool Write(SqliteConnection db, Bucket bucket, int place, PlannedBucket planned)
     {
         // Counts of changes never come again, so that nobody takes one bucket's stock for that of a later one of the same name.
         db.Run(
@@ -222,14 +244,18 @@ internal sealed class Adoption(ProviderState state)
             bucket.Keep?.Until?.DayNumber,
             bucket.Keep is { } keep ? keep.Strength == KeepStrength.Sealed : (bool?)null
         );
-        db.Run(
-            "UPDATE bucket SET plan = ?2, place = ?3, stated = ?4, lift_version = max(lift_version, ?5) WHERE name = ?1",
-            bucket.Name,
-            JsonSerializer.Serialize(bucket.WithoutContents(), Compact),
-            place,
-            planned.StatedOn.DayNumber,
-            planned.LiftVersion
-        );
+        var isNew =
+            db.Run(
+                """
+                UPDATE bucket SET plan = ?2, place = ?3, stated = ?4, lift_version = max(lift_version, ?5) WHERE name = ?1
+                    AND (plan IS NOT ?2 OR place IS NOT ?3 OR stated IS NOT ?4 OR lift_version < ?5)
+                """,
+                bucket.Name,
+                JsonSerializer.Serialize(bucket.WithoutContents(), Compact),
+                place,
+                planned.StatedOn.DayNumber,
+                planned.LiftVersion
+            ) > 0;
         if (
             db.Run(
                 """
@@ -242,7 +268,7 @@ internal sealed class Adoption(ProviderState state)
                 isSealed is { } s ? (s ? 1 : 0) : null
             ) == 0
         )
-            return;
+            return isNew;
         db.Run(
             $"""
             UPDATE entry SET
@@ -254,6 +280,7 @@ internal sealed class Adoption(ProviderState state)
             days,
             until
         );
+        return true;
     }
 
     private static Terms TermsOf(SqliteConnection db, ProviderPlan plan)

@@ -120,7 +120,7 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
                         "$.choice"
                     );
                 if (choice == StoresChoice.TakeFolder)
-                    await store.Restore(ToStored(provider.KeptPlan!), (await store.Load(cancel))?.Estate, cancel);
+                    await store.Restore(ToStored(provider.KeptPlan!), (await store.Load(cancel: cancel))?.Estate, cancel);
                 else
                     await TakeDatabase(cancel);
                 refused = null;
@@ -167,12 +167,12 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         var how = Agreement.Of(standing, folder);
         if (how != Standing.Together)
         {
-            Part(how, standing, folder, null, standing is null ? null : await store.Load(cancel));
+            Part(how, standing, folder, null, standing is null ? null : await store.Load(cancel: cancel));
             return;
         }
         if (standing is null)
             return;
-        var stored = (await store.Load(cancel))!;
+        var stored = (await store.Load(stores.Standing == Standing.Together ? adopted : null, cancel))!;
         try
         {
             await Adopt(stored, cancel);
@@ -229,7 +229,10 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
             );
         }
         if (stored.Estate.Buckets.Any(b => b.Stock.Count > 0 || b.CopyTo.Any(c => c.Waiting.Count > 0)))
+        {
             await store.HandedOver(stored.Version, cancel);
+            stored = stored with { Estate = stored.Estate with { Buckets = [.. stored.Estate.Buckets.Select(b => b.WithoutContents())] } };
+        }
         await store.Adopted(stored.Version, stored.Mark, cancel);
         adopted = stored;
     }
@@ -238,10 +241,10 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     private async Task TakeDatabase(CancellationToken cancel)
     {
         var folder = provider.Standing;
-        using (provider.Reserve(new PlannedChange((await store.Load(cancel))!.Estate)))
+        using (provider.Reserve(new PlannedChange((await store.Load(cancel: cancel))!.Estate)))
         {
             await store.Prevail(folder.Version, folder.ImportVersion, provider.KeptPlan?.Estate, cancel);
-            await Adopt((await store.Load(cancel))!, cancel);
+            await Adopt((await store.Load(cancel: cancel))!, cancel);
         }
     }
 

@@ -73,8 +73,10 @@ public sealed class EstateView
         {
             var lots = stock.Buckets[bucket.Name].Lots;
             var same =
-                ReferenceEquals(before?.stored, stored)
-                && before.Stock.Today == stock.Today
+                before?.Stock.Today == stock.Today
+                && before.stored.Estate.Find(bucket.Name) is { } storedBefore
+                && ReferenceEquals(storedBefore, bucket)
+                && before.stored.Buckets[bucket.Name] == stored.Buckets[bucket.Name]
                 && before.Estate.Find(bucket.Name) is { } known
                 && ReferenceEquals(known.Stock, lots)
                     ? known

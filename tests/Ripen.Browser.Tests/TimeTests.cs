@@ -56,10 +56,10 @@ public sealed class TimeTests(DemoFixture demo) : IClassFixture<DemoFixture>
     {
         page.Open("/advice");
         page.Type(page.Field("Objects or files a day"), "-5");
-        page.Click(page.Button("Advise"));
         page.See("'objectsPerDay' must be from 0");
+        page.Type(page.Field("Objects or files a day"), "");
+        page.See("A number is wanted here.");
         page.Type(page.Field("Objects or files a day"), "250");
-        page.Click(page.Button("Advise"));
         page.See("An object bucket");
         page.See("is the cheapest scheme that survives the loss of a zone");
         page.Click(page.Button("Take the first as a draft"));

@@ -340,4 +340,23 @@ public sealed class ApiTests : IDisposable
         Assert.Equal(code, body["code"]!.GetValue<string>());
         return body;
     }
+
+    [Fact]
+    public async Task Places_for_a_new_bucket_bear_the_schemes_factor_and_the_way_from_its_users()
+    {
+        var places = (await server.Get("/api/places?scheme=two-regions&users=aldmouth")).Body;
+        var regions = places["regions"]!.AsArray().ToDictionary(r => (string)r!["region"]!, r => r!);
+        // 0.0312 for a unit-month on the counter in Aldmouth, times 2.05 for the scheme; the line as the price book has it.
+        Assert.Equal(0.0312 * 2.05, (double)regions["aldmouth"]["tiers"]![0]!["price"]!, 12);
+        Assert.True((bool)regions["aldmouth"]["isHere"]!);
+        Assert.Equal(
+            (12, 18),
+            ((int)regions["kestrel-sound"]["line"]!["megabitsPerSecond"]!, (int)regions["kestrel-sound"]["line"]!["roundTripMilliseconds"]!)
+        );
+        Assert.Equal(("own", "provider"), ((string)regions["quarrydown"]["operatedBy"]!, (string)regions["aldmouth"]["operatedBy"]!));
+        Assert.Null(regions["quarrydown"]["tiers"]!.AsArray().Single(t => (string)t!["tier"]! == "cave")!["price"]);
+        Assert.Equal("aldmouth", (string)places["begin"]!["region"]!);
+        var refused = await server.Send(HttpMethod.Get, "/api/places?users=nowhere");
+        Assert.Equal(HttpStatusCode.BadRequest, refused.StatusCode);
+    }
 }

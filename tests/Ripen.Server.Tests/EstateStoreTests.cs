@@ -190,8 +190,8 @@ public sealed class EstateStoreTests : IAsyncLifetime
         var estate = DemoEstate.Document();
         await store.Replace(estate, 0);
         var line = estate.PriceBook.FindTransfer("aldmouth", "kestrel-sound")!;
-        await store.SetTransfer(line, line with { MegabitsPerSecond = null, RoundTripMilliseconds = 3 }, 1);
-        await store.SetTransfer(null, line with { From = "kestrel-sound", To = "quarrydown", MegabitsPerSecond = 7 }, 2);
+        await store.SetTransfer(line, line with { MegabitsPerSecond = null, RoundTripMilliseconds = 3 }, 1, []);
+        await store.SetTransfer(null, line with { From = "kestrel-sound", To = "quarrydown", MegabitsPerSecond = 7 }, 2, []);
         var book = (await store.Load())!.Estate.PriceBook;
         Assert.Equal(
             (null, 3),
@@ -202,7 +202,53 @@ public sealed class EstateStoreTests : IAsyncLifetime
         );
         Assert.Equal(7, book.FindTransfer("kestrel-sound", "quarrydown")!.MegabitsPerSecond);
         Assert.Equal(estate.PriceBook.Transfers.Count + 1, book.Transfers.Count);
-        await IsStale(() => store.SetTransfer(line, line, 2));
+        await IsStale(() => store.SetTransfer(line, line, 2, []));
+    }
+
+    [Fact]
+    public async Task What_was_known_and_what_is_read_anew_make_the_stored_estate()
+    {
+        var first = DemoEstate.Document();
+        await store.Replace(first, 0);
+        var known = (await store.Load())!;
+        var random = new Random(20261126);
+        for (var i = 0; i < 60; i++)
+        {
+            var (estate, version) = (known.Estate, known.Version);
+            var bucket = estate.Buckets[random.Next(estate.Buckets.Count)];
+            switch (random.Next(5))
+            {
+                case 0:
+                    var named = bucket with { Name = $"another-{i}", CopyTo = [], Keep = null };
+                    await store.Add(named, estate.Today, version, []);
+                    break;
+                case 1 when bucket.Name.StartsWith("another", StringComparison.Ordinal):
+                    await store.Delete(bucket, known.Buckets[bucket.Name].Version, version);
+                    // The same name again is another bucket.
+                    if (random.Next(2) == 0)
+                        await store.Add(bucket with { Versioning = !bucket.Versioning }, estate.Today, version + 1, []);
+                    break;
+                case 2:
+                    var line = estate.PriceBook.Transfers[random.Next(estate.PriceBook.Transfers.Count)];
+                    await store.SetTransfer(line, line with { MegabitsPerSecond = 1 + i }, version, []);
+                    break;
+                case 3:
+                    await store.Replace(estate, version);
+                    break;
+                default:
+                    var after = bucket with { Streams = [.. bucket.Streams.Select(s => s with { ObjectsPerDay = s.ObjectsPerDay + 1 })] };
+                    await store.Change(bucket, after, estate.Today, known.Buckets[bucket.Name].Version, version, []);
+                    break;
+            }
+            var (anew, whole) = ((await store.Load(known))!, (await store.Load())!);
+            Assert.Equal(EstateDocument.Write(whole.Estate), EstateDocument.Write(anew.Estate));
+            Assert.Equal(whole.Buckets, anew.Buckets);
+            Assert.Equal((whole.Version, whole.Mark), (anew.Version, anew.Mark));
+            known = anew;
+        }
+        var same = (await store.Load(known))!.Estate;
+        Assert.All(same.Buckets.Zip(known.Estate.Buckets), p => Assert.Same(p.First, p.Second));
+        Assert.Same(known.Estate.PriceBook, same.PriceBook);
     }
 
     [Fact]

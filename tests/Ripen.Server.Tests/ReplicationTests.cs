@@ -291,4 +291,38 @@ public sealed class ReplicationTests : IDisposable
         Assert.Equal("late", await server.Http.GetStringAsync(new Uri("/api/buckets/notices-far/objects/late.txt", UriKind.Relative)));
         Assert.DoesNotContain((await server.Get("/api/replication")).Body["rules"]!.AsArray(), r => (string)r!["bucket"]! == "notices-far");
     }
+
+    [Fact]
+    public async Task A_rule_and_a_line_are_applied_as_shown_or_refused()
+    {
+        var draft = await Did(HttpMethod.Post, "/api/replication/drafts", Order);
+        var (with, without) = ((string)draft["seenWith"]!, (string)draft["seenWithout"]!);
+        Assert.NotEqual(with, without);
+        const string Line = "/api/replication/lines/aldmouth/kestrel-sound";
+        const string Terms = """{ "price": 0.5, "megabitsPerSecond": 40, "roundTripMilliseconds": 9 }""";
+        var before = (string)(await Did(HttpMethod.Post, $"{Line}/draft", Terms))["seen"]!;
+
+        // The rule catches up: what was shown without it is not what is applied.
+        Assert.Equal(
+            (HttpStatusCode.Conflict, "shown-differs", null),
+            await Refused(HttpMethod.Post, $"/api/replication/rules?seen={without}", Order, await Tag())
+        );
+        Assert.DoesNotContain("crew-far", (await server.Get("/api/estate")).Body.ToJsonString(), StringComparison.Ordinal);
+        await Did(HttpMethod.Post, $"/api/replication/rules?seen={with}", Order, await Tag());
+
+        // More is carried now, so that the line's other price comes to another sum.
+        Assert.Equal(
+            (HttpStatusCode.Conflict, "shown-differs", null),
+            await Refused(HttpMethod.Put, $"{Line}?seen={before}", Terms, await Tag())
+        );
+        var now = await Did(HttpMethod.Post, $"{Line}/draft", Terms);
+        await Did(HttpMethod.Put, $"{Line}?seen={(string)now["seen"]!}", Terms, await Tag());
+        var logged = (await server.Get("/api/estate/changes")).Body[0]!;
+        Assert.Equal("line-changed", (string)logged["kind"]!);
+        Assert.Equal(now["cost"]!.ToJsonString(), logged["shown"]!.ToJsonString());
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "out-of-range", "$.price"),
+            await Refused(HttpMethod.Post, $"{Line}/draft", """{ "price": -1 }""")
+        );
+    }
 }

@@ -1,5 +1,3 @@
-import type { PriceBook } from "./api/client";
-
 const language = "en-GB";
 
 /** Makes each formatter once: making one costs far more than using it. */
@@ -42,7 +40,7 @@ const decimal = ["B", "kB", "MB", "GB", "TB", "PB", "EB"];
 const binary = ["B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"];
 
 /** A size in the steps of the price book's unit: GB goes in thousands, GiB in 1,024s. */
-export function bytes(size: number, unit: PriceBook["unit"]): string {
+export function bytes(size: number, unit: "GB" | "GiB"): string {
   const [base, names] = unit === "GB" ? [1000, decimal] : [1024, binary];
   const power = size < 1 ? 0 : Math.min(names.length - 1, Math.floor(Math.log(size) / Math.log(base) + 1e-9));
   const amount = size / base ** power;

@@ -2,8 +2,8 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
-import { ApiError } from "./api/client";
 import { App } from "./app";
+import { ApiError } from "./refusal";
 import { applyTheme } from "./ui/theme";
 import "./styles.css";
 

@@ -29,16 +29,22 @@ public sealed class Bill
     private readonly BillingCalendar calendar;
     private readonly double unit;
     private readonly Account[] accounts;
+    private readonly Dictionary<string, Pool> pools;
 
     /// <param name="prices">The price book that the buckets refer to.</param>
     /// <param name="calendar">The calendar that the usages were computed on.</param>
     /// <param name="usages">One for each bucket of the estate.</param>
-    public Bill(PriceBook prices, BillingCalendar calendar, IReadOnlyList<BucketUsage> usages)
+    /// <param name="before">Over the same months: sums of usages that are the very same are taken over from there.</param>
+    public Bill(PriceBook prices, BillingCalendar calendar, IReadOnlyList<BucketUsage> usages, Bill? before = null)
     {
         this.calendar = calendar;
         unit = prices.Unit.Bytes();
-        var pools = prices.Regions.ToDictionary(r => r.Id, r => new Pool(r, prices, calendar, usages));
-        var regionOf = usages.ToDictionary(u => u.Bucket.Name, u => u.Bucket.Region);
+        var byRegion = usages.ToLookup(u => u.Bucket.Region);
+        pools = prices.Regions.ToDictionary(
+            r => r.Id,
+            r => new Pool(r, prices, calendar, byRegion[r.Id], before?.pools.GetValueOrDefault(r.Id))
+        );
+        var regionOf = new Lazy<Dictionary<string, string>>(() => usages.ToDictionary(u => u.Bucket.Name, u => u.Bucket.Region));
         accounts =
         [
             .. usages.Select(u => new Account(
@@ -46,7 +52,7 @@ public sealed class Bill
                 pools[u.Bucket.Region],
                 prices.FindScheme(u.Bucket.Scheme)!.StorageFactor,
                 prices.Coldness(u.Bucket.Tier),
-                [.. u.Bucket.CopyTo.Select(c => prices.TransferPrice(u.Bucket.Region, regionOf[c.Bucket]))]
+                [.. u.Bucket.CopyTo.Select(c => prices.TransferPrice(u.Bucket.Region, regionOf.Value[c.Bucket]))]
             )),
         ];
     }
@@ -113,11 +119,7 @@ public sealed class Bill
         public Shifts(Bill bill, Bill other)
         {
             this.bill = bill;
-            var before = other.accounts.Select(a => a.Pool).Distinct().ToDictionary(p => p.Region);
-            moved = bill
-                .accounts.Select(a => a.Pool)
-                .Distinct()
-                .ToDictionary(p => p, p => before.TryGetValue(p.Region, out var was) ? p.Difference(was) : []);
+            moved = bill.pools.Values.ToDictionary(p => p, p => other.pools.TryGetValue(p.Region, out var was) ? p.Difference(was) : []);
         }
 
         /// <summary>The bucket's money by month, when <paramref name="known"/> is what it was before; the very same where no price
@@ -158,37 +160,36 @@ public sealed class Bill
     {
         private readonly double[] unitPrices;
         private readonly int months;
+        private readonly StoredSum[] sums;
 
-        public Pool(Region region, PriceBook prices, BillingCalendar calendar, IReadOnlyList<BucketUsage> usages)
+        public Pool(Region region, PriceBook prices, BillingCalendar calendar, IEnumerable<BucketUsage> usages, Pool? before)
         {
             Region = region.Id;
             Prices = [.. prices.Tiers.Select(t => region.PriceOf(t.Id))];
             months = calendar.Months;
             unitPrices = new double[Prices.Length * months];
-            var own = usages.Where(u => u.Bucket.Region == region.Id).ToList();
+            sums =
+            [
+                .. usages
+                    .Chunk(StoredSum.Buckets)
+                    .Select(
+                        (some, i) =>
+                            before?.sums.ElementAtOrDefault(i) is { } sum && sum.IsOf(some)
+                                ? sum
+                                : new StoredSum(some, Prices.Length, months)
+                    ),
+            ];
             for (var tier = 0; tier < Prices.Length; tier++)
             {
                 var total = unitPrices.AsSpan(tier * months, months);
-                foreach (var usage in own)
-                {
-                    Add(usage.Of(tier, Measure.StoredByteDays), total);
-                }
+                foreach (var sum in sums)
+                    StoredSum.Add(sum.Of(tier), total);
                 for (var m = 0; m < months; m++)
                 {
                     var unitMonths = total[m] / (prices.Unit.Bytes() * calendar.BilledDays(m));
                     total[m] = unitMonths > 0 ? Prices[tier]!.StorageCost(unitMonths) / unitMonths : 0;
                 }
             }
-        }
-
-        /// <summary>Several months at a time; each month's sum is the same as one by one.</summary>
-        private static void Add(ReadOnlySpan<double> stored, Span<double> total)
-        {
-            var m = 0;
-            for (; m <= total.Length - Vector<double>.Count; m += Vector<double>.Count)
-                (new Vector<double>(total[m..]) + new Vector<double>(stored[m..])).CopyTo(total[m..]);
-            for (; m < total.Length; m++)
-                total[m] += stored[m];
         }
 
         public string Region { get; }
@@ -210,5 +211,42 @@ public sealed class Bill
 
         /// <summary>Money per unit-month after bands, before any scheme's factor; 0 where nothing is stored.</summary>
         public double UnitPrice(int tier, int month) => unitPrices[(tier * months) + month];
+    }
+
+    /// <summary>Byte-days that some of a region's buckets store, by tier and month: a draft changes one of them, and the others' sums
+    /// stand.</summary>
+    private sealed class StoredSum
+    {
+        public const int Buckets = 128;
+
+        private readonly BucketUsage[] usages;
+        private readonly double[] byTier;
+        private readonly int months;
+
+        public StoredSum(BucketUsage[] usages, int tiers, int months)
+        {
+            this.usages = usages;
+            this.months = months;
+            byTier = new double[tiers * months];
+            for (var tier = 0; tier < tiers; tier++)
+            {
+                foreach (var usage in usages)
+                    Add(usage.Of(tier, Measure.StoredByteDays), byTier.AsSpan(tier * months, months));
+            }
+        }
+
+        public ReadOnlySpan<double> Of(int tier) => byTier.AsSpan(tier * months, months);
+
+        public bool IsOf(BucketUsage[] others) => usages.AsSpan().SequenceEqual(others);
+
+        /// <summary>Several months at a time; each month's sum is the same as one by one.</summary>
+        public static void Add(ReadOnlySpan<double> stored, Span<double> total)
+        {
+            var m = 0;
+            for (; m <= total.Length - Vector<double>.Count; m += Vector<double>.Count)
+                (new Vector<double>(total[m..]) + new Vector<double>(stored[m..])).CopyTo(total[m..]);
+            for (; m < total.Length; m++)
+                total[m] += stored[m];
+        }
     }
 }

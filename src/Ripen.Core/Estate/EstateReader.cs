@@ -176,6 +176,7 @@ internal static class EstateReader
             Id = o.Id("id"),
             Name = o.Text("name"),
             Zones = o.Optional("zones", n => (int)o.Whole(n, 1, 1000)),
+            OperatedBy = o.Optional("operatedBy", n => o.Choice(n, ("provider", Operator.Provider), ("own", Operator.Own))),
             Prices = o.List("prices", TierPrice, optional: false),
         };
 

@@ -22,7 +22,7 @@ public sealed class Projection
         Calendar = calendar;
         Copies = copies;
         this.usages = usages;
-        Bill = new Bill(estate.PriceBook, calendar, usages);
+        Bill = new Bill(estate.PriceBook, calendar, usages, previous?.Bill);
         // Of the projection before, no more is held than its money, and only until this one's is known.
         var known = previous?.money is { IsValueCreated: true } told ? new KnownMoney(previous.Bill, previous.usages, told.Value) : null;
         money = new Lazy<double[][]>(() => MoneyByBucket(known));
@@ -103,15 +103,29 @@ public sealed class Projection
     /// <summary>Money of every bucket by month, in the order of the estate's buckets; computed once.</summary>
     public IReadOnlyList<double[]> Money => money.Value;
 
+    /// <summary>Finds the very same bucket among others, mostly at the same place.</summary>
+    private sealed class KnownUsages(List<BucketUsage> usages)
+    {
+        private readonly Lazy<Dictionary<Bucket, int>> places = new(() =>
+            usages
+                .Select((usage, i) => (usage.Bucket, i))
+                .ToDictionary(u => u.Bucket, u => u.i, (IEqualityComparer<Bucket>)ReferenceEqualityComparer.Instance)
+        );
+
+        public int? Place(Bucket bucket, int guess) =>
+            guess < usages.Count && ReferenceEquals(usages[guess].Bucket, bucket) ? guess
+            : guess < usages.Count && usages[guess].Bucket.Name == bucket.Name ? null
+            : places.Value.TryGetValue(bucket, out var place) ? place
+            : null;
+    }
+
     private sealed record KnownMoney(Bill Bill, List<BucketUsage> Usages, double[][] Money);
 
     /// <summary>A bucket that uses what it used before costs what it cost, but for its storage where the price of a unit moved with the
     /// estate's bands.</summary>
     private double[][] MoneyByBucket(KnownMoney? known)
     {
-        var places = known
-            ?.Usages.Select((usage, i) => (usage, i))
-            .ToDictionary(u => u.usage, u => u.i, (IEqualityComparer<BucketUsage>)ReferenceEqualityComparer.Instance);
+        var places = known is null ? null : new KnownUsages(known.Usages);
         var shifts = known is null ? null : Bill.PriceShifts(known.Bill);
         var money = new double[usages.Count][];
         Parallel.For(
@@ -120,9 +134,9 @@ public sealed class Projection
             () => new List<BillRow>(),
             (bucket, _, rows) =>
             {
-                if (shifts is not null && places!.TryGetValue(usages[bucket], out var place) && Bill.Costs(bucket, known!.Bill, place))
+                if (places?.Place(usages[bucket].Bucket, bucket) is { } place && Bill.Costs(bucket, known!.Bill, place))
                 {
-                    money[bucket] = shifts.Of(bucket, known.Money[place]);
+                    money[bucket] = shifts!.Of(bucket, known.Money[place]);
                     return rows;
                 }
                 var own = money[bucket] = new double[Calendar.Months];
@@ -142,11 +156,13 @@ public sealed class Projection
     {
         var growth = new GrowthTable.Shelf(calendar.Days);
         var copies = IncomingCopies.Of(estate, calendar.Days, previous?.Copies);
-        var before = previous?.usages.ToDictionary(u => u.Bucket, (IEqualityComparer<Bucket>)ReferenceEqualityComparer.Instance);
+        var known = previous is null ? null : new KnownUsages(previous.usages);
         var usages = estate
-            .Buckets.Select(b =>
-                (before?.GetValueOrDefault(b) is { } known && previous!.IsUnchanged(b, copies) ? known : null)
-                ?? BucketUsage.Compute(b, copies, estate.PriceBook, calendar, growth)
+            .Buckets.Select(
+                (b, i) =>
+                    known?.Place(b, i) is { } place && previous!.IsUnchanged(b, copies)
+                        ? previous.usages[place]
+                        : BucketUsage.Compute(b, copies, estate.PriceBook, calendar, growth)
             )
             .ToList();
         return new Projection(estate, calendar, copies, usages, previous);

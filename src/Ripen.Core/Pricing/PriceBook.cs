@@ -40,6 +40,15 @@ public sealed record PriceBook
     /// <summary>The line from one region to another as the price book states it; null where it states none: free, at once and without a
     /// limit.</summary>
     public Transfer? FindTransfer(string from, string to) => Transfers.FirstOrDefault(t => t.From == from && t.To == to);
+
+    /// <summary>The same with this line in the place of the one between its regions, or as one more.</summary>
+    public PriceBook With(Transfer line) =>
+        this with
+        {
+            Transfers = FindTransfer(line.From, line.To) is { } old
+                ? [.. Transfers.Select(t => t == old ? line : t)]
+                : [.. Transfers, line],
+        };
 }
 
 /// <summary>A way to keep objects. Sizes are whole bytes per object.</summary>
@@ -142,6 +151,13 @@ public sealed record Hazards
     public double RegionsDestroyedPerYear { get; init; } = 1e-5;
 }
 
+/// <summary>Who runs a place: a provider, or the organisation itself.</summary>
+public enum Operator
+{
+    Provider,
+    Own,
+}
+
 /// <summary>A place far from the others, with one price entry for each tier offered there.</summary>
 public sealed record Region
 {
@@ -150,6 +166,9 @@ public sealed record Region
 
     /// <summary>Separate buildings in it, at least 1; null when the price book does not say.</summary>
     public int? Zones { get; init; }
+
+    /// <summary>Who runs it, wherever it stands; null when the price book does not say: a provider.</summary>
+    public Operator? OperatedBy { get; init; }
     public required IReadOnlyList<TierPrice> Prices { get; init; }
 
     public TierPrice? PriceOf(string tier) => Prices.FirstOrDefault(p => p.Tier == tier);

@@ -9,11 +9,9 @@ public sealed record IncomingCopy(Bucket From, CopyRule Rule, CopyFlow? Flow);
 /// <summary>All copies of an estate, by the bucket that they arrive in, over the days of a projection.</summary>
 public sealed class IncomingCopies
 {
-    private readonly Dictionary<string, List<IncomingCopy>> byTarget;
+    private readonly Dictionary<string, List<IncomingCopy>> byTarget = [];
     private readonly Dictionary<(string Bucket, int Rule), CopyFlow> flows = [];
     private readonly Dictionary<(string From, string To), LineFlow> lines = [];
-
-    private IncomingCopies(Estate estate) => byTarget = estate.Buckets.ToDictionary(b => b.Name, _ => new List<IncomingCopy>());
 
     /// <param name="estate">Valid.</param>
     /// <param name="days">How far to look, from the estate's today.</param>
@@ -22,10 +20,9 @@ public sealed class IncomingCopies
     /// </param>
     public static IncomingCopies Of(Estate estate, int days, IncomingCopies? previous = null)
     {
-        var copies = new IncomingCopies(estate);
-        var regions = estate.Buckets.ToDictionary(b => b.Name, b => b.Region);
+        var copies = new IncomingCopies();
         var all = estate.Buckets.SelectMany(b => b.CopyTo.Select((rule, i) => (From: b, Rule: rule, Index: i))).ToList();
-        foreach (var line in all.GroupBy(r => (From: r.From.Region, To: regions[r.Rule.Bucket])))
+        foreach (var line in all.GroupBy(r => (From: r.From.Region, To: estate.Find(r.Rule.Bucket)!.Region)))
         {
             if (estate.PriceBook.FindTransfer(line.Key.From, line.Key.To) is not { MegabitsPerSecond: not null } terms)
                 continue;
@@ -37,12 +34,16 @@ public sealed class IncomingCopies
                 copies.flows[(rule.From.Name, rule.Index)] = own;
         }
         foreach (var (from, rule, i) in all)
-            copies.byTarget[rule.Bucket].Add(new IncomingCopy(from, rule, copies.FlowOf(from, i)));
+        {
+            if (!copies.byTarget.TryGetValue(rule.Bucket, out var into))
+                copies.byTarget[rule.Bucket] = into = [];
+            into.Add(new IncomingCopy(from, rule, copies.FlowOf(from, i)));
+        }
         return copies;
     }
 
     /// <summary>In the order of the estate's buckets and their rules.</summary>
-    public IReadOnlyList<IncomingCopy> Into(string bucket) => byTarget[bucket];
+    public IReadOnlyList<IncomingCopy> Into(string bucket) => byTarget.TryGetValue(bucket, out var into) ? into : [];
 
     /// <summary>What the rule of this place in the bucket's list brings; null where its line has no limit.</summary>
     internal CopyFlow? FlowOf(Bucket from, int rule) => flows.GetValueOrDefault((from.Name, rule));

@@ -65,6 +65,7 @@ internal static class BucketEndpoints
             .WithSummary("What changing this bucket would do. Nothing is stored.")
             .Accepts<Bucket>("application/json");
         api.MapManyBuckets();
+        api.MapPlaces();
         api.MapPost("/drafts", ReadNew)
             .WithTags("Buckets")
             .WithName("readNewDraft")

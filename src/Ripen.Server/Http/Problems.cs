@@ -140,9 +140,13 @@ internal sealed class RefusalHandler : IExceptionHandler
         error is SqliteException { SqliteErrorCode: 13 } or IOException { HResult: 28 }
         || (error is DbUpdateException && IsFull(error.InnerException));
 
-    /// <summary>Without the reader's own way of saying where; the path says it.</summary>
+    private static readonly string[] NumberTypes = ["System.Double", "System.Int32", "System.Int64"];
+
+    /// <summary>Without the reader's own way of saying where, which the path says, and without its names of types.</summary>
     private static string Plain(string message)
     {
+        if (NumberTypes.Any(t => message.Contains($"to {t}.", StringComparison.Ordinal)))
+            return "A number is wanted here.";
         var place = message.IndexOf(" Path: $", StringComparison.Ordinal);
         return (place < 0 ? message : message[..place]).TrimEnd('.') + ".";
     }

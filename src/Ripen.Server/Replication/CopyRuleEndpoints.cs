@@ -1,3 +1,4 @@
+using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
@@ -6,6 +7,7 @@ using Ripen.Core.Replication;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Provider.Replication;
+using Ripen.Server.Buckets;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Replication;
@@ -16,6 +18,8 @@ namespace Ripen.Server.Replication;
 /// <param name="CatchUp">What lies in its scope already, and what copying that as well would take.</param>
 /// <param name="CostWithout">Of the source and the estate, when only what comes from now on is copied.</param>
 /// <param name="CostWith">The same with catch-up.</param>
+/// <param name="SeenWithout">The mark of <paramref name="CostWithout"/>, to be sent with the change; null when there is none.</param>
+/// <param name="SeenWith">The same of <paramref name="CostWith"/>.</param>
 /// <param name="Line">Between the two regions; null where the price book names none: free and without a limit.</param>
 /// <param name="LineBytesADay">What the line carries for all its rules; null without a limit.</param>
 /// <param name="ArrivingBytesADay">What the source's streams bring into its scope.</param>
@@ -25,6 +29,8 @@ public sealed record CopyDraftReading(
     CatchUpCost? CatchUp,
     IReadOnlyList<YearChange> CostWithout,
     IReadOnlyList<YearChange> CostWith,
+    string? SeenWithout,
+    string? SeenWith,
     Transfer? Line,
     double? LineBytesADay,
     double ArrivingBytesADay
@@ -80,6 +86,10 @@ internal static class CopyRuleEndpoints
         var before = view.Project(Consequences.Months);
         var source = with.Value.Find(order.Source)!;
         var line = view.Estate.PriceBook.FindTransfer(source.Region, with.Value.Find(order.Rule.Bucket)!.Region);
+        var (costWithout, costWith) = (
+            Consequences.CostOf(before, without, order.Source),
+            Consequences.CostOf(before, with.Value, order.Source)
+        );
         return TypedResults.Ok(
             new CopyDraftReading(
                 CopyPlans.WithRule(estate, order, old).Problems,
@@ -90,8 +100,10 @@ internal static class CopyRuleEndpoints
                         .Select(b => VersioningCost.Of(b, view.Estate.PriceBook)),
                 ],
                 CatchUpCost.Of(with.Value, order.Source, order.Rule),
-                Consequences.CostOf(before, without, order.Source),
-                Consequences.CostOf(before, with.Value, order.Source),
+                costWithout,
+                costWith,
+                Seen.Mark(costWithout),
+                Seen.Mark(costWith),
                 line,
                 line is { MegabitsPerSecond: not null } ? line.BytesPerSecond * 86_400 : null,
                 Backlog.Arriving(source, order.Rule).Sum() * 86_400
@@ -104,8 +116,9 @@ internal static class CopyRuleEndpoints
         CurrentEstate current,
         EstateStore store,
         SimulatedProvider provider,
-        CancellationToken cancel
-    ) => await Apply(null, request, current, store, provider, cancel);
+        CancellationToken cancel,
+        [Description(BucketEndpoints.SeenWords)] string? seen = null
+    ) => await Apply(null, seen, request, current, store, provider, cancel);
 
     private static async Task<Results<Ok<CopyRuleStatus>, ProblemHttpResult>> Change(
         long id,
@@ -113,11 +126,13 @@ internal static class CopyRuleEndpoints
         CurrentEstate current,
         EstateStore store,
         SimulatedProvider provider,
-        CancellationToken cancel
-    ) => await Apply(id, request, current, store, provider, cancel);
+        CancellationToken cancel,
+        [Description(BucketEndpoints.SeenWords)] string? seen = null
+    ) => await Apply(id, seen, request, current, store, provider, cancel);
 
     private static async Task<Results<Ok<CopyRuleStatus>, ProblemHttpResult>> Apply(
         long? replaces,
+        string? seen,
         HttpRequest request,
         CurrentEstate current,
         EstateStore store,
@@ -149,7 +164,8 @@ internal static class CopyRuleEndpoints
                     CopyPlans.WithRule(WithCutStock(view.Estate, made, current), made, old.Rule),
                     "bucket-changed",
                     store,
-                    cancel
+                    cancel,
+                    seen is null ? null : new ShownCost(made.Source, seen)
                 );
             },
             cancel
@@ -209,5 +225,5 @@ internal static class CopyRuleEndpoints
             )
             : estate;
 
-    private static CopyDraftReading Refused(IReadOnlyList<Problem> problems) => new(problems, [], null, [], [], null, null, 0);
+    private static CopyDraftReading Refused(IReadOnlyList<Problem> problems) => new(problems, [], null, [], [], null, null, null, null, 0);
 }

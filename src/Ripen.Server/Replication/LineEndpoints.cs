@@ -1,8 +1,11 @@
+using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Provider.Replication;
+using Ripen.Server.Buckets;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Replication;
@@ -19,7 +22,21 @@ public sealed record LineTerms
     public required double Price { get; init; }
     public double? MegabitsPerSecond { get; init; }
     public double? RoundTripMilliseconds { get; init; }
+
+    internal Transfer Between(string from, string to) =>
+        new()
+        {
+            From = from,
+            To = to,
+            Price = new UnitPrice(Price),
+            MegabitsPerSecond = MegabitsPerSecond,
+            RoundTripMilliseconds = RoundTripMilliseconds,
+        };
 }
+
+/// <summary>A line's terms looked at and not stored: what they change in the estate's bill (of no bucket by itself), and the mark of
+/// those figures.</summary>
+public sealed record LineDraftReading(IReadOnlyList<YearChange> Cost, string Seen);
 
 internal static class LineEndpoints
 {
@@ -29,10 +46,29 @@ internal static class LineEndpoints
         line.MapPut("", Set)
             .WithName("changeLine")
             .WithSummary("Sets the price, bandwidth and latency between two regions. If-Match: the estate's ETag.");
+        line.MapPost("/draft", ReadDraft)
+            .WithName("readLineDraft")
+            .WithSummary("What other terms of a line would change in the bill. Nothing is stored.");
         line.MapPut("/cut", Cut).WithName("cutLine").WithSummary("Cuts the line between two regions, in both directions.");
         line.MapDelete("/cut", Restore)
             .WithName("restoreLine")
             .WithSummary("Restores the line; what waits is tried at once when time passes.");
+    }
+
+    private static async Task<Results<Ok<LineDraftReading>, ProblemHttpResult>> ReadDraft(
+        string from,
+        string to,
+        LineTerms terms,
+        CurrentEstate current,
+        CancellationToken cancel
+    )
+    {
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        if (Wrong(from, to, terms, view.Estate.PriceBook) is { } wrong)
+            return wrong;
+        var cost = Cost(view, terms.Between(from, to));
+        return TypedResults.Ok(new LineDraftReading(cost, Seen.Mark(cost)));
     }
 
     private static async Task<Results<NoContent, ProblemHttpResult>> Set(
@@ -42,7 +78,8 @@ internal static class LineEndpoints
         HttpRequest request,
         CurrentEstate current,
         EstateStore store,
-        CancellationToken cancel
+        CancellationToken cancel,
+        [Description(BucketEndpoints.SeenWords)] string? seen = null
     )
     {
         var refused = await current.Change(
@@ -51,38 +88,54 @@ internal static class LineEndpoints
                 if (Plans.Refusal(view, request) is { } refusal)
                     return refusal;
                 var prices = view!.Estate.PriceBook;
-                foreach (var region in new[] { from, to })
-                {
-                    if (prices.FindRegion(region) is null)
-                        return Problems.NotFound("no-region", $"There is no region '{region}'.");
-                }
-                if (terms.Price is not (>= 0 and <= 1e15))
-                    return Problems.Invalid("out-of-range", "$.price", "The price of a unit is 0 or more.");
-                if (terms.MegabitsPerSecond is not (null or (> 0 and <= 1e9)))
-                    return Problems.Invalid(
-                        "out-of-range",
-                        "$.megabitsPerSecond",
-                        "The bandwidth is above 0 and at most 1000000000 Mbit/s; leave it out for no limit."
-                    );
-                if (terms.RoundTripMilliseconds is not (null or (>= 0 and <= 1e6)))
-                    return Problems.Invalid("out-of-range", "$.roundTripMilliseconds", "The latency lies between 0 and 1000000 ms.");
-                var transfer = new Transfer
-                {
-                    From = from,
-                    To = to,
-                    Price = new UnitPrice(terms.Price),
-                    MegabitsPerSecond = terms.MegabitsPerSecond,
-                    RoundTripMilliseconds = terms.RoundTripMilliseconds,
-                };
+                if (Wrong(from, to, terms, prices) is { } wrong)
+                    return wrong;
+                var transfer = terms.Between(from, to);
+                var shown = Cost(view, transfer);
+                if (Seen.Refusal(seen, shown) is { } otherwise)
+                    return otherwise;
                 await current.Apply(
                     new PlannedChange(view.Estate),
-                    () => store.SetTransfer(prices.FindTransfer(from, to), transfer, view.Version, cancel)
+                    () => store.SetTransfer(prices.FindTransfer(from, to), transfer, view.Version, shown, cancel)
                 );
                 return null;
             },
             cancel
         );
         return refused is not null ? refused : TypedResults.NoContent();
+    }
+
+    /// <summary>Of no bucket by itself: of the estate.</summary>
+    private static IReadOnlyList<YearChange> Cost(EstateView view, Transfer line) =>
+        Consequences.CostOf(
+            view.Project(Consequences.Months),
+            view.Estate with
+            {
+                PriceBook = view.Estate.PriceBook.With(line),
+            },
+            bucket: ""
+        );
+
+    private static ProblemHttpResult? Wrong(string from, string to, LineTerms terms, PriceBook prices)
+    {
+        foreach (var region in new[] { from, to })
+        {
+            if (prices.FindRegion(region) is null)
+                return Problems.NotFound("no-region", $"There is no region '{region}'.");
+        }
+        if (terms.Price is not (>= 0 and <= 1e15))
+            return Problems.Invalid("out-of-range", "$.price", "The price of a unit is 0 or more.");
+        if (terms.MegabitsPerSecond is not (null or (> 0 and <= 1e9)))
+        {
+            return Problems.Invalid(
+                "out-of-range",
+                "$.megabitsPerSecond",
+                "The bandwidth is above 0 and at most 1000000000 Mbit/s; leave it out for no limit."
+            );
+        }
+        if (terms.RoundTripMilliseconds is not (null or (>= 0 and <= 1e6)))
+            return Problems.Invalid("out-of-range", "$.roundTripMilliseconds", "The latency lies between 0 and 1000000 ms.");
+        return null;
     }
 
     private static Results<Ok<IReadOnlyList<LineStatus>>, ProblemHttpResult> Cut(

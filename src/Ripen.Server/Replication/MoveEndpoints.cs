@@ -106,7 +106,7 @@ internal static class MoveEndpoints
                     which == MoveStep.SwitchOver ? "switched-over" : "bucket-changed",
                     store,
                     cancel,
-                    which == MoveStep.DropOld ? () => DemandEqual(provider, from, to) : null
+                    last: which == MoveStep.DropOld ? () => DemandEqual(provider, from, to) : null
                 );
             },
             cancel

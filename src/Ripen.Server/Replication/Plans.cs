@@ -3,9 +3,13 @@ using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Data;
 using Ripen.Provider;
+using Ripen.Server.Buckets;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Replication;
+
+/// <summary>The mark of the figures that were shown, which are those of this bucket and the estate.</summary>
+internal readonly record struct ShownCost(string Bucket, string Mark);
 
 /// <summary>Changes of several buckets: checked against the estate's version, and stored together.</summary>
 internal static class Plans
@@ -26,6 +30,7 @@ internal static class Plans
     /// <param name="kind">What the log calls it.</param>
     /// <param name="store">Where it goes.</param>
     /// <param name="cancel">Stops; nothing is stored.</param>
+    /// <param name="shown">What the person saw that it would cost, if a mark of it was sent: other figures by now refuse the change.</param>
     /// <param name="last">A last look, when buckets that go take nothing in any more; throws when it may not be after all.</param>
     public static async Task<ProblemHttpResult?> Store(
         CurrentEstate current,
@@ -34,12 +39,15 @@ internal static class Plans
         string kind,
         EstateStore store,
         CancellationToken cancel,
+        ShownCost? shown = null,
         Action? last = null
     )
     {
         if (!after.Ok)
             return Refused(after.Problems);
         var before = view.Project(Consequences.Months);
+        if (shown is { } cost && Seen.Refusal(cost.Mark, Consequences.CostOf(before, after.Value, cost.Bucket)) is { } otherwise)
+            return otherwise;
         await current.Apply(
             new PlannedChange(after.Value),
             () =>

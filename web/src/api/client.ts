@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { ApiError } from "../refusal";
 import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
@@ -56,6 +57,7 @@ export type NewSecret = Schemas["NewSecret"];
 export type ObjectDetails = Schemas["ObjectDetails"];
 export type ObjectStream = Schemas["ObjectStream"];
 export type PriceBook = Schemas["PriceBook"];
+export type PlaceOffer = Schemas["PlaceOffer"];
 export type Problem = Schemas["Problem"];
 export type ReadBand = Schemas["ReadBand"];
 export type Right = Schemas["Right"];
@@ -75,18 +77,6 @@ export type TierMoveOrder = Schemas["TierMoveOrder"];
 export type TimedLink = Schemas["TimedLink"];
 export type TimeOrder = Schemas["TimeOrder"];
 export type UntouchedPrefix = Schemas["UntouchedPrefix"];
-
-/** An answer that is not a success: RFC 9457 problem details with our code and the problems by JSON path. */
-export class ApiError extends Error {
-  constructor(
-    readonly status: number,
-    readonly code: string,
-    message: string,
-    readonly problems: Problem[],
-  ) {
-    super(message);
-  }
-}
 
 /** The error that an answer's body tells of. */
 export function refusal(status: number, text: string): ApiError {
@@ -322,13 +312,17 @@ export const importInventory = (name: string, id: string, mapping: ColumnMapping
     client.POST("/api/buckets/{name}/inventories/{id}", { params: { path: { name, id } }, body: { mapping, leaveOutBroken } }),
   );
 
+export const readPlaces = (scheme: string | null, users: string | null) =>
+  value(client.GET("/api/places", { params: { query: { ...(scheme && { scheme }), ...(users && { users }) } } }));
+
 export const readSchemes = () => value(client.GET("/api/schemes"));
 
 export const compareSchemes = (question: ComparisonQuestion) => value(client.POST("/api/schemes/comparison", { body: question }));
 
 export const readSchemeDraft = (question: SchemeQuestion) => value(client.POST("/api/schemes/draft", { body: question }));
 
-export const adviseStorage = (questions: StorageQuestions) => value(client.POST("/api/advice", { body: questions }));
+export const adviseStorage = (questions: StorageQuestions, signal?: AbortSignal) =>
+  value(client.POST("/api/advice", { body: questions, signal: signal ?? null }));
 
 export const readCopies = () => whole(client.GET("/api/replication"));
 
@@ -337,11 +331,16 @@ export const readCopyDraft = (order: CopyOrder, replaces: number | null) =>
 
 const ifMatch = (etag: string) => ({ headers: { "If-Match": etag } });
 
-export const makeCopyRule = (order: CopyOrder, etag: string) =>
-  value(client.POST("/api/replication/rules", { ...ifMatch(etag), body: order }));
+/** `seen`: the mark of the consequences that stand on the screen; the server refuses when they are others by now. */
+const marked = (seen: string | null | undefined) => (seen == null ? {} : { seen });
 
-export const changeCopyRule = (id: number, order: CopyOrder, etag: string) =>
-  value(client.PUT("/api/replication/rules/{id}", { params: { path: { id } }, ...ifMatch(etag), body: order }));
+export const makeCopyRule = (order: CopyOrder, etag: string, seen?: string | null) =>
+  value(client.POST("/api/replication/rules", { params: { query: marked(seen) }, ...ifMatch(etag), body: order }));
+
+export const changeCopyRule = (id: number, order: CopyOrder, etag: string, seen?: string | null) =>
+  value(
+    client.PUT("/api/replication/rules/{id}", { params: { path: { id }, query: marked(seen) }, ...ifMatch(etag), body: order }),
+  );
 
 export const removeCopyRule = (id: number, etag: string) =>
   value(client.DELETE("/api/replication/rules/{id}", { params: { path: { id } }, ...ifMatch(etag) }));
@@ -351,8 +350,17 @@ export const readCopiesOf = (bucket: string, version: number) =>
 
 const line = (from: string, to: string) => ({ params: { path: { from, to } } });
 
-export const changeLine = (from: string, to: string, terms: LineTerms, etag: string) =>
-  value(client.PUT("/api/replication/lines/{from}/{to}", { ...line(from, to), ...ifMatch(etag), body: terms }));
+export const readLineDraft = (from: string, to: string, terms: LineTerms, signal?: AbortSignal) =>
+  value(client.POST("/api/replication/lines/{from}/{to}/draft", { ...line(from, to), body: terms, signal: signal ?? null }));
+
+export const changeLine = (from: string, to: string, terms: LineTerms, etag: string, seen?: string | null) =>
+  value(
+    client.PUT("/api/replication/lines/{from}/{to}", {
+      params: { path: { from, to }, query: marked(seen) },
+      ...ifMatch(etag),
+      body: terms,
+    }),
+  );
 
 export const cutLine = (from: string, to: string, hours: number | null) =>
   value(client.PUT("/api/replication/lines/{from}/{to}/cut", { ...line(from, to), body: { hours } }));

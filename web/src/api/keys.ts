@@ -8,10 +8,13 @@ export const keys = {
   board: (query: BoardQuery) => ["board", query],
   bucketOnBoard: (name: string, on: string | null) => ["board", "bucket", name, on],
   bucket: (name: string) => ["bucket", name],
+  places: (scheme: string | null, users: string | null) => ["places", scheme, users],
+  advice: (asked: unknown) => ["advice", asked],
   drafts: ["draft"],
   draft: (name: string | null, etag: string | undefined, value: unknown) => ["draft", name, etag, value],
   manyDrafts: ["many-draft"],
   manyDraft: (many: unknown) => ["many-draft", many],
+  lineDraft: (from: string, to: string, terms: unknown) => ["draft", "line", from, to, terms],
   replication: ["replication"],
   changes: ["changes"],
 } as const;

@@ -282,6 +282,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every region as a place for a bucket: what it offers at which price, and how far it is from its users. */
+        get: operations["readPlaces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts": {
         parameters: {
             query?: never;
@@ -1071,6 +1088,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/replication/lines/{from}/{to}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What other terms of a line would change in the bill. Nothing is stored. */
+        post: operations["readLineDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/replication/lines/{from}/{to}/cut": {
         parameters: {
             query?: never;
@@ -1482,6 +1516,8 @@ export interface components {
             catchUp: null | components["schemas"]["CatchUpCost"];
             costWithout: components["schemas"]["YearChange"][];
             costWith: components["schemas"]["YearChange"][];
+            seenWithout: null | string;
+            seenWith: null | string;
             line: null | components["schemas"]["Transfer"];
             /** Format: double */
             lineBytesADay: null | number;
@@ -1760,6 +1796,10 @@ export interface components {
             /** Format: double */
             roundTripMilliseconds: number;
         };
+        LineDraftReading: {
+            cost: components["schemas"]["YearChange"][];
+            seen: string;
+        };
         /** @enum {unknown} */
         LineState: "open" | "cut" | "lost";
         LineStatus: {
@@ -1944,6 +1984,8 @@ export interface components {
             problems: components["schemas"]["Problem"][];
             cost: components["schemas"]["YearChange"][];
         };
+        /** @enum {unknown} */
+        Operator: "provider" | "own" | null;
         Passage: {
             /** Format: date-time */
             from: string;
@@ -1954,6 +1996,20 @@ export interface components {
             running: boolean;
             stopped: boolean;
             error: null | string;
+        };
+        PlaceOffer: {
+            region: string;
+            name: string;
+            operatedBy: components["schemas"]["Operator"];
+            /** Format: int32 */
+            zones: null | number;
+            line: null | components["schemas"]["Transfer"];
+            isHere: boolean;
+            tiers: components["schemas"]["TierOffer"][];
+        };
+        PlaceOffers: {
+            begin: components["schemas"]["Bucket"];
+            regions: components["schemas"]["PlaceOffer"][];
         };
         Places: {
             /** Format: int32 */
@@ -2050,6 +2106,7 @@ export interface components {
             name: string;
             /** Format: int32 */
             zones?: null | number;
+            operatedBy?: null | components["schemas"]["Operator"];
             prices: components["schemas"]["TierPrice"][];
         };
         RegionLoss: {
@@ -2352,6 +2409,13 @@ export interface components {
             recallCharge: number;
             /** Format: double */
             earlyLeaveCharge: number;
+        };
+        TierOffer: {
+            tier: string;
+            /** Format: double */
+            price: null | number;
+            /** Format: double */
+            waitHours: number;
         };
         TierPrice: {
             tier: string;
@@ -2901,6 +2965,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ManyReading"];
+                };
+            };
+        };
+    };
+    readPlaces: {
+        parameters: {
+            query?: {
+                /** @description The redundancy scheme whose factor the prices bear; left out: 1. */
+                scheme?: string;
+                /** @description The region where its users are; left out: nowhere in particular. */
+                users?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOffers"];
                 };
             };
         };
@@ -3849,7 +3938,10 @@ export interface operations {
     };
     makeCopyRule: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The mark of the consequences that were shown; others by now are refused with 409. */
+                seen?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3873,7 +3965,10 @@ export interface operations {
     };
     changeCopyRule: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The mark of the consequences that were shown; others by now are refused with 409. */
+                seen?: string;
+            };
             header?: never;
             path: {
                 id: number;
@@ -4143,7 +4238,10 @@ export interface operations {
     };
     changeLine: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description The mark of the consequences that were shown; others by now are refused with 409. */
+                seen?: string;
+            };
             header?: never;
             path: {
                 from: string;
@@ -4163,6 +4261,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    readLineDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                from: string;
+                to: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineTerms"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineDraftReading"];
+                };
             };
         };
     };

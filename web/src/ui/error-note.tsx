@@ -1,4 +1,4 @@
-import { ApiError } from "../api/client";
+import { ApiError } from "../refusal";
 
 /** What went wrong, in words, with every problem and its place in the document. */
 export function ErrorNote({ error }: { error: Error }) {

@@ -11,3 +11,9 @@ export function parseNumber(text: string): number | null {
   const number = Number(written);
   return Number.isFinite(number) ? number : null;
 }
+
+/** A number that is not typed yet travels as null, so that the server says what is missing and where. */
+export const orNull = (value: number | null) => value as number;
+
+/** The same where null would mean "none": an empty text is no number, and the server says so. */
+export const orEmpty = (value: number | null) => value ?? ("" as unknown as number);

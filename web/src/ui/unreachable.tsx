@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useSyncExternalStore } from "react";
-import { ApiError } from "../api/client";
+import { ApiError } from "../refusal";
 
 /** Says that the server does not answer while some question is without an answer for that reason; the page stays as it is. */
 export function Unreachable() {

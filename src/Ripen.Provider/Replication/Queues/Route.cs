@@ -124,6 +124,7 @@ internal static class Routes
                 CopyQueue.Written(db, terms, bucket, entry, key, null, bytes);
             }
         }
+        db.Run("UPDATE bucket SET changes = changes + 1");
     }
 
     /// <summary>The route by which a bucket gets back what only <paramref name="from"/> still has.</summary>

@@ -1,13 +1,17 @@
-import { useMutation } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { ApiError, adviseStorage, type StorageAdvice, type StorageQuestions } from "../../api/client";
+import { adviseStorage, type StorageAdvice, type StorageQuestions } from "../../api/client";
+import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
+import { ApiError } from "../../refusal";
 import { TierName } from "../../strip/tiers";
 import { Button, Field, Figure, NumberInput, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { orNull } from "../../ui/number-text";
 import { usePageTitle } from "../../ui/page-title";
 import { SizeField } from "../../ui/size-field";
+import { useKept } from "../../ui/use-kept";
 
 const uses = [
   { value: "whole-objects", label: "Written whole and read whole: recordings, exports, backups, pictures" },
@@ -23,11 +27,12 @@ const parts = [
 
 const kinds = { "whole-objects": "An object bucket", "shared-files": "A file share", "machine-disk": "A block volume" };
 
-/** A few questions about data that needs a place; the answer has its reasons and ends in a filled-in draft. */
+/** A few questions about data that needs a place; the answer stands beside them while they are answered, has its reasons, and ends in a
+ * filled-in draft. */
 export function AdvicePlace() {
   usePageTitle("Advice");
-  const { prices } = useEstate();
-  const [asked, setAsked] = useState<StorageQuestions>({
+  const { estate, prices } = useEstate();
+  const [asked, keep] = useKept<StorageQuestions>(`ripen-advice:${estate.identity}`, {
     use: "whole-objects",
     objectsPerDay: 100,
     bytesPerObject: 50_000_000,
@@ -37,131 +42,117 @@ export function AdvicePlace() {
     survives: "zone",
     region: null,
   });
-  const advise = useMutation({ mutationFn: adviseStorage });
-  const set = (part: Partial<StorageQuestions>) => {
-    setAsked({ ...asked, ...part });
-    advise.reset();
+  const [noNumber, setNoNumber] = useState<Partial<Record<keyof StorageQuestions, boolean>>>({});
+  const advice = useQuery({
+    queryKey: keys.advice(asked),
+    queryFn: ({ signal }) => adviseStorage(asked, signal),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const set = (part: Partial<StorageQuestions>) => keep({ ...asked, ...part });
+  const number = (part: keyof StorageQuestions) => (value: number | null, isEmpty: boolean) => {
+    setNoNumber((now) => ({ ...now, [part]: value === null && !isEmpty }));
+    set({ [part]: value });
   };
-  const wrong = (path: string) =>
-    advise.error instanceof ApiError ? advise.error.problems.find((p) => p.path === `$.${path}`)?.message : undefined;
+  const refused = advice.error instanceof ApiError ? advice.error.problems : [];
+  const wrong = (path: keyof StorageQuestions) =>
+    noNumber[path] ? "This is no number." : refused.find((p) => p.path === `$.${path}`)?.message;
+  const answered = !advice.isPlaceholderData && !advice.error && !Object.values(noNumber).some(Boolean);
   return (
-    <div className="max-w-5xl px-6 pb-24">
+    <div className="px-6 pb-24">
       <h1 className="pt-5 text-3xl">What kind of storage is this?</h1>
-      <form
-        className="mt-4 grid grid-cols-2 gap-x-12 gap-y-4 border-t border-hairline pt-4"
-        onSubmit={(event) => {
-          event.preventDefault();
-          advise.mutate(asked);
-        }}
-      >
-        <fieldset className="col-span-2">
-          <legend className="text-sm text-ink-soft">How is it worked with?</legend>
-          {uses.map((use) => (
-            <label key={use.value} className="flex items-center gap-2">
-              <input
-                type="radio"
-                name="use"
-                className="accent-(--accent)"
-                checked={asked.use === use.value}
-                onChange={() => set({ use: use.value })}
-              />
-              {use.label}
-            </label>
-          ))}
-        </fieldset>
-        <div className="flex gap-6">
-          <Field label="Objects or files a day" error={wrong("objectsPerDay")}>
+      <div className="mt-4 grid grid-cols-[minmax(20rem,1fr)_minmax(0,1.4fr)] gap-x-12 border-t border-hairline pt-4 max-lg:grid-cols-1">
+        <form className="flex flex-col gap-4" onSubmit={(event) => event.preventDefault()}>
+          <fieldset>
+            <legend className="text-sm text-ink-soft">How is it worked with?</legend>
+            {uses.map((use) => (
+              <label key={use.value} className="flex items-center gap-2">
+                <input
+                  type="radio"
+                  name="use"
+                  className="accent-(--accent)"
+                  checked={asked.use === use.value}
+                  onChange={() => set({ use: use.value })}
+                />
+                {use.label}
+              </label>
+            ))}
+          </fieldset>
+          <div className="flex gap-6">
+            <Field label="Objects or files a day" error={wrong("objectsPerDay")}>
+              {(ids) => <NumberInput {...ids} className="w-28" value={asked.objectsPerDay} onChange={number("objectsPerDay")} />}
+            </Field>
+            <SizeField
+              label="of this size"
+              value={asked.bytesPerObject}
+              error={wrong("bytesPerObject")}
+              onChange={(v) => set({ bytesPerObject: orNull(v) })}
+            />
+          </div>
+          <Field label="It may go after so many days" error={wrong("goneAfterDays")} hint="Empty: never.">
+            {(ids) => (
+              <NumberInput {...ids} className="w-28" value={asked.goneAfterDays ?? null} onChange={number("goneAfterDays")} />
+            )}
+          </Field>
+          <Field label="Of what is there, read in a month, %" error={wrong("shareReadPerMonth")}>
             {(ids) => (
               <NumberInput
                 {...ids}
                 className="w-28"
-                value={asked.objectsPerDay}
-                onChange={(v) => set({ objectsPerDay: v ?? -1 })}
+                value={asked.shareReadPerMonth === null ? null : Number((asked.shareReadPerMonth * 100).toPrecision(12))}
+                onChange={(v, isEmpty) => number("shareReadPerMonth")(v === null ? null : v / 100, isEmpty)}
               />
             )}
           </Field>
-          <SizeField
-            label="of this size"
-            value={asked.bytesPerObject}
-            error={wrong("bytesPerObject")}
-            onChange={(v) => set({ bytesPerObject: v ?? -1 })}
-          />
+          <Field label="Hours a reader can wait for the first byte" error={wrong("mostWaitHours")}>
+            {(ids) => <NumberInput {...ids} className="w-28" value={asked.mostWaitHours} onChange={number("mostWaitHours")} />}
+          </Field>
+          <Field label="It must survive the loss of">
+            {(ids) => (
+              <Select
+                {...ids}
+                value={asked.survives}
+                options={parts}
+                onChange={(e) => set({ survives: e.target.value as StorageQuestions["survives"] })}
+              />
+            )}
+          </Field>
+          <Field label="Those who use it are near">
+            {(ids) => (
+              <Select
+                {...ids}
+                value={asked.region ?? ""}
+                options={[
+                  { value: "", label: "no region in particular" },
+                  ...prices.regions.map((r) => ({ value: r.id, label: r.name })),
+                ]}
+                onChange={(e) => set({ region: e.target.value || null })}
+              />
+            )}
+          </Field>
+          <p>
+            <Link to="/new">I know it: a new bucket</Link>
+          </p>
+        </form>
+        <div>
+          {advice.error && refused.length === 0 && <ErrorNote error={advice.error} />}
+          {refused.length > 0 && <p className="text-ink-soft">The answer comes when every question has one.</p>}
+          {advice.data && (
+            <div className={answered ? "" : "opacity-60"} aria-busy={!answered}>
+              <Answer advice={advice.data} answered={answered} />
+            </div>
+          )}
         </div>
-        <Field label="It may go after so many days" error={wrong("goneAfterDays")} hint="Empty: never.">
-          {(ids) => (
-            <NumberInput
-              {...ids}
-              className="w-28"
-              value={asked.goneAfterDays ?? null}
-              onChange={(v) => set({ goneAfterDays: v })}
-            />
-          )}
-        </Field>
-        <Field label="Of what is there, read in a month, %" error={wrong("shareReadPerMonth")}>
-          {(ids) => (
-            <NumberInput
-              {...ids}
-              className="w-28"
-              value={Number((asked.shareReadPerMonth * 100).toPrecision(12))}
-              onChange={(v) => set({ shareReadPerMonth: (v ?? -1) / 100 })}
-            />
-          )}
-        </Field>
-        <Field label="Hours a reader can wait for the first byte" error={wrong("mostWaitHours")}>
-          {(ids) => (
-            <NumberInput
-              {...ids}
-              className="w-28"
-              value={asked.mostWaitHours}
-              onChange={(v) => set({ mostWaitHours: v ?? -1 })}
-            />
-          )}
-        </Field>
-        <Field label="It must survive the loss of">
-          {(ids) => (
-            <Select
-              {...ids}
-              value={asked.survives}
-              options={parts}
-              onChange={(e) => set({ survives: e.target.value as StorageQuestions["survives"] })}
-            />
-          )}
-        </Field>
-        <Field label="Those who use it are near">
-          {(ids) => (
-            <Select
-              {...ids}
-              value={asked.region ?? ""}
-              options={[
-                { value: "", label: "no region in particular" },
-                ...prices.regions.map((r) => ({ value: r.id, label: r.name })),
-              ]}
-              onChange={(e) => set({ region: e.target.value || null })}
-            />
-          )}
-        </Field>
-        <div className="col-span-2 flex gap-3">
-          <Button kind="primary" type="submit" disabled={advise.isPending}>
-            Advise
-          </Button>
-          <Link to="/new" className="self-center">
-            I know it: a new bucket
-          </Link>
-        </div>
-      </form>
-      {advise.error && !(advise.error instanceof ApiError && advise.error.problems.length > 0) && (
-        <ErrorNote error={advise.error} />
-      )}
-      {advise.data && <Answer advice={advise.data} />}
+      </div>
     </div>
   );
 }
 
-function Answer({ advice }: { advice: StorageAdvice }) {
+function Answer({ advice, answered }: { advice: StorageAdvice; answered: boolean }) {
   const { money, regionName, schemeName } = useEstate();
   const navigate = useNavigate();
   return (
-    <section aria-label="Advice" className="mt-8 border-t border-hairline-strong pt-4">
+    <section aria-label="Advice">
       <h2 className="text-2xl">{kinds[advice.kind]}</h2>
       <ul className="mt-2 max-w-3xl list-disc space-y-1 pl-5">
         {advice.reasons.map((reason) => (
@@ -195,7 +186,12 @@ function Answer({ advice }: { advice: StorageAdvice }) {
         </table>
       )}
       {advice.draft && (
-        <Button kind="primary" className="mt-4" onClick={() => void navigate("/new", { state: { bucket: advice.draft } })}>
+        <Button
+          kind="primary"
+          className="mt-4"
+          disabled={!answered}
+          onClick={() => void navigate("/new", { state: { bucket: advice.draft } })}
+        >
           Take the first as a draft
         </Button>
       )}

@@ -3,6 +3,7 @@ import { useEffect, useRef } from "react";
 import { Link, useLocation, useNavigate, useParams } from "react-router";
 import { type Bucket, type BucketOnBoard, readBucketOnBoard } from "../../api/client";
 import { keys } from "../../api/keys";
+import { useProblems } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
 import { count, month } from "../../format";
 import { StripEditor } from "../../strip/strip-editor";
@@ -23,7 +24,7 @@ import { ReadsEditor } from "./reads-editor";
 import { ReplicationSection } from "./replication-section";
 import { RulesEditor, withExpiry, withStep } from "./rules-editor";
 import { StreamsEditor } from "./streams-editor";
-import { useDraft, useProblems } from "./use-draft";
+import { useDraft } from "./use-draft";
 
 /** A bucket's page, read downwards. Its strip stays in sight while one edits below, and what the draft would do stands beside it. */
 export function BucketPage() {

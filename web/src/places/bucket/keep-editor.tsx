@@ -1,9 +1,11 @@
 import type { ReactNode } from "react";
 import type { Bucket, KeepRule, Versioned } from "../../api/client";
+import type { ProblemAt } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
+import { orEmpty } from "../../ui/number-text";
 import { LiftKeepRule } from "./lift-keep-rule";
-import { type Edit, orEmpty, type ProblemAt } from "./use-draft";
+import type { Edit } from "./use-draft";
 
 const spans = [
   { label: "31 days", days: 31 },

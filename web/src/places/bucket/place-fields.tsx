@@ -1,8 +1,9 @@
 import type { Bucket } from "../../api/client";
+import type { ProblemAt } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
 import { Field, Select } from "../../ui/controls";
 import { SchemeSummary } from "../redundancy/scheme-summary";
-import type { Edit, ProblemAt } from "./use-draft";
+import type { Edit } from "./use-draft";
 
 type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };
 

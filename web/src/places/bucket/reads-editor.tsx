@@ -1,6 +1,8 @@
 import type { Bucket, ReadBand } from "../../api/client";
+import type { ProblemAt } from "../../draft/problems";
 import { Button, Field, NumberInput } from "../../ui/controls";
-import { type Edit, orNull, type ProblemAt } from "./use-draft";
+import { orNull } from "../../ui/number-text";
+import type { Edit } from "./use-draft";
 
 type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };
 

@@ -1,9 +1,11 @@
 import type { Bucket, DraftReading, LifecycleRule } from "../../api/client";
+import type { ProblemAt } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
 import { TierName } from "../../strip/tiers";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
+import { orEmpty, orNull } from "../../ui/number-text";
 import { SizeField } from "../../ui/size-field";
-import { type Edit, orEmpty, orNull, type ProblemAt } from "./use-draft";
+import type { Edit } from "./use-draft";
 
 type Step = { age: number; tier: string };
 

@@ -1,8 +1,10 @@
 import type { Bucket, ObjectStream } from "../../api/client";
+import type { ProblemAt } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
 import { Button, Field, inputLook, NumberInput } from "../../ui/controls";
+import { orNull } from "../../ui/number-text";
 import { SizeField } from "../../ui/size-field";
-import { type Edit, orNull, type ProblemAt } from "./use-draft";
+import type { Edit } from "./use-draft";
 
 type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };
 

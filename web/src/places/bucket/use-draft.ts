@@ -1,19 +1,18 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
-import { useNavigate } from "react-router";
-import { ApiError, type Bucket, changeBucket, type DraftReading, type Problem, readBucket, readDraft } from "../../api/client";
+import { useDeferredValue, useEffect, useRef, useState } from "react";
+import { type Bucket, changeBucket, type DraftReading, readBucket, readDraft } from "../../api/client";
 import { keys } from "../../api/keys";
+import { useBucketUndo } from "../../draft/bucket-undo";
 import { useStoredDraft } from "../../draft/use-stored-draft";
 import { useEstate } from "../../estate-context";
+import { ApiError } from "../../refusal";
 import { done } from "../../ui/toasts";
-import { undoing } from "./undo";
 
 export const draftKey = (identity: string, name: string) => `ripen-draft:${identity}:bucket:${name}`;
 
 /** The draft of a bucket, what the server says of it, and how it is applied. */
 export function useDraft(name: string) {
   const queries = useQueryClient();
-  const navigate = useNavigate();
   const { estate } = useEstate();
   const stored = useQuery({ queryKey: keys.bucket(name), queryFn: () => readBucket(name) });
   const draft = useStoredDraft<Bucket>({ storageKey: draftKey(estate.identity, name), current: stored.data });
@@ -41,13 +40,7 @@ export function useDraft(name: string) {
     draft.discard();
     void queries.invalidateQueries({ queryKey: keys.bucket(name) });
   };
-  const undo = async (before: Bucket, after: Bucket) => {
-    try {
-      await navigate(`/buckets/${name}`, { state: { draft: await undoing(name, before, after) } });
-    } catch (error) {
-      done((error as Error).message);
-    }
-  };
+  const undo = useBucketUndo();
   const apply = async () => {
     if (!draft.base || !bucket || !reading.data) return;
     const before = draft.base.value;
@@ -57,7 +50,7 @@ export function useDraft(name: string) {
       setApplyError(null);
       draft.applied(bucket, after);
       queries.setQueryData(keys.bucket(name), after);
-      done(`Applied to ${name}.`, { label: "Undo", onClick: () => void undo(before, after.value) });
+      done(`Applied to ${name}.`, { label: "Undo", onClick: () => void undo(name, before, after.value) });
       await queries.invalidateQueries();
     } catch (error) {
       setApplyError(error as Error);
@@ -104,21 +97,4 @@ function useNewestReading(name: string, etag: string | undefined, shown: Bucket 
   return { ...reading, isPlaceholderData: reading.isPlaceholderData || asked !== shown };
 }
 
-/** What is wrong at a JSON path of the draft, if anything. */
-export function useProblems(problems: Problem[] | undefined) {
-  return useMemo(() => {
-    const byPath = new Map<string, string>();
-    for (const problem of problems ?? [])
-      byPath.set(problem.path, byPath.has(problem.path) ? `${byPath.get(problem.path)} ${problem.message}` : problem.message);
-    return (path: string) => byPath.get(path);
-  }, [problems]);
-}
-
-export type ProblemAt = ReturnType<typeof useProblems>;
 export type Edit = (change: (bucket: Bucket) => Bucket) => void;
-
-/** A number that is not typed yet travels as null, so that the server says what is missing and where. */
-export const orNull = (value: number | null) => value as number;
-
-/** The same where null would mean "none": an empty text is no number, and the server says so. */
-export const orEmpty = (value: number | null) => value ?? ("" as unknown as number);

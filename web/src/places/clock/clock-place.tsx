@@ -1,8 +1,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { ApiError, passTime, stopTime, type TimeOrder } from "../../api/client";
+import { passTime, stopTime, type TimeOrder } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count, day, instant } from "../../format";
+import { ApiError } from "../../refusal";
 import { Button, Field, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { type Bucket, type BucketChange, changeManyBuckets, readBucket, readDraft, readManyDraft } from "../../api/client";
 import { keys } from "../../api/keys";
+import { useProblems } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
 import { Button, Field, Select } from "../../ui/controls";
@@ -11,7 +12,6 @@ import { usePageTitle } from "../../ui/page-title";
 import { done } from "../../ui/toasts";
 import { KeepFields } from "../bucket/keep-editor";
 import { RulesEditor } from "../bucket/rules-editor";
-import { useProblems } from "../bucket/use-draft";
 import { ManyConsequences } from "./many-consequences";
 import { useSelection } from "./selection";
 

@@ -1,7 +1,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { type LogCursor, type LoggedChange, linesOfLog, readChange, readChanges } from "../../api/client";
+import { type LogCursor, type LoggedChange, linesOfLog, readChange, readChanges, type YearChange } from "../../api/client";
 import { keys } from "../../api/keys";
 import { apart } from "../../draft/parts-in-words";
 import { useEstate } from "../../estate-context";
@@ -98,6 +98,9 @@ function Details({ change }: { change: LoggedChange }) {
 
 function Decision({ change }: { change: LoggedChange }) {
   const { money } = useEstate();
+  const ofEstate = change.kind === "line-changed";
+  const before = (year: YearChange) => (ofEstate ? year.estateBefore : year.bucketBefore);
+  const after = (year: YearChange) => (ofEstate ? year.estateAfter : year.bucketAfter);
   const aboutBucket =
     change.kind.startsWith("bucket") || change.kind === "keep-rule-lifted" || change.kind.startsWith("switched");
   return (
@@ -111,9 +114,9 @@ function Decision({ change }: { change: LoggedChange }) {
       {change.parts.length > 0 && <span className="ml-3 text-ink-soft">{change.parts.map(apart).join(", ")}</span>}
       {change.shown && (
         <span className="block text-sm">
-          shown before applying, a year:{" "}
+          shown before applying, {ofEstate ? "the estate a year" : "a year"}:{" "}
           {change.shown
-            .map((year) => `${yearNames[year.year] ?? year.year} ${money(year.bucketBefore)} → ${money(year.bucketAfter)}`)
+            .map((year) => `${yearNames[year.year] ?? year.year} ${money(before(year))} → ${money(after(year))}`)
             .join(", ")}
         </span>
       )}

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { type Bucket, type LoggedChange, readChange, type Transfer } from "../../api/client";
-import { undoing } from "../bucket/undo";
+import { undoing } from "../../draft/bucket-undo";
 
 type Way = { to: string; state?: unknown };
 

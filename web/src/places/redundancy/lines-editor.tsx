@@ -1,4 +1,5 @@
-import { ApiError, type Lines } from "../../api/client";
+import type { Lines } from "../../api/client";
+import { ApiError } from "../../refusal";
 import { Field, NumberInput } from "../../ui/controls";
 
 const named = [

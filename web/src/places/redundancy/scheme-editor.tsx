@@ -1,4 +1,5 @@
-import { ApiError, type Scheme } from "../../api/client";
+import type { Scheme } from "../../api/client";
+import { ApiError } from "../../refusal";
 import { Button, Field, NumberInput, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 

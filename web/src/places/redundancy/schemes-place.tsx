@@ -1,14 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
+import type { ReactNode } from "react";
 import { Link } from "react-router";
-import { ApiError, compareSchemes, type Lines, readSchemeDraft, type Scheme, type SchemePromise } from "../../api/client";
+import { compareSchemes, type Lines, readSchemeDraft, type Scheme, type SchemePromise } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
+import { ApiError } from "../../refusal";
 import { useAddress } from "../../ui/address";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { SizeField } from "../../ui/size-field";
+import { useKept } from "../../ui/use-kept";
 import { LinesEditor } from "./lines-editor";
 import { nines, seconds, unreadable, years } from "./promise";
 import { SchemeEditor } from "./scheme-editor";
@@ -48,11 +50,11 @@ const rows: { label: string; hint?: string; show: (p: SchemePromise) => ReactNod
 /** Up to four schemes side by side: what each survives, how long it lasts, what it costs. Which ones is in the address (?compare=). */
 export function SchemesPlace() {
   usePageTitle("Redundancy schemes");
-  const { prices } = useEstate();
+  const { estate, prices } = useEstate();
   const { params, set } = useAddress();
-  const [fileBytes, setFileBytes] = useState(oneGigabyte);
-  const [own, setOwn] = useState<Scheme | null>(null);
-  const [lines, setLines] = useState(ordinaryLines);
+  const [fileBytes, setFileBytes] = useKept(`ripen-scheme-file:${estate.identity}`, oneGigabyte);
+  const [own, setOwn, forgetOwn] = useKept<Scheme | null>(`ripen-draft:${estate.identity}:scheme`, null);
+  const [lines, setLines] = useKept(`ripen-scheme-lines:${estate.identity}`, ordinaryLines);
   const known = useQuery({
     queryKey: ["schemes", fileBytes, lines],
     queryFn: () => compareSchemes({ fileBytes, lines }),
@@ -109,7 +111,7 @@ export function SchemesPlace() {
           </Button>
         )}
       </div>
-      {own && <SchemeEditor scheme={own} error={draft.error} onChange={setOwn} onClose={() => setOwn(null)} />}
+      {own && <SchemeEditor scheme={own} error={draft.error} onChange={setOwn} onClose={forgetOwn} />}
       {known.error && !(known.error instanceof ApiError && known.error.problems.length > 0) && <ErrorNote error={known.error} />}
       <table className="mt-6 w-full max-w-6xl table-fixed">
         <thead>

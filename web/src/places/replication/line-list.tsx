@@ -1,10 +1,21 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
-import { changeLine, cutLine, type LineStatus, type RegionReading, restoreLine, type Transfer } from "../../api/client";
+import {
+  changeLine,
+  cutLine,
+  type LineStatus,
+  type RegionReading,
+  readLineDraft,
+  restoreLine,
+  type Transfer,
+} from "../../api/client";
+import { keys } from "../../api/keys";
 import { MergeNote } from "../../draft/merge-note";
 import { useStoredDraft } from "../../draft/use-stored-draft";
 import { useEstate } from "../../estate-context";
 import { count, instant } from "../../format";
+import { YearTable } from "../../money/year-table";
 import { Button, NumberInput } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { done } from "../../ui/toasts";
@@ -106,8 +117,10 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
   const cut = useDeed(() => cutLine(line.from, line.to, null));
   const restore = useDeed(() => restoreLine(line.from, line.to));
   const before = { from: line.from, to: line.to, ...termsToTransfer(termsOf({ ...line, price: line.perUnit })) };
+  // What stands under the terms when they are applied.
+  const seen = useRef<string | null>(null);
   const change = useDeed(
-    (t: Terms) => changeLine(line.from, line.to, termsToTransfer(t), draft.base?.etag ?? etag),
+    (t: Terms) => changeLine(line.from, line.to, termsToTransfer(t), draft.base?.etag ?? etag, seen.current),
     () => {
       close();
       done(`Applied to ${name}.`, {
@@ -116,7 +129,18 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
       });
     },
   );
-  const error = cut.error ?? restore.error ?? change.error;
+  const inOrder = terms !== null && terms.price !== null && !Object.values(wrong).some(Boolean);
+  const reading = useQuery({
+    queryKey: keys.lineDraft(line.from, line.to, terms),
+    queryFn: ({ signal }) => readLineDraft(line.from, line.to, termsToTransfer(terms as Terms), signal),
+    enabled: inOrder && draft.changed,
+    placeholderData: keepPreviousData,
+    gcTime: 0,
+    retry: false,
+  });
+  const answered = reading.data !== undefined && !reading.isPlaceholderData && !reading.isFetching && !reading.error;
+  seen.current = answered ? reading.data.seen : null;
+  const error = cut.error ?? restore.error ?? change.error ?? (draft.changed ? reading.error : null);
   return (
     <>
       <tr className="border-b border-hairline">
@@ -158,13 +182,7 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
             <>
               <Button
                 kind="quiet"
-                disabled={
-                  change.isPending ||
-                  !draft.changed ||
-                  draft.merged !== null ||
-                  terms.price === null ||
-                  Object.values(wrong).some(Boolean)
-                }
+                disabled={change.isPending || !draft.changed || draft.merged !== null || !inOrder || !answered}
                 onClick={() => change.mutate(terms)}
               >
                 Apply
@@ -192,6 +210,13 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
           )}
         </td>
       </tr>
+      {draft.changed && reading.data && (
+        <tr className={answered ? "" : "opacity-60"} data-testid="line-consequences">
+          <td colSpan={7} className="max-w-md py-2 text-left text-sm">
+            <YearTable caption="The estate's cost a year" cost={reading.data.cost} of="estate" />
+          </td>
+        </tr>
+      )}
       {draft.merged && (
         <tr>
           <td colSpan={7} className="text-left">

@@ -1,7 +1,7 @@
 import type { Bucket } from "../../api/client";
+import type { ProblemAt } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
 import { Field, inputLook, Select } from "../../ui/controls";
-import type { ProblemAt } from "../bucket/use-draft";
 
 type TargetProps = { bucket: Bucket; set: (part: Partial<Bucket>) => void; problemAt: ProblemAt };
 

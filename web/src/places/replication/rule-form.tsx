@@ -2,24 +2,27 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useRef } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import {
-  ApiError,
   type Bucket,
   type CopyOrder,
   type CopyRuleStatus,
   changeCopyRule,
   makeCopyRule,
   type RegionReading,
+  readBucket,
   readCopyDraft,
 } from "../../api/client";
 import { keys } from "../../api/keys";
+import { useBucketUndo } from "../../draft/bucket-undo";
 import { MergeNote } from "../../draft/merge-note";
+import { useProblems } from "../../draft/problems";
 import { useStoredDraft } from "../../draft/use-stored-draft";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
+import { ApiError } from "../../refusal";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
-import { useProblems } from "../bucket/use-draft";
+import { done } from "../../ui/toasts";
 import { CatchUpChoice } from "./catch-up-choice";
 import { regionsOf } from "./map-geometry";
 import { NewTarget } from "./new-target";
@@ -124,13 +127,18 @@ function Form({ rule, regions, etag }: { rule: CopyRuleStatus | undefined; regio
     gcTime: 0,
     retry: false,
   });
+  const seen = catchUp ? draft.data?.seenWith : draft.data?.seenWithout;
+  const undo = useBucketUndo();
   const apply = useDeed(
-    () => {
+    async () => {
       const version = typed.base?.etag ?? etag;
-      return rule ? changeCopyRule(rule.id, order, version) : makeCopyRule(order, version);
+      const before = await readBucket(source);
+      const stored = rule ? await changeCopyRule(rule.id, order, version, seen) : await makeCopyRule(order, version, seen);
+      return { stored, before: before.value, after: (await readBucket(source)).value };
     },
-    (stored) => {
+    ({ stored, before, after }) => {
       typed.discard();
+      done(`Applied to ${source}.`, { label: "Undo", onClick: () => void undo(source, before, after) });
       void navigate(`/replication/rules/${stored.id}`);
     },
   );

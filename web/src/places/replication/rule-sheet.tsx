@@ -1,11 +1,21 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { type CopyRuleStatus, giveUpProbe, mendDifferences, type ProofHead, removeCopyRule, sendProbe } from "../../api/client";
+import {
+  type CopyRuleStatus,
+  giveUpProbe,
+  mendDifferences,
+  type ProofHead,
+  readBucket,
+  removeCopyRule,
+  sendProbe,
+} from "../../api/client";
+import { useBucketUndo } from "../../draft/bucket-undo";
 import { useEstate } from "../../estate-context";
 import { count, day, instant } from "../../format";
 import { ConfirmButton } from "../../ui/confirm-button";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { done } from "../../ui/toasts";
 import { AuditSection } from "./audit-section";
 import { LineControls } from "./line-controls";
 import { useDeed } from "./use-replication";
@@ -25,7 +35,19 @@ export function RuleSheet({ rule, probes, records, etag }: SheetProps) {
   const probe = useDeed(() => sendProbe(rule.id));
   const giveUp = useDeed((id: number) => giveUpProbe(id));
   const tryAgain = useDeed(() => mendDifferences(rule.id, { kind: "failed", mend: "try-again", version: null }));
-  const remove = useDeed(() => removeCopyRule(rule.id, etag));
+  const undo = useBucketUndo();
+  const remove = useDeed(
+    async () => {
+      const before = await readBucket(rule.bucket);
+      await removeCopyRule(rule.id, etag);
+      return { before: before.value, after: (await readBucket(rule.bucket)).value };
+    },
+    ({ before, after }) =>
+      done(`The replication rule from ${rule.bucket} to ${rule.target} is removed.`, {
+        label: "Undo",
+        onClick: () => void undo(rule.bucket, before, after),
+      }),
+  );
   const terms = [
     rule.rule.tier ? `Copies land in ${tierName(rule.rule.tier)}.` : "Copies land where everything new lands there.",
     rule.rule.followDeletions ? "Deletions follow." : "Deletions do not follow: what is deleted here stays there.",

@@ -1,6 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { ApiError, makeAccess, type NewAccess, type Right } from "../../../api/client";
+import { makeAccess, type NewAccess, type Right } from "../../../api/client";
+import { ApiError } from "../../../refusal";
 import { Button, Field, inputLook } from "../../../ui/controls";
 import { Dialog } from "../../../ui/dialog";
 import { ErrorNote } from "../../../ui/error-note";

@@ -1,15 +1,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import {
-  ApiError,
-  type ColumnMapping,
-  type InventoryPreview,
-  importInventory,
-  readInventory,
-  sendInventory,
-} from "../../../api/client";
+import { type ColumnMapping, type InventoryPreview, importInventory, readInventory, sendInventory } from "../../../api/client";
 import { useEstate } from "../../../estate-context";
 import { count } from "../../../format";
+import { ApiError } from "../../../refusal";
 import { Button, Field, NumberInput, Select } from "../../../ui/controls";
 import { Dialog } from "../../../ui/dialog";
 import { ErrorNote } from "../../../ui/error-note";
