@@ -6,7 +6,7 @@ internal static class Accessibility
 {
     private static readonly string Axe = File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "axe.min.js"));
 
-    /// <summary>What axe-core finds serious or critical on the page as it stands: rule, and the first element.</summary>
+    /// <summary>What axe-core finds on the page as it stands, of any severity: rule, and the first element.</summary>
     public static IReadOnlyList<string> Violations(IWebDriver browser)
     {
         var script = (IJavaScriptExecutor)browser;
@@ -16,7 +16,7 @@ internal static class Accessibility
                 script.ExecuteAsyncScript(
                     """
                     const done = arguments[arguments.length - 1];
-                    axe.run().then(r => done(r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical')
+                    axe.run().then(r => done(r.violations
                       .map(v => `${v.id}: ${v.nodes.length} times, first ${v.nodes[0].html} (${v.nodes[0].failureSummary})`)));
                     """
                 )!;

@@ -91,11 +91,97 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         await buckets.Change(bucket, tag);
         File.Delete(large);
         page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(Sample("large.bin", [1, 2, 3]));
+        page.Click(page.Button("Overwrite it"));
         page.See("large.bin failed: 'large.bin' is kept until");
         await buckets.Lift("stop-and-go");
         page.Click(page.Button("Try the failed ones again"));
         page.See("2 of 2 files stored");
     }
+
+    [Fact]
+    public async Task Overwriting_asks_and_a_drop_anywhere_uploads_or_does_nothing()
+    {
+        await buckets.Make("asked-before");
+        await Put("asked-before", "one.txt", "first");
+        page.Open("/buckets/asked-before#objects");
+        page.Button("one.txt");
+        var input = "input[aria-label='Upload files…']";
+        page.Browser.FindElement(By.CssSelector(input)).SendKeys(Sample("one.txt", "second"u8.ToArray()) + "\n" + Sample("two.txt", [2]));
+        page.See("One object is there already");
+        page.See("what they hold now is gone");
+        page.Click(page.Button("Cancel"));
+        Assert.Equal("first", await Text("asked-before", "one.txt"));
+        page.Browser.FindElement(By.CssSelector(input)).SendKeys(Path.Combine(demo.Ripen.Folder, "one.txt"));
+        page.Click(page.Button("Overwrite it"));
+        page.See("1 of 1 files stored");
+        Assert.Equal("second", await Text("asked-before", "one.txt"));
+
+        Drop("dropped.txt");
+        page.See("2 of 2 files stored");
+        page.Button("dropped.txt");
+        Assert.Equal("dropped", await Text("asked-before", "dropped.txt"));
+        page.Open("/log");
+        page.See("Estate imported");
+        Drop("nowhere.txt");
+        Assert.Equal("/log", page.Path);
+    }
+
+    private void Drop(string name) =>
+        Assert.True(
+            (bool)
+                ((IJavaScriptExecutor)page.Browser).ExecuteScript(
+                    """
+                    const files = new DataTransfer();
+                    files.items.add(new File(['dropped'], arguments[0]));
+                    return ['dragover', 'drop'].every(kind =>
+                      !document.body.dispatchEvent(new DragEvent(kind, { bubbles: true, cancelable: true, dataTransfer: files })));
+                    """,
+                    name
+                )!
+        );
+
+    [Fact]
+    public async Task Among_thousands_of_keys_one_is_found_and_only_those_in_sight_are_drawn()
+    {
+        await buckets.Make("many-keys");
+        await Task.WhenAll(
+            Enumerable
+                .Range(0, 8)
+                .Select(async part =>
+                {
+                    for (var i = part; i < 1200; i += 8)
+                        await Put("many-keys", $"log-{i:0000}.txt", "x");
+                })
+        );
+        page.Open("/buckets/many-keys#objects");
+        page.Button("log-0000.txt");
+        var script = (IJavaScriptExecutor)page.Browser;
+        page.Until(
+            () =>
+            {
+                script.ExecuteScript("window.scrollTo(0, document.body.scrollHeight)");
+                return page.Browser.FindElements(By.XPath("//button[.='log-1199.txt']")).Count > 0;
+            },
+            "the last key, by scrolling"
+        );
+        Assert.InRange(page.Browser.FindElements(By.CssSelector("#objects tbody button")).Count, 1, 150);
+        page.Type(page.Browser.FindElement(By.XPath("//label[contains(., 'Begin at')]//input")), "log-07");
+        page.Button("log-0700.txt");
+        page.Gone("log-0699.txt");
+        page.Type(page.Browser.FindElement(By.XPath("//label[contains(., 'Begin at')]//input")), "");
+        page.Type(page.Browser.FindElement(By.XPath("//label[contains(., 'Find in keys')]//input")), "G-111");
+        page.Button("log-1119.txt");
+        Assert.Equal(10, page.Browser.FindElements(By.CssSelector("#objects tbody button")).Count);
+        Assert.Contains("find=G-111", page.Path, StringComparison.Ordinal);
+    }
+
+    private async Task Put(string bucket, string key, string text) =>
+        (
+            await http.PutAsync(new Uri($"/api/buckets/{bucket}/objects/{key}", UriKind.Relative), new StringContent(text))
+        ).EnsureSuccessStatusCode();
+
+    private Task<string> Text(string bucket, string key) =>
+        http.GetStringAsync(new Uri($"/api/buckets/{bucket}/objects/{key}", UriKind.Relative));
 
     /// <summary>Stored pages, pictures and programs, put before a real browser in every way in which one could run.</summary>
     [Fact]

@@ -1,4 +1,5 @@
 using System.Text;
+using System.Text.RegularExpressions;
 using FsCheck;
 using FsCheck.Fluent;
 using Ripen.Core.Estates;
@@ -239,15 +240,37 @@ public sealed class ObjectTests
                 expected.Where(k => k.IndexOf('/', prefix.Length) >= 0).Select(k => k[..(k.IndexOf('/', prefix.Length) + 1)]).Distinct(),
                 folders
             );
+            foreach (var text in new[] { "a", "É", "é", "/B", "~", "none of them" })
+            {
+                Assert.Equal(
+                    expected.Where(k => string.CompareOrdinal(Hex(k), Hex(prefix + text)) >= 0),
+                    All(prefix, null, random.Next(1, 40), from: text).Keys
+                );
+                Assert.Equal(
+                    expected.Where(k => Ascii(k).Contains(Ascii(text), StringComparison.Ordinal)),
+                    All(prefix, null, random.Next(1, 40), contains: text).Keys
+                );
+            }
         }
+        Assert.Equal(sorted[..3], provider.Objects.Taken("harbour", [.. sorted[..3], "none of them"]));
 
-        (List<string> Folders, List<string> Keys) All(string prefix, string? delimiter, int size)
+        static string Hex(string key) => Convert.ToHexString(Encoding.UTF8.GetBytes(key));
+
+        static string Ascii(string text) => Regex.Replace(text, "[A-Z]", m => m.Value.ToLowerInvariant());
+
+        (List<string> Folders, List<string> Keys) All(
+            string prefix,
+            string? delimiter,
+            int size,
+            string? from = null,
+            string? contains = null
+        )
         {
             var (folders, found) = (new List<string>(), new List<string>());
             string? after = null;
             do
             {
-                var page = provider.Objects.List("harbour", prefix, delimiter, after, size);
+                var page = provider.Objects.List("harbour", prefix, delimiter, after, size, from, contains);
                 Assert.InRange(page.Objects.Count + page.Prefixes.Count, 0, size);
                 folders.AddRange(page.Prefixes);
                 found.AddRange(page.Objects.Select(o => o.Key));

@@ -12,6 +12,7 @@ import { ErrorNote } from "./ui/error-note";
 import { Failsafe } from "./ui/failsafe";
 import { theme, toggleTheme } from "./ui/theme";
 import { Unreachable } from "./ui/unreachable";
+import { toggleZone, useZone } from "./ui/zone";
 
 const CommandLine = lazy(() => import("./command-line").then((m) => ({ default: m.CommandLine })));
 const Toaster = lazy(() => import("./ui/toaster").then((m) => ({ default: m.Toaster })));
@@ -45,21 +46,27 @@ const places = [
 /** The as-of day stands only where the page honours it. */
 const asOfHere = (pathname: string) => pathname === "/" || pathname === "/new" || pathname.startsWith("/buckets/");
 
-/** Light, dark, or as the system has it; the button says which holds. */
-function ThemeChoice() {
+/** Light, dark, or as the system has it; the provider's time or one's own: the buttons say which holds. */
+function Choices({ zone }: { zone: string }) {
   const [now, setNow] = useState(theme);
+  const look = "block text-xs text-ink-soft underline underline-offset-4";
   return (
-    <button
-      type="button"
-      onClick={() => {
-        toggleTheme();
-        setNow(theme());
-      }}
-      className="text-sm text-ink-soft underline underline-offset-4"
-      title="Change between the system's, light and dark"
-    >
-      Theme: {now}
-    </button>
+    <span className="flex flex-col gap-0.5">
+      <button
+        type="button"
+        onClick={() => {
+          toggleTheme();
+          setNow(theme());
+        }}
+        className={look}
+        title="Change between the system's, light and dark"
+      >
+        Theme: {now}
+      </button>
+      <button type="button" onClick={toggleZone} className={look} title="Tell times in the provider's zone, UTC, or in yours">
+        Times: {zone}
+      </button>
+    </span>
   );
 }
 
@@ -80,6 +87,7 @@ export function App() {
   const estate = useQuery({ queryKey: keys.estate, queryFn: readEstate });
   const stores = useQuery({ queryKey: keys.stores, queryFn: readStores });
   const apart = stores.data !== undefined && stores.data.standing !== "together";
+  const zone = useZone();
   const { search, pathname } = useLocation();
   useArrival(pathname);
   // Asked for together with the estate, not after it.
@@ -121,7 +129,7 @@ export function App() {
           </nav>
           {estate.data && asOfHere(pathname) ? <AsOfRail months={estate.data.value.months} /> : <span className="h-9 flex-1" />}
           {estate.data && <ClockLink />}
-          <ThemeChoice />
+          <Choices zone={zone} />
         </header>
         <main id="main" tabIndex={-1} className="min-h-[calc(100vh-3.5rem)] outline-none">
           <Unreachable />

@@ -57,9 +57,28 @@ export function day(date: string): string {
   return dates({ day: "numeric", month: "long", year: "numeric" }).format(new Date(date));
 }
 
-/** An instant of the provider's clock, UTC, to the minute. */
+const local = once((options: Intl.DateTimeFormatOptions) => new Intl.DateTimeFormat(language, options));
+
+/** In which zone instants are told: the provider's, which is UTC, or that of the person at the screen. */
+export type Zone = "UTC" | "local";
+let zone: Zone = "UTC";
+
+export function tellIn(next: Zone) {
+  zone = next;
+}
+
+/** An instant to the minute, for columns whose zone is named elsewhere. */
 export function instant(at: string): string {
-  return dates({ dateStyle: "medium", timeStyle: "short" }).format(new Date(at));
+  return (zone === "UTC" ? dates : local)({ dateStyle: "medium", timeStyle: "short" }).format(new Date(at));
+}
+
+/** The same with its zone. */
+export function moment(at: string): string {
+  if (zone === "UTC") return `${instant(at)} UTC`;
+  const name = local({ timeZoneName: "short" })
+    .formatToParts(new Date(at))
+    .find((part) => part.type === "timeZoneName");
+  return `${instant(at)} ${name?.value ?? "local time"}`;
 }
 
 /** yyyy-MM as a month in words. */

@@ -15,6 +15,8 @@ const queries = new QueryClient({
 });
 
 applyTheme();
+// A file that is dropped where nothing takes it would take the place of the page.
+for (const event of ["dragover", "drop"]) window.addEventListener(event, (dropped) => dropped.preventDefault());
 const root = document.getElementById("root");
 if (!root) throw new Error("The page has no root element.");
 createRoot(root).render(

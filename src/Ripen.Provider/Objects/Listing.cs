@@ -8,29 +8,30 @@ namespace Ripen.Provider.Objects;
 /// to the next.</summary>
 internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms bucket)
 {
-    public ListingPage Page(string prefix, string? delimiter, string? after, int most)
+    public ListingPage Page(string prefix, string? delimiter, string? after, int most, string? from, string? contains)
     {
         if (most is < 1 or > ListingPage.Most)
             throw new RefusalException(RefusalKind.Invalid, "out-of-range", $"A page holds 1 to {ListingPage.Most} keys.");
         var (prefixes, batches, objects) = (new List<string>(), new List<BatchSum>(), new List<StoredVersion>());
         var end = ObjectKeys.After(prefix);
-        Position? from = after is null ? new Position(prefix, 0, 0) : Position.Read(after);
+        Position? next = after is null ? new Position(prefix + from, 0, 0) : Position.Read(after);
         using var command = db.Statement(
             $"""
             SELECT {VersionRows.Columns} FROM {VersionRows.From}
             WHERE e.bucket = ?1 AND e.current = 1 AND e.kind < 2 AND (e.key, e.kind, e.id) > (?2, ?3, ?4) AND e.key >= ?6
-                AND (?5 IS NULL OR e.key < ?5) ORDER BY e.key, e.kind, e.id
+                AND (?5 IS NULL OR e.key < ?5) AND (?7 IS NULL OR instr(lower(e.key), ?7) > 0) ORDER BY e.key, e.kind, e.id
             """,
             bucket.Id,
             "",
             0,
             0L,
             end,
-            prefix
+            prefix,
+            contains is null ? null : Lower(contains)
         );
-        while (from is { } at)
+        while (next is { } at)
         {
-            from = null;
+            next = null;
             (command.Parameters[1].Value, command.Parameters[2].Value, command.Parameters[3].Value) = (at.Key, at.Kind, at.Id);
             using var reader = command.ExecuteReader();
             while (reader.Read())
@@ -42,14 +43,14 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
                 {
                     prefixes.Add(common);
                     // Everything under the common prefix is told; go on after it.
-                    if (ObjectKeys.After(common) is { } next)
-                        from = new Position(next, 0, 0);
+                    if (ObjectKeys.After(common) is { } behind)
+                        next = new Position(behind, 0, 0);
                     break;
                 }
                 if (reader.GetInt32(10) == EntryRows.Batch)
                 {
                     batches.AddRange(Sums(key));
-                    from = new Position(key, EntryRows.Object, 0);
+                    next = new Position(key, EntryRows.Object, 0);
                     break;
                 }
                 objects.Add(VersionRows.Read(reader, terms));
@@ -58,6 +59,9 @@ internal sealed class Listing(SqliteConnection db, Terms terms, BucketTerms buck
         }
         return new ListingPage(prefixes, batches, objects, null);
     }
+
+    /// <summary>As SQLite's lower() has it: the letters A to Z alone.</summary>
+    private static string Lower(string text) => string.Concat(text.Select(c => char.IsAsciiLetterUpper(c) ? char.ToLowerInvariant(c) : c));
 
     private List<BatchSum> Sums(string key) =>
         db.List(

@@ -133,10 +133,32 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         });
     }
 
-    public ListingPage List(string bucket, string prefix, string? delimiter, string? after, int most)
-    {
-        return state.Index.Read(db => new Listing(db, state.TermsIn(db), state.Reach(db, bucket)).Page(prefix, delimiter, after, most));
-    }
+    public ListingPage List(
+        string bucket,
+        string prefix,
+        string? delimiter,
+        string? after,
+        int most,
+        string? from = null,
+        string? contains = null
+    ) =>
+        state.Index.Read(db =>
+            new Listing(db, state.TermsIn(db), state.Reach(db, bucket)).Page(prefix, delimiter, after, most, from, contains)
+        );
+
+    public IReadOnlyList<string> Taken(string bucket, IReadOnlyCollection<string> keys) =>
+        state.Index.Read(db =>
+        {
+            var id = state.Reach(db, bucket).Id;
+            return keys.Where(key =>
+                    db.Value<long>(
+                        "SELECT EXISTS (SELECT 1 FROM entry WHERE bucket = ?1 AND key = ?2 AND kind = 1 AND current = 1)",
+                        id,
+                        key
+                    ) == 1
+                )
+                .ToList();
+        });
 
     public IReadOnlyList<StoredVersion> Deletions(string bucket, string prefix, int most)
     {

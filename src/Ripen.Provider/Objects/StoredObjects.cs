@@ -130,7 +130,20 @@ public interface IObjectStore
     /// <param name="delimiter">Keys that hold it after the prefix are summed up by what comes before; null for none.</param>
     /// <param name="after">A page's <see cref="ListingPage.Next"/>.</param>
     /// <param name="most">From 1 to 1,000.</param>
-    ListingPage List(string bucket, string prefix, string? delimiter, string? after, int most);
+    /// <param name="from">Begins at this text after the prefix; null for the first.</param>
+    /// <param name="contains">Only keys that hold this text, whatever the case of its letters A to Z; null for all.</param>
+    ListingPage List(
+        string bucket,
+        string prefix,
+        string? delimiter,
+        string? after,
+        int most,
+        string? from = null,
+        string? contains = null
+    );
+
+    /// <summary>Of these keys, those that have a current object with content.</summary>
+    IReadOnlyList<string> Taken(string bucket, IReadOnlyCollection<string> keys);
 
     /// <summary>Marks of deletions that can be undone, under the prefix, in the order of keys; at most <paramref name="most"/>.</summary>
     IReadOnlyList<StoredVersion> Deletions(string bucket, string prefix, int most);

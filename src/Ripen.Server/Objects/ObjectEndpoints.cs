@@ -26,8 +26,13 @@ public sealed record MonthlyAmount(Month Month, double Amount);
 /// first).</summary>
 public sealed record BucketMoney(DateOnly Today, IReadOnlyList<MonthlyAmount> Metered, IReadOnlyList<MonthlyAmount> Projected);
 
+/// <summary>Keys that somebody is about to write, at most 10,000.</summary>
+public sealed record KeysQuestion(IReadOnlyList<string> Keys);
+
 internal static class ObjectEndpoints
 {
+    private const int MostKeysAsked = 10_000;
+
     public static void MapObjects(this RouteGroupBuilder api)
     {
         var bucket = api.MapGroup("/buckets/{name}").WithTags("Objects").AddEndpointFilter(KnownBucket);
@@ -35,6 +40,10 @@ internal static class ObjectEndpoints
             .MapGet("/objects", List)
             .WithName("listObjects")
             .WithSummary("A page of keys and common prefixes, in the order of UTF-8 bytes.");
+        bucket
+            .MapPost("/taken-keys", ReadTaken)
+            .WithName("readTakenKeys")
+            .WithSummary("Of the keys that are asked for, those that an upload would overwrite. Nothing is stored.");
         bucket.MapGet("/deletions", Deletions).WithName("listDeletions").WithSummary("Deleted objects whose deletion can be undone.");
         bucket
             .MapPut("/objects/{**key}", Put)
@@ -94,8 +103,19 @@ internal static class ObjectEndpoints
         string prefix = "",
         string? delimiter = null,
         [Description("A page's 'next'.")] string? after = null,
-        [Description("From 1 to 1,000.")] int most = 100
-    ) => TypedResults.Ok(provider.Objects.List(name, prefix, delimiter, after, most));
+        [Description("From 1 to 1,000.")] int most = 100,
+        [Description("Begins at this text after the prefix.")] string? from = null,
+        [Description("Only keys that hold this text, whatever the case of its letters A to Z.")] string? contains = null
+    ) => TypedResults.Ok(provider.Objects.List(name, prefix, delimiter, after, most, from, contains));
+
+    private static Results<Ok<IReadOnlyList<string>>, ProblemHttpResult> ReadTaken(
+        string name,
+        KeysQuestion question,
+        SimulatedProvider provider
+    ) =>
+        question.Keys.Count > MostKeysAsked
+            ? Problems.Invalid("out-of-range", "$.keys", $"At most {MostKeysAsked} keys are asked for at once.")
+            : TypedResults.Ok(provider.Objects.Taken(name, question.Keys));
 
     private static Ok<IReadOnlyList<StoredVersion>> Deletions(
         string name,

@@ -58,6 +58,8 @@ export type ObjectDetails = Schemas["ObjectDetails"];
 export type ObjectStream = Schemas["ObjectStream"];
 export type PriceBook = Schemas["PriceBook"];
 export type PlaceOffer = Schemas["PlaceOffer"];
+export type DayRun = Schemas["DayRun"];
+export type ListingPage = Schemas["ListingPage"];
 export type Problem = Schemas["Problem"];
 export type ReadBand = Schemas["ReadBand"];
 export type Right = Schemas["Right"];
@@ -233,12 +235,37 @@ export const objectAddress = (bucket: string, key: string) =>
 
 const inBucket = (name: string) => ({ path: { name } });
 
-export const listObjects = (name: string, prefix: string, after: string | null) =>
+/** Which keys to list: under a prefix, from one on; those that hold a text are told with all that lies below. */
+export type ListingQuestion = { prefix: string; begin: string; find: string };
+
+export const listObjects = (name: string, { prefix, begin, find }: ListingQuestion, after: string | null, signal: AbortSignal) =>
   value(
     client.GET("/api/buckets/{name}/objects", {
-      params: { ...inBucket(name), query: { prefix, delimiter: "/", most: 100, ...(after ? { after } : {}) } },
+      params: {
+        ...inBucket(name),
+        query: {
+          prefix,
+          most: 200,
+          ...(find ? { contains: find } : { delimiter: "/" }),
+          ...(begin && { from: begin }),
+          ...(after && { after }),
+        },
+      },
+      signal,
     }),
   );
+
+const keysAskedAtOnce = 10_000;
+
+/** Of these keys, those that an upload would overwrite. */
+export async function readTakenKeys(name: string, keys: string[]): Promise<string[]> {
+  const taken: string[] = [];
+  for (let i = 0; i < keys.length; i += keysAskedAtOnce) {
+    const body = { keys: keys.slice(i, i + keysAskedAtOnce) };
+    taken.push(...(await value(client.POST("/api/buckets/{name}/taken-keys", { params: inBucket(name), body }))));
+  }
+  return taken;
+}
 
 export const listDeletions = (name: string, prefix: string) =>
   value(client.GET("/api/buckets/{name}/deletions", { params: { ...inBucket(name), query: { prefix } } }));

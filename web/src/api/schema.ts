@@ -503,6 +503,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/buckets/{name}/taken-keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Of the keys that are asked for, those that an upload would overwrite. Nothing is stored. */
+        post: operations["readTakenKeys"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/buckets/{name}/deletions": {
         parameters: {
             query?: never;
@@ -1762,6 +1779,9 @@ export interface components {
             /** Format: date */
             until: string;
             strength: components["schemas"]["KeepStrength"];
+        };
+        KeysQuestion: {
+            keys: string[];
         };
         LedgerRow: {
             /** Format: date */
@@ -3262,6 +3282,10 @@ export interface operations {
                 after?: string;
                 /** @description From 1 to 1,000. */
                 most?: number;
+                /** @description Begins at this text after the prefix. */
+                from?: string;
+                /** @description Only keys that hold this text, whatever the case of its letters A to Z. */
+                contains?: string;
             };
             header?: never;
             path: {
@@ -3278,6 +3302,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListingPage"];
+                };
+            };
+        };
+    };
+    readTakenKeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeysQuestion"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
         };

@@ -34,7 +34,7 @@ export function AsOfRail({ months }: { months: string[] }) {
     else goTo(event.key === "Home" ? 0 : months.length - 1);
   };
   return (
-    <div className="flex min-w-0 flex-1 items-center gap-4">
+    <div className="rail flex min-w-0 flex-1 items-center gap-4">
       <div ref={box} className="h-9 min-w-0 flex-1">
         {width > 0 && (
           <svg width={width} height={36} className="block touch-none overflow-visible select-none" onPointerDown={toPointer}>

@@ -22,6 +22,7 @@ export function useAddress() {
     set: (name: string, value: string | null) => change({ [name]: value }, true),
     setAll: (parts: Record<string, string | null>) => change(parts, true),
     /** A place within the page: Back comes back from it. */
+    goToAll: (parts: Record<string, string | null>) => change(parts, false),
     goTo: (name: string, value: string | null) => change({ [name]: value }, false),
   };
 }

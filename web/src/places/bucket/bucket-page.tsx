@@ -10,6 +10,7 @@ import { StripEditor } from "../../strip/strip-editor";
 import { TierName } from "../../strip/tiers";
 import { Figure } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { ErrorPage } from "../../ui/error-page";
 import { useKeys } from "../../ui/keys";
 import { usePageTitle } from "../../ui/page-title";
 import { AccessSection } from "./access/access-section";
@@ -48,7 +49,7 @@ function Sheet({ name }: { name: string }) {
   useScrollToPart(bucket !== undefined && board.data !== undefined);
   const strip = good?.strip;
   // What was read once stays: a question that fails later never takes away what is typed here.
-  if (!bucket) return draft.stored.error ? <ErrorNote error={draft.stored.error} /> : <div className="h-96" />;
+  if (!bucket) return draft.stored.error ? <ErrorPage what={name} error={draft.stored.error} /> : <div className="h-96" />;
   return (
     <section aria-label={`Sheet of ${name}`} className="px-6 pb-24">
       <Heading name={name} board={board.data} bucket={bucket} />

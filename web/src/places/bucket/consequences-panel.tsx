@@ -12,7 +12,7 @@ export function ConsequencesPanel({ reading, changed }: { reading: DraftReading;
   if (!consequences) {
     return (
       <div role="alert">
-        <h3 className="text-lg text-bad">Cannot be applied</h3>
+        <h2 className="text-lg text-bad">Cannot be applied</h2>
         <ul className="mt-1 space-y-1 text-sm">
           {problems.map((problem) => (
             <li key={problem.path + problem.code}>{problem.message}</li>
@@ -36,14 +36,14 @@ export function ConsequencesPanel({ reading, changed }: { reading: DraftReading;
 function Part({ title, about, children }: { title: string; about?: string; children: ReactNode }) {
   return (
     <section>
-      <h3 className="mb-1 text-base">
+      <h2 className="mb-1 text-base">
         {title}{" "}
         {about && (
           <Link to={{ pathname: "/about", hash: about }} className="font-sans text-sm text-ink-soft">
             how?
           </Link>
         )}
-      </h3>
+      </h2>
       {children}
     </section>
   );

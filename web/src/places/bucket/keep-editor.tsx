@@ -64,7 +64,7 @@ export function KeepFields({ keep, none, problemAt, onChange: set, children }: F
     );
   return (
     <div>
-      <h3 className="text-lg">Retention</h3>
+      <h2 className="text-lg">Retention</h2>
       <div className="flex flex-wrap items-start gap-x-6 gap-y-2">
         <Field label="Nothing can be deleted" error={problemAt("$.keep")}>
           {(ids) => (

@@ -15,7 +15,7 @@ export function MoneyChart({ bucket }: { bucket: string }) {
   const data = useQuery({ queryKey: ["money", bucket], queryFn: () => readBucketMoney(bucket) }).data;
   return (
     <section id="money" aria-label="Money" className="scroll-mt-16">
-      <h3 className="text-lg">Charged and projected, by month</h3>
+      <h2 className="text-lg">Charged and projected, by month</h2>
       <div ref={box} style={{ minHeight: height }}>
         {data && width > 0 && <Bars data={data} width={width} />}
       </div>

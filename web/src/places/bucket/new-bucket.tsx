@@ -197,7 +197,7 @@ function PlaceChoice({ bucket, set, places, users }: ChoiceProps & { places: Pla
         <table className="mt-1 w-full max-w-6xl">
           <thead>
             <tr className="align-bottom">
-              <th />
+              <td />
               {prices.tiers.map((tier) => (
                 <th key={tier.id} className="px-4 py-1 text-left font-normal">
                   <TierName id={tier.id} />

@@ -13,7 +13,7 @@ export function ReadsEditor({ bucket, edit, problemAt }: EditorProps) {
     edit((b) => ({ ...b, reads: (b.reads ?? []).map((r, i) => (i === place ? { ...r, ...part } : r)) }));
   return (
     <div>
-      <h3 className="text-lg">Access pattern</h3>
+      <h2 className="text-lg">Access pattern</h2>
       {reads.length === 0 && <p className="text-ink-soft">Nobody reads it.</p>}
       {reads.map((band, i) => (
         <fieldset key={i} className="flex flex-wrap items-start gap-x-4 border-t border-hairline py-1.5">

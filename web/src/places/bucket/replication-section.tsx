@@ -13,7 +13,7 @@ export function ReplicationSection({ bucket }: { bucket: Bucket }) {
   const into = rules.filter((r) => r.target === bucket.name);
   return (
     <section id="replication" aria-label="Replication" className="scroll-mt-16">
-      <h3 className="text-lg">Replication</h3>
+      <h2 className="text-lg">Replication</h2>
       {out.length === 0 && into.length === 0 && (
         <p className="text-ink-soft">What lies here is nowhere else: it is lost with its region.</p>
       )}

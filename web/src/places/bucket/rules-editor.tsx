@@ -36,7 +36,7 @@ export function RulesEditor({ bucket, edit, problemAt, suggested, most = Number.
     }));
   return (
     <div>
-      <h3 className="text-lg">Lifecycle rules</h3>
+      <h2 className="text-lg">Lifecycle rules</h2>
       {rules.length === 0 && most > 1 && (
         <p className="text-ink-soft">Nothing moves and nothing expires: everything stays where it lands, for ever.</p>
       )}

@@ -16,7 +16,7 @@ export function StreamsEditor({ bucket, edit, problemAt }: EditorProps) {
     edit((b) => ({ ...b, streams: (b.streams ?? []).map((s, i) => (i === place ? { ...s, ...part } : s)) }));
   return (
     <div id="workload">
-      <h3 className="text-lg">Ingest</h3>
+      <h2 className="text-lg">Ingest</h2>
       {streams.length === 0 && <p className="text-ink-soft">No stream of its own.</p>}
       {streams.map((stream, i) => {
         const at = `$.streams[${i}]`;

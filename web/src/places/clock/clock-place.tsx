@@ -2,13 +2,15 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { passTime, stopTime, type TimeOrder } from "../../api/client";
 import { useEstate } from "../../estate-context";
-import { count, day, instant } from "../../format";
+import { count, day, instant, moment } from "../../format";
 import { ApiError } from "../../refusal";
 import { Button, Field, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
 import { Progress } from "../../ui/progress";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
+import { DaysPicture } from "./days-picture";
 import { useClock } from "./use-clock";
 
 const spans = [
@@ -28,13 +30,13 @@ export function ClockPlace() {
   const refresh = () => queries.invalidateQueries({ queryKey: ["clock"] });
   const pass = useMutation({ mutationFn: (order: TimeOrder) => passTime(order), onSettled: refresh });
   const stop = useMutation({ mutationFn: stopTime, onSettled: refresh });
-  if (clock.error && !clock.data) return <ErrorNote error={clock.error} />;
+  if (clock.error && !clock.data) return <ErrorPage what="Clock" error={clock.error} />;
   if (!clock.data) return null;
   const { now, passage, interrupted, runs } = clock.data;
   const running = passage?.running ?? false;
   return (
-    <div className="max-w-5xl px-6 pb-24">
-      <h1 className="pt-5 text-3xl">{instant(now)} UTC</h1>
+    <div className="px-6 pb-24">
+      <h1 className="pt-5 text-3xl">{moment(now)}</h1>
       <p className="mt-1 text-ink-soft">
         This is the time of the simulated provider. It stands still until you let it pass; every midnight on the way closes a day:
         what arrives is written, rules run, the meter books what that day costs.
@@ -114,32 +116,37 @@ export function ClockPlace() {
         {runs.length === 0 ? (
           <p className="mt-1 text-ink-soft">No day has closed yet. The next one closes {day(clock.data.today)}.</p>
         ) : (
-          <table className="mt-2 w-full text-right">
-            <thead className="text-sm text-ink-soft">
-              <tr className="border-b border-hairline-strong">
-                <th className="py-1 text-left font-normal">day closed</th>
-                <th className="font-normal">arrived</th>
-                <th className="font-normal">copied</th>
-                <th className="font-normal">moved</th>
-                <th className="font-normal">expired</th>
-                <th className="font-normal">charged</th>
-              </tr>
-            </thead>
-            <tbody>
-              {runs.map((run) => (
-                <tr key={run.day} className="border-b border-hairline">
-                  <th scope="row" className="py-1 text-left font-normal">
-                    {day(run.day)}
-                  </th>
-                  <td>{count(run.arrived, 0)}</td>
-                  <td>{count(run.copied, 0)}</td>
-                  <td>{count(run.moved, 0)}</td>
-                  <td>{count(run.expired, 0)}</td>
-                  <td>{money(run.amount)}</td>
+          <div className="mt-2 grid grid-cols-[minmax(0,1.3fr)_minmax(0,1fr)] gap-x-12 max-lg:grid-cols-1">
+            <table className="w-full self-start text-right">
+              <thead className="text-sm text-ink-soft">
+                <tr className="border-b border-hairline-strong">
+                  <th className="py-1 text-left font-normal">day closed</th>
+                  <th className="font-normal">arrived</th>
+                  <th className="font-normal">copied</th>
+                  <th className="font-normal">moved</th>
+                  <th className="font-normal">expired</th>
+                  <th className="font-normal">charged</th>
                 </tr>
-              ))}
-            </tbody>
-          </table>
+              </thead>
+              <tbody>
+                {runs.map((run) => (
+                  <tr key={run.day} className="border-b border-hairline">
+                    <th scope="row" className="py-1 text-left font-normal">
+                      {day(run.day)}
+                    </th>
+                    <td>{count(run.arrived, 0)}</td>
+                    <td>{count(run.copied, 0)}</td>
+                    <td>{count(run.moved, 0)}</td>
+                    <td>{count(run.expired, 0)}</td>
+                    <td>{money(run.amount)}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+            <div className="sticky top-24 self-start">
+              <DaysPicture runs={runs} />
+            </div>
+          </div>
         )}
         <p className="mt-3 text-sm">
           <a href="/api/ledger/rows.csv" download="ledger.csv">

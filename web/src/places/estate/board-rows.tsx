@@ -37,7 +37,7 @@ export function BoardRows({ board, query }: { board: Board; query: BoardQuery })
   const rowAt = useRows(query, items[0]?.index ?? 0, items.at(-1)?.index ?? 0);
   usePlace(JSON.stringify(query));
   return (
-    <section aria-label="Buckets">
+    <section aria-label="Buckets" className="board">
       <div className="grid items-end gap-x-4 pt-2 pb-1 text-sm text-ink-soft" style={{ gridTemplateColumns: gridOf(shown) }}>
         <SelectAll board={board} query={query} />
         <SortBy field="name" words="bucket" />

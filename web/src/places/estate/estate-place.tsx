@@ -13,6 +13,7 @@ import { usePageTitle } from "../../ui/page-title";
 import { Sparkline } from "../../ui/sparkline";
 import { BoardFilters } from "./board-filters";
 import { BoardRows } from "./board-rows";
+import { FirstVisit } from "./first-visit";
 import { ImportEstate } from "./import-estate";
 import { useBoard } from "./use-board";
 
@@ -26,6 +27,7 @@ export function EstatePlace({ making = false }: { making?: boolean }) {
     <div className="px-6 pb-6">
       {board.error && <ErrorNote error={board.error} />}
       {board.data && <Totals board={board.data} />}
+      {board.data && !making && <FirstVisit />}
       {making && (
         <Suspense fallback={<div className="h-80" />}>
           <NewBucket />
@@ -37,7 +39,14 @@ export function EstatePlace({ making = false }: { making?: boolean }) {
           <BoardRows board={board.data} query={query} />
           {board.data.matching === 0 && (
             <p className="py-6 text-ink-soft">
-              {board.data.inAll > 0 ? "No bucket matches." : "No buckets yet: make the first one with n."}
+              {board.data.inAll > 0 ? (
+                "No bucket matches."
+              ) : (
+                <>
+                  No buckets yet. <Link to="/new">Make the first one</Link> (or press n), or{" "}
+                  <Link to="/advice">answer a few questions</Link> and let them fill it in.
+                </>
+              )}
             </p>
           )}
         </>

@@ -5,7 +5,7 @@ import { month } from "../../format";
 import { useAsOf } from "../../rail/as-of";
 import { useAddress } from "../../ui/address";
 import { Figure, inputLook } from "../../ui/controls";
-import { ErrorNote } from "../../ui/error-note";
+import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
 import { Choice } from "./choice";
 import { ForecastTable } from "./forecast-table";
@@ -31,7 +31,7 @@ export function ForecastPlace() {
     queryFn: () => readForecast(years * 12, by),
     placeholderData: keepPreviousData,
   });
-  if (forecast.error && !forecast.data) return <ErrorNote error={forecast.error} />;
+  if (forecast.error && !forecast.data) return <ErrorPage what="Forecast" error={forecast.error} />;
   if (!forecast.data) return null;
   return (
     <div className="px-6 pb-24">
@@ -51,7 +51,7 @@ export function ForecastPlace() {
           onChange={(value) => set("show", value)}
         />
         <Choice label="Stacked" value={by} options={splits} disabled={[]} onChange={(value) => set("by", value)} />
-        <label className="flex items-center gap-2">
+        <label className="flex flex-wrap items-center gap-2">
           Horizon
           <input
             type="range"

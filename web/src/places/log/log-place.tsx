@@ -5,7 +5,7 @@ import { type LogCursor, type LoggedChange, linesOfLog, readChange, readChanges,
 import { keys } from "../../api/keys";
 import { apart } from "../../draft/parts-in-words";
 import { useEstate } from "../../estate-context";
-import { instant } from "../../format";
+import { moment } from "../../format";
 import { yearNames } from "../../money/year-table";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
@@ -50,15 +50,19 @@ export function LogPlace() {
       {changes.error && <ErrorNote error={changes.error} />}
       <ol>
         {lines.map((change) => (
-          <li key={change.id} className="grid grid-cols-[12rem_11rem_minmax(0,1fr)_6rem] gap-x-6 border-t border-hairline py-2">
+          <li
+            key={change.id}
+            className="grid grid-cols-[12rem_11rem_minmax(0,1fr)_9rem_6rem] gap-x-6 border-t border-hairline py-2"
+          >
             <time dateTime={change.at} className="text-ink-soft">
-              {instant(change.at)} UTC
+              {moment(change.at)}
             </time>
             <span>
               {deeds[change.kind] ?? change.kind}
               <span className="block text-sm text-ink-soft">{change.actor}</span>
             </span>
             <Details change={change} />
+            <Weight change={change} />
             <Undo change={change} />
           </li>
         ))}
@@ -96,11 +100,35 @@ function Details({ change }: { change: LoggedChange }) {
   );
 }
 
+/** A line between regions is nobody's: what it changes is the estate's. */
+function costOf(change: LoggedChange) {
+  const ofEstate = change.kind === "line-changed";
+  return {
+    ofEstate,
+    before: (year: YearChange) => (ofEstate ? year.estateBefore : year.bucketBefore),
+    after: (year: YearChange) => (ofEstate ? year.estateAfter : year.bucketAfter),
+  };
+}
+
+/** What the change was shown to cost in the tenth year, before and after, as two bars: the text beside it has the numbers. */
+function Weight({ change }: { change: LoggedChange }) {
+  const year = change.shown?.at(-1);
+  if (!year) return <span />;
+  const { before, after } = costOf(change);
+  const most = Math.max(before(year), after(year));
+  if (most <= 0) return <span />;
+  const bar = (amount: number) => `${(100 * Math.max(0, amount)) / most}%`;
+  return (
+    <span aria-hidden="true" className="flex flex-col gap-1 pt-1.5" title="in the tenth year, before and after">
+      <span className="h-2 border border-ink-soft" style={{ width: bar(before(year)) }} />
+      <span className={`h-2 ${after(year) > before(year) ? "bg-bad" : "bg-good"}`} style={{ width: bar(after(year)) }} />
+    </span>
+  );
+}
+
 function Decision({ change }: { change: LoggedChange }) {
   const { money } = useEstate();
-  const ofEstate = change.kind === "line-changed";
-  const before = (year: YearChange) => (ofEstate ? year.estateBefore : year.bucketBefore);
-  const after = (year: YearChange) => (ofEstate ? year.estateAfter : year.bucketAfter);
+  const { ofEstate, before, after } = costOf(change);
   const aboutBucket =
     change.kind.startsWith("bucket") || change.kind === "keep-rule-lifted" || change.kind.startsWith("switched");
   return (

@@ -116,7 +116,7 @@ export function SchemesPlace() {
       <table className="mt-6 w-full max-w-6xl table-fixed">
         <thead>
           <tr className="border-b border-hairline-strong align-bottom">
-            <th className="w-56" />
+            <td className="w-56" />
             {all.map((p) => (
               <th key={p.scheme.id} scope="col" className="pr-4 pb-1 text-left font-serif text-lg font-medium">
                 {p.scheme.name}

@@ -43,7 +43,7 @@ export function ItemTable({
               <th className="text-right font-normal">objects</th>
               <th className="text-right font-normal">size</th>
               <th className="pl-6 text-left font-normal">written</th>
-              {mends && <th />}
+              {mends && <td />}
             </tr>
           </thead>
           <tbody>

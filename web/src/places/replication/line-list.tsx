@@ -48,7 +48,7 @@ export function LineList({ lines, regions, etag }: LinesProps) {
             <th className="pl-6 font-normal">price of a unit</th>
             <th className="pl-6 font-normal">rules</th>
             <th className="pl-8 text-left font-normal">state</th>
-            <th />
+            <td />
           </tr>
         </thead>
         <tbody>

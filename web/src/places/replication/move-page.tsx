@@ -6,9 +6,11 @@ import { useEstate } from "../../estate-context";
 import { count } from "../../format";
 import { Button, Field, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
 import { CostTable } from "./cost-table";
+import { PartMap } from "./part-map";
 import { PassTime } from "./pass-time";
 import { Emptying } from "./rule-list";
 import { useDeed } from "./use-replication";
@@ -88,10 +90,10 @@ export function MovePage() {
   usePageTitle("Migrate a bucket");
   const { from = "", to = "" } = useParams();
   const move = useQuery({ queryKey: ["move", from, to], queryFn: () => readMove(from, to), retry: false });
-  if (move.error && !move.data) return <ErrorNote error={move.error} />;
+  if (move.error && !move.data) return <ErrorPage what="Migrate a bucket" error={move.error} />;
   if (!move.data) return <div className="h-96" />;
   return (
-    <div className="max-w-4xl px-6 pb-24">
+    <div className="px-6 pb-24">
       <p className="flex items-baseline pt-5">
         <Link to="/replication">Replication</Link>
         <span className="ml-auto">
@@ -106,7 +108,12 @@ export function MovePage() {
           {from} is gone; everything is in <Link to={`/buckets/${to}`}>{to}</Link>. The log has every step.
         </p>
       ) : (
-        <Steps move={move.data.value} etag={move.data.etag} />
+        <>
+          <div className="mt-2 max-w-3xl">
+            <PartMap concerns={(bucket) => bucket === from || bucket === to} />
+          </div>
+          <Steps move={move.data.value} etag={move.data.etag} />
+        </>
       )}
     </div>
   );

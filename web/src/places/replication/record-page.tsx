@@ -2,8 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { readProof } from "../../api/client";
 import { useEstate } from "../../estate-context";
-import { instant } from "../../format";
-import { ErrorNote } from "../../ui/error-note";
+import { moment } from "../../format";
+import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
 import { ItemTable } from "./item-table";
 import { kinds } from "./record-list";
@@ -14,7 +14,7 @@ export function RecordPage() {
   const id = Number(useParams().record);
   const { regionName } = useEstate();
   const record = useQuery({ queryKey: ["proof", id], queryFn: () => readProof(id), retry: false });
-  if (record.error && !record.data) return <ErrorNote error={record.error} />;
+  if (record.error && !record.data) return <ErrorPage what="Proof" error={record.error} />;
   if (!record.data) return <div className="h-96" />;
   const { head, steps, items } = record.data;
   return (
@@ -34,7 +34,7 @@ export function RecordPage() {
           </div>
         ))}
         <dt className="text-ink-soft">kept on the wall clock</dt>
-        <dd>{instant(head.at)} UTC</dd>
+        <dd>{moment(head.at)}</dd>
       </dl>
       <p className="mt-4 flex gap-4">
         <a href={`/api/replication/records/${head.id}`} download={`record-${head.id}.json`}>

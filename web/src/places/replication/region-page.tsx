@@ -3,12 +3,14 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { loseRegion, type RegionLoss, readLoss, refillBucket, returnRegion } from "../../api/client";
 import { useEstate } from "../../estate-context";
-import { count, day, instant } from "../../format";
+import { count, day, moment } from "../../format";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
 import { ItemTable } from "./item-table";
+import { PartMap } from "./part-map";
 import { PromoteDialog } from "./promote-dialog";
 import { useDeed, useReplication } from "./use-replication";
 
@@ -18,11 +20,11 @@ export function RegionPage() {
   const region = useParams().region ?? "";
   const { regionName, bytes } = useEstate();
   const loss = useQuery({ queryKey: ["loss", region], queryFn: () => readLoss(region), retry: false });
-  if (loss.error && !loss.data) return <ErrorNote error={loss.error} />;
+  if (loss.error && !loss.data) return <ErrorPage what="Region" error={loss.error} />;
   if (!loss.data) return <div className="h-96" />;
   const { since, buckets, items, lostObjects, lostBytes } = loss.data;
   return (
-    <div className="max-w-6xl px-6 pb-24">
+    <div className="px-6 pb-24">
       <p className="pt-5">
         <Link to="/replication">Replication</Link>
       </p>
@@ -30,17 +32,22 @@ export function RegionPage() {
         {regionName(region)}
         {since && <span className="text-bad"> is lost</span>}
       </h1>
-      <p className={`mt-2 border-l-4 px-3 ${items.length === 0 ? "border-good" : "border-bad"}`} data-testid="loss">
-        {since
-          ? `Lost since ${instant(since)} UTC: nothing in it can be read or written, and nothing passes its lines. `
-          : "If it were lost now: "}
-        {buckets.length === 0
-          ? "no bucket lies here."
-          : items.length === 0
-            ? "everything that lies here is elsewhere as well."
-            : `${count(lostObjects)} objects, ${bytes(lostBytes)}, are nowhere else.`}
-      </p>
-      <Deeds loss={loss.data} />
+      <div className="mt-2 grid grid-cols-[20rem_minmax(0,1fr)] gap-x-10 max-lg:grid-cols-1">
+        <div>
+          <p className={`mt-2 border-l-4 px-3 ${items.length === 0 ? "border-good" : "border-bad"}`} data-testid="loss">
+            {since
+              ? `Lost since ${moment(since)}: nothing in it can be read or written, and nothing passes its lines. `
+              : "If it were lost now: "}
+            {buckets.length === 0
+              ? "no bucket lies here."
+              : items.length === 0
+                ? "everything that lies here is elsewhere as well."
+                : `${count(lostObjects)} objects, ${bytes(lostBytes)}, are nowhere else.`}
+          </p>
+          <Deeds loss={loss.data} />
+        </div>
+        <PartMap concerns={(_, of) => of === region} />
+      </div>
       {buckets.length > 0 && <Buckets loss={loss.data} />}
       {loss.data.kept.length > 0 && <KeptHere kept={loss.data.kept} />}
       {items.length > 0 && (
@@ -181,7 +188,7 @@ function Buckets({ loss }: { loss: RegionLoss }) {
             <th className="font-normal">holds</th>
             <th className="font-normal">nowhere else</th>
             <th className="pl-8 text-left font-normal">copies serve from</th>
-            <th />
+            <td />
           </tr>
         </thead>
         <tbody>

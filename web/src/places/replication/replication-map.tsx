@@ -30,20 +30,23 @@ export function ReplicationMap({ regions, rules, open, each }: MapProps) {
   }, [regions, rules, width, many]);
   const tall = map.height > tallest;
   return (
-    <div ref={ref} data-testid="replication-map">
-      <section
-        aria-label="Map of copies"
-        tabIndex={tall ? 0 : undefined}
-        className={tall ? "overflow-y-auto" : ""}
-        style={{ height: Math.min(map.height, tallest) }}
-      >
-        {width > 0 && <Picture map={map} width={width} open={open} bundled={many} />}
-      </section>
-      <p className="mt-1 text-sm text-ink-soft">
-        A thicker line has copied more. <span className="text-bad">◆</span> later than allowed, or failed · ○ behind, within what
-        is allowed · dotted: nothing passes.{many && ` ${rules.length} rules are drawn as one line for each pair of regions.`}{" "}
-        {width > 0 && <SavePicture of={ref} name="replication" />}
-      </p>
+    <div className="board" data-testid="replication-map">
+      <div ref={ref}>
+        <section
+          aria-label="Map of copies"
+          tabIndex={tall ? 0 : undefined}
+          className={tall ? "overflow-y-auto" : ""}
+          style={{ height: Math.min(map.height, tallest) }}
+        >
+          {width > 0 && <Picture map={map} width={width} open={open} bundled={many} />}
+        </section>
+        <p className="mt-1 text-sm text-ink-soft">
+          A thicker line has copied more. <span className="text-bad">◆</span> later than allowed, or failed · ○ behind, within
+          what is allowed · dotted: nothing passes.
+          {many && ` ${rules.length} rules are drawn as one line for each pair of regions.`}{" "}
+          {width > 0 && <SavePicture of={ref} name="replication" />}
+        </p>
+      </div>
     </div>
   );
 }
@@ -60,7 +63,7 @@ function Picture({ map, width, open, bundled }: PictureProps) {
           {region.lostSince && <rect x={x - 8} y={0} width={column - 8} height={map.height} fill="var(--paper-deep)" />}
           <Link to={`/replication/regions/${region.id}`} tabIndex={-1} className="no-underline">
             <text x={x} y={22} className="font-serif text-[19px]" fill="var(--ink)">
-              {region.name}
+              {shortened(region.name, column - 24)}
               {region.lostSince && <tspan fill="var(--bad)"> · lost</tspan>}
             </text>
           </Link>
@@ -75,7 +78,10 @@ function Picture({ map, width, open, bundled }: PictureProps) {
           {buckets.map((b) => (
             <Link key={b.name} to={bundled ? `/?region=${b.name}` : `/buckets/${b.name}`} tabIndex={-1} className="no-underline">
               <Ground x={b.x} y={b.y} characters={bundled ? 15 : b.name.length} lost={region.lostSince != null} />
-              <Ground x={b.x + reach - 76} y={b.y} characters={7} lost={region.lostSince != null} />
+              <title>{`${b.name}, ${bytes(b.bytes)}`}</title>
+              {fits(bundled ? 15 : b.name.length, reach) && (
+                <Ground x={b.x + reach - 76} y={b.y} characters={7} lost={region.lostSince != null} />
+              )}
               <text
                 x={b.x}
                 y={b.y + 5}
@@ -85,9 +91,11 @@ function Picture({ map, width, open, bundled }: PictureProps) {
               >
                 {bundled ? "all its buckets" : b.name}
               </text>
-              <text x={b.x + reach - 12} y={b.y + 5} textAnchor="end" fill="var(--ink-soft)" className="text-[13px]">
-                {bytes(b.bytes)}
-              </text>
+              {fits(bundled ? 15 : b.name.length, reach) && (
+                <text x={b.x + reach - 12} y={b.y + 5} textAnchor="end" fill="var(--ink-soft)" className="text-[13px]">
+                  {bytes(b.bytes)}
+                </text>
+              )}
             </Link>
           ))}
         </g>
@@ -97,6 +105,15 @@ function Picture({ map, width, open, bundled }: PictureProps) {
       ))}
     </svg>
   );
+}
+
+/** Whether a size has room beside a name of so many characters. */
+const fits = (characters: number, width: number) => characters * 8.2 + 84 <= width;
+
+/** What fits of a name in a heading of this width. */
+function shortened(name: string, width: number) {
+  const most = Math.floor(width / 10);
+  return name.length <= most ? name : `${name.slice(0, most - 1)}…`;
 }
 
 /** Paper under a text, so that a line which passes behind it does not cross it out. */

@@ -1,7 +1,7 @@
 import { Link, useParams, useSearchParams } from "react-router";
 import { useEstate } from "../../estate-context";
-import { instant } from "../../format";
-import { ErrorNote } from "../../ui/error-note";
+import { moment } from "../../format";
+import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
 import { LineList } from "./line-list";
 import { pairOf, regionsOf } from "./map-geometry";
@@ -18,7 +18,7 @@ export function ReplicationPlace() {
   const { estate, regionName } = useEstate();
   const pair = useSearchParams()[0].get("pair");
   const open = Number(useParams().rule ?? Number.NaN);
-  if (copies.error && !copies.data) return <ErrorNote error={copies.error} />;
+  if (copies.error && !copies.data) return <ErrorPage what="Replication" error={copies.error} />;
   if (!copies.data) return <div className="h-96" />;
   const { now, regions, rules, lines, probes, records } = copies.data.value;
   const late = rules.filter((r) => r.standing === "late").length;
@@ -29,14 +29,14 @@ export function ReplicationPlace() {
       <div className="flex flex-wrap items-baseline gap-x-6 gap-y-1 pt-5">
         <h1 className="text-3xl">Replication</h1>
         <p className="text-ink-soft">
-          As of {instant(now)} UTC.{" "}
+          As of {moment(now)}.{" "}
           {rules.length === 0
             ? "Nothing is copied."
             : late === 0
               ? "No rule is late."
               : `${late} of ${rules.length} rules ${late === 1 ? "is" : "are"} late.`}
         </p>
-        <span className="ml-auto flex items-baseline gap-4">
+        <span className="ml-auto flex flex-wrap items-baseline gap-4">
           <PassTime />
           <Link to="/replication/move">Migrate a bucket…</Link>
           {estate.buckets.length > 0 && (

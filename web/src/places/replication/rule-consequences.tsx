@@ -11,7 +11,7 @@ export function RuleConsequences({ reading, catchUp }: { reading: CopyDraftReadi
     <div className="mt-3 space-y-4 text-sm" data-testid="copy-consequences">
       {problems.length > 0 && (
         <div role="alert">
-          <h3 className="text-lg text-bad">Cannot be applied</h3>
+          <h2 className="text-lg text-bad">Cannot be applied</h2>
           <ul className="mt-1 space-y-1">
             {problems.map((problem) => (
               <li key={problem.path + problem.code}>{problem.message}</li>
@@ -22,7 +22,7 @@ export function RuleConsequences({ reading, catchUp }: { reading: CopyDraftReadi
       {reading.catchUp && (
         <>
           <section>
-            <h3 className="mb-1 text-base">The line</h3>
+            <h2 className="mb-1 text-base">The line</h2>
             <p>
               {bytes(arrivingBytesADay)} arrive a day in its scope.{" "}
               {carries === null
@@ -36,7 +36,7 @@ export function RuleConsequences({ reading, catchUp }: { reading: CopyDraftReadi
           <CostTable cost={catchUp ? reading.costWith : reading.costWithout} />
           {versioning.length > 0 && (
             <section>
-              <h3 className="mb-1 text-base">What versions cost</h3>
+              <h2 className="mb-1 text-base">What versions cost</h2>
               {versioning.map((v) => (
                 <p key={v.bucket}>
                   From then on {v.bucket} keeps what is overwritten or deleted. If everything in it were overwritten once a month,

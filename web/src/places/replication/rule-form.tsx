@@ -21,6 +21,7 @@ import { count } from "../../format";
 import { ApiError } from "../../refusal";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
 import { done } from "../../ui/toasts";
 import { CatchUpChoice } from "./catch-up-choice";
@@ -56,8 +57,9 @@ export function RuleForm() {
   // What was read once stays: neither a failed look nor somebody who removes the rule takes away what is typed.
   const first = useRef(found);
   first.current ??= found;
-  if (!copies.data) return copies.error ? <ErrorNote error={copies.error} /> : <div className="h-96" />;
-  if (id !== undefined && !first.current) return <ErrorNote error={new Error("There is no such replication rule any more.")} />;
+  if (!copies.data) return copies.error ? <ErrorPage what="Replication rule" error={copies.error} /> : <div className="h-96" />;
+  if (id !== undefined && !first.current)
+    return <ErrorPage what="Replication rule" error={new Error("There is no such replication rule any more.")} />;
   return (
     <Form
       key={id ?? params.toString()}

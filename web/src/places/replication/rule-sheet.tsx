@@ -87,7 +87,7 @@ export function RuleSheet({ rule, probes, records, etag }: SheetProps) {
         {error && <ErrorNote error={error} />}
       </div>
       <div className="space-y-2">
-        <h3 className="text-lg">Proof</h3>
+        <h2 className="text-lg">Proof</h2>
         <p className="flex flex-wrap items-baseline gap-3">
           <Button disabled={probe.isPending || rule.line === "lost"} onClick={() => probe.mutate(undefined)}>
             Send a probe

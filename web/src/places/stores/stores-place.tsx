@@ -3,6 +3,7 @@ import { useState } from "react";
 import { decideStores, readStores, type StoresChoice } from "../../api/client";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
 
@@ -32,7 +33,7 @@ export function StoresPlace() {
       await queries.invalidateQueries();
     },
   });
-  if (stores.error && !stores.data) return <ErrorNote error={stores.error} />;
+  if (stores.error && !stores.data) return <ErrorPage what="Database and folder" error={stores.error} />;
   if (!stores.data) return null;
   const { standing, words, reason, database, folder } = stores.data;
   return (

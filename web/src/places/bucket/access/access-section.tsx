@@ -33,7 +33,7 @@ export function AccessSection({ bucket }: { bucket: string }) {
   const { grants, links } = access.data;
   return (
     <section id="access" aria-label="Access" className="scroll-mt-16">
-      <h3 className="text-lg">Access</h3>
+      <h2 className="text-lg">Access</h2>
       <p>
         Over HTTP the objects are at <code className="text-sm">/objects/{bucket}/KEY</code>.{" "}
         {access.data.public ? (
@@ -61,7 +61,7 @@ export function AccessSection({ bucket }: { bucket: string }) {
       <Button className="mt-2" onClick={() => setDialog("access")}>
         Grant access…
       </Button>
-      <h4 className="mt-5 text-base">Timed links</h4>
+      <h3 className="mt-5 text-base">Timed links</h3>
       {links.length === 0 && <p className="text-ink-soft">No links were given out.</p>}
       <ul>
         {links.map((link) => (

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { type LinkOrder, makeLink } from "../../../api/client";
-import { instant } from "../../../format";
+import { moment } from "../../../format";
 import { Button, Field, inputLook, NumberInput, Select } from "../../../ui/controls";
 import { copy } from "../../../ui/copy";
 import { Dialog } from "../../../ui/dialog";
@@ -38,7 +38,7 @@ export function LinkDialog({ bucket, objectKey, wholePrefix, onClose }: LinkDial
       </p>
       {address ? (
         <div className="mt-3">
-          <Field label={`Works until ${instant(make.data.link.ends)} UTC of the provider's clock`}>
+          <Field label={`Works until ${moment(make.data.link.ends)} of the provider's clock`}>
             {(ids) => (
               <input
                 {...ids}

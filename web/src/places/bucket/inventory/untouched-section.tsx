@@ -11,7 +11,7 @@ export function UntouchedSection({ bucket }: { bucket: string }) {
   const untouched = useQuery({ queryKey: ["untouched", bucket], queryFn: () => readUntouched(bucket, "") });
   return (
     <section id="untouched" aria-label="Untouched" className="scroll-mt-16">
-      <h3 className="text-lg">Not accessed for</h3>
+      <h2 className="text-lg">Not accessed for</h2>
       {untouched.data && untouched.data.length > 0 ? (
         <UntouchedTable prefixes={untouched.data} />
       ) : (

@@ -7,8 +7,10 @@ export const pickedFiles = (files: FileList): PathAndFile[] =>
 /** Files that were dropped, those in folders with their path from the folder on. */
 export async function droppedFiles(items: DataTransferItemList): Promise<PathAndFile[]> {
   // Entries must be taken before the first wait: the list is emptied when the event is over.
-  const entries = [...items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
-  return (await Promise.all(entries.map(within))).flat();
+  const entries = [...items].map((item) => item.webkitGetAsEntry() ?? item.getAsFile());
+  return (
+    await Promise.all(entries.map((e) => (e === null ? [] : e instanceof File ? [{ path: e.name, file: e }] : within(e))))
+  ).flat();
 }
 
 async function within(entry: FileSystemEntry): Promise<PathAndFile[]> {

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { type CopyOfObject, readCopiesOf } from "../../../api/client";
 import { useEstate } from "../../../estate-context";
-import { instant } from "../../../format";
+import { moment } from "../../../format";
 
 const words: Record<CopyOfObject["state"], string> = {
   original: "the original, written",
@@ -29,8 +29,8 @@ export function ObjectCopies({ bucket, version }: { bucket: string; version: num
         {copies.data.map((copy) => (
           <li key={`${copy.bucket} ${copy.state}`} className="border-t border-hairline py-1 text-sm">
             <Link to={`/buckets/${copy.bucket}#contents`}>{copy.bucket}</Link>, {regionName(copy.region)}: {words[copy.state]}{" "}
-            {instant(copy.since)} UTC{copy.tier ? `, in ${tierName(copy.tier)}` : ""}.
-            {copy.why && <span className="block text-bad">{copy.why}</span>}
+            {moment(copy.since)}
+            {copy.tier ? `, in ${tierName(copy.tier)}` : ""}.{copy.why && <span className="block text-bad">{copy.why}</span>}
           </li>
         ))}
       </ul>

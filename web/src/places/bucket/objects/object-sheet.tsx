@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { type Bucket, deleteObject, objectAddress, readObject, type StoredVersion } from "../../../api/client";
 import { useEstate } from "../../../estate-context";
-import { day, instant } from "../../../format";
+import { day, instant, moment } from "../../../format";
 import { TierName } from "../../../strip/tiers";
 import { ConfirmButton } from "../../../ui/confirm-button";
 import { Button } from "../../../ui/controls";
@@ -36,7 +36,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
         ["Size", `${bytes(chosen.bytes)} (${chosen.bytes.toLocaleString("en-GB")} bytes)`],
         ["Tier", <TierName key="tier" id={chosen.tier} />],
         ["In the tier since", day(chosen.inTierSince)],
-        ["Written", `${instant(chosen.written)} UTC`],
+        ["Written", `${moment(chosen.written)}`],
         ["Last read", chosen.lastRead == null ? "never" : day(chosen.lastRead)],
         ["Kept until", chosen.kept == null ? "nothing keeps it" : `${day(chosen.kept.until)}, ${chosen.kept.strength}`],
         ...(chosen.tags ? [["Tags", writeTags(chosen.tags)] as [string, React.ReactNode]] : []),
@@ -54,7 +54,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
       {details.error && <ErrorNote error={details.error} />}
       {chosen?.isDeletion ? (
         <p>
-          It was deleted on {instant(chosen.written)} UTC.{" "}
+          It was deleted on {moment(chosen.written)}.{" "}
           <Button disabled={remove.isPending} onClick={() => remove.mutate(chosen.version)}>
             Undo the deletion
           </Button>

@@ -1,45 +1,70 @@
-import { useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type DragEvent, useEffect, useState } from "react";
-import { type BatchSum, type Bucket, listDeletions, listObjects, type StoredVersion } from "../../../api/client";
-import { useEstate } from "../../../estate-context";
-import { count, day } from "../../../format";
-import { TierName } from "../../../strip/tiers";
+import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useDeferredValue, useEffect, useState } from "react";
+import { type Bucket, listDeletions, listObjects, readTakenKeys } from "../../../api/client";
+import { keys } from "../../../api/keys";
+import { day } from "../../../format";
 import { useAddress } from "../../../ui/address";
-import { Button, Figure } from "../../../ui/controls";
+import { Button, inputLook } from "../../../ui/controls";
 import { ErrorNote } from "../../../ui/error-note";
 import { FilePicker } from "../../../ui/file-picker";
-import { droppedFiles, type PathAndFile, pickedFiles } from "./dropped-files";
+import { type PathAndFile, pickedFiles } from "./dropped-files";
 import { MoveDialog } from "./move-dialog";
+import { ObjectRows } from "./object-rows";
 import { ObjectSheet } from "./object-sheet";
+import { OverwriteDialog, type Question } from "./overwrite-dialog";
 import { UploadList } from "./upload-list";
 import { addUploads, onStored } from "./uploads";
+import { useWindowDrop } from "./use-window-drop";
 
 /** What lies in the bucket, prefix by prefix: files go in here and come out. The place is in the address (?in=, ?object=). */
 export function ObjectsSection({ bucket }: { bucket: Bucket }) {
   const { name } = bucket;
   const queries = useQueryClient();
-  const { params, goTo } = useAddress();
+  const { params, goTo, goToAll } = useAddress();
   const prefix = params.get("in") ?? "";
   const chosen = params.get("object");
-  const [over, setOver] = useState(false);
+  const begin = useDeferredValue(params.get("begin") ?? "");
+  const find = useDeferredValue(params.get("find") ?? "");
+  const [question, setQuestion] = useState<Question | null>(null);
+  const [wrong, setWrong] = useState<Error | null>(null);
   const [moving, setMoving] = useState(false);
   const pages = useInfiniteQuery({
-    queryKey: ["objects", name, prefix],
-    queryFn: ({ pageParam }) => listObjects(name, prefix, pageParam),
+    queryKey: keys.objects(name, prefix, begin, find),
+    queryFn: ({ pageParam, signal }) => listObjects(name, { prefix, begin, find }, pageParam, signal),
+    placeholderData: keepPreviousData,
     initialPageParam: null as string | null,
     getNextPageParam: (page) => page.next ?? null,
   });
+  // What was looked for was looked for here.
+  const goInto = (to: string | null) => goToAll({ in: to, begin: null, find: null });
+  const more = useCallback(() => void pages.fetchNextPage(), [pages.fetchNextPage]);
   useEffect(
     () =>
-      onStored((stored) => stored === name && void queries.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "draft" })),
+      onStored((stored) => {
+        if (stored !== name) return;
+        for (const queryKey of [keys.objectsOf(name), keys.bucket(name), keys.boards])
+          void queries.invalidateQueries({ queryKey });
+      }),
     [name, queries],
   );
-  const add = (files: PathAndFile[]) => addUploads(name, prefix, files);
-  const onDrop = async (event: DragEvent) => {
-    event.preventDefault();
-    setOver(false);
-    add(await droppedFiles(event.dataTransfer.items));
+  const upload = (files: PathAndFile[], overwrite: boolean) => {
+    setQuestion(null);
+    addUploads(name, prefix, files, overwrite);
   };
+  const add = async (files: PathAndFile[]) => {
+    setWrong(null);
+    try {
+      const taken = await readTakenKeys(
+        name,
+        files.map((f) => prefix + f.path),
+      );
+      if (taken.length > 0) setQuestion({ files, taken });
+      else upload(files, false);
+    } catch (error) {
+      setWrong(error as Error);
+    }
+  };
+  const over = useWindowDrop((files) => void add(files));
   const prefixes = pages.data?.pages.flatMap((p) => p.prefixes) ?? [];
   const batches = pages.data?.pages.flatMap((p) => p.batches) ?? [];
   const objects = pages.data?.pages.flatMap((p) => p.objects) ?? [];
@@ -49,18 +74,12 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
       id="objects"
       aria-label="Objects"
       className={`scroll-mt-16 ${over ? "outline-2 outline-offset-4 outline-accent outline-dashed" : ""}`}
-      onDragOver={(event) => {
-        event.preventDefault();
-        setOver(true);
-      }}
-      onDragLeave={() => setOver(false)}
-      onDrop={(event) => void onDrop(event)}
     >
-      <h3 className="text-lg">Objects</h3>
+      <h2 className="text-lg">Objects</h2>
       <div className="my-2 flex flex-wrap items-center gap-3">
-        <FilePicker label="Upload files…" multiple onPick={(files) => add(pickedFiles(files))} />
-        <FilePicker label="Upload a folder…" folder onPick={(files) => add(pickedFiles(files))} />
-        <span className="text-sm text-ink-soft">or drop files and folders here</span>
+        <FilePicker label="Upload files…" multiple onPick={(files) => void add(pickedFiles(files))} />
+        <FilePicker label="Upload a folder…" folder onPick={(files) => void add(pickedFiles(files))} />
+        <span className="text-sm text-ink-soft">or drop files and folders anywhere on this page</span>
         {!empty && (
           <Button kind="quiet" className="ml-auto" onClick={() => setMoving(true)}>
             Move {prefix ? `everything under ${prefix}` : "everything here"} to another tier…
@@ -68,99 +87,71 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
         )}
       </div>
       <UploadList bucket={name} />
-      <Trail prefix={prefix} onGo={(to) => goTo("in", to || null)} />
+      <KeyFinder />
+      {wrong && <ErrorNote error={wrong} />}
+      <Trail prefix={prefix} onGo={(to) => goInto(to || null)} />
       {pages.error && <ErrorNote error={pages.error} />}
-      <table className="w-full">
-        <thead className="text-left text-sm text-ink-soft">
-          <tr className="border-b border-hairline-strong">
-            <th className="py-1 font-normal">key</th>
-            <th className="text-right font-normal">bytes</th>
-            <th className="pl-6 font-normal">tier</th>
-            <th className="font-normal">created</th>
-            <th className="font-normal">kept until</th>
-          </tr>
-        </thead>
-        <tbody>
-          {prefixes.map((p) => (
-            <tr key={p} className="border-b border-hairline">
-              <td colSpan={5} className="py-1">
-                <Button kind="quiet" className="max-w-full truncate text-left" onClick={() => goTo("in", p)}>
-                  {p.slice(prefix.length)}
-                </Button>
-              </td>
-            </tr>
-          ))}
-          {batches.map((b) => (
-            <BatchLine key={b.key + b.tier} batch={b} prefix={prefix} />
-          ))}
-          {objects.map((o) => (
-            <ObjectLine key={o.version} object={o} prefix={prefix} onOpen={() => goTo("object", o.key)} />
-          ))}
-        </tbody>
-      </table>
+      <ObjectRows
+        pages={pages.data?.pages ?? []}
+        prefix={prefix}
+        question={`${prefix} ${begin} ${find}`}
+        onPrefix={(p) => goInto(p)}
+        onOpen={(key) => goTo("object", key)}
+        hasMore={pages.hasNextPage && !pages.isFetchingNextPage}
+        onMore={more}
+      />
       {pages.data && empty && (
         <p className="py-3 text-ink-soft">
-          {prefix
-            ? "Nothing lies under this prefix."
-            : "Nothing lies here yet: upload a file, import an inventory, or let a stream arrive as time passes."}
+          {find || begin
+            ? "No key here is like that."
+            : prefix
+              ? "Nothing lies under this prefix."
+              : "Nothing lies here yet: upload a file, import an inventory, or let a stream arrive as time passes."}
         </p>
       )}
-      {pages.hasNextPage && (
-        <Button className="mt-2" disabled={pages.isFetchingNextPage} onClick={() => void pages.fetchNextPage()}>
-          Show more
-        </Button>
-      )}
       {bucket.versioning && <Deleted bucket={name} prefix={prefix} onOpen={(key) => goTo("object", key)} />}
+      {question && (
+        <OverwriteDialog
+          question={question}
+          prefix={prefix}
+          versioning={bucket.versioning ?? false}
+          onAnswer={upload}
+          onClose={() => setQuestion(null)}
+        />
+      )}
       {chosen !== null && <ObjectSheet bucket={bucket} name={chosen} onClose={() => goTo("object", null)} />}
       {moving && <MoveDialog bucket={bucket} scope={prefix} wholePrefix onClose={() => setMoving(false)} />}
     </section>
   );
 }
 
-function ObjectLine({ object, prefix, onOpen }: { object: StoredVersion; prefix: string; onOpen: () => void }) {
-  const { bytes } = useEstate();
-  return (
-    <tr className="border-b border-hairline">
-      <td className="max-w-72 py-1">
-        <Button kind="quiet" className="max-w-full truncate text-left" onClick={onOpen}>
-          {object.key.slice(prefix.length)}
-        </Button>
-      </td>
-      <td className="text-right">{bytes(object.bytes)}</td>
-      <td className="pl-6">
-        <TierName id={object.tier} />
-      </td>
-      <td>{day(object.created)}</td>
-      <td>{object.kept == null ? <span className="text-ink-soft">–</span> : day(object.kept.until)}</td>
-    </tr>
+/** Looks for a text in all keys here, or jumps to where a key would stand. */
+function KeyFinder() {
+  const { params, set } = useAddress();
+  const field = (name: "find" | "begin", label: string, hint: string) => (
+    <label className="flex items-baseline gap-2">
+      <span className="text-sm text-ink-soft">{label}</span>
+      <input
+        className={`${inputLook} w-44`}
+        autoComplete="off"
+        spellCheck={false}
+        placeholder={hint}
+        value={params.get(name) ?? ""}
+        onChange={(event) => set(name, event.target.value || null)}
+      />
+    </label>
   );
-}
-
-/** What a simulated workload wrote: so many objects without content, together. */
-function BatchLine({ batch, prefix }: { batch: BatchSum; prefix: string }) {
-  const { bytes } = useEstate();
-  const under = batch.key.slice(prefix.length);
   return (
-    <tr className="border-b border-hairline text-ink-soft">
-      <td className="py-1 pl-1">
-        {under && `${under}: `}
-        <Figure projected={!Number.isInteger(batch.count)}>{count(batch.count)}</Figure> weightless objects
-      </td>
-      <td className="text-right">{bytes(batch.bytes)}</td>
-      <td className="pl-6">
-        <TierName id={batch.tier} />
-      </td>
-      <td colSpan={2}>
-        {day(batch.oldest)}
-        {batch.newest !== batch.oldest && ` to ${day(batch.newest)}`}
-      </td>
-    </tr>
+    <search className="my-2 flex flex-wrap gap-x-6 gap-y-1">
+      {field("find", "Find in keys", "part of a key")}
+      {field("begin", "Begin at", "a key, or how it begins")}
+    </search>
   );
 }
 
 /** What was deleted and can be brought back. */
 function Deleted({ bucket, prefix, onOpen }: { bucket: string; prefix: string; onOpen: (key: string) => void }) {
-  const deleted = useQuery({ queryKey: ["deletions", bucket, prefix], queryFn: () => listDeletions(bucket, prefix) }).data ?? [];
+  const deleted = useQuery({ queryKey: keys.deletions(bucket, prefix), queryFn: () => listDeletions(bucket, prefix) }).data ?? [];
   if (deleted.length === 0) return null;
   return (
     <details className="mt-3">

@@ -16,7 +16,10 @@ class FakeRequest {
   open(_method: string, address: string) {
     this.address = address;
   }
-  setRequestHeader() {}
+  headers: Record<string, string> = {};
+  setRequestHeader(name: string, value: string) {
+    this.headers[name] = value;
+  }
   send() {}
   abort() {
     this.onabort?.();
@@ -30,6 +33,7 @@ class FakeRequest {
 
 vi.stubGlobal("XMLHttpRequest", FakeRequest);
 vi.stubGlobal("window", { addEventListener: () => {} });
+vi.useFakeTimers();
 
 const file = (name: string) => ({ path: name, file: new File(["abc"], name) });
 
@@ -47,18 +51,21 @@ describe("the files on their way", async () => {
   });
 
   it("sends three at once and the next when one is stored, with the key escaped", () => {
-    addUploads("b", "in/", ["1 ä", "2", "3", "4"].map(file));
+    addUploads("b", "in/", ["1 ä", "2", "3", "4"].map(file), true);
     expect(FakeRequest.made.map((r) => r.address)).toEqual(["1%20%C3%A4", "2", "3"].map((k) => `/api/buckets/b/objects/in/${k}`));
     const stored: string[] = [];
     const stop = onStored((bucket) => stored.push(bucket));
     FakeRequest.made[0]?.answer(201);
+    FakeRequest.made[1]?.answer(201);
+    expect(stored).toEqual([]);
+    vi.advanceTimersByTime(1000);
     stop();
     expect(stored).toEqual(["b"]);
-    expect(states()).toEqual(["stored", "sending", "sending", "sending"]);
+    expect(states()).toEqual(["stored", "stored", "sending", "sending"]);
   });
 
   it("pauses what is under way, and begins it anew when it goes on", () => {
-    addUploads("b", "", ["1", "2", "3", "4"].map(file));
+    addUploads("b", "", ["1", "2", "3", "4"].map(file), true);
     pauseUploads("b");
     expect(states()).toEqual(["paused", "paused", "paused", "paused"]);
     resumeUploads("b");
@@ -66,8 +73,16 @@ describe("the files on their way", async () => {
     expect(FakeRequest.made).toHaveLength(6);
   });
 
+  it("overwrites only where somebody said so", () => {
+    addUploads("b", "", [file("1")], false);
+    addUploads("b", "", [file("2")], true);
+    expect(FakeRequest.made.map((r) => r.headers["If-None-Match"])).toEqual(["*", undefined]);
+    FakeRequest.made[0]?.answer(412, JSON.stringify({ code: "exists", detail: "There is one already." }));
+    expect(allUploads().map((u) => u.state)).toEqual(["failed", "sending"]);
+  });
+
   it("says why one failed, goes on with the others, and tries it again when asked", () => {
-    addUploads("b", "", ["1", "2"].map(file));
+    addUploads("b", "", ["1", "2"].map(file), true);
     FakeRequest.made[0]?.answer(409, JSON.stringify({ code: "kept", detail: "It is kept." }));
     FakeRequest.made[1]?.onerror?.();
     expect(allUploads().map((u) => u.error)).toEqual(["It is kept.", expect.stringContaining("connection broke")]);

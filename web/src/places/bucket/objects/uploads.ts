@@ -11,6 +11,8 @@ export type Upload = {
   sent: number;
   state: UploadState;
   error: string | null;
+  /** Whether it may take the place of an object that is there. */
+  overwrite: boolean;
 };
 
 const atOnce = 3;
@@ -33,7 +35,7 @@ function put(next: readonly Upload[]) {
 const change = (id: number, part: Partial<Upload>) => put(uploads.map((u) => (u.id === id ? { ...u, ...part } : u)));
 
 /** Adds files under a prefix; their place in a folder that was dropped or picked becomes part of the key. */
-export function addUploads(bucket: string, prefix: string, files: { path: string; file: File }[]) {
+export function addUploads(bucket: string, prefix: string, files: { path: string; file: File }[], overwrite: boolean) {
   put([
     ...uploads,
     ...files.map(({ path, file }) => ({
@@ -44,6 +46,7 @@ export function addUploads(bucket: string, prefix: string, files: { path: string
       sent: 0,
       state: "waiting" as const,
       error: null,
+      overwrite,
     })),
   ]);
   sendNext();
@@ -73,10 +76,23 @@ export function forgetUploads(bucket: string) {
   put(uploads.filter((u) => u.bucket !== bucket || u.state === "sending" || u.state === "waiting"));
 }
 
-/** Calls back when a file has been stored; gives the way to stop that. */
+/** Calls back when files have been stored, at most once a second and after the last; gives the way to stop that. */
 export function onStored(act: (bucket: string) => void): () => void {
   whenStored.add(act);
   return () => whenStored.delete(act);
+}
+
+const toTell = new Map<string, ReturnType<typeof setTimeout>>();
+
+function tell(bucket: string) {
+  if (toTell.has(bucket)) return;
+  toTell.set(
+    bucket,
+    setTimeout(() => {
+      toTell.delete(bucket);
+      for (const act of whenStored) act(bucket);
+    }, 1000),
+  );
 }
 
 /** The list as it is now. */
@@ -103,7 +119,7 @@ function sendNext() {
   }
 }
 
-function send({ id, bucket, key, file }: Upload) {
+function send({ id, bucket, key, file, overwrite }: Upload) {
   const request = new XMLHttpRequest();
   requests.set(id, request);
   change(id, { state: "sending" });
@@ -116,7 +132,7 @@ function send({ id, bucket, key, file }: Upload) {
   request.onload = () => {
     if (request.status >= 200 && request.status < 300) {
       end({ state: "stored", sent: file.size });
-      for (const act of whenStored) act(bucket);
+      tell(bucket);
     } else {
       end({ state: "failed", error: refusal(request.status, request.responseText).message });
     }
@@ -128,6 +144,8 @@ function send({ id, bucket, key, file }: Upload) {
   };
   request.open("PUT", objectAddress(bucket, key));
   request.setRequestHeader("Content-Type", file.type || "application/octet-stream");
+  // Somebody else may have put one there since it was looked at.
+  if (!overwrite) request.setRequestHeader("If-None-Match", "*");
   request.send(file);
 }
 
