@@ -43,7 +43,7 @@ public sealed class SafeInputTests(DemoFixture demo) : IClassFixture<DemoFixture
         page.Open("/buckets/slow-line");
         page.Type(page.Field("Objects a day"), "81");
         page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "Apply");
-        Latency(1500);
+        Latency(5000);
         page.Click(page.Button("Apply"));
         page.See("being applied");
         page.Type(page.Field("Growth a year, %"), "9");
@@ -176,6 +176,7 @@ public sealed class SafeInputTests(DemoFixture demo) : IClassFixture<DemoFixture
         page.Open("/replication");
         page.Until(() => page.Find($"input[aria-label^='Mbit/s of {Line}']").GetAttribute("value") == "77", "the draft of the line");
         var before = await Transfer();
+        page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "the bill with these terms");
         page.Click(page.Button("Apply"));
         page.See($"Applied to {Line}.");
         Assert.Equal((77, 21), await Transfer());
@@ -183,6 +184,7 @@ public sealed class SafeInputTests(DemoFixture demo) : IClassFixture<DemoFixture
         page.Open("/log");
         page.Click(page.Find("button[aria-label^='Undo: Line changed']"));
         page.Until(() => page.Path == "/replication", "the lines");
+        page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "the bill as it was");
         page.Click(page.Button("Apply"));
         page.See($"Applied to {Line}.");
         Assert.Equal(before, await Transfer());

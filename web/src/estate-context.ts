@@ -13,6 +13,8 @@ export function useEstate() {
     estate,
     prices: estate.priceBook,
     money: (amount: number) => format.money(amount, currency),
+    /** For amounts that stand one below the other. */
+    moneyColumn: (amounts: number[]) => format.moneyColumn(amounts, currency),
     price: (amount: number) => format.price(amount, currency),
     moneyChange: (amount: number) => format.moneyChange(amount, currency),
     bytes: (size: number) => format.bytes(size, unit),

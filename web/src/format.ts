@@ -18,11 +18,18 @@ const numbers = once((options: Intl.NumberFormatOptions) => new Intl.NumberForma
 const dates = once((options: Intl.DateTimeFormatOptions) => new Intl.DateTimeFormat(language, { ...options, timeZone: "UTC" }));
 
 /** An amount in the price book's currency: no cents from a thousand on; what rounds to no cent is said in words. */
-export function money(amount: number, currency: string): string {
+export function money(amount: number, currency: string, cents = centsOf(amount)): string {
   const size = Math.abs(amount);
   if (size > 0 && size < 0.005) return amount < 0 ? "less than a cent less" : "under a cent";
-  const cents = size > 0 && size < 1000 ? 2 : 0;
   return numbers({ style: "currency", currency, minimumFractionDigits: cents, maximumFractionDigits: cents }).format(amount);
+}
+
+const centsOf = (amount: number) => (Math.abs(amount) > 0 && Math.abs(amount) < 1000 ? 2 : 0);
+
+/** How the amounts of a column are written, so that all of them have the same digits: with cents where one of them needs them. */
+export function moneyColumn(amounts: number[], currency: string): (amount: number) => string {
+  const cents = Math.max(0, ...amounts.map(centsOf));
+  return (amount) => money(amount, currency, cents);
 }
 
 /** The price of one unit, which may be far below a cent: three significant digits there. */

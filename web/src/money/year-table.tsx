@@ -19,7 +19,10 @@ type YearTableProps = {
 
 /** The first, third and tenth year, before and after. */
 export function YearTable({ caption, cost, of, changed = true }: YearTableProps) {
-  const { money, moneyChange } = useEstate();
+  const { moneyColumn, moneyChange } = useEstate();
+  const money = moneyColumn(
+    cost.flatMap((c) => (of === "bucket" ? [c.bucketBefore, c.bucketAfter] : [c.estateBefore, c.estateAfter])),
+  );
   return (
     <table className="w-full text-right text-sm">
       <caption className="mb-1 text-left font-serif text-base">{caption}</caption>

@@ -149,8 +149,9 @@ export function AdvicePlace() {
 }
 
 function Answer({ advice, answered }: { advice: StorageAdvice; answered: boolean }) {
-  const { money, regionName, schemeName } = useEstate();
+  const { moneyColumn, regionName, schemeName } = useEstate();
   const navigate = useNavigate();
+  const money = moneyColumn(advice.choices.map((c) => c.costAYear));
   return (
     <section aria-label="Advice">
       <h2 className="text-2xl">{kinds[advice.kind]}</h2>

@@ -50,8 +50,9 @@ function Part({ title, about, children }: { title: string; about?: string; child
 }
 
 function Cost({ consequences, changed }: { consequences: Consequences; changed: boolean }) {
-  const { money, moneyChange } = useEstate();
+  const { moneyColumn, moneyChange } = useEstate();
   const { cost, charges } = consequences;
+  const inColumn = moneyColumn(charges.flatMap((c) => [c.before, c.after]));
   return (
     <section>
       <YearTable caption={changed ? "Cost a year, before and after" : "Cost a year"} cost={cost} of="bucket" changed={changed} />
@@ -69,8 +70,8 @@ function Cost({ consequences, changed }: { consequences: Consequences; changed: 
                 <th scope="row" className="text-left font-normal">
                   {c.charge}
                 </th>
-                {changed && <td>{money(c.before)}</td>}
-                <td>{money(c.after)}</td>
+                {changed && <td>{inColumn(c.before)}</td>}
+                <td>{inColumn(c.after)}</td>
               </tr>
             ))}
           </tbody>

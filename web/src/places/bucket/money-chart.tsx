@@ -33,7 +33,8 @@ export function MoneyChart({ bucket }: { bucket: string }) {
 
 /** The same numbers to read. */
 function Table({ data }: { data: BucketMoney }) {
-  const { money } = useEstate();
+  const { moneyColumn } = useEstate();
+  const money = moneyColumn([...data.metered, ...data.projected].map((m) => m.amount));
   const metered = new Map(data.metered.map((m) => [m.month, m.amount]));
   const projected = new Map(data.projected.map((m) => [m.month, m.amount]));
   const months = [...new Set([...metered.keys(), ...projected.keys()])].toSorted();

@@ -25,7 +25,7 @@ export function ClockPlace() {
   usePageTitle("Clock");
   const queries = useQueryClient();
   const clock = useClock();
-  const { money } = useEstate();
+  const { moneyColumn } = useEstate();
   const [until, setUntil] = useState("");
   const refresh = () => queries.invalidateQueries({ queryKey: ["clock"] });
   const pass = useMutation({ mutationFn: (order: TimeOrder) => passTime(order), onSettled: refresh });
@@ -33,6 +33,7 @@ export function ClockPlace() {
   if (clock.error && !clock.data) return <ErrorPage what="Clock" error={clock.error} />;
   if (!clock.data) return null;
   const { now, passage, interrupted, runs } = clock.data;
+  const money = moneyColumn(runs.map((run) => run.amount));
   const running = passage?.running ?? false;
   return (
     <div className="px-6 pb-24">

@@ -64,7 +64,8 @@ export function BoardLine({ row, axis, projected, stripWidth, at, shown, selecte
 type CellProps = { column: (typeof columns)[number]["id"]; row: BoardRow; projected: boolean; at: number };
 
 function Cell({ column, row, projected, at }: CellProps) {
-  const { money, bytes, schemeName } = useEstate();
+  const { moneyColumn, bytes, schemeName } = useEstate();
+  const money = moneyColumn([1]);
   if (column === "scheme") return <p className="truncate text-right text-sm">{schemeName(row.scheme)}</p>;
   if (column === "trend")
     return (

@@ -1,5 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useDeferredValue, useEffect, useState } from "react";
+import { useCallback, useDeferredValue, useEffect, useRef, useState } from "react";
 import { type Bucket, listDeletions, listObjects, readTakenKeys } from "../../../api/client";
 import { keys } from "../../../api/keys";
 import { day } from "../../../format";
@@ -127,25 +127,39 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
 
 /** Looks for a text in all keys here, or jumps to where a key would stand. */
 function KeyFinder() {
+  return (
+    <search className="no-print my-2 flex flex-wrap gap-x-6 gap-y-1">
+      <KeyField name="find" label="Find in keys" hint="part of a key" />
+      <KeyField name="begin" label="Begin at" hint="a key, or how it begins" />
+    </search>
+  );
+}
+
+function KeyField({ name, label, hint }: { name: string; label: string; hint: string }) {
   const { params, set } = useAddress();
-  const field = (name: "find" | "begin", label: string, hint: string) => (
+  const told = params.get(name) ?? "";
+  const [text, setText] = useState(told);
+  const field = useRef<HTMLInputElement>(null);
+  // The address lags behind somebody who types; it sets the field only when it was changed elsewhere.
+  useEffect(() => {
+    if (document.activeElement !== field.current) setText(told);
+  }, [told]);
+  return (
     <label className="flex items-baseline gap-2">
       <span className="text-sm text-ink-soft">{label}</span>
       <input
+        ref={field}
         className={`${inputLook} w-44`}
         autoComplete="off"
         spellCheck={false}
         placeholder={hint}
-        value={params.get(name) ?? ""}
-        onChange={(event) => set(name, event.target.value || null)}
+        value={text}
+        onChange={(event) => {
+          setText(event.target.value);
+          set(name, event.target.value || null);
+        }}
       />
     </label>
-  );
-  return (
-    <search className="my-2 flex flex-wrap gap-x-6 gap-y-1">
-      {field("find", "Find in keys", "part of a key")}
-      {field("begin", "Begin at", "a key, or how it begins")}
-    </search>
   );
 }
 
