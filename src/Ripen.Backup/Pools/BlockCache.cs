@@ -1,0 +1,60 @@
+namespace Ripen.Backup.Pools;
+
+/// <summary>Reads packs in blocks, of which the last used stay in memory: chunks that were written one after the other are read by one
+/// request.</summary>
+internal sealed class BlockCache(IPoolObjects objects) : IDisposable
+{
+    private const int BlockBytes = 4 << 20;
+    private const int MostBlocks = 16;
+
+    private readonly Dictionary<(string Key, long Block), LinkedListNode<Block>> known = [];
+    private readonly LinkedList<Block> lastUsed = [];
+    private readonly SemaphoreSlim one = new(1);
+
+    private sealed record Block((string, long) Name, byte[] Bytes);
+
+    public async Task<byte[]> Read(string key, long from, int length, CancellationToken cancel)
+    {
+        await one.WaitAsync(cancel);
+        try
+        {
+            var bytes = new byte[length];
+            for (var done = 0; done < length; )
+            {
+                var at = from + done;
+                var block = await Find(key, at / BlockBytes, cancel);
+                var inside = (int)(at % BlockBytes);
+                var part = Math.Min(length - done, block.Length - inside);
+                if (part <= 0)
+                    throw Damage.Short(key);
+                block.AsSpan(inside, part).CopyTo(bytes.AsSpan(done));
+                done += part;
+            }
+            return bytes;
+        }
+        finally
+        {
+            one.Release();
+        }
+    }
+
+    public void Dispose() => one.Dispose();
+
+    private async Task<byte[]> Find(string key, long number, CancellationToken cancel)
+    {
+        if (known.TryGetValue((key, number), out var node))
+        {
+            lastUsed.Remove(node);
+            lastUsed.AddFirst(node);
+            return node.Value.Bytes;
+        }
+        var bytes = await objects.Read(key, number * BlockBytes, BlockBytes, cancel);
+        known[(key, number)] = lastUsed.AddFirst(new Block((key, number), bytes));
+        if (lastUsed.Count > MostBlocks && lastUsed.Last is { } oldest)
+        {
+            known.Remove(oldest.Value.Name);
+            lastUsed.RemoveLast();
+        }
+        return bytes;
+    }
+}

@@ -1,0 +1,136 @@
+using System.Buffers.Binary;
+using System.Security.Cryptography;
+
+namespace Ripen.Backup.Pools;
+
+/// <summary>A chunk as it lies in a pack.</summary>
+/// <param name="Id">Of its content.</param>
+/// <param name="SealedBytes">In the pack, the tag included.</param>
+/// <param name="RawBytes">Of the content.</param>
+/// <param name="IsCompressed">By zstd.</param>
+public readonly record struct PackedChunk(ChunkId Id, int SealedBytes, int RawBytes, bool IsCompressed);
+
+/// <summary>
+/// Packs: the sealed chunks one after the other, behind them the sealed list of them, its length and a mark. See docs/backup-format.md.
+/// </summary>
+internal static class Packs
+{
+    public const string Folder = "packs/";
+    public const ulong DirectoryPart = ulong.MaxValue;
+    public const int TrailerSize = sizeof(uint) + 12;
+    public const int DirectoryEntrySize = ChunkId.Size + sizeof(uint) + sizeof(uint) + 1;
+
+    public static ReadOnlySpan<byte> Head => "RIPEN-PACK-1"u8;
+
+    public static ReadOnlySpan<byte> End => "RIPEN-END--1"u8;
+
+    /// <summary>Two digits of the random name are a folder, so that none grows too large.</summary>
+    public static string NewKey()
+    {
+        var name = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
+        return $"{Folder}{name[..2]}/{name}";
+    }
+
+    public static byte[] WriteDirectory(IReadOnlyList<PackedChunk> chunks)
+    {
+        var bytes = new byte[chunks.Count * DirectoryEntrySize];
+        for (var i = 0; i < chunks.Count; i++)
+        {
+            var entry = bytes.AsSpan(i * DirectoryEntrySize);
+            chunks[i].Id.Write(entry);
+            BinaryPrimitives.WriteUInt32LittleEndian(entry[32..], (uint)chunks[i].SealedBytes);
+            BinaryPrimitives.WriteUInt32LittleEndian(entry[36..], (uint)chunks[i].RawBytes);
+            entry[40] = chunks[i].IsCompressed ? (byte)1 : (byte)0;
+        }
+        return bytes;
+    }
+
+    public static IReadOnlyList<PackedChunk> ReadDirectory(ReadOnlySpan<byte> bytes, string key)
+    {
+        if (bytes.Length % DirectoryEntrySize != 0)
+            throw Damage.Of(key, "has no whole list of chunks");
+        var chunks = new PackedChunk[bytes.Length / DirectoryEntrySize];
+        for (var i = 0; i < chunks.Length; i++)
+        {
+            var entry = bytes[(i * DirectoryEntrySize)..];
+            var (sealedBytes, raw) = (
+                BinaryPrimitives.ReadUInt32LittleEndian(entry[32..]),
+                BinaryPrimitives.ReadUInt32LittleEndian(entry[36..])
+            );
+            if (sealedBytes is < PoolKeys.TagSize or > int.MaxValue || raw > int.MaxValue || entry[40] > 1)
+                throw Damage.Of(key, "has no whole list of chunks");
+            chunks[i] = new PackedChunk(ChunkId.Read(entry), (int)sealedBytes, (int)raw, entry[40] == 1);
+        }
+        return chunks;
+    }
+
+    /// <summary>The list of a pack that no index tells of: of a run that did not come to its end.</summary>
+    public static async Task<IReadOnlyList<PackedChunk>> ReadList(
+        IPoolObjects objects,
+        PoolKeys keys,
+        PoolObject pack,
+        CancellationToken cancel
+    )
+    {
+        var trailer = await objects.Read(pack.Key, -TrailerSize, TrailerSize, cancel);
+        if (trailer.Length < TrailerSize || !trailer.AsSpan(sizeof(uint)).SequenceEqual(End))
+            throw Damage.Short(pack.Key);
+        var length = BinaryPrimitives.ReadUInt32LittleEndian(trailer);
+        if (length > pack.Bytes - TrailerSize)
+            throw Damage.Short(pack.Key);
+        var sealedList = await objects.Read(pack.Key, pack.Bytes - TrailerSize - length, (int)length, cancel);
+        using var seal = keys.Of(pack.Key);
+        return ReadDirectory(seal.Open(DirectoryPart, sealedList, Head), pack.Key);
+    }
+}
+
+/// <summary>A pack that is being filled, in memory.</summary>
+internal sealed class PackBuilder(PoolKeys keys) : IDisposable
+{
+    private readonly MemoryStream bytes = Begun();
+    private readonly List<PackedChunk> chunks = [];
+    private readonly string key = Packs.NewKey();
+    private PoolKeys.ObjectSeal? seal;
+
+    public long Bytes => bytes.Length;
+
+    public bool IsEmpty => chunks.Count == 0;
+
+    public void Add(ChunkId id, ReadOnlySpan<byte> payload, int rawBytes, bool isCompressed)
+    {
+        seal ??= keys.Of(key);
+        Span<byte> about = stackalloc byte[ChunkId.Size];
+        id.Write(about);
+        var at = (int)bytes.Length;
+        bytes.SetLength(at + payload.Length + PoolKeys.TagSize);
+        seal.Seal((ulong)chunks.Count, payload, about, bytes.GetBuffer().AsSpan(at, payload.Length + PoolKeys.TagSize));
+        chunks.Add(new PackedChunk(id, payload.Length + PoolKeys.TagSize, rawBytes, isCompressed));
+    }
+
+    public (string Key, IReadOnlyList<PackedChunk> Chunks, ReadOnlyMemory<byte> Content) Finish()
+    {
+        seal ??= keys.Of(key);
+        var list = Packs.WriteDirectory(chunks);
+        var at = (int)bytes.Length;
+        bytes.SetLength(at + list.Length + PoolKeys.TagSize + Packs.TrailerSize);
+        var rest = bytes.GetBuffer().AsSpan(at);
+        seal.Seal(Packs.DirectoryPart, list, Packs.Head, rest[..(list.Length + PoolKeys.TagSize)]);
+        var trailer = rest[(list.Length + PoolKeys.TagSize)..];
+        BinaryPrimitives.WriteUInt32LittleEndian(trailer, (uint)(list.Length + PoolKeys.TagSize));
+        Packs.End.CopyTo(trailer[sizeof(uint)..]);
+        return (key, chunks, bytes.GetBuffer().AsMemory(0, (int)bytes.Length));
+    }
+
+    public void Dispose()
+    {
+        seal?.Dispose();
+        bytes.Dispose();
+    }
+
+    private static MemoryStream Begun()
+    {
+        var stream = new MemoryStream();
+        stream.Write(Packs.Head);
+        return stream;
+    }
+}

@@ -1,0 +1,252 @@
+using System.Security.Cryptography;
+using Ripen.Backup.Points;
+
+namespace Ripen.Backup.Pools;
+
+/// <summary>How a pool is to be made.</summary>
+public sealed record PoolOptions
+{
+    public bool Compresses { get; init; } = true;
+
+    /// <summary>Wraps the pool's secret; null for a pool that is not encrypted, whose secret lies in clear beside it.</summary>
+    public string? Passphrase { get; init; }
+
+    /// <summary>From 8 to 64 million.</summary>
+    public int PackBytes { get; init; } = 16_000_000;
+}
+
+/// <summary>
+/// A pool: deduplicated, compressed and sealed content in packs, and points that say what of it was where and when. Everything is ordinary
+/// objects of the place that it lies in, none of which changes once it is written.
+/// </summary>
+public sealed class Pool : IDisposable
+{
+    private const int LargestPart = 1 << 30;
+
+    private readonly SemaphoreSlim indexing = new(1);
+    private readonly BlockCache blocks;
+    private PoolIndex? index;
+    private List<(string Key, IReadOnlyList<PackedChunk> Chunks)> adopted = [];
+
+    private Pool(IPoolObjects objects, PoolDescription description, byte[] secret)
+    {
+        (Objects, Description, Secret, Keys) = (objects, description, secret, new PoolKeys(secret));
+        blocks = new BlockCache(objects);
+    }
+
+    public PoolDescription Description { get; }
+
+    /// <summary>32 bytes that open everything in it.</summary>
+    public byte[] Secret { get; }
+
+    internal IPoolObjects Objects { get; }
+
+    internal PoolKeys Keys { get; }
+
+    /// <summary>Makes a pool where none is.</summary>
+    /// <exception cref="RefusalException">There is one already (code <c>exists</c>).</exception>
+    public static async Task<Pool> Create(IPoolObjects objects, PoolOptions options, DateTimeOffset now, CancellationToken cancel)
+    {
+        if (options.PackBytes is < 8_000_000 or > 64_000_000)
+            throw new RefusalException(
+                RefusalKind.Invalid,
+                "out-of-range",
+                "A pack has from 8,000,000 to 64,000,000 bytes.",
+                "$.packBytes"
+            );
+        var secret = RandomNumberGenerator.GetBytes(PoolKeys.Size);
+        var id = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
+        var description = new PoolDescription
+        {
+            Format = PoolDescription.Newest,
+            Id = id,
+            Made = now,
+            Compresses = options.Compresses,
+            Encrypts = options.Passphrase is not null,
+            PackBytes = options.PackBytes,
+            Wrapped = WrappedSecret.Of(secret, options.Passphrase, id),
+        };
+        await objects.Put(PoolDescription.Key, description.Write(), cancel);
+        return new Pool(objects, description, secret);
+    }
+
+    /// <exception cref="RefusalException">There is none (<c>no-pool</c>), it is of another format (<c>unknown-format</c>), or the passphrase
+    /// is not its (<c>wrong-passphrase</c>).</exception>
+    public static async Task<Pool> Open(IPoolObjects objects, string? passphrase, CancellationToken cancel)
+    {
+        var description = await Describe(objects, cancel);
+        return new Pool(objects, description, description.Wrapped.Unwrap(passphrase, description.Id));
+    }
+
+    /// <summary>The same by its secret, for who keeps that instead of the passphrase.</summary>
+    /// <param name="objects">Where it lies.</param>
+    /// <param name="secret">As <see cref="Secret"/> told it.</param>
+    /// <param name="cancel">Stops.</param>
+    /// <exception cref="RefusalException">There is none, or it is of another format.</exception>
+    public static async Task<Pool> OpenBySecret(IPoolObjects objects, byte[] secret, CancellationToken cancel) =>
+        new(objects, await Describe(objects, cancel), secret);
+
+    /// <summary>What can be known of a pool without its passphrase.</summary>
+    /// <exception cref="RefusalException">There is none, or one of another format.</exception>
+    public static async Task<PoolDescription> Describe(IPoolObjects objects, CancellationToken cancel)
+    {
+        byte[] text;
+        try
+        {
+            text = await objects.Read(PoolDescription.Key, 0, LargestPart, cancel);
+        }
+        catch (RefusalException none) when (none.Code == "no-object")
+        {
+            throw new RefusalException(RefusalKind.NotFound, "no-pool", "There is no pool here: it is made before the first run.");
+        }
+        return PoolDescription.Read(text);
+    }
+
+    /// <summary>All points, oldest first. Those that cannot be read are named and do not hide the others.</summary>
+    public async Task<(IReadOnlyList<Point> Points, IReadOnlyList<RunProblem> Unreadable)> Points(CancellationToken cancel)
+    {
+        var (points, unreadable) = (new List<Point>(), new List<RunProblem>());
+        foreach (var stored in (await Objects.List(Point.Folder, cancel)).OrderBy(o => o.Key, StringComparer.Ordinal))
+        {
+            try
+            {
+                points.Add(Point.Read(await OpenSmall(stored.Key, cancel), stored.Key));
+            }
+            catch (RefusalException damaged) when (damaged.Kind == RefusalKind.Damaged)
+            {
+                unreadable.Add(new RunProblem(stored.Key, damaged.Message));
+            }
+        }
+        return (points, unreadable);
+    }
+
+    /// <exception cref="RefusalException">There is no point of this id.</exception>
+    public async Task<Point> FindPoint(string id, CancellationToken cancel)
+    {
+        var key = $"{Point.Folder}{id}";
+        try
+        {
+            return Point.Read(await OpenSmall(key, cancel), key);
+        }
+        catch (RefusalException none) when (none.Code == "no-object")
+        {
+            throw new RefusalException(RefusalKind.NotFound, "no-point", $"The pool has no restore point '{id}'.");
+        }
+    }
+
+    /// <summary>The entries of a point, in their order.</summary>
+    /// <exception cref="RefusalException">The list itself is damaged.</exception>
+    public async IAsyncEnumerable<Entry> Entries(
+        Point point,
+        [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel
+    )
+    {
+        var rest = Array.Empty<byte>();
+        for (var at = 0; at < point.Entries.Length; at += ChunkId.Size)
+        {
+            var chunk = await Chunk(ChunkId.Read(point.Entries.AsSpan(at)), cancel);
+            byte[] text = rest.Length == 0 ? chunk : [.. rest, .. chunk];
+            var from = 0;
+            for (int end; (end = Array.IndexOf(text, (byte)'\n', from)) >= 0; from = end + 1)
+                yield return Entry.Read(text.AsSpan(from, end - from));
+            rest = text[from..];
+        }
+    }
+
+    /// <summary>The content of a chunk, as it was.</summary>
+    /// <exception cref="RefusalException">Its pack is gone, cut short or changed.</exception>
+    public async Task<byte[]> Chunk(ChunkId id, CancellationToken cancel)
+    {
+        var known = await Index(cancel);
+        var place = known.Find(id);
+        var key = known.KeyOf(place);
+        var sealedPart = await blocks.Read(key, place.Offset, place.SealedBytes, cancel);
+        return Open(key, place, id, sealedPart);
+    }
+
+    internal byte[] Open(string key, ChunkPlace place, ChunkId id, ReadOnlySpan<byte> sealedPart)
+    {
+        Span<byte> about = stackalloc byte[ChunkId.Size];
+        id.Write(about);
+        using var seal = Keys.Of(key);
+        var payload = seal.Open((ulong)place.Part, sealedPart, about);
+        var content = place.IsCompressed ? Zstd.Expand(payload, key, place.RawBytes) : payload;
+        return content.Length == place.RawBytes ? content : throw Damage.Short(key);
+    }
+
+    /// <summary>
+    /// The index, read once. Packs that none tells of, of a run that did not come to its end, are taken in by their own lists; those that are
+    /// no longer there are left out, so that a run stores again what they held.
+    /// </summary>
+    internal async Task<PoolIndex> Index(CancellationToken cancel)
+    {
+        await indexing.WaitAsync(cancel);
+        try
+        {
+            if (index is not null)
+                return index;
+            var there = (await Objects.List(Packs.Folder, cancel)).ToDictionary(p => p.Key);
+            var read = new PoolIndex();
+            var told = new HashSet<string>();
+            foreach (var stored in await Objects.List(PoolIndex.Folder, cancel))
+            {
+                foreach (var (key, chunks) in PoolIndex.Read(await OpenSmall(stored.Key, cancel), stored.Key))
+                {
+                    if (told.Add(key) && there.ContainsKey(key))
+                        read.Add(key, chunks);
+                }
+            }
+            var newly = new List<(string, IReadOnlyList<PackedChunk>)>();
+            foreach (var pack in there.Values.Where(p => !told.Contains(p.Key)).OrderBy(p => p.Key, StringComparer.Ordinal))
+            {
+                try
+                {
+                    var chunks = await Packs.ReadList(Objects, Keys, pack, cancel);
+                    read.Add(pack.Key, chunks);
+                    newly.Add((pack.Key, chunks));
+                }
+                catch (RefusalException damaged) when (damaged.Kind == RefusalKind.Damaged)
+                {
+                    // Nobody relies on a pack that no index tells of.
+                }
+            }
+            adopted = newly;
+            return index = read;
+        }
+        finally
+        {
+            indexing.Release();
+        }
+    }
+
+    /// <summary>Tells of packs, and of those that were taken in.</summary>
+    internal async Task WriteIndex(List<(string Key, IReadOnlyList<PackedChunk> Chunks)> packs, CancellationToken cancel)
+    {
+        packs.InsertRange(0, adopted);
+        if (packs.Count > 0)
+            await PutSmall(PoolIndex.NewKey(), PoolIndex.Write(packs), cancel);
+        adopted = [];
+    }
+
+    internal async Task PutSmall(string key, byte[] plain, CancellationToken cancel)
+    {
+        var packed = Zstd.Compress(plain);
+        var bytes = new byte[packed.Length + PoolKeys.TagSize];
+        using (var seal = Keys.Of(key))
+            seal.Seal(0, packed, [], bytes);
+        await Objects.Put(key, bytes, cancel);
+    }
+
+    private async Task<byte[]> OpenSmall(string key, CancellationToken cancel)
+    {
+        var bytes = await Objects.Read(key, 0, LargestPart, cancel);
+        using var seal = Keys.Of(key);
+        return Zstd.Expand(seal.Open(0, bytes, []), key, LargestPart);
+    }
+
+    public void Dispose()
+    {
+        indexing.Dispose();
+        blocks.Dispose();
+    }
+}

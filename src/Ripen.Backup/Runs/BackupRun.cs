@@ -1,0 +1,189 @@
+using Ripen.Backup.Chunking;
+using Ripen.Backup.Points;
+using Ripen.Backup.Pools;
+using Ripen.Backup.Sources;
+
+namespace Ripen.Backup.Runs;
+
+/// <summary>How far a run is.</summary>
+public sealed record RunProgress(long Files, long Bytes, long NewBytes, string? Path);
+
+/// <summary>
+/// Backs a folder up into a pool: one restore point. A run that ends early leaves no point and harms none; the packs that it put are taken
+/// in by the next.
+/// </summary>
+public static class BackupRun
+{
+    /// <summary>Entries are many and small: their list is cut finely, so that a change of one file stores little of it.</summary>
+    private const int AverageOfEntries = 1 << 14;
+
+    /// <param name="pool">Where to.</param>
+    /// <param name="source">What.</param>
+    /// <param name="workload">Whose points these are: the last one says which files are unchanged, and are not read again.</param>
+    /// <param name="clock">Dates the point.</param>
+    /// <param name="progress">Told now and then; null for nobody.</param>
+    /// <param name="cancel">Ends the run early.</param>
+    /// <exception cref="RefusalException">The source is not there, or the pool's place takes nothing or is damaged.</exception>
+    public static async Task<Point> Of(
+        Pool pool,
+        FolderSource source,
+        string workload,
+        TimeProvider clock,
+        IProgress<RunProgress>? progress,
+        CancellationToken cancel
+    )
+    {
+        if (!Directory.Exists(source.Root))
+            throw new RefusalException(RefusalKind.NotFound, "no-source", $"There is no folder '{source.Root}' to back up.");
+        var taken = clock.GetUtcNow();
+        var begun = clock.GetTimestamp();
+        var before = (await pool.Points(cancel)).Points.LastOrDefault(p => p.Workload == workload);
+        var average = before?.AverageChunk ?? Chunker.AverageFor(SizeOf(source));
+        var index = await pool.Index(cancel);
+        await using var writer = new PackWriter(pool, index, cancel);
+        await using var known = new KnownEntries(pool, index, before, cancel);
+        var run = new Walk(source, new Chunker(pool.Keys.Gear, average), writer, progress);
+        using var list = new EntryList(new Chunker(pool.Keys.Gear, AverageOfEntries), writer);
+        foreach (var found in source.Walk(run.Problem))
+        {
+            cancel.ThrowIfCancellationRequested();
+            if (run.Take(found, await known.SameAs(found)) is { } entry)
+                list.Add(entry);
+        }
+        var entries = list.Finish();
+        await writer.Finish(cancel);
+        var point = new Point
+        {
+            Id = Point.NewId(taken),
+            Workload = workload,
+            Taken = taken,
+            Seconds = clock.GetElapsedTime(begun).TotalSeconds,
+            Files = run.Files,
+            LogicalBytes = run.Bytes,
+            NewBytes = writer.NewBytes,
+            StoredBytes = writer.StoredBytes,
+            AverageChunk = average,
+            Entries = entries,
+            ProblemCount = run.ProblemCount,
+            Problems = run.Problems,
+        };
+        await pool.PutSmall(Point.Folder + point.Id, point.Write(), cancel);
+        return point;
+    }
+
+    private static long SizeOf(FolderSource source) => source.Walk(_ => { }).Where(e => e.Kind == EntryKind.File).Sum(e => e.Size);
+
+    /// <summary>What the walk has met so far.</summary>
+    private sealed class Walk(FolderSource source, Chunker chunker, PackWriter writer, IProgress<RunProgress>? progress)
+    {
+        private readonly List<RunProblem> problems = [];
+
+        public long Files { get; private set; }
+
+        public long Bytes { get; private set; }
+
+        public long ProblemCount { get; private set; }
+
+        public IReadOnlyList<RunProblem> Problems => problems;
+
+        public void Problem(RunProblem problem)
+        {
+            ProblemCount++;
+            if (problems.Count < Point.MostProblems)
+                problems.Add(problem);
+        }
+
+        /// <param name="found">As the walk saw it.</param>
+        /// <param name="same">The entry of the point before, when the file is unchanged since.</param>
+        /// <returns>What goes into the point; null when it could not be read.</returns>
+        public Entry? Take(Entry found, Entry? same)
+        {
+            var entry =
+                same is not null ? found with { Chunks = same.Chunks }
+                : found.Kind == EntryKind.File ? Read(found)
+                : found;
+            if (entry is null || entry.Kind == EntryKind.Folder)
+                return entry;
+            Files++;
+            Bytes += entry.Size;
+            progress?.Report(new RunProgress(Files, Bytes, writer.NewBytes, entry.Path));
+            return entry;
+        }
+
+        private Entry? Read(Entry found)
+        {
+            try
+            {
+                using var ids = new MemoryStream();
+                using var file = new FileStream(
+                    source.PathOf(found),
+                    FileMode.Open,
+                    FileAccess.Read,
+                    FileShare.ReadWrite | FileShare.Delete,
+                    0
+                );
+                var size = chunker.Read(
+                    file,
+                    chunk =>
+                    {
+                        Span<byte> id = stackalloc byte[ChunkId.Size];
+                        writer.Add(chunk).Write(id);
+                        ids.Write(id);
+                    }
+                );
+                var now = source.Look(found.Path);
+                if (now is null)
+                    Problem(new RunProblem(found.Path, "It was removed while it was read; it is stored as it was read."));
+                else if ((now.Changed, now.Size, now.Inode) != (found.Changed, found.Size, found.Inode))
+                    Problem(
+                        new RunProblem(found.Path, "It was changed while it was read; it is stored as it was read, perhaps half of either.")
+                    );
+                return found with { Size = size, Chunks = ids.ToArray(), Changed = now?.Changed == found.Changed ? found.Changed : 0 };
+            }
+            catch (Exception error) when (error is IOException or UnauthorizedAccessException)
+            {
+                Problem(new RunProblem(found.Path, FolderSource.Why(error)));
+                return null;
+            }
+        }
+    }
+
+    /// <summary>The list of entries, cut into chunks like content: what did not change in it is stored once.</summary>
+    private sealed class EntryList(Chunker chunker, PackWriter writer) : IDisposable
+    {
+        private readonly MemoryStream waiting = new();
+        private readonly MemoryStream ids = new();
+
+        public void Add(Entry entry)
+        {
+            waiting.Write(entry.Write());
+            while (waiting.Length >= chunker.Largest)
+                CutOne();
+        }
+
+        public byte[] Finish()
+        {
+            while (waiting.Length > 0)
+                CutOne();
+            return ids.ToArray();
+        }
+
+        public void Dispose()
+        {
+            waiting.Dispose();
+            ids.Dispose();
+        }
+
+        private void CutOne()
+        {
+            var text = waiting.GetBuffer().AsSpan(0, (int)waiting.Length);
+            var length = chunker.Cut(text);
+            Span<byte> id = stackalloc byte[ChunkId.Size];
+            writer.Add(text[..length]).Write(id);
+            ids.Write(id);
+            text[length..].CopyTo(text);
+            waiting.SetLength(text.Length - length);
+            waiting.Position = waiting.Length;
+        }
+    }
+}

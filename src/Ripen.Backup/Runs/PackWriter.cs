@@ -1,0 +1,153 @@
+using System.Buffers;
+using System.Threading.Channels;
+using Ripen.Backup.Pools;
+
+namespace Ripen.Backup.Runs;
+
+/// <summary>
+/// Puts new chunks into packs: compressed on several threads, sealed into one pack after the other, and packs are put while the next is
+/// filled. Memory is bounded: who adds waits while too much is under way.
+/// </summary>
+internal sealed class PackWriter : IAsyncDisposable
+{
+    private const int ChunksUnderWay = 32;
+    private const int PacksUnderWay = 2;
+
+    private readonly Pool pool;
+    private readonly PoolIndex index;
+    private readonly HashSet<ChunkId> begun = [];
+    private readonly Channel<(ChunkId Id, byte[] Rented, int Bytes)> chunks = Channel.CreateBounded<(ChunkId, byte[], int)>(ChunksUnderWay);
+    private readonly Lock packing = new();
+    private readonly SemaphoreSlim putting = new(PacksUnderWay);
+    private readonly List<(string Key, IReadOnlyList<PackedChunk> Chunks)> written = [];
+    private readonly List<Task> puts = [];
+    private readonly CancellationTokenSource failed;
+    private readonly Task[] workers;
+    private PackBuilder pack;
+
+    public PackWriter(Pool pool, PoolIndex index, CancellationToken cancel)
+    {
+        (this.pool, this.index) = (pool, index);
+        pack = new PackBuilder(pool.Keys);
+        failed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        workers = [.. Enumerable.Range(0, Math.Max(1, Environment.ProcessorCount)).Select(_ => Task.Run(Work, CancellationToken.None))];
+    }
+
+    /// <summary>Content that the pool did not have.</summary>
+    public long NewBytes { get; private set; }
+
+    public long StoredBytes { get; private set; }
+
+    /// <summary>Takes a chunk unless the pool has it.</summary>
+    public ChunkId Add(ReadOnlySpan<byte> content)
+    {
+        var id = pool.Keys.IdOf(content);
+        if (index.Has(id) || !begun.Add(id))
+            return id;
+        NewBytes += content.Length;
+        var rented = ArrayPool<byte>.Shared.Rent(content.Length);
+        content.CopyTo(rented);
+        var item = (id, rented, content.Length);
+        while (!chunks.Writer.TryWrite(item))
+            Wait();
+        return id;
+
+        void Wait()
+        {
+            if (!chunks.Writer.WaitToWriteAsync(failed.Token).AsTask().GetAwaiter().GetResult())
+                throw new InvalidOperationException("Nothing is taken any more.");
+        }
+    }
+
+    /// <summary>Everything that was added is in the pool, and its index tells of it, on return.</summary>
+    public async Task Finish(CancellationToken cancel)
+    {
+        chunks.Writer.TryComplete();
+        await Task.WhenAll(workers);
+        if (!pack.IsEmpty)
+            Close();
+        await Task.WhenAll(puts);
+        await pool.WriteIndex(written, cancel);
+        foreach (var (key, inside) in written)
+            index.Add(key, inside);
+    }
+
+    private async Task Work()
+    {
+        using var compressor = new ZstdSharp.Compressor(Zstd.Level);
+        try
+        {
+            await foreach (var (id, rented, bytes) in chunks.Reader.ReadAllAsync(failed.Token))
+            {
+                Pack(compressor, id, rented, bytes);
+                ArrayPool<byte>.Shared.Return(rented);
+                await putting.WaitAsync(failed.Token);
+                putting.Release();
+            }
+        }
+        catch
+        {
+            await failed.CancelAsync();
+            throw;
+        }
+    }
+
+    private void Pack(ZstdSharp.Compressor compressor, ChunkId id, byte[] content, int bytes)
+    {
+        var space = ArrayPool<byte>.Shared.Rent(ZstdSharp.Compressor.GetCompressBound(bytes));
+        var raw = content.AsSpan(0, bytes);
+        var size = pool.Description.Compresses ? compressor.Wrap(raw, space) : bytes;
+        // What hardly shrinks is stored as it is, and read the faster.
+        var compressed = size < bytes - (bytes / 32);
+        lock (packing)
+        {
+            pack.Add(id, compressed ? space.AsSpan(0, size) : raw, bytes, compressed);
+            if (pack.Bytes >= pool.Description.PackBytes)
+                Close();
+        }
+        ArrayPool<byte>.Shared.Return(space);
+    }
+
+    /// <summary>Puts the pack that is full, and begins another.</summary>
+    private void Close()
+    {
+        var full = pack;
+        pack = new PackBuilder(pool.Keys);
+        puts.Add(Put());
+
+        async Task Put()
+        {
+            await putting.WaitAsync(failed.Token);
+            try
+            {
+                var (key, inside, content) = full.Finish();
+                await Task.Run(() => pool.Objects.Put(key, content, failed.Token));
+                lock (packing)
+                {
+                    written.Add((key, inside));
+                    StoredBytes += content.Length;
+                }
+            }
+            catch
+            {
+                await failed.CancelAsync();
+                throw;
+            }
+            finally
+            {
+                full.Dispose();
+                putting.Release();
+            }
+        }
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        chunks.Writer.TryComplete();
+        await failed.CancelAsync();
+        await Task.WhenAll(workers.Concat(puts)).ContinueWith(_ => { }, TaskScheduler.Default);
+        pack.Dispose();
+        putting.Dispose();
+        failed.Dispose();
+    }
+}
