@@ -102,7 +102,7 @@ internal static class CopyCommands
     {
         var (one, other) = (new Argument<string>("REGION"), new Argument<string>("OTHER"));
         return ServerCommands.Make(
-            "restore",
+            "restore-line",
             "Restore the line between two regions.",
             [one, other],
             async (http, parsed) =>

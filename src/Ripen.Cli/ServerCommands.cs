@@ -27,7 +27,20 @@ internal static class ServerCommands
     };
 
     public static IEnumerable<Command> All() =>
-        [Put(), Get(), List(), Delete(), Clock(), Pass(), Ledger(), Schemes(), Lift(), Stores(), .. CopyCommands.All()];
+        [
+            Put(),
+            Get(),
+            List(),
+            Delete(),
+            Clock(),
+            Pass(),
+            Ledger(),
+            Schemes(),
+            Lift(),
+            Stores(),
+            .. CopyCommands.All(),
+            .. BackupCommands.All(),
+        ];
 
     private static Argument<string> Object() => new("BUCKET/KEY") { Description = "a bucket's name, a slash and the object's key" };
 

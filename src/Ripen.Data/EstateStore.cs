@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -89,6 +90,14 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                     .. stamps.Select(s =>
                         rows.TryGetValue(s.Name, out var read) ? BucketMapping.ToBucket(read) : known!.Estate.Find(s.Name)!
                     ),
+                ],
+                Workloads =
+                [
+                    .. (await db.Workloads.AsNoTracking().OrderBy(w => w.Position).ToListAsync(cancel)).Select(BackupMapping.ToWorkload),
+                ],
+                Targets =
+                [
+                    .. (await db.Targets.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel)).Select(BackupMapping.ToTarget),
                 ],
             },
             row.Version,
@@ -406,6 +415,38 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
             cancel
         );
 
+    /// <summary>Adds a backup target, puts another in its place, or removes it; what lies in its pool is not touched.</summary>
+    /// <param name="before">Null for a new one.</param>
+    /// <param name="after">Valid, of the same id; null to remove it.</param>
+    /// <param name="estateVersion">The version that was looked at.</param>
+    /// <param name="cancel">Stops; nothing is stored.</param>
+    /// <exception cref="RefusalException">The estate has another version.</exception>
+    public Task ChangeTarget(BackupTarget? before, BackupTarget? after, long estateVersion, CancellationToken cancel = default) =>
+        Change(
+            async db =>
+            {
+                await Bump(db, estateVersion, cancel);
+                var last = await db.Targets.MaxAsync(t => (int?)t.Position, cancel) ?? -1;
+                var row = before is null ? null : await db.Targets.SingleAsync(t => t.Id == before.Id, cancel);
+                if (row is null)
+                    db.Add(BackupMapping.ToRow(after!, last + 1));
+                else if (after is null)
+                    db.Remove(row);
+                else
+                    db.Entry(row).CurrentValues.SetValues(BackupMapping.ToRow(after, row.Position));
+                log.Add(
+                    db,
+                    before is null ? "target-made"
+                        : after is null ? "target-removed"
+                        : "target-changed",
+                    (after ?? before)!.Id,
+                    before is null ? null : JsonSerializer.Serialize(before, EstateDocument.Json),
+                    after is null ? null : JsonSerializer.Serialize(after, EstateDocument.Json)
+                );
+            },
+            cancel
+        );
+
     private async Task Change(Func<RipenDb, Task> change, CancellationToken cancel)
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
@@ -463,6 +504,8 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         CancellationToken cancel
     )
     {
+        await db.Targets.ExecuteDeleteAsync(cancel);
+        await db.Workloads.ExecuteDeleteAsync(cancel);
         // Copies refer to buckets, which a database empties in an order of its own.
         await db.Set<CopyRow>().ExecuteDeleteAsync(cancel);
         await db.Buckets.ExecuteDeleteAsync(cancel);
@@ -480,6 +523,8 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         db.AddRange(estate.PriceBook.Regions.Select(Mapping.ToRow));
         db.AddRange(estate.PriceBook.Transfers.Select(Mapping.ToRow));
         db.AddRange(estate.Buckets.Select(toRow));
+        db.AddRange(estate.Workloads.Select(BackupMapping.ToRow));
+        db.AddRange(estate.Targets.Select(BackupMapping.ToRow));
     }
 
     /// <summary>The only place where a stored bucket is written anew: its keep rule never becomes weaker but by being lifted.</summary>

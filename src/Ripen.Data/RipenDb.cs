@@ -12,6 +12,9 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
     internal DbSet<RegionRow> Regions => Set<RegionRow>();
     internal DbSet<TransferRow> Transfers => Set<TransferRow>();
     internal DbSet<BucketRow> Buckets => Set<BucketRow>();
+    internal DbSet<WorkloadRow> Workloads => Set<WorkloadRow>();
+    internal DbSet<TargetRow> Targets => Set<TargetRow>();
+    internal DbSet<PoolSecretRow> PoolSecrets => Set<PoolSecretRow>();
     internal DbSet<ChangeRow> Changes => Set<ChangeRow>();
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
@@ -81,6 +84,21 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
             e.ToTable("Copy");
             e.HasOne<BucketRow>().WithMany().HasForeignKey(r => r.ToBucket).OnDelete(DeleteBehavior.Restrict);
         });
+        modelBuilder
+            .Entity<WorkloadRow>()
+            .ToTable("Workload")
+            .HasOne<RegionRow>()
+            .WithMany()
+            .HasForeignKey(r => r.RegionId)
+            .OnDelete(DeleteBehavior.Restrict);
+        modelBuilder
+            .Entity<TargetRow>()
+            .ToTable("Target")
+            .HasOne<BucketRow>()
+            .WithMany()
+            .HasForeignKey(r => r.Bucket)
+            .OnDelete(DeleteBehavior.Restrict);
+        modelBuilder.Entity<PoolSecretRow>().ToTable("PoolSecret").HasKey(r => r.PoolId);
         modelBuilder.Entity<ChangeRow>().ToTable("Change");
 
         static void Owned<T>(Microsoft.EntityFrameworkCore.Metadata.Builders.ReferenceCollectionBuilder<BucketRow, T> part)

@@ -34,6 +34,48 @@ internal sealed class EstateRow
     public int? DemoSteps { get; set; }
 }
 
+internal sealed class WorkloadRow
+{
+    public required string Id { get; set; }
+    public required int Position { get; set; }
+    public required string Name { get; set; }
+    public required double Bytes { get; set; }
+    public required double YearlyGrowth { get; set; }
+    public required double Changing { get; set; }
+    public required double DailyChange { get; set; }
+    public required double Unique { get; set; }
+    public required double Compression { get; set; }
+    public required bool EncryptedAtSource { get; set; }
+    public required string RegionId { get; set; }
+    public double? RpoHours { get; set; }
+    public double? RtoHours { get; set; }
+}
+
+internal sealed class TargetRow
+{
+    public required string Id { get; set; }
+    public required int Position { get; set; }
+    public required string Name { get; set; }
+    public required string Kind { get; set; }
+    public required string Bucket { get; set; }
+    public required string Prefix { get; set; }
+    public required long PackBytes { get; set; }
+    public required bool Deduplicates { get; set; }
+    public required bool Compresses { get; set; }
+    public required bool Encrypts { get; set; }
+    public string? OperatedBy { get; set; }
+    public required int Writers { get; set; }
+    public double? BytesPerSecond { get; set; }
+}
+
+/// <summary>What opens a backup pool, protected by a key that lies elsewhere.</summary>
+internal sealed class PoolSecretRow
+{
+    /// <summary>The pool's own, not the target's: a pool keeps its secret wherever it is moved.</summary>
+    public required string PoolId { get; set; }
+    public required byte[] Protected { get; set; }
+}
+
 internal sealed class TierRow
 {
     public required string Id { get; set; }

@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
@@ -92,6 +93,8 @@ internal sealed class Adoption(ProviderState state)
                 SetMeta(db, "identity", plan.Identity);
             SetMeta(db, "name", plan.Estate.Name);
             SetMeta(db, "price-book", prices);
+            SetMeta(db, "workloads", JsonSerializer.Serialize(plan.Estate.Workloads, Compact));
+            SetMeta(db, "targets", JsonSerializer.Serialize(plan.Estate.Targets, Compact));
             var terms = TermsOf(db, plan);
             state.PutInForce(db, terms);
             var brought = terms.Buckets.Where(b => IsNewStock(db, b, plan.Buckets[b.Bucket.Name].StockVersion)).ToList();
@@ -136,6 +139,9 @@ internal sealed class Adoption(ProviderState state)
             Today = ProviderState.Today(db),
             PriceBook = JsonSerializer.Deserialize<PriceBook>(Text(db, "price-book")!, Compact)!,
             Buckets = [.. rows.Select(r => r.Bucket)],
+            // A folder of an older release knows none.
+            Workloads = JsonSerializer.Deserialize<Workload[]>(Text(db, "workloads") ?? "[]", Compact)!,
+            Targets = JsonSerializer.Deserialize<BackupTarget[]>(Text(db, "targets") ?? "[]", Compact)!,
         };
         var standing = Standing(db);
         return new ProviderPlan(

@@ -143,6 +143,22 @@ public sealed class SimulatedProvider : IDisposable
             return StockFold.Lots(db, terms, terms[bucket], draft);
         });
 
+    /// <summary>How much lies under a prefix of a bucket, current objects with content.</summary>
+    public ContentTotals ContentsUnder(string bucket, string prefix) =>
+        state.Index.Read(db =>
+            db.List(
+                    """
+                    SELECT count(*), coalesce(sum(bytes), 0) FROM entry WHERE bucket = (SELECT id FROM bucket WHERE name = ?1)
+                        AND current = 1 AND kind = 1 AND key >= ?2 AND (?3 IS NULL OR key < ?3)
+                    """,
+                    r => new ContentTotals(r.GetInt64(0), r.GetInt64(1)),
+                    bucket,
+                    prefix,
+                    ObjectKeys.After(prefix)
+                )
+                .Single()
+        );
+
     public ContentTotals Contents(string? bucket) =>
         state.Index.Read(db =>
             db.List(

@@ -1,10 +1,12 @@
 using System.Globalization;
+using Microsoft.AspNetCore.DataProtection;
 using Ripen.Core.Estates;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Server;
 using Ripen.Server.Access;
 using Ripen.Server.Advice;
+using Ripen.Server.Backups;
 using Ripen.Server.Buckets;
 using Ripen.Server.Clock;
 using Ripen.Server.Demo;
@@ -48,10 +50,20 @@ builder.Services.AddSingleton(services => new SimulatedProvider(
     services.GetRequiredService<IActors>()
 ));
 builder.Services.AddSingleton<ClockJob>();
+builder
+    .Services.AddDataProtection()
+    .SetApplicationName("ripen")
+    .PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(Path.GetDirectoryName(database)!, "keys")));
+builder.Services.AddSingleton<Pools>();
+builder.Services.AddSingleton<BackupJobs>();
+builder.Services.AddSingleton(new BackupRoots(settings.BackupRoots ?? [Path.Combine(Path.GetDirectoryName(database)!, "folders")]));
 
 // The build runs this program for its OpenAPI document only; that must not leave a database or a provider behind.
 if (!OpenApiDocument.IsBeingGenerated)
+{
     builder.Services.AddHostedService(services => services.GetRequiredService<ClockJob>());
+    builder.Services.AddHostedService(services => services.GetRequiredService<BackupJobs>());
+}
 builder.Services.ConfigureHttpJsonOptions(options => EstateDocument.ConfigureStrict(options.SerializerOptions));
 builder.Services.AddRipenOpenApi();
 builder.Services.AddResponseCompression();
@@ -84,6 +96,7 @@ api.MapSchemes();
 api.MapAdvice();
 api.MapCopies();
 api.MapStores();
+api.MapTargets();
 
 // For reading only, so that a wrong method or media type elsewhere still gets its own answer.
 api.MapGet(
@@ -129,4 +142,6 @@ async Task Prepare()
     if (!await current.Begin() && settings.Demo && current.Stores.Standing == Standing.Together)
         await demo.Load(CancellationToken.None);
     await demo.Live(CancellationToken.None);
+    if (settings.Demo && app.Services.GetRequiredService<BackupRoots>().All is [var root, ..] && !Directory.Exists(root))
+        DemoOffice.Write(Path.Combine(root, "office"), day: 0);
 }

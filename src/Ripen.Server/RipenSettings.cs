@@ -21,6 +21,10 @@ public sealed record RipenSettings
     /// everything.</summary>
     public bool BeyondLoopback { get; init; }
 
+    /// <summary>Folders of this machine that may be backed up and restored into, with all below them. Null for "folders" beside the
+    /// database.</summary>
+    public IReadOnlyList<string>? BackupRoots { get; init; }
+
     /// <summary>Whether the demo has lived its ninety days, or begins on its first.</summary>
     public bool DemoPast { get; init; } = true;
 }

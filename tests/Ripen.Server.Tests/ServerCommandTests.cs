@@ -64,7 +64,7 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
         Assert.Equal(0, (await Ripen("cut", "aldmouth", "kestrel-sound")).Code);
         await Ripen("pass", "hour");
         Assert.Contains("deck-cameras\trecorders-far\t1\t7\t0\t0\t1\t1\t", (await Ripen("copies")).Output, StringComparison.Ordinal);
-        Assert.Equal(0, (await Ripen("restore", "kestrel-sound", "aldmouth")).Code);
+        Assert.Equal(0, (await Ripen("restore-line", "kestrel-sound", "aldmouth")).Code);
         Assert.Contains("was written at", (await Ripen("prove", "deck-cameras", "recorders-far")).Output, StringComparison.Ordinal);
         await Ripen("pass", "hour");
         var audit = await Ripen("audit", "deck-cameras", "recorders-far", "--read-everything");

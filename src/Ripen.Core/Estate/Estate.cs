@@ -1,8 +1,9 @@
+using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Estates;
 
-/// <summary>Everything one organisation keeps: its price book and its buckets, counted on <see cref="Today"/>.</summary>
+/// <summary>Everything one organisation keeps: its price book, its buckets, and what is backed up into them, counted on <see cref="Today"/>.</summary>
 public sealed record Estate
 {
     public required string Name { get; init; }
@@ -19,6 +20,9 @@ public sealed record Estate
             index = new BucketIndex(value);
         }
     } = [];
+
+    public IReadOnlyList<Workload> Workloads { get; init; } = [];
+    public IReadOnlyList<BackupTarget> Targets { get; init; } = [];
 
     private readonly BucketIndex index = new([]);
 

@@ -1,4 +1,5 @@
 using System.Text.RegularExpressions;
+using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
 using static Ripen.Core.Estates.Checks;
 
@@ -16,6 +17,7 @@ internal static partial class EstateChecks
         {
             CheckBucket(bucket, $"$.buckets[{i}]", estate.PriceBook, estate.Today, buckets, findings);
         }
+        BackupChecks.Check(estate, findings);
     }
 
     /// <param name="bucket">The bucket to check.</param>

@@ -5,6 +5,7 @@ using System.Text.Json.Nodes;
 using System.Text.Json.Schema;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
+using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Estates;
@@ -93,6 +94,7 @@ public static class EstateDocument
                     $"'{bucket.Name}' is taken; choose another name."
                 );
                 EstateChecks.CheckBucket(bucket, "$", estate.PriceBook, estate.Today, [.. others, bucket], findings);
+                BackupChecks.CheckBucket(bucket, "$", estate, findings);
                 if (replaces is not null && estate.Find(replaces) is { } held)
                 {
                     bucket = bucket with { Stock = held.Stock };
@@ -124,6 +126,22 @@ public static class EstateDocument
             }
         );
 
+    /// <summary>Reads one backup target and checks it as a part of <paramref name="estate"/>, in the place of the one of the same id or as a
+    /// new one. Paths begin at the target.</summary>
+    public static Checked<BackupTarget> ReadTarget(string json, Estate estate) =>
+        Parse(
+            json,
+            root =>
+            {
+                var findings = new Findings();
+                var reader = new ObjectReader(root, "$", findings);
+                var target = EstateReader.Target(reader);
+                reader.Close();
+                BackupChecks.CheckTarget(target, estate, findings);
+                return (target, findings);
+            }
+        );
+
     /// <summary>What is wrong with a scheme by itself, by the same rules as in a document. Paths begin at <c>$.scheme</c>.</summary>
     public static IReadOnlyList<Problem> CheckScheme(Scheme scheme)
     {
@@ -151,6 +169,11 @@ public static class EstateDocument
     {
         var document = JsonSerializer.SerializeToNode(estate, Json)!.AsObject();
         document.Insert(0, "ripen", Version);
+        foreach (var none in (string[])["workloads", "targets"])
+        {
+            if (document[none]!.AsArray().Count == 0)
+                document.Remove(none);
+        }
         return document.ToJsonString(Json) + "\n";
     }
 

@@ -1,3 +1,4 @@
+using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Estates;
@@ -28,8 +29,47 @@ internal static class EstateReader
             Today = today,
             PriceBook = o.Object("priceBook", PriceBook) ?? Nothing,
             Buckets = o.List("buckets", b => Bucket(b, today)),
+            Workloads = o.List("workloads", Workload),
+            Targets = o.List("targets", Target),
         };
     }
+
+    private static Workload Workload(ObjectReader o) =>
+        new()
+        {
+            Id = o.Id("id"),
+            Name = o.Text("name"),
+            Bytes = o.Number("bytes", most: Limits.Whole),
+            YearlyGrowth = o.Number("yearlyGrowth", -1, fallback: 0, above: true),
+            Changing = o.Number("changing", most: 1, fallback: 1),
+            DailyChange = o.Number("dailyChange", most: 1, fallback: 0),
+            Unique = o.Number("unique", most: 1, fallback: 1, above: true),
+            Compression = o.Number("compression", most: 1, fallback: 1, above: true),
+            EncryptedAtSource = o.Flag("encryptedAtSource"),
+            Region = o.Id("region"),
+            RpoHours = o.Optional("rpoHours", n => o.Number(n, 0, Limits.Hours, above: true)),
+            RtoHours = o.Optional("rtoHours", n => o.Number(n, 0, Limits.Hours, above: true)),
+        };
+
+    public static BackupTarget Target(ObjectReader o) =>
+        new()
+        {
+            Id = o.Id("id"),
+            Name = o.Text("name"),
+            Kind = o.Choice("kind", ("bucket", TargetKind.Bucket)),
+            Bucket = o.Text("bucket"),
+            Prefix = o.Text("prefix", ""),
+            PackBytes = o.Whole("packBytes", 1, fallback: BackupTarget.UsualPackBytes),
+            Deduplicates = o.Flag("deduplicates", fallback: true),
+            Compresses = o.Flag("compresses", fallback: true),
+            Encrypts = o.Flag("encrypts", fallback: true),
+            OperatedBy = o.Optional("operatedBy", OperatedBy(o)),
+            Writers = (int)o.Whole("writers", 1, 1000, 1),
+            BytesPerSecond = o.Optional("bytesPerSecond", n => o.Number(n, 0, above: true)),
+        };
+
+    private static Func<string, Operator> OperatedBy(ObjectReader o) =>
+        name => o.Choice(name, ("provider", Operator.Provider), ("own", Operator.Own));
 
     public static Bucket Bucket(ObjectReader o, DateOnly today) =>
         new()
@@ -176,7 +216,7 @@ internal static class EstateReader
             Id = o.Id("id"),
             Name = o.Text("name"),
             Zones = o.Optional("zones", n => (int)o.Whole(n, 1, 1000)),
-            OperatedBy = o.Optional("operatedBy", n => o.Choice(n, ("provider", Operator.Provider), ("own", Operator.Own))),
+            OperatedBy = o.Optional("operatedBy", OperatedBy(o)),
             Prices = o.List("prices", TierPrice, optional: false),
         };
 

@@ -99,10 +99,10 @@ internal sealed partial class ObjectReader
         return default!;
     }
 
-    public bool Flag(string name)
+    public bool Flag(string name, bool fallback = false)
     {
         if (!Take(name, true, out var value))
-            return false;
+            return fallback;
         if (value.ValueKind is JsonValueKind.True or JsonValueKind.False)
             return value.GetBoolean();
         WrongType(name, value, "true or false");

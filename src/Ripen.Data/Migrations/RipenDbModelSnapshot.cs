@@ -286,6 +286,20 @@ namespace Ripen.Data.Migrations
                     b.ToTable("Lot", (string)null);
                 });
 
+            modelBuilder.Entity("Ripen.Data.PoolSecretRow", b =>
+                {
+                    b.Property<string>("PoolId")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Protected")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("PoolId");
+
+                    b.ToTable("PoolSecret", (string)null);
+                });
+
             modelBuilder.Entity("Ripen.Data.ReadBandRow", b =>
                 {
                     b.Property<long>("Id")
@@ -460,6 +474,58 @@ namespace Ripen.Data.Migrations
                     b.ToTable("Stream", (string)null);
                 });
 
+            modelBuilder.Entity("Ripen.Data.TargetRow", b =>
+                {
+                    b.Property<string>("Id")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Bucket")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<double?>("BytesPerSecond")
+                        .HasColumnType("REAL");
+
+                    b.Property<bool>("Compresses")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Deduplicates")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Encrypts")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("OperatedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("PackBytes")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Position")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Prefix")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Writers")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Bucket");
+
+                    b.ToTable("Target", (string)null);
+                });
+
             modelBuilder.Entity("Ripen.Data.TierPriceRow", b =>
                 {
                     b.Property<string>("RegionId")
@@ -550,6 +616,56 @@ namespace Ripen.Data.Migrations
                     b.HasIndex("ToRegionId");
 
                     b.ToTable("Transfer", (string)null);
+                });
+
+            modelBuilder.Entity("Ripen.Data.WorkloadRow", b =>
+                {
+                    b.Property<string>("Id")
+                        .HasColumnType("TEXT");
+
+                    b.Property<double>("Bytes")
+                        .HasColumnType("REAL");
+
+                    b.Property<double>("Changing")
+                        .HasColumnType("REAL");
+
+                    b.Property<double>("Compression")
+                        .HasColumnType("REAL");
+
+                    b.Property<double>("DailyChange")
+                        .HasColumnType("REAL");
+
+                    b.Property<bool>("EncryptedAtSource")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Position")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("RegionId")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<double?>("RpoHours")
+                        .HasColumnType("REAL");
+
+                    b.Property<double?>("RtoHours")
+                        .HasColumnType("REAL");
+
+                    b.Property<double>("Unique")
+                        .HasColumnType("REAL");
+
+                    b.Property<double>("YearlyGrowth")
+                        .HasColumnType("REAL");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("RegionId");
+
+                    b.ToTable("Workload", (string)null);
                 });
 
             modelBuilder.Entity("Ripen.Data.BandRow", b =>
@@ -654,6 +770,15 @@ namespace Ripen.Data.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Ripen.Data.TargetRow", b =>
+                {
+                    b.HasOne("Ripen.Data.BucketRow", null)
+                        .WithMany()
+                        .HasForeignKey("Bucket")
+                        .OnDelete(DeleteBehavior.Restrict)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Ripen.Data.TierPriceRow", b =>
                 {
                     b.HasOne("Ripen.Data.RegionRow", null)
@@ -680,6 +805,15 @@ namespace Ripen.Data.Migrations
                     b.HasOne("Ripen.Data.RegionRow", null)
                         .WithMany()
                         .HasForeignKey("ToRegionId")
+                        .OnDelete(DeleteBehavior.Restrict)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Ripen.Data.WorkloadRow", b =>
+                {
+                    b.HasOne("Ripen.Data.RegionRow", null)
+                        .WithMany()
+                        .HasForeignKey("RegionId")
                         .OnDelete(DeleteBehavior.Restrict)
                         .IsRequired();
                 });

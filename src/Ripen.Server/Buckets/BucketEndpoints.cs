@@ -235,6 +235,11 @@ internal static class BucketEndpoints
                         $"'{name}' receives copies from {string.Join(", ", sources)}; remove those replication rules first."
                     );
                 }
+                if (view.Estate.Targets.FirstOrDefault(t => t.Bucket == name) is { } target)
+                    return Problems.Conflict(
+                        "holds-target",
+                        $"The backup target '{target.Name}' lies in '{name}'; remove the target first."
+                    );
                 var after = view.Estate with { Buckets = [.. view.Estate.Buckets.Where(b => b.Name != name)] };
                 await current.Apply(
                     new PlannedChange(after),

@@ -1244,6 +1244,212 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All backup targets as they stand. The ETag is the estate's. */
+        get: operations["readTargets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One backup target as it stands. */
+        get: operations["readTarget"];
+        /** Makes a backup target, or puts it in the place of the one of this id. If-Match: the estate's ETag. */
+        put: operations["putTarget"];
+        post?: never;
+        /** Removes a backup target; its pool stays where it lies. If-Match: the estate's ETag. */
+        delete: operations["removeTarget"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Proves the target: write, read back, compare, list, delete, each with its time and, where it fails, why. */
+        post: operations["testTarget"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/pool": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes the target's pool. */
+        post: operations["makePool"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/passphrase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes the passphrase of a pool that this server cannot open. */
+        post: operations["unlockPool"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Backs a folder of this machine up, in the background. */
+        post: operations["startRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/restores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restores into an empty folder of this machine, in the background. */
+        post: operations["startRestore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads and compares everything in the pool, in the background. */
+        post: operations["startCheck"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Stops what is under way with the target. */
+        delete: operations["stopJob"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The restore points, newest first. */
+        get: operations["readPoints"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/points/{point}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a folder of a point holds, or every path of it that has a text; at most 2,000. */
+        get: operations["readNames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/points/{point}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The content of one file of a point. */
+        get: operations["readFileOfPoint"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1321,6 +1527,41 @@ export interface components {
             wasRead: boolean;
             good: boolean;
             differences: components["schemas"]["AuditDifference"][];
+        };
+        BackupJob: {
+            kind: components["schemas"]["JobKind"];
+            about: string;
+            /** Format: date-time */
+            begun: string;
+            running: boolean;
+            /** Format: int64 */
+            files: number;
+            /** Format: int64 */
+            bytes: number;
+            point: null | components["schemas"]["PointReading"];
+            problems: components["schemas"]["RunProblem"][];
+            error: null | string;
+        };
+        BackupTarget: {
+            id: string;
+            name: string;
+            kind: components["schemas"]["TargetKind"];
+            bucket: string;
+            prefix?: string;
+            /** Format: int64 */
+            packBytes?: number;
+            deduplicates?: boolean;
+            compresses?: boolean;
+            encrypts?: boolean;
+            operatedBy?: null | components["schemas"]["Operator"];
+            /** Format: int32 */
+            writers?: number;
+            /** Format: double */
+            bytesPerSecond?: null | number;
+        };
+        BackupsReading: {
+            targets: components["schemas"]["TargetReading"][];
+            roots: string[];
         };
         BatchSum: {
             key: string;
@@ -1665,12 +1906,16 @@ export interface components {
             nextSteps: components["schemas"]["Step"][];
             seen: null | string;
         };
+        /** @enum {unknown} */
+        EntryKind: "file" | "folder" | "link";
         Estate: {
             name: string;
             /** Format: date */
             today: string;
             priceBook: components["schemas"]["PriceBook"];
             buckets?: components["schemas"]["Bucket"][];
+            workloads?: components["schemas"]["Workload"][];
+            targets?: components["schemas"]["BackupTarget"][];
         };
         EstateSummary: {
             name: string;
@@ -1755,6 +2000,8 @@ export interface components {
             errors: components["schemas"]["RowError"][];
             untouched: components["schemas"]["UntouchedPrefix"][];
         };
+        /** @enum {unknown} */
+        JobKind: "run" | "restore" | "check";
         KeepRule: {
             /** Format: int32 */
             days?: null | number;
@@ -1966,6 +2213,15 @@ export interface components {
             why: null | string;
             cost: components["schemas"]["YearChange"][];
         };
+        NameReading: {
+            path: string;
+            kind: components["schemas"]["EntryKind"];
+            /** Format: int64 */
+            bytes: number;
+            /** Format: date-time */
+            modified: string;
+            target: null | string;
+        };
         NewAccess: {
             access: components["schemas"]["AccessGrant"];
             secrets: components["schemas"]["NewSecret"][];
@@ -2017,6 +2273,9 @@ export interface components {
             stopped: boolean;
             error: null | string;
         };
+        PassphraseOrder: {
+            passphrase: null | string;
+        };
         PlaceOffer: {
             region: string;
             name: string;
@@ -2039,6 +2298,37 @@ export interface components {
             /** Format: int32 */
             racks?: number;
         };
+        PointReading: {
+            id: string;
+            workload: string;
+            /** Format: date-time */
+            taken: string;
+            /** Format: double */
+            seconds: number;
+            /** Format: int64 */
+            files: number;
+            /** Format: int64 */
+            logicalBytes: number;
+            /** Format: int64 */
+            newBytes: number;
+            /** Format: int64 */
+            storedBytes: number;
+            /** Format: int64 */
+            problemCount: number;
+            problems: components["schemas"]["RunProblem"][];
+        };
+        PointsReading: {
+            points: components["schemas"]["PointReading"][];
+            unreadable: components["schemas"]["RunProblem"][];
+        };
+        PoolReading: {
+            id: string;
+            /** Format: date-time */
+            made: string;
+            encrypts: boolean;
+            compresses: boolean;
+            canOpen: boolean;
+        };
         PriceBook: {
             currency: string;
             unit: components["schemas"]["SizeUnit"];
@@ -2050,6 +2340,13 @@ export interface components {
         };
         /** @description Money per 1,000. */
         PricePerThousand: number;
+        ProbeStep: {
+            what: string;
+            /** Format: double */
+            milliseconds: number;
+            worked: boolean;
+            why: null | string;
+        };
         ProbeUnderWay: {
             /** Format: int64 */
             id: number;
@@ -2149,6 +2446,11 @@ export interface components {
             lostSince: null | string;
             buckets: components["schemas"]["BucketInRegion"][];
         };
+        RestoreOrder: {
+            point: string;
+            under: string;
+            folder: string;
+        };
         ReturnOrder: {
             withItsData: boolean;
             confirm?: null | string;
@@ -2162,6 +2464,14 @@ export interface components {
             column: string;
             value: string;
             message: string;
+        };
+        RunOrder: {
+            folder: string;
+            workload: string;
+        };
+        RunProblem: {
+            path: string;
+            what: string;
         };
         Scheme: {
             id: string;
@@ -2373,6 +2683,19 @@ export interface components {
             expireAt: null | number;
             shortStays: components["schemas"]["ShortStay"][];
         };
+        /** @enum {unknown} */
+        TargetKind: "bucket";
+        TargetReading: {
+            target: components["schemas"]["BackupTarget"];
+            region: string;
+            pool: null | components["schemas"]["PoolReading"];
+            /** Format: int64 */
+            storedBytes: number;
+            /** Format: int64 */
+            storedObjects: number;
+            job: null | components["schemas"]["BackupJob"];
+            wrong: null | string;
+        };
         Tier: {
             id: string;
             name: string;
@@ -2508,6 +2831,28 @@ export interface components {
             fraction?: null | number;
             /** Format: int64 */
             bytesPerObject: number;
+        };
+        Workload: {
+            id: string;
+            name: string;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            yearlyGrowth?: number;
+            /** Format: double */
+            changing?: number;
+            /** Format: double */
+            dailyChange?: number;
+            /** Format: double */
+            unique?: number;
+            /** Format: double */
+            compression?: number;
+            encryptedAtSource?: boolean;
+            region: string;
+            /** Format: double */
+            rpoHours?: null | number;
+            /** Format: double */
+            rtoHours?: null | number;
         };
         YearChange: {
             /** Format: int32 */
@@ -4576,6 +4921,332 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoresReading"];
+                };
+            };
+        };
+    };
+    readTargets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupsReading"];
+                };
+            };
+        };
+    };
+    readTarget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetReading"];
+                };
+            };
+        };
+    };
+    putTarget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackupTarget"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removeTarget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    testTarget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeStep"][];
+                };
+            };
+        };
+    };
+    makePool: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassphraseOrder"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    unlockPool: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassphraseOrder"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    startRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunOrder"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupJob"];
+                };
+            };
+        };
+    };
+    startRestore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreOrder"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupJob"];
+                };
+            };
+        };
+    };
+    startCheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupJob"];
+                };
+            };
+        };
+    };
+    stopJob: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readPoints: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsReading"];
+                };
+            };
+        };
+    };
+    readNames: {
+        parameters: {
+            query?: {
+                /** @description A folder's path; empty for the root. */
+                folder?: string;
+                /** @description Instead: every path that has this text, whatever its case. */
+                find?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                point: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NameReading"][];
+                };
+            };
+        };
+    };
+    readFileOfPoint: {
+        parameters: {
+            query: {
+                /** @description Of the file, in the point. */
+                path: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                point: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };

@@ -1,0 +1,94 @@
+using System.Diagnostics;
+using System.Security.Cryptography;
+
+namespace Ripen.Backup.Pools;
+
+/// <summary>One step of a self-test.</summary>
+/// <param name="What">Was tried.</param>
+/// <param name="Milliseconds">It took.</param>
+/// <param name="Worked">Whether it did.</param>
+/// <param name="Why">It did not, and what to do.</param>
+public sealed record ProbeStep(string What, double Milliseconds, bool Worked, string? Why);
+
+/// <summary>Proves that a place takes, keeps, gives back and lets go of what a pool puts there.</summary>
+public static class PlaceProbe
+{
+    public const string Folder = "probes/";
+
+    private const int Bytes = 4 << 20;
+
+    /// <summary>Every step in turn; the first that does not work is the last.</summary>
+    public static async Task<IReadOnlyList<ProbeStep>> Of(IPoolObjects objects, CancellationToken cancel)
+    {
+        var steps = new List<ProbeStep>();
+        var key = $"{Folder}{Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16))}";
+        var content = RandomNumberGenerator.GetBytes(Bytes);
+        var went =
+            await Step("write 4 MiB", () => objects.Put(key, content, cancel))
+            && await Step(
+                "refuse to overwrite",
+                async () =>
+                {
+                    try
+                    {
+                        await objects.Put(key, content, cancel);
+                    }
+                    catch (RefusalException refusal) when (refusal.Code == "exists")
+                    {
+                        return;
+                    }
+                    throw new RefusalException(
+                        RefusalKind.Conflict,
+                        "overwrites",
+                        "It took the same object twice: two runs could spoil each other's."
+                    );
+                }
+            )
+            && await Step("read it back and compare", async () => Same(await objects.Read(key, 0, Bytes, cancel), content))
+            && await Step("read its end", async () => Same(await objects.Read(key, -1000, 1000, cancel), content[^1000..]))
+            && await Step(
+                "list",
+                async () =>
+                {
+                    if (!(await objects.List(Folder, cancel)).Contains(new PoolObject(key, Bytes)))
+                        throw new RefusalException(RefusalKind.Damaged, "not-listed", "What was just written is not listed.");
+                }
+            );
+        // What was written goes again, whatever did not work.
+        var let = await Step("delete", () => objects.Delete(key, cancel));
+        if (went && let)
+        {
+            await Step(
+                "is gone",
+                async () =>
+                {
+                    if ((await objects.List(Folder, cancel)).Any(o => o.Key == key))
+                        throw new RefusalException(RefusalKind.Conflict, "stays", "It is still there: something keeps what is deleted.");
+                }
+            );
+        }
+        return steps;
+
+        async Task<bool> Step(string what, Func<Task> act)
+        {
+            var begun = Stopwatch.GetTimestamp();
+            string? why = null;
+            try
+            {
+                await act();
+            }
+            catch (Exception error) when (error is RefusalException or IOException or UnauthorizedAccessException)
+            {
+                why = error.Message;
+            }
+            steps.Add(new ProbeStep(what, Stopwatch.GetElapsedTime(begun).TotalMilliseconds, why is null, why));
+            return why is null;
+        }
+    }
+
+    private static void Same(byte[] read, byte[] written)
+    {
+        if (!read.AsSpan().SequenceEqual(written))
+            throw new RefusalException(RefusalKind.Damaged, "differs", "What came back is not what was written.");
+    }
+}

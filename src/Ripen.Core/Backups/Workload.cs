@@ -1,0 +1,41 @@
+namespace Ripen.Core.Backups;
+
+/// <summary>
+/// Content that is backed up, in expectation (model 9.1, 9.2): a hot part, of which every byte is rewritten on a day with the same chance,
+/// and a cold part, which never is.
+/// </summary>
+public sealed record Workload
+{
+    public required string Id { get; init; }
+    public required string Name { get; init; }
+
+    /// <summary>On the estate's today.</summary>
+    public required double Bytes { get; init; }
+
+    /// <summary>A fraction, above -1; 0.2 is 20 % more in 365 days.</summary>
+    public double YearlyGrowth { get; init; }
+
+    /// <summary>The share of the content that ever changes, 0 to 1.</summary>
+    public double Changing { get; init; } = 1;
+
+    /// <summary>The share of the content that is rewritten in a day, at most <see cref="Changing"/>.</summary>
+    public double DailyChange { get; init; }
+
+    /// <summary>Bytes left of a byte after deduplication within the workload, above 0 and at most 1.</summary>
+    public double Unique { get; init; } = 1;
+
+    /// <summary>Bytes left of a byte after compression, above 0 and at most 1.</summary>
+    public double Compression { get; init; } = 1;
+
+    /// <summary>It can be neither deduplicated nor compressed any more.</summary>
+    public bool EncryptedAtSource { get; init; }
+
+    /// <summary>Where it is.</summary>
+    public required string Region { get; init; }
+
+    /// <summary>The recovery point objective, hours; null where none was agreed.</summary>
+    public double? RpoHours { get; init; }
+
+    /// <summary>The recovery time objective, hours; null where none was agreed.</summary>
+    public double? RtoHours { get; init; }
+}

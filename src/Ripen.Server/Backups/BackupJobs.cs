@@ -1,0 +1,113 @@
+using System.Collections.Concurrent;
+using Ripen.Backup.Points;
+
+namespace Ripen.Server.Backups;
+
+/// <summary>What a target's pool is worked on for.</summary>
+public enum JobKind
+{
+    Run,
+    Restore,
+    Check,
+}
+
+/// <summary>Work on a target's pool, under way or the last one.</summary>
+/// <param name="Kind">Of what.</param>
+/// <param name="About">The folder, or the point.</param>
+/// <param name="Begun">When.</param>
+/// <param name="Running">Whether it is under way.</param>
+/// <param name="Files">Done so far.</param>
+/// <param name="Bytes">Of them.</param>
+/// <param name="Point">The point that a run made.</param>
+/// <param name="Problems">What could not be done, by name: at most 1,000.</param>
+/// <param name="Error">Why it ended before its end.</param>
+public sealed record BackupJob(
+    JobKind Kind,
+    string About,
+    DateTimeOffset Begun,
+    bool Running,
+    long Files,
+    long Bytes,
+    PointReading? Point,
+    IReadOnlyList<RunProblem> Problems,
+    string? Error
+);
+
+/// <summary>Runs, restores and checks in the background, one at a time for each target. Those under way end with the server, and harm
+/// nothing by it.</summary>
+internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : IHostedService, IDisposable
+{
+    private readonly ConcurrentDictionary<string, BackupJob> jobs = [];
+    private readonly ConcurrentDictionary<string, CancellationTokenSource> stops = [];
+    private readonly ConcurrentBag<Task> tasks = [];
+    private readonly CancellationTokenSource ending = new();
+    private readonly Lock starting = new();
+
+    public BackupJob? Of(string target) => jobs.GetValueOrDefault(target);
+
+    /// <param name="target">Its id.</param>
+    /// <param name="kind">What is done.</param>
+    /// <param name="about">With what.</param>
+    /// <param name="work">Does it, tells how far it is, and gives the job as it ended.</param>
+    /// <exception cref="RefusalException">Something is under way for the target already.</exception>
+    public BackupJob Start(
+        string target,
+        JobKind kind,
+        string about,
+        Func<Action<long, long>, CancellationToken, Task<Func<BackupJob, BackupJob>>> work
+    )
+    {
+        lock (starting)
+        {
+            if (jobs.GetValueOrDefault(target) is { Running: true })
+                throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "under-way",
+                    "Something is under way with this target already; wait, or stop it."
+                );
+            var stop = stops[target] = CancellationTokenSource.CreateLinkedTokenSource(ending.Token);
+            var job = jobs[target] = new BackupJob(kind, about, time.GetUtcNow(), true, 0, 0, null, [], null);
+            tasks.Add(Task.Run(() => Do(target, work, stop), CancellationToken.None));
+            return job;
+        }
+    }
+
+    public void Stop(string target)
+    {
+        if (stops.TryGetValue(target, out var stop) && Of(target) is { Running: true })
+            stop.Cancel();
+    }
+
+    private async Task Do(
+        string target,
+        Func<Action<long, long>, CancellationToken, Task<Func<BackupJob, BackupJob>>> work,
+        CancellationTokenSource stop
+    )
+    {
+        try
+        {
+            var end = await work((files, bytes) => jobs[target] = jobs[target] with { Files = files, Bytes = bytes }, stop.Token);
+            jobs[target] = end(jobs[target]) with { Running = false };
+        }
+        catch (OperationCanceledException) when (stop.IsCancellationRequested)
+        {
+            jobs[target] = jobs[target] with { Running = false, Error = "It was stopped. Nothing that was there before is harmed." };
+        }
+        catch (Exception error)
+        {
+            if (error is not RefusalException)
+                log.LogError(error, "Work on the backup target {Target} ended early.", target);
+            jobs[target] = jobs[target] with { Running = false, Error = error.Message };
+        }
+    }
+
+    public Task StartAsync(CancellationToken cancellationToken) => Task.CompletedTask;
+
+    public async Task StopAsync(CancellationToken cancellationToken)
+    {
+        await ending.CancelAsync();
+        await Task.WhenAll(tasks);
+    }
+
+    public void Dispose() => ending.Dispose();
+}

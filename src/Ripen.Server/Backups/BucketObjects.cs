@@ -1,0 +1,45 @@
+using Ripen.Backup.Pools;
+using Ripen.Provider.Objects;
+
+namespace Ripen.Server.Backups;
+
+/// <summary>A pool's objects below a prefix of a bucket: metered, copied, aged and kept like everything else there.</summary>
+internal sealed class BucketObjects(IObjectStore objects, string bucket, string prefix) : IPoolObjects
+{
+    public async Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel)
+    {
+        using var body = new MemoryStream(content.ToArray(), writable: false);
+        await objects.Write(bucket, prefix + key, body, new WriteConditions(WriteConditions.OnlyNew, Length: content.Length), cancel);
+    }
+
+    public async Task<byte[]> Read(string key, long from, int length, CancellationToken cancel)
+    {
+        using var opened = objects.Open(bucket, prefix + key, null);
+        var (start, count) = Ranges.Of(from, length, opened.Version.Bytes);
+        using var bytes = new MemoryStream(count);
+        await opened.Send(start, start + count, bytes, cancel);
+        return bytes.ToArray();
+    }
+
+    public Task<IReadOnlyList<PoolObject>> List(string under, CancellationToken cancel)
+    {
+        var found = new List<PoolObject>();
+        string? after = null;
+        do
+        {
+            cancel.ThrowIfCancellationRequested();
+            var page = objects.List(bucket, prefix + under, null, after, ListingPage.Most);
+            found.AddRange(page.Objects.Select(o => new PoolObject(o.Key[prefix.Length..], o.Bytes)));
+            after = page.Next;
+        } while (after is not null);
+        return Task.FromResult<IReadOnlyList<PoolObject>>(found);
+    }
+
+    public Task Delete(string key, CancellationToken cancel)
+    {
+        // For good: an earlier version of a pack would be paid for, and serve nobody.
+        if (objects.Find(bucket, prefix + key, null) is { } there)
+            objects.Delete(bucket, prefix + key, there.Version);
+        return Task.CompletedTask;
+    }
+}

@@ -1,0 +1,270 @@
+using System.ComponentModel;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Backup.Points;
+using Ripen.Backup.Pools;
+using Ripen.Backup.Restores;
+using Ripen.Backup.Runs;
+using Ripen.Backup.Sources;
+using Ripen.Server.Http;
+
+namespace Ripen.Server.Backups;
+
+/// <summary>A folder to back up, and the workload whose points it makes.</summary>
+public sealed record RunOrder(string Folder, string Workload);
+
+/// <summary>What to restore of a point (empty for everything), and into which empty folder.</summary>
+public sealed record RestoreOrder(string Point, string Under, string Folder);
+
+/// <summary>A restore point as lists show it.</summary>
+public sealed record PointReading(
+    string Id,
+    string Workload,
+    DateTimeOffset Taken,
+    double Seconds,
+    long Files,
+    long LogicalBytes,
+    long NewBytes,
+    long StoredBytes,
+    long ProblemCount,
+    IReadOnlyList<RunProblem> Problems
+)
+{
+    internal static PointReading Of(Point p) =>
+        new(p.Id, p.Workload, p.Taken, p.Seconds, p.Files, p.LogicalBytes, p.NewBytes, p.StoredBytes, p.ProblemCount, p.Problems);
+}
+
+/// <summary>The points of a pool, newest first, and those that cannot be read.</summary>
+public sealed record PointsReading(IReadOnlyList<PointReading> Points, IReadOnlyList<RunProblem> Unreadable);
+
+/// <summary>A name in a folder of a point.</summary>
+public sealed record NameReading(string Path, EntryKind Kind, long Bytes, DateTimeOffset Modified, string? Target);
+
+internal static class PointEndpoints
+{
+    private const int MostNames = 2000;
+
+    public static void MapPoints(this RouteGroupBuilder targets)
+    {
+        var target = targets.MapGroup("/{id}");
+        target.MapPost("/runs", StartRun).WithName("startRun").WithSummary("Backs a folder of this machine up, in the background.");
+        target
+            .MapPost("/restores", StartRestore)
+            .WithName("startRestore")
+            .WithSummary("Restores into an empty folder of this machine, in the background.");
+        target
+            .MapPost("/checks", StartCheck)
+            .WithName("startCheck")
+            .WithSummary("Reads and compares everything in the pool, in the background.");
+        target.MapDelete("/job", StopJob).WithName("stopJob").WithSummary("Stops what is under way with the target.");
+        target.MapGet("/points", ReadPoints).WithName("readPoints").WithSummary("The restore points, newest first.");
+        target
+            .MapGet("/points/{point}/names", ReadNames)
+            .WithName("readNames")
+            .WithSummary("What a folder of a point holds, or every path of it that has a text; at most 2,000.");
+        target
+            .MapGet("/points/{point}/file", ReadFile)
+            .WithName("readFileOfPoint")
+            .WithSummary("The content of one file of a point.")
+            .Produces<byte[]>(contentType: "application/octet-stream");
+    }
+
+    private static async Task<Accepted<BackupJob>> StartRun(
+        string id,
+        RunOrder order,
+        CurrentEstate current,
+        Pools pools,
+        BackupJobs jobs,
+        BackupRoots roots,
+        TimeProvider time,
+        CancellationToken cancel
+    )
+    {
+        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
+        var folder = roots.Demand(order.Folder, "$.folder");
+        if (!Directory.Exists(folder))
+            throw new RefusalException(RefusalKind.NotFound, "no-source", $"There is no folder '{folder}' to back up.", "$.folder");
+        if (order.Workload.Trim().Length is 0 or > 100)
+            throw new RefusalException(RefusalKind.Invalid, "out-of-range", "A workload's name has 1 to 100 characters.", "$.workload");
+        // Before anything is begun: a pool that cannot be opened is said at once.
+        var pool = await pools.Open(target, cancel);
+        return TypedResults.Accepted(
+            $"/api/targets/{id}",
+            jobs.Start(
+                id,
+                JobKind.Run,
+                folder,
+                async (tell, stop) =>
+                {
+                    using (pool)
+                    {
+                        var progress = new Told<RunProgress>(p => tell(p.Files, p.Bytes));
+                        var point = await BackupRun.Of(pool, new FolderSource(folder), order.Workload.Trim(), time, progress, stop);
+                        return job =>
+                            job with
+                            {
+                                Point = PointReading.Of(point),
+                                Files = point.Files,
+                                Bytes = point.LogicalBytes,
+                                Problems = point.Problems,
+                            };
+                    }
+                }
+            )
+        );
+    }
+
+    private static async Task<Accepted<BackupJob>> StartRestore(
+        string id,
+        RestoreOrder order,
+        CurrentEstate current,
+        Pools pools,
+        BackupJobs jobs,
+        BackupRoots roots,
+        CancellationToken cancel
+    )
+    {
+        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
+        var folder = roots.Demand(order.Folder, "$.folder");
+        if (Directory.Exists(folder) && Directory.EnumerateFileSystemEntries(folder).Any())
+            throw new RefusalException(
+                RefusalKind.Conflict,
+                "not-empty",
+                $"'{folder}' holds something: a restore writes into an empty folder only.",
+                "$.folder"
+            );
+        var pool = await pools.Open(target, cancel);
+        var point = await pool.FindPoint(order.Point, cancel);
+        return TypedResults.Accepted(
+            $"/api/targets/{id}",
+            jobs.Start(
+                id,
+                JobKind.Restore,
+                $"{order.Point} into {folder}",
+                async (tell, stop) =>
+                {
+                    using (pool)
+                    {
+                        var files = 0L;
+                        var result = await Restore.Into(pool, point, order.Under, folder, new Told<string>(_ => tell(++files, 0)), stop);
+                        return job =>
+                            job with
+                            {
+                                Files = result.Files,
+                                Bytes = result.Bytes,
+                                Problems = [.. result.Problems.Take(Point.MostProblems)],
+                            };
+                    }
+                }
+            )
+        );
+    }
+
+    private static async Task<Accepted<BackupJob>> StartCheck(
+        string id,
+        CurrentEstate current,
+        Pools pools,
+        BackupJobs jobs,
+        CancellationToken cancel
+    )
+    {
+        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
+        var pool = await pools.Open(target, cancel);
+        return TypedResults.Accepted(
+            $"/api/targets/{id}",
+            jobs.Start(
+                id,
+                JobKind.Check,
+                target.Name,
+                async (_, stop) =>
+                {
+                    using (pool)
+                    {
+                        var report = await PoolCheck.Of(pool, stop);
+                        return job =>
+                            job with
+                            {
+                                Files = report.Chunks,
+                                Bytes = report.Bytes,
+                                Problems = [.. report.Damaged.Concat(report.Lost).Take(Point.MostProblems)],
+                            };
+                    }
+                }
+            )
+        );
+    }
+
+    private static async Task<NoContent> StopJob(string id, CurrentEstate current, BackupJobs jobs, CancellationToken cancel)
+    {
+        await TargetEndpoints.Find(current, id, cancel);
+        jobs.Stop(id);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Ok<PointsReading>> ReadPoints(string id, CurrentEstate current, Pools pools, CancellationToken cancel)
+    {
+        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
+        using var pool = await pools.Open(target, cancel);
+        var (points, unreadable) = await pool.Points(cancel);
+        return TypedResults.Ok(new PointsReading([.. points.Reverse().Select(PointReading.Of)], unreadable));
+    }
+
+    private static async Task<Ok<IReadOnlyList<NameReading>>> ReadNames(
+        string id,
+        string point,
+        CurrentEstate current,
+        Pools pools,
+        CancellationToken cancel,
+        [Description("A folder's path; empty for the root.")] string folder = "",
+        [Description("Instead: every path that has this text, whatever its case.")] string? find = null
+    )
+    {
+        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
+        using var pool = await pools.Open(target, cancel);
+        var names = new List<NameReading>();
+        await foreach (var entry in pool.Entries(await pool.FindPoint(point, cancel), cancel))
+        {
+            var fits = string.IsNullOrEmpty(find)
+                ? (Path.GetDirectoryName(entry.Path) ?? "") == folder
+                : entry.Path.Contains(find, StringComparison.OrdinalIgnoreCase);
+            if (!fits)
+                continue;
+            names.Add(
+                new NameReading(entry.Path, entry.Kind, entry.Size, DateTimeOffset.UnixEpoch.AddTicks(entry.Modified / 100), entry.Target)
+            );
+            if (names.Count == MostNames)
+                break;
+        }
+        return TypedResults.Ok<IReadOnlyList<NameReading>>(names);
+    }
+
+    private static async Task ReadFile(
+        string id,
+        string point,
+        [Description("Of the file, in the point.")] string path,
+        CurrentEstate current,
+        Pools pools,
+        HttpResponse response,
+        CancellationToken cancel
+    )
+    {
+        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
+        using var pool = await pools.Open(target, cancel);
+        await foreach (var entry in pool.Entries(await pool.FindPoint(point, cancel), cancel))
+        {
+            if (entry.Path != path || entry.Kind != EntryKind.File)
+                continue;
+            response.ContentType = "application/octet-stream";
+            response.ContentLength = entry.Size;
+            response.Headers.ContentDisposition = $"attachment; filename*=UTF-8''{Uri.EscapeDataString(Path.GetFileName(path))}";
+            response.Headers.XContentTypeOptions = "nosniff";
+            await Restore.Send(pool, entry, response.Body, cancel);
+            return;
+        }
+        throw new RefusalException(RefusalKind.NotFound, "no-path", $"The restore point has no file '{path}'.");
+    }
+
+    private sealed class Told<T>(Action<T> act) : IProgress<T>
+    {
+        public void Report(T value) => act(value);
+    }
+}
