@@ -31,6 +31,8 @@ const RegionPage = lazy(() => import("./places/replication/region-page").then((m
 const RecordPage = lazy(() => import("./places/replication/record-page").then((m) => ({ default: m.RecordPage })));
 const MoveChoice = lazy(() => import("./places/replication/move-page").then((m) => ({ default: m.MoveChoice })));
 const MovePage = lazy(() => import("./places/replication/move-page").then((m) => ({ default: m.MovePage })));
+const BackupsPlace = lazy(() => import("./places/backups/backups-place").then((m) => ({ default: m.BackupsPlace })));
+const TargetPage = lazy(() => import("./places/backups/target-page").then((m) => ({ default: m.TargetPage })));
 const StoresPlace = lazy(() => import("./places/stores/stores-place").then((m) => ({ default: m.StoresPlace })));
 const AboutPlace = lazy(() => import("./places/about/about-place").then((m) => ({ default: m.AboutPlace })));
 const LogPlace = lazy(() => import("./places/log/log-place").then((m) => ({ default: m.LogPlace })));
@@ -39,6 +41,7 @@ const ReferencePlace = lazy(() => import("./places/reference/reference-place").t
 const places = [
   { to: "/", label: "Estate" },
   { to: "/replication", label: "Replication" },
+  { to: "/backups", label: "Backups" },
   { to: "/forecast", label: "Forecast" },
   { to: "/log", label: "Log" },
 ];
@@ -156,6 +159,8 @@ export function App() {
                     <Route path="/replication/records/:record" element={<RecordPage />} />
                     <Route path="/replication/move" element={<MoveChoice />} />
                     <Route path="/replication/moves/:from/:to" element={<MovePage />} />
+                    <Route path="/backups" element={<BackupsPlace />} />
+                    <Route path="/backups/:target" element={<TargetPage />} />
                     <Route path="/log" element={<LogPlace />} />
                     <Route path="/about" element={<AboutPlace />} />
                     <Route path="/clock" element={<ClockPlace />} />

@@ -60,6 +60,12 @@ export type PriceBook = Schemas["PriceBook"];
 export type PlaceOffer = Schemas["PlaceOffer"];
 export type DayRun = Schemas["DayRun"];
 export type ListingPage = Schemas["ListingPage"];
+export type BackupJob = Schemas["BackupJob"];
+export type BackupTarget = Schemas["BackupTarget"];
+export type NameReading = Schemas["NameReading"];
+export type PointReading = Schemas["PointReading"];
+export type ProbeStep = Schemas["ProbeStep"];
+export type TargetReading = Schemas["TargetReading"];
 export type Problem = Schemas["Problem"];
 export type ReadBand = Schemas["ReadBand"];
 export type Right = Schemas["Right"];
@@ -338,6 +344,49 @@ export const importInventory = (name: string, id: string, mapping: ColumnMapping
   value(
     client.POST("/api/buckets/{name}/inventories/{id}", { params: { path: { name, id } }, body: { mapping, leaveOutBroken } }),
   );
+
+export const readTargets = () => whole(client.GET("/api/targets"));
+
+const inTarget = (id: string) => ({ path: { id } });
+
+export const readTarget = (id: string) => value(client.GET("/api/targets/{id}", { params: inTarget(id) }));
+
+export const putTarget = (target: BackupTarget, etag: string) =>
+  value(client.PUT("/api/targets/{id}", { params: inTarget(target.id), headers: { "If-Match": etag }, body: target }));
+
+export const removeTarget = (id: string, etag: string) =>
+  value(client.DELETE("/api/targets/{id}", { params: inTarget(id), headers: { "If-Match": etag } }));
+
+export const testTarget = (id: string) => value(client.POST("/api/targets/{id}/tests", { params: inTarget(id) }));
+
+export const makePool = (id: string, passphrase: string | null) =>
+  value(client.POST("/api/targets/{id}/pool", { params: inTarget(id), body: { passphrase } }));
+
+export const unlockPool = (id: string, passphrase: string) =>
+  value(client.POST("/api/targets/{id}/passphrase", { params: inTarget(id), body: { passphrase } }));
+
+export const startRun = (id: string, folder: string, workload: string) =>
+  value(client.POST("/api/targets/{id}/runs", { params: inTarget(id), body: { folder, workload } }));
+
+export const startRestore = (id: string, point: string, under: string, folder: string) =>
+  value(client.POST("/api/targets/{id}/restores", { params: inTarget(id), body: { point, under, folder } }));
+
+export const startCheck = (id: string) => value(client.POST("/api/targets/{id}/checks", { params: inTarget(id) }));
+
+export const stopJob = (id: string) => value(client.DELETE("/api/targets/{id}/job", { params: inTarget(id) }));
+
+export const readPoints = (id: string) => value(client.GET("/api/targets/{id}/points", { params: inTarget(id) }));
+
+export const readNames = (id: string, point: string, folder: string, find: string, signal: AbortSignal) =>
+  value(
+    client.GET("/api/targets/{id}/points/{point}/names", {
+      params: { path: { id, point }, query: { folder, ...(find && { find }) } },
+      signal,
+    }),
+  );
+
+export const fileOfPoint = (id: string, point: string, path: string) =>
+  `/api/targets/${id}/points/${point}/file?path=${encodeURIComponent(path)}`;
 
 export const readPlaces = (scheme: string | null, users: string | null) =>
   value(client.GET("/api/places", { params: { query: { ...(scheme && { scheme }), ...(users && { users }) } } }));

@@ -23,6 +23,9 @@ const deeds: Record<string, string> = {
   "keep-rule-lifted": "Retention lifted",
   "folder-taken": "The folder's state taken",
   "database-taken": "The database's state taken",
+  "target-made": "Backup target made",
+  "target-changed": "Backup target changed",
+  "target-removed": "Backup target removed",
   "done-by-hand": "Done by hand",
 };
 

@@ -1,0 +1,227 @@
+using System.Net;
+using System.Net.Http.Json;
+using System.Text.Json.Nodes;
+
+namespace Ripen.Server.Tests;
+
+/// <summary>Backup targets over HTTP: made, proved, backed up into, restored from; and what is refused.</summary>
+public sealed class BackupTests : IDisposable
+{
+    private const string Vault = "/api/targets/office-vault";
+    private const string Passphrase = """{ "passphrase": "the ferry leaves at nine" }""";
+
+    private readonly TestServer server = new();
+
+    public void Dispose() => server.Dispose();
+
+    private string Root => Path.Combine(Path.GetDirectoryName(server.Database)!, "folders");
+
+    private string Office => Path.Combine(Root, "office");
+
+    private async Task<JsonNode> Did(HttpMethod method, string path, string? json = null, string? tag = null)
+    {
+        var response = await server.Send(method, path, json, tag);
+        var text = await response.Content.ReadAsStringAsync();
+        Assert.True(response.IsSuccessStatusCode, text);
+        return text.Length == 0 ? new JsonObject() : JsonNode.Parse(text)!;
+    }
+
+    private async Task<(HttpStatusCode Status, string Code)> Refused(
+        HttpMethod method,
+        string path,
+        string? json = null,
+        string? tag = null
+    )
+    {
+        var response = await server.Send(method, path, json, tag);
+        var problem = (await response.Content.ReadFromJsonAsync<JsonNode>())!;
+        return (response.StatusCode, (string)(problem["problems"]?.AsArray().FirstOrDefault()?["code"] ?? problem["code"])!);
+    }
+
+    private async Task<JsonNode> Job(string what, object order)
+    {
+        await Did(HttpMethod.Post, $"{Vault}/{what}", JsonNode.Parse(System.Text.Json.JsonSerializer.Serialize(order))!.ToJsonString());
+        while (true)
+        {
+            var job = (await server.Get(Vault)).Body["job"]!;
+            if (!(bool)job["running"]!)
+                return job;
+            await Task.Delay(20);
+        }
+    }
+
+    private Task<JsonNode> Run() => Job("runs", new { folder = Office, workload = "office" });
+
+    private async Task<string> Tag() => (await server.Get("/api/targets")).Tag;
+
+    [Fact]
+    public async Task A_folder_goes_into_a_bucket_twice_and_comes_back_after_a_restart()
+    {
+        var steps = (await Did(HttpMethod.Post, $"{Vault}/tests")).AsArray();
+        Assert.Equal(7, steps.Count);
+        Assert.All(steps, s => Assert.True((bool)s!["worked"]!, s.ToJsonString()));
+        Assert.Equal(0, (long)(await server.Get(Vault)).Body["storedObjects"]!);
+
+        Assert.Equal((HttpStatusCode.NotFound, "no-pool"), await Refused(HttpMethod.Get, $"{Vault}/points"));
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "short-passphrase"),
+            await Refused(HttpMethod.Post, $"{Vault}/pool", """{ "passphrase": "short" }""")
+        );
+        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        var first = (await Run())["point"]!;
+        var second = (await Run())["point"]!;
+        Assert.True((long)first["newBytes"]! > 0.9 * (long)first["logicalBytes"]!, first.ToJsonString());
+        Assert.Equal((0, 0), ((long)second["newBytes"]!, (long)second["storedBytes"]!));
+
+        // The secret is kept, and nothing of it in clear; the pool is metered like everything else.
+        server.Restart();
+        var points = (await server.Get($"{Vault}/points")).Body["points"]!.AsArray();
+        Assert.Equal(2, points.Count);
+        var id = (string)points[0]!["id"]!;
+        var file = Directory.GetFiles(Office, "*", SearchOption.AllDirectories)[3];
+        var name = Uri.EscapeDataString(Path.GetRelativePath(Office, file));
+        Assert.Equal(
+            await File.ReadAllBytesAsync(file),
+            await server.Http.GetByteArrayAsync(new Uri($"{Vault}/points/{id}/file?path={name}", UriKind.Relative))
+        );
+        var folders = (await server.Get($"{Vault}/points/{id}/names")).Body.AsArray();
+        Assert.Equal(
+            Directory.GetDirectories(Office).Select(Path.GetFileName).Order(StringComparer.Ordinal),
+            folders.Select(f => (string)f!["path"]!)
+        );
+        var found = (await server.Get($"{Vault}/points/{id}/names?find={name}")).Body.AsArray();
+        Assert.Equal("file", (string)found.Single()!["kind"]!);
+
+        var job = await Job(
+            "restores",
+            new
+            {
+                point = id,
+                under = "",
+                folder = Path.Combine(Root, "back"),
+            }
+        );
+        Assert.Equal((0, (long)points[0]!["files"]!), (job["problems"]!.AsArray().Count, (long)job["files"]!));
+        foreach (var original in Directory.GetFiles(Office, "*", SearchOption.AllDirectories))
+        {
+            var back = Path.Combine(Root, "back", Path.GetRelativePath(Office, original));
+            Assert.Equal(await File.ReadAllBytesAsync(original), await File.ReadAllBytesAsync(back));
+        }
+        Assert.Empty((await Job("checks", new { }))["problems"]!.AsArray());
+        var stored = (await server.Get(Vault)).Body;
+        Assert.True((long)stored["storedObjects"]! >= 4 && (long)stored["storedBytes"]! > 0);
+        var page = (await server.Get("/api/buckets/ticketing-backups/objects?prefix=vault/&most=100")).Body["objects"]!.AsArray();
+        Assert.Equal((long)stored["storedObjects"]!, page.Count);
+    }
+
+    [Fact]
+    public async Task Only_what_the_settings_allow_is_read_or_written()
+    {
+        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        foreach (var outside in new[] { "/etc", Root + "/../provider", Root + "-beside", "office" })
+        {
+            var order = System.Text.Json.JsonSerializer.Serialize(new { folder = outside, workload = "office" });
+            Assert.Equal((HttpStatusCode.Forbidden, "outside-roots"), await Refused(HttpMethod.Post, $"{Vault}/runs", order));
+        }
+        Directory.CreateSymbolicLink(Path.Combine(Root, "door"), "/etc");
+        var through = System.Text.Json.JsonSerializer.Serialize(new { folder = Path.Combine(Root, "door", "ssl"), workload = "office" });
+        Assert.Equal((HttpStatusCode.Forbidden, "leads-elsewhere"), await Refused(HttpMethod.Post, $"{Vault}/runs", through));
+        var gone = System.Text.Json.JsonSerializer.Serialize(new { folder = Path.Combine(Root, "gone"), workload = "office" });
+        Assert.Equal((HttpStatusCode.NotFound, "no-source"), await Refused(HttpMethod.Post, $"{Vault}/runs", gone));
+        var point = (string)(await Run())["point"]!["id"]!;
+        var into = System.Text.Json.JsonSerializer.Serialize(
+            new
+            {
+                point,
+                under = "",
+                folder = "/tmp",
+            }
+        );
+        Assert.Equal((HttpStatusCode.Forbidden, "outside-roots"), await Refused(HttpMethod.Post, $"{Vault}/restores", into));
+        into = System.Text.Json.JsonSerializer.Serialize(
+            new
+            {
+                point,
+                under = "",
+                folder = Office,
+            }
+        );
+        Assert.Equal((HttpStatusCode.Conflict, "not-empty"), await Refused(HttpMethod.Post, $"{Vault}/restores", into));
+    }
+
+    [Fact]
+    public async Task A_target_is_made_changed_and_removed_and_its_bucket_keeps_what_it_needs()
+    {
+        const string Shelf = """{ "id": "shelf", "name": "Shelf", "kind": "bucket", "bucket": "port-sonar", "prefix": "shelf/" }""";
+        await Did(HttpMethod.Put, "/api/targets/shelf", Shelf, await Tag());
+        Assert.Equal(2, (await server.Get("/api/targets")).Body["targets"]!.AsArray().Count);
+        Assert.Equal(
+            (HttpStatusCode.PreconditionFailed, "changed-meanwhile"),
+            await Refused(HttpMethod.Put, "/api/targets/shelf", Shelf, "\"1\"")
+        );
+
+        var bad = new Dictionary<string, string>
+        {
+            ["overlapping-targets"] = Shelf
+                .Replace("\"shelf\"", "\"other\"", StringComparison.Ordinal)
+                .Replace("shelf/", "shelf/in/", StringComparison.Ordinal),
+            ["unknown-reference"] = Shelf
+                .Replace("\"shelf\"", "\"other\"", StringComparison.Ordinal)
+                .Replace("port-sonar", "nowhere", StringComparison.Ordinal),
+            ["needs-encryption"] = Shelf
+                .Replace("\"shelf\"", "\"other\"", StringComparison.Ordinal)
+                .Replace("\"shelf/\"", "\"other/\", \"encrypts\": false", StringComparison.Ordinal),
+            ["expires-backups"] = Shelf
+                .Replace("\"shelf\"", "\"other\"", StringComparison.Ordinal)
+                .Replace("port-sonar", "engine-telemetry", StringComparison.Ordinal),
+        };
+        foreach (var (code, json) in bad)
+            Assert.Equal((HttpStatusCode.BadRequest, code), await Refused(HttpMethod.Put, "/api/targets/other", json, await Tag()));
+
+        // From the bucket's side, too: no rule that expires what the points need, and no deletion.
+        var (bucket, tag) = await server.Get("/api/buckets/port-sonar?stock=false");
+        bucket["rules"] = JsonNode.Parse("""[{ "id": "clean", "prefix": "shelf/packs/", "expireAt": 30, "steps": [] }]""");
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "expires-backups"),
+            await Refused(HttpMethod.Put, "/api/buckets/port-sonar", bucket.ToJsonString(), tag)
+        );
+        var (_, vaultTag) = await server.Get("/api/buckets/ticketing-backups?stock=false");
+        Assert.Equal(
+            (HttpStatusCode.Conflict, "holds-target"),
+            await Refused(HttpMethod.Delete, "/api/buckets/ticketing-backups", null, vaultTag)
+        );
+
+        var document = await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative));
+        var (_, estate) = await server.Get("/api/estate");
+        Assert.Contains("\"shelf\"", document, StringComparison.Ordinal);
+        await Did(HttpMethod.Put, "/api/estate/document?discardContents=true", document, estate);
+        Assert.Equal(document, await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative)));
+
+        await Did(HttpMethod.Delete, "/api/targets/shelf", null, await Tag());
+        Assert.Equal((HttpStatusCode.NotFound, "no-target"), await Refused(HttpMethod.Get, "/api/targets/shelf"));
+        var kinds = (await server.Get("/api/estate/changes"))
+            .Body.AsArray()
+            .Select(c => (string)c!["kind"]!)
+            .Where(k => k.StartsWith("target", StringComparison.Ordinal));
+        Assert.Equal(["target-removed", "target-made"], kinds);
+    }
+
+    [Fact]
+    public async Task A_pool_whose_secret_is_lost_is_locked_until_its_passphrase_is_given()
+    {
+        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        await Run();
+        server.Stop();
+        Directory.Delete(Path.Combine(Path.GetDirectoryName(server.Database)!, "keys"), recursive: true);
+        server.Restart();
+        Assert.False((bool)(await server.Get(Vault)).Body["pool"]!["canOpen"]!);
+        Assert.Equal((HttpStatusCode.Conflict, "needs-passphrase"), await Refused(HttpMethod.Get, $"{Vault}/points"));
+        Assert.Equal(
+            (HttpStatusCode.Forbidden, "wrong-passphrase"),
+            await Refused(HttpMethod.Post, $"{Vault}/passphrase", """{ "passphrase": "the ferry leaves at ten" }""")
+        );
+        await Did(HttpMethod.Post, $"{Vault}/passphrase", Passphrase);
+        Assert.Single((await server.Get($"{Vault}/points")).Body["points"]!.AsArray());
+        Assert.Equal((HttpStatusCode.PreconditionFailed, "exists"), await Refused(HttpMethod.Post, $"{Vault}/pool", Passphrase));
+    }
+}

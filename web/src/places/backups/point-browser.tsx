@@ -1,0 +1,149 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { type FormEvent, useDeferredValue, useState } from "react";
+import { fileOfPoint, type NameReading, type PointReading, readNames, startRestore } from "../../api/client";
+import { keys } from "../../api/keys";
+import { useEstate } from "../../estate-context";
+import { moment } from "../../format";
+import { useAddress } from "../../ui/address";
+import { Button, Field, inputLook } from "../../ui/controls";
+import { ErrorNote } from "../../ui/error-note";
+import { useBackupDeed, useTargets } from "./use-backups";
+
+const mostNames = 2000;
+
+/** What a point holds, folder by folder or found by a text; one file is downloaded, a folder is restored on the server's machine. */
+export function PointBrowser({ id, point }: { id: string; point: PointReading }) {
+  const { params, goTo } = useAddress();
+  const folder = params.get("in") ?? "";
+  const [typed, setTyped] = useState("");
+  const find = useDeferredValue(typed);
+  const names = useQuery({
+    queryKey: keys.names(id, point.id, folder, find),
+    queryFn: ({ signal }) => readNames(id, point.id, folder, find, signal),
+    placeholderData: keepPreviousData,
+  });
+  const parts = folder === "" ? [] : folder.split("/");
+  return (
+    <section aria-label="In this point" className="mt-6" data-testid="point">
+      <h3 className="text-lg">As of {moment(point.taken)}</h3>
+      <div className="mt-1 flex flex-wrap items-baseline gap-x-6">
+        <nav aria-label="Folder" className="flex flex-wrap items-baseline">
+          <Button kind="quiet" onClick={() => goTo("in", null)}>
+            everything
+          </Button>
+          {parts.map((part, i) => (
+            <span key={parts.slice(0, i + 1).join("/")}>
+              <span aria-hidden="true">/</span>
+              <Button kind="quiet" onClick={() => goTo("in", parts.slice(0, i + 1).join("/"))}>
+                {part}
+              </Button>
+            </span>
+          ))}
+        </nav>
+        <label className="flex items-baseline gap-2 text-sm text-ink-soft">
+          Find
+          <input
+            className={`${inputLook} w-48`}
+            autoComplete="off"
+            placeholder="part of a path"
+            value={typed}
+            onChange={(e) => setTyped(e.target.value)}
+          />
+        </label>
+      </div>
+      {names.error && <ErrorNote error={names.error} />}
+      {names.data && (
+        <table className="mt-1 w-full">
+          <thead className="sr-only">
+            <tr>
+              <th>name</th>
+              <th>bytes</th>
+              <th>changed</th>
+            </tr>
+          </thead>
+          <tbody>
+            {names.data.map((name) => (
+              <NameLine
+                key={name.path}
+                id={id}
+                point={point.id}
+                name={name}
+                whole={find !== ""}
+                onFolder={(to) => goTo("in", to)}
+              />
+            ))}
+          </tbody>
+        </table>
+      )}
+      {names.data?.length === 0 && <p className="text-ink-soft">Nothing here.</p>}
+      {names.data?.length === mostNames && <p className="text-sm text-ink-soft">And more: look for a part of the path.</p>}
+      <RestoreForm id={id} point={point.id} folder={folder} />
+    </section>
+  );
+}
+
+type NameProps = { id: string; point: string; name: NameReading; whole: boolean; onFolder: (path: string) => void };
+
+function NameLine({ id, point, name, whole, onFolder }: NameProps) {
+  const { bytes } = useEstate();
+  const words = whole ? name.path : name.path.slice(name.path.lastIndexOf("/") + 1);
+  return (
+    <tr className="border-b border-hairline">
+      <td className="py-1 break-all">
+        {name.kind === "folder" && (
+          <Button kind="quiet" onClick={() => onFolder(name.path)}>
+            {words}/
+          </Button>
+        )}
+        {name.kind === "file" && (
+          <a href={fileOfPoint(id, point, name.path)} download={words} className="px-1">
+            {words}
+          </a>
+        )}
+        {name.kind === "link" && (
+          <span className="px-1">
+            {words} <span className="text-ink-soft">→ {name.target}</span>
+          </span>
+        )}
+      </td>
+      <td className="text-right">{name.kind === "file" ? bytes(name.bytes) : ""}</td>
+      <td className="pl-6 text-sm text-ink-soft">{moment(name.modified)}</td>
+    </tr>
+  );
+}
+
+function RestoreForm({ id, point, folder }: { id: string; point: string; folder: string }) {
+  const roots = useTargets().data?.value.roots ?? [];
+  const [to, setTo] = useState("");
+  const restore = useBackupDeed(() => startRestore(id, point, folder, to));
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    restore.mutate(undefined);
+  };
+  return (
+    <form className="mt-4 flex flex-wrap items-start gap-x-6 gap-y-2" onSubmit={submit}>
+      <Field
+        label={folder === "" ? "Restore everything into" : `Restore ${folder} into`}
+        hint={`an empty folder below ${roots.join(" or ")}`}
+      >
+        {(ids) => (
+          <input
+            {...ids}
+            className={`${inputLook} w-80`}
+            autoComplete="off"
+            spellCheck={false}
+            placeholder={roots[0] && `${roots[0]}/restored`}
+            value={to}
+            onChange={(e) => setTo(e.target.value)}
+          />
+        )}
+      </Field>
+      <div className="pt-4">
+        <Button type="submit" disabled={to === "" || restore.isPending}>
+          Restore
+        </Button>
+      </div>
+      {restore.error && <ErrorNote error={restore.error} />}
+    </form>
+  );
+}
