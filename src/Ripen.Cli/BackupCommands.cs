@@ -95,6 +95,17 @@ internal static class BackupCommands
                     Demand(job);
                 }
             ),
+            ServerCommands.Make(
+                "prune",
+                "Remove what no restore point needs.",
+                [id],
+                async (http, parsed) =>
+                {
+                    var job = await Finished(http, parsed.GetRequiredValue(id), "prunes", new { });
+                    Console.WriteLine($"{job["files"]} packs of {job["bytes"]} bytes are removed");
+                    Demand(job);
+                }
+            ),
         };
     }
 
@@ -146,7 +157,19 @@ internal static class BackupCommands
                 }
             }
         );
-        return new Command("backup", "Back folders up into a target, and list what there is.") { run, points };
+        var point = new Argument<string>("POINT") { Description = "a restore point's id" };
+        var forget = ServerCommands.Make(
+            "forget",
+            "Remove a restore point; what only it needed goes with the next prune.",
+            [id, point],
+            async (http, parsed) =>
+            {
+                var address = $"/api/targets/{parsed.GetRequiredValue(id)}/points/{Uri.EscapeDataString(parsed.GetRequiredValue(point))}";
+                await ServerCommands.Answer(await http.DeleteAsync(new Uri(address, UriKind.Relative)));
+                Console.WriteLine("removed");
+            }
+        );
+        return new Command("backup", "Back folders up into a target, list and remove points.") { run, points, forget };
     }
 
     private static Command Restore()

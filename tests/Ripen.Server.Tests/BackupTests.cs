@@ -110,6 +110,10 @@ public sealed class BackupTests : IDisposable
         Assert.Empty((await Job("checks", new { }))["problems"]!.AsArray());
         var stored = (await server.Get(Vault)).Body;
         Assert.True((long)stored["storedObjects"]! >= 4 && (long)stored["storedBytes"]! > 0);
+        await Did(HttpMethod.Delete, $"{Vault}/points/{id}");
+        Assert.Single((await server.Get($"{Vault}/points")).Body["points"]!.AsArray());
+        Assert.Null((string?)(await Job("prunes", new { }))["error"]);
+        stored = (await server.Get(Vault)).Body;
         var page = (await server.Get("/api/buckets/ticketing-backups/objects?prefix=vault/&most=100")).Body["objects"]!.AsArray();
         Assert.Equal((long)stored["storedObjects"]!, page.Count);
     }
@@ -192,10 +196,14 @@ public sealed class BackupTests : IDisposable
         );
 
         var document = await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative));
-        var (_, estate) = await server.Get("/api/estate");
         Assert.Contains("\"shelf\"", document, StringComparison.Ordinal);
-        await Did(HttpMethod.Put, "/api/estate/document?discardContents=true", document, estate);
-        Assert.Equal(document, await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative)));
+        using (var other = new TestServer(demo: false))
+        {
+            Assert.Equal(HttpStatusCode.OK, (await other.Send(HttpMethod.Put, "/api/estate/document", document)).StatusCode);
+            var again = await other.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative));
+            Assert.Equal(JsonNode.Parse(document)!["targets"]!.ToJsonString(), JsonNode.Parse(again)!["targets"]!.ToJsonString());
+            Assert.Equal(JsonNode.Parse(document)!["workloads"]!.ToJsonString(), JsonNode.Parse(again)!["workloads"]!.ToJsonString());
+        }
 
         await Did(HttpMethod.Delete, "/api/targets/shelf", null, await Tag());
         Assert.Equal((HttpStatusCode.NotFound, "no-target"), await Refused(HttpMethod.Get, "/api/targets/shelf"));

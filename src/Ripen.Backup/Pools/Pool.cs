@@ -186,30 +186,31 @@ public sealed class Pool : IDisposable
             if (index is not null)
                 return index;
             var there = (await Objects.List(Packs.Folder, cancel)).ToDictionary(p => p.Key);
-            var read = new PoolIndex();
-            var told = new HashSet<string>();
+            var doomed = new HashSet<string>();
+            foreach (var stored in await Objects.List(PoolPrune.Folder, cancel))
+                doomed.UnionWith(PoolPrune.Read(await OpenSmall(stored.Key, cancel), stored.Key).Packs);
+            var told = new Dictionary<string, IReadOnlyList<PackedChunk>>();
             foreach (var stored in await Objects.List(PoolIndex.Folder, cancel))
             {
                 foreach (var (key, chunks) in PoolIndex.Read(await OpenSmall(stored.Key, cancel), stored.Key))
-                {
-                    if (told.Add(key) && there.ContainsKey(key))
-                        read.Add(key, chunks);
-                }
+                    told[key] = chunks;
             }
             var newly = new List<(string, IReadOnlyList<PackedChunk>)>();
-            foreach (var pack in there.Values.Where(p => !told.Contains(p.Key)).OrderBy(p => p.Key, StringComparer.Ordinal))
+            foreach (var pack in there.Values.Where(p => !told.ContainsKey(p.Key)))
             {
                 try
                 {
-                    var chunks = await Packs.ReadList(Objects, Keys, pack, cancel);
-                    read.Add(pack.Key, chunks);
-                    newly.Add((pack.Key, chunks));
+                    told[pack.Key] = await Packs.ReadList(Objects, Keys, pack, cancel);
+                    newly.Add((pack.Key, told[pack.Key]));
                 }
                 catch (RefusalException damaged) when (damaged.Kind == RefusalKind.Damaged)
                 {
                     // Nobody relies on a pack that no index tells of.
                 }
             }
+            var read = new PoolIndex();
+            foreach (var (key, chunks) in told.Where(t => there.ContainsKey(t.Key)).OrderBy(t => t.Key, StringComparer.Ordinal))
+                read.Add(key, chunks, doomed.Contains(key));
             adopted = newly;
             return index = read;
         }
@@ -217,6 +218,21 @@ public sealed class Pool : IDisposable
         {
             indexing.Release();
         }
+    }
+
+    /// <summary>What is asked next is looked at anew: others may have written and removed.</summary>
+    internal void Forget()
+    {
+        index = null;
+        adopted = [];
+    }
+
+    /// <summary>Removes a point. What only it needed goes with the next prune.</summary>
+    /// <exception cref="RefusalException">There is none, or something keeps it.</exception>
+    public async Task Remove(string pointId, CancellationToken cancel)
+    {
+        await FindPoint(pointId, cancel);
+        await Objects.Delete($"{Point.Folder}{pointId}", cancel);
     }
 
     /// <summary>Tells of packs, and of those that were taken in.</summary>
@@ -237,7 +253,7 @@ public sealed class Pool : IDisposable
         await Objects.Put(key, bytes, cancel);
     }
 
-    private async Task<byte[]> OpenSmall(string key, CancellationToken cancel)
+    internal async Task<byte[]> OpenSmall(string key, CancellationToken cancel)
     {
         var bytes = await Objects.Read(key, 0, LargestPart, cancel);
         using var seal = Keys.Of(key);

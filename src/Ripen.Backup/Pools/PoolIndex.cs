@@ -20,6 +20,8 @@ internal sealed class PoolIndex
 
     private readonly Dictionary<ChunkId, ChunkPlace> places = [];
     private readonly List<string> packs = [];
+    private readonly List<long> bytes = [];
+    private readonly HashSet<string> doomed = [];
 
     public string KeyOf(ChunkPlace place) => packs[place.Pack];
 
@@ -27,19 +29,35 @@ internal sealed class PoolIndex
     public IEnumerable<(ChunkId Id, ChunkPlace Place)> InOrder() =>
         places.Select(p => (p.Key, p.Value)).OrderBy(p => p.Value.Pack).ThenBy(p => p.Value.Part);
 
-    public bool Has(ChunkId id) => places.ContainsKey(id);
+    public IReadOnlyList<string> PackKeys => packs;
+
+    /// <summary>Of all the chunks of a pack, sealed.</summary>
+    public long BytesOf(int pack) => bytes[pack];
+
+    public bool IsDoomed(string pack) => doomed.Contains(pack);
+
+    /// <summary>Whether a run may rely on it: a chunk of a doomed pack is stored again.</summary>
+    public bool Has(ChunkId id) => places.TryGetValue(id, out var place) && !doomed.Contains(packs[place.Pack]);
 
     public ChunkPlace Find(ChunkId id) => places.TryGetValue(id, out var place) ? place : throw Damage.NoChunk(id);
 
-    public void Add(string pack, IReadOnlyList<PackedChunk> chunks)
+    /// <param name="pack">Its key.</param>
+    /// <param name="chunks">As they lie in it.</param>
+    /// <param name="isDoomed">To be removed: what lies elsewhere, too, is read there.</param>
+    public void Add(string pack, IReadOnlyList<PackedChunk> chunks, bool isDoomed = false)
     {
         var number = packs.Count;
         packs.Add(pack);
+        bytes.Add(chunks.Sum(c => (long)c.SealedBytes));
+        if (isDoomed)
+            doomed.Add(pack);
         var offset = Packs.Head.Length;
         for (var i = 0; i < chunks.Count; i++)
         {
             var c = chunks[i];
-            places.TryAdd(c.Id, new ChunkPlace(number, i, offset, c.SealedBytes, c.RawBytes, c.IsCompressed));
+            var place = new ChunkPlace(number, i, offset, c.SealedBytes, c.RawBytes, c.IsCompressed);
+            if (!places.TryAdd(c.Id, place) && !isDoomed && doomed.Contains(packs[places[c.Id].Pack]))
+                places[c.Id] = place;
             offset += c.SealedBytes;
         }
     }

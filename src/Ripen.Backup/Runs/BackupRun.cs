@@ -37,6 +37,8 @@ public static class BackupRun
             throw new RefusalException(RefusalKind.NotFound, "no-source", $"There is no folder '{source.Root}' to back up.");
         var taken = clock.GetUtcNow();
         var begun = clock.GetTimestamp();
+        await using var lease = await RunLease.Begin(pool.Objects, clock, cancel);
+        pool.Forget();
         var before = (await pool.Points(cancel)).Points.LastOrDefault(p => p.Workload == workload);
         var average = before?.AverageChunk ?? Chunker.AverageFor(SizeOf(source));
         var index = await pool.Index(cancel);
@@ -67,6 +69,7 @@ public static class BackupRun
             ProblemCount = run.ProblemCount,
             Problems = run.Problems,
         };
+        lease.Demand();
         await pool.PutSmall(Point.Folder + point.Id, point.Write(), cancel);
         return point;
     }

@@ -9,6 +9,7 @@ public enum JobKind
     Run,
     Restore,
     Check,
+    Prune,
 }
 
 /// <summary>Work on a target's pool, under way or the last one.</summary>
@@ -16,7 +17,7 @@ public enum JobKind
 /// <param name="About">The folder, or the point.</param>
 /// <param name="Begun">When.</param>
 /// <param name="Running">Whether it is under way.</param>
-/// <param name="Files">Done so far.</param>
+/// <param name="Files">Done so far; of a check its chunks, of a prune the packs that it removed.</param>
 /// <param name="Bytes">Of them.</param>
 /// <param name="Point">The point that a run made.</param>
 /// <param name="Problems">What could not be done, by name: at most 1,000.</param>

@@ -55,6 +55,14 @@ internal static class PointEndpoints
             .MapPost("/checks", StartCheck)
             .WithName("startCheck")
             .WithSummary("Reads and compares everything in the pool, in the background.");
+        target
+            .MapPost("/prunes", StartPrune)
+            .WithName("startPrune")
+            .WithSummary("Removes what no point needs, in the background; what runs at work may need is left to the next prune.");
+        target
+            .MapDelete("/points/{point}", RemovePoint)
+            .WithName("removePoint")
+            .WithSummary("Removes a restore point; what only it needed goes with the next prune.");
         target.MapDelete("/job", StopJob).WithName("stopJob").WithSummary("Stops what is under way with the target.");
         target.MapGet("/points", ReadPoints).WithName("readPoints").WithSummary("The restore points, newest first.");
         target
@@ -191,6 +199,49 @@ internal static class PointEndpoints
                 }
             )
         );
+    }
+
+    private static async Task<Accepted<BackupJob>> StartPrune(
+        string id,
+        CurrentEstate current,
+        Pools pools,
+        BackupJobs jobs,
+        TimeProvider time,
+        CancellationToken cancel
+    )
+    {
+        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
+        var pool = await pools.Open(target, cancel);
+        return TypedResults.Accepted(
+            $"/api/targets/{id}",
+            jobs.Start(
+                id,
+                JobKind.Prune,
+                target.Name,
+                async (_, stop) =>
+                {
+                    using (pool)
+                    {
+                        var result = await PoolPrune.Of(pool, time, stop);
+                        return job =>
+                            job with
+                            {
+                                Files = result.RemovedPacks,
+                                Bytes = result.RemovedBytes,
+                                Problems = [.. result.Kept.Take(Point.MostProblems)],
+                            };
+                    }
+                }
+            )
+        );
+    }
+
+    private static async Task<NoContent> RemovePoint(string id, string point, CurrentEstate current, Pools pools, CancellationToken cancel)
+    {
+        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
+        using var pool = await pools.Open(target, cancel);
+        await pool.Remove(point, cancel);
+        return TypedResults.NoContent();
     }
 
     private static async Task<NoContent> StopJob(string id, CurrentEstate current, BackupJobs jobs, CancellationToken cancel)

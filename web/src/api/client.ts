@@ -373,6 +373,11 @@ export const startRestore = (id: string, point: string, under: string, folder: s
 
 export const startCheck = (id: string) => value(client.POST("/api/targets/{id}/checks", { params: inTarget(id) }));
 
+export const startPrune = (id: string) => value(client.POST("/api/targets/{id}/prunes", { params: inTarget(id) }));
+
+export const removePoint = (id: string, point: string) =>
+  value(client.DELETE("/api/targets/{id}/points/{point}", { params: { path: { id, point } } }));
+
 export const stopJob = (id: string) => value(client.DELETE("/api/targets/{id}/job", { params: inTarget(id) }));
 
 export const readPoints = (id: string) => value(client.GET("/api/targets/{id}/points", { params: inTarget(id) }));

@@ -1382,6 +1382,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/targets/{id}/prunes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Removes what no point needs, in the background; what runs at work may need is left to the next prune. */
+        post: operations["startPrune"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/points/{point}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Removes a restore point; what only it needed goes with the next prune. */
+        delete: operations["removePoint"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/targets/{id}/job": {
         parameters: {
             query?: never;
@@ -2001,7 +2035,7 @@ export interface components {
             untouched: components["schemas"]["UntouchedPrefix"][];
         };
         /** @enum {unknown} */
-        JobKind: "run" | "restore" | "check";
+        JobKind: "run" | "restore" | "check" | "prune";
         KeepRule: {
             /** Format: int32 */
             days?: null | number;
@@ -5152,6 +5186,49 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BackupJob"];
                 };
+            };
+        };
+    };
+    startPrune: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupJob"];
+                };
+            };
+        };
+    };
+    removePoint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                point: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -9,6 +9,7 @@ const kinds = {
   run: { now: "Backing up", done: "Backed up" },
   restore: { now: "Restoring", done: "Restored" },
   check: { now: "Checking", done: "Checked" },
+  prune: { now: "Pruning", done: "Pruned" },
 };
 
 /** What is under way with a target, or was last: how far, how it ended, and what it met. */
@@ -16,7 +17,7 @@ export function JobLine({ id, job }: { id: string; job: BackupJob }) {
   const { bytes } = useEstate();
   const stop = useBackupDeed(() => stopJob(id));
   const words = kinds[job.kind];
-  const things = job.kind === "check" ? "chunks" : "files";
+  const things = { run: "files", restore: "files", check: "chunks", prune: "packs removed" }[job.kind];
   return (
     <section aria-label="Under way" data-testid="job">
       <p role="status" className="border-l-4 border-hairline-strong px-3">

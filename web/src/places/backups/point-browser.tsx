@@ -1,12 +1,14 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type FormEvent, useDeferredValue, useState } from "react";
-import { fileOfPoint, type NameReading, type PointReading, readNames, startRestore } from "../../api/client";
+import { fileOfPoint, type NameReading, type PointReading, readNames, removePoint, startRestore } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { moment } from "../../format";
 import { useAddress } from "../../ui/address";
+import { ConfirmButton } from "../../ui/confirm-button";
 import { Button, Field, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { done } from "../../ui/toasts";
 import { useBackupDeed, useTargets } from "./use-backups";
 
 const mostNames = 2000;
@@ -22,10 +24,26 @@ export function PointBrowser({ id, point }: { id: string; point: PointReading })
     queryFn: ({ signal }) => readNames(id, point.id, folder, find, signal),
     placeholderData: keepPreviousData,
   });
+  const remove = useBackupDeed(
+    () => removePoint(id, point.id),
+    () => {
+      goTo("point", null);
+      done("The point is removed. What only it needed goes with the next prune.");
+    },
+  );
   const parts = folder === "" ? [] : folder.split("/");
   return (
     <section aria-label="In this point" className="mt-6" data-testid="point">
       <h3 className="text-lg">As of {moment(point.taken)}</h3>
+      <p>
+        <ConfirmButton
+          label="Remove this point"
+          about={moment(point.taken)}
+          question="It cannot be brought back. Remove the point?"
+          onConfirm={() => remove.mutate(undefined)}
+        />
+      </p>
+      {remove.error && <ErrorNote error={remove.error} />}
       <div className="mt-1 flex flex-wrap items-baseline gap-x-6">
         <nav aria-label="Folder" className="flex flex-wrap items-baseline">
           <Button kind="quiet" onClick={() => goTo("in", null)}>

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { type ProbeStep, removeTarget, startCheck, type TargetReading, testTarget } from "../../api/client";
+import { type ProbeStep, removeTarget, startCheck, startPrune, type TargetReading, testTarget } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
 import { ConfirmButton } from "../../ui/confirm-button";
@@ -96,16 +96,24 @@ function PlacePart({ target }: { target: TargetReading }) {
 
 function CheckPart({ id, busy }: { id: string; busy: boolean }) {
   const check = useBackupDeed(() => startCheck(id));
+  const prune = useBackupDeed(() => startPrune(id));
+  const error = check.error ?? prune.error;
   return (
-    <section aria-label="Check">
-      <h2 className="text-xl">Check</h2>
+    <section aria-label="Check and prune">
+      <h2 className="text-xl">Check and prune</h2>
       <p className="text-ink-soft">
-        Reads everything in the pool and compares it; names the files of the points that a damage takes.
+        A check reads everything in the pool and compares it; it names the files of the points that a damage takes. A prune
+        removes what no point needs any more.
       </p>
-      <Button className="mt-2" disabled={busy || check.isPending} onClick={() => check.mutate(undefined)}>
-        Check the pool
-      </Button>
-      {check.error && <ErrorNote error={check.error} />}
+      <p className="mt-2 flex gap-3">
+        <Button disabled={busy || check.isPending} onClick={() => check.mutate(undefined)}>
+          Check the pool
+        </Button>
+        <Button disabled={busy || prune.isPending} onClick={() => prune.mutate(undefined)}>
+          Prune it
+        </Button>
+      </p>
+      {error && <ErrorNote error={error} />}
     </section>
   );
 }
