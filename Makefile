@@ -71,6 +71,7 @@ bench: build
 	scripts/need browser
 	scripts/paint-replication
 	scripts/measure-scale
+	scripts/measure-backups
 
 screenshots: build
 	scripts/need browser
