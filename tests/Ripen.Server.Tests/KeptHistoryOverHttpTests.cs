@@ -218,6 +218,8 @@ public sealed class KeptHistoryOverHttpTests
         DemoEstate.Document() with
         {
             Today = today,
+            Workloads = [],
+            Targets = [],
             Buckets =
             [
                 Bucket("harbour", "aldmouth", random) with

@@ -24,7 +24,7 @@ public sealed class ManyBucketsTests : IDisposable
     [Fact]
     public async Task The_sum_is_the_sum_of_the_buckets_own_drafts()
     {
-        string[] names = ["port-sonar", "engine-telemetry", "ticketing-backups"];
+        string[] names = ["port-sonar", "engine-telemetry", "harbour-notices"];
         var (many, status, _) = await Send("/api/bucket-changes/draft", Many("""{ "putRule": { "id": "x", "expireAt": 400 } }""", names));
         Assert.Equal(HttpStatusCode.OK, status);
         Assert.Equal(3, many["changing"]!.GetValue<int>());

@@ -39,9 +39,8 @@ public sealed record BackupJob(
 internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : IHostedService, IDisposable
 {
     private readonly ConcurrentDictionary<string, BackupJob> jobs = [];
-    private readonly ConcurrentDictionary<string, CancellationTokenSource> stops = [];
-    private readonly ConcurrentBag<Task> tasks = [];
-    private readonly CancellationTokenSource ending = new();
+    private readonly ConcurrentDictionary<string, (CancellationTokenSource Stop, Task Task)> under = [];
+    private CancellationTokenSource? ending = new();
     private readonly Lock starting = new();
 
     public BackupJob? Of(string target) => jobs.GetValueOrDefault(target);
@@ -66,28 +65,33 @@ internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : I
                     "under-way",
                     "Something is under way with this target already; wait, or stop it."
                 );
-            var stop = stops[target] = CancellationTokenSource.CreateLinkedTokenSource(ending.Token);
+            if (under.TryRemove(target, out var last))
+                last.Stop.Dispose();
+            var stop = CancellationTokenSource.CreateLinkedTokenSource(ending?.Token ?? new CancellationToken(canceled: true));
             var job = jobs[target] = new BackupJob(kind, about, time.GetUtcNow(), true, 0, 0, null, [], null);
-            tasks.Add(Task.Run(() => Do(target, work, stop), CancellationToken.None));
+            under[target] = (stop, Task.Run(() => Do(target, work, stop.Token), CancellationToken.None));
             return job;
         }
     }
 
     public void Stop(string target)
     {
-        if (stops.TryGetValue(target, out var stop) && Of(target) is { Running: true })
-            stop.Cancel();
+        lock (starting)
+        {
+            if (Of(target) is { Running: true } && under.TryGetValue(target, out var work))
+                work.Stop.Cancel();
+        }
     }
 
     private async Task Do(
         string target,
         Func<Action<long, long>, CancellationToken, Task<Func<BackupJob, BackupJob>>> work,
-        CancellationTokenSource stop
+        CancellationToken stop
     )
     {
         try
         {
-            var end = await work((files, bytes) => jobs[target] = jobs[target] with { Files = files, Bytes = bytes }, stop.Token);
+            var end = await work((files, bytes) => jobs[target] = jobs[target] with { Files = files, Bytes = bytes }, stop);
             jobs[target] = end(jobs[target]) with { Running = false };
         }
         catch (OperationCanceledException) when (stop.IsCancellationRequested)
@@ -106,9 +110,18 @@ internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : I
 
     public async Task StopAsync(CancellationToken cancellationToken)
     {
-        await ending.CancelAsync();
-        await Task.WhenAll(tasks);
+        if (ending is { } end)
+            await end.CancelAsync();
+        await Task.WhenAll(under.Values.Select(w => w.Task));
     }
 
-    public void Dispose() => ending.Dispose();
+    public void Dispose()
+    {
+        foreach (var (stop, _) in under.Values)
+            stop.Dispose();
+        // A host may still ask for a stop afterwards.
+        var last = ending;
+        ending = null;
+        last?.Dispose();
+    }
 }

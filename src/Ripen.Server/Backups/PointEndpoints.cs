@@ -97,25 +97,24 @@ internal static class PointEndpoints
         var pool = await pools.Open(target, cancel);
         return TypedResults.Accepted(
             $"/api/targets/{id}",
-            jobs.Start(
+            Begin(
+                jobs,
+                pool,
                 id,
                 JobKind.Run,
                 folder,
                 async (tell, stop) =>
                 {
-                    using (pool)
-                    {
-                        var progress = new Told<RunProgress>(p => tell(p.Files, p.Bytes));
-                        var point = await BackupRun.Of(pool, new FolderSource(folder), order.Workload.Trim(), time, progress, stop);
-                        return job =>
-                            job with
-                            {
-                                Point = PointReading.Of(point),
-                                Files = point.Files,
-                                Bytes = point.LogicalBytes,
-                                Problems = point.Problems,
-                            };
-                    }
+                    var progress = new Told<RunProgress>(p => tell(p.Files, p.Bytes));
+                    var point = await BackupRun.Of(pool, new FolderSource(folder), order.Workload.Trim(), time, progress, stop);
+                    return job =>
+                        job with
+                        {
+                            Point = PointReading.Of(point),
+                            Files = point.Files,
+                            Bytes = point.LogicalBytes,
+                            Problems = point.Problems,
+                        };
                 }
             )
         );
@@ -144,24 +143,23 @@ internal static class PointEndpoints
         var point = await pool.FindPoint(order.Point, cancel);
         return TypedResults.Accepted(
             $"/api/targets/{id}",
-            jobs.Start(
+            Begin(
+                jobs,
+                pool,
                 id,
                 JobKind.Restore,
                 $"{order.Point} into {folder}",
                 async (tell, stop) =>
                 {
-                    using (pool)
-                    {
-                        var files = 0L;
-                        var result = await Restore.Into(pool, point, order.Under, folder, new Told<string>(_ => tell(++files, 0)), stop);
-                        return job =>
-                            job with
-                            {
-                                Files = result.Files,
-                                Bytes = result.Bytes,
-                                Problems = [.. result.Problems.Take(Point.MostProblems)],
-                            };
-                    }
+                    var files = 0L;
+                    var result = await Restore.Into(pool, point, order.Under, folder, new Told<string>(_ => tell(++files, 0)), stop);
+                    return job =>
+                        job with
+                        {
+                            Files = result.Files,
+                            Bytes = result.Bytes,
+                            Problems = [.. result.Problems.Take(Point.MostProblems)],
+                        };
                 }
             )
         );
@@ -179,23 +177,22 @@ internal static class PointEndpoints
         var pool = await pools.Open(target, cancel);
         return TypedResults.Accepted(
             $"/api/targets/{id}",
-            jobs.Start(
+            Begin(
+                jobs,
+                pool,
                 id,
                 JobKind.Check,
                 target.Name,
                 async (_, stop) =>
                 {
-                    using (pool)
-                    {
-                        var report = await PoolCheck.Of(pool, stop);
-                        return job =>
-                            job with
-                            {
-                                Files = report.Chunks,
-                                Bytes = report.Bytes,
-                                Problems = [.. report.Damaged.Concat(report.Lost).Take(Point.MostProblems)],
-                            };
-                    }
+                    var report = await PoolCheck.Of(pool, stop);
+                    return job =>
+                        job with
+                        {
+                            Files = report.Chunks,
+                            Bytes = report.Bytes,
+                            Problems = [.. report.Damaged.Concat(report.Lost).Take(Point.MostProblems)],
+                        };
                 }
             )
         );
@@ -214,23 +211,22 @@ internal static class PointEndpoints
         var pool = await pools.Open(target, cancel);
         return TypedResults.Accepted(
             $"/api/targets/{id}",
-            jobs.Start(
+            Begin(
+                jobs,
+                pool,
                 id,
                 JobKind.Prune,
                 target.Name,
                 async (_, stop) =>
                 {
-                    using (pool)
-                    {
-                        var result = await PoolPrune.Of(pool, time, stop);
-                        return job =>
-                            job with
-                            {
-                                Files = result.RemovedPacks,
-                                Bytes = result.RemovedBytes,
-                                Problems = [.. result.Kept.Take(Point.MostProblems)],
-                            };
-                    }
+                    var result = await PoolPrune.Of(pool, time, stop);
+                    return job =>
+                        job with
+                        {
+                            Files = result.RemovedPacks,
+                            Bytes = result.RemovedBytes,
+                            Problems = [.. result.Kept.Take(Point.MostProblems)],
+                        };
                 }
             )
         );
@@ -242,6 +238,36 @@ internal static class PointEndpoints
         using var pool = await pools.Open(target, cancel);
         await pool.Remove(point, cancel);
         return TypedResults.NoContent();
+    }
+
+    /// <summary>The pool is the work's from here on.</summary>
+    private static BackupJob Begin(
+        BackupJobs jobs,
+        Pool pool,
+        string id,
+        JobKind kind,
+        string about,
+        Func<Action<long, long>, CancellationToken, Task<Func<BackupJob, BackupJob>>> work
+    )
+    {
+        try
+        {
+            return jobs.Start(
+                id,
+                kind,
+                about,
+                async (tell, stop) =>
+                {
+                    using (pool)
+                        return await work(tell, stop);
+                }
+            );
+        }
+        catch
+        {
+            pool.Dispose();
+            throw;
+        }
     }
 
     private static async Task<NoContent> StopJob(string id, CurrentEstate current, BackupJobs jobs, CancellationToken cancel)

@@ -105,7 +105,8 @@ export function refusal(status: number, text: string): ApiError {
 /** Says that a request was meant by this page, even where it has no body. */
 const meant = { "Ripen-Request": "1" };
 
-const client = createClient<paths>({ baseUrl: "/", headers: meant });
+// The page's fetch of that moment, which may have been put in the place of another.
+const client = createClient<paths>({ baseUrl: "/", headers: meant, fetch: (request) => globalThis.fetch(request) });
 
 client.use({
   async onResponse({ response }) {
