@@ -205,13 +205,17 @@ public sealed class BackupTests : IDisposable
             Assert.Equal(JsonNode.Parse(document)!["workloads"]!.ToJsonString(), JsonNode.Parse(again)!["workloads"]!.ToJsonString());
         }
 
+        var plain = Shelf.Replace("\"prefix\"", "\"deduplicates\": false, \"prefix\"", StringComparison.Ordinal);
+        await Did(HttpMethod.Put, "/api/targets/shelf", plain, await Tag());
+        Assert.Equal((HttpStatusCode.Conflict, "not-supported"), await Refused(HttpMethod.Post, "/api/targets/shelf/pool", Passphrase));
+
         await Did(HttpMethod.Delete, "/api/targets/shelf", null, await Tag());
         Assert.Equal((HttpStatusCode.NotFound, "no-target"), await Refused(HttpMethod.Get, "/api/targets/shelf"));
         var kinds = (await server.Get("/api/estate/changes"))
             .Body.AsArray()
             .Select(c => (string)c!["kind"]!)
             .Where(k => k.StartsWith("target", StringComparison.Ordinal));
-        Assert.Equal(["target-removed", "target-made"], kinds);
+        Assert.Equal(["target-removed", "target-changed", "target-made"], kinds);
     }
 
     [Fact]

@@ -23,6 +23,12 @@ internal sealed class Pools(SimulatedProvider provider, PoolSecrets secrets, IDa
                 "A passphrase of 12 characters at least is needed: it is the only way into the pool when this machine is gone.",
                 "$.passphrase"
             );
+        if (!target.Deduplicates)
+            throw new RefusalException(
+                RefusalKind.Conflict,
+                "not-supported",
+                "A pool always stores equal content once: this target says that it does not deduplicate, and such pools can be projected only."
+            );
         var options = new PoolOptions
         {
             Passphrase = target.Encrypts ? passphrase : null,
