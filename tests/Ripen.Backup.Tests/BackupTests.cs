@@ -124,7 +124,7 @@ public sealed class BackupTests : IDisposable
         File.WriteAllBytes(Path.Combine(folders.Source, "zz-last"), [1]);
         var places = new CutOff(folders.Objects, puts: 3);
         using (var pool = await Pool.Open(places, Folders.Options.Passphrase, Never))
-            await Assert.ThrowsAnyAsync<Exception>(() => Run(pool));
+            Assert.Equal("The line is dead.", (await Assert.ThrowsAsync<IOException>(() => Run(pool))).Message);
         using var again = await Open();
         var before = Assert.Single((await again.Points(Never)).Points);
         await Restore.Into(again, before, "", folders.Target("before"), null, Never);

@@ -75,6 +75,23 @@ public sealed class DamageTests : IDisposable
     }
 
     [Fact]
+    public async Task A_damaged_index_is_named_and_takes_nothing()
+    {
+        var id = await Filled();
+        var path = Directory.GetFiles(Path.Combine(folders.PoolFolder, "index")).Single();
+        var bytes = await File.ReadAllBytesAsync(path);
+        bytes[bytes.Length / 2] ^= 8;
+        await File.WriteAllBytesAsync(path, bytes);
+        using var pool = await Pool.OpenBySecret(folders.Objects, secret, Never);
+        var result = await Restore.Into(pool, await pool.FindPoint(id, Never), "", folders.Target(), null, Never);
+        Assert.Empty(result.Problems);
+        Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target()));
+        var report = await PoolCheck.Of(pool, Never);
+        Assert.Equal(Path.GetRelativePath(folders.PoolFolder, path), Assert.Single(report.Damaged).Path);
+        Assert.Empty(report.Lost);
+    }
+
+    [Fact]
     public async Task A_check_names_the_files_of_the_points_that_a_damage_takes()
     {
         var id = await Filled();

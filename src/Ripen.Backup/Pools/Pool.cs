@@ -189,12 +189,7 @@ public sealed class Pool : IDisposable
             var doomed = new HashSet<string>();
             foreach (var stored in await Objects.List(PoolPrune.Folder, cancel))
                 doomed.UnionWith(PoolPrune.Read(await OpenSmall(stored.Key, cancel), stored.Key).Packs);
-            var told = new Dictionary<string, IReadOnlyList<PackedChunk>>();
-            foreach (var stored in await Objects.List(PoolIndex.Folder, cancel))
-            {
-                foreach (var (key, chunks) in PoolIndex.Read(await OpenSmall(stored.Key, cancel), stored.Key))
-                    told[key] = chunks;
-            }
+            var (told, _) = await Told(await Objects.List(PoolIndex.Folder, cancel), cancel);
             var newly = new List<(string, IReadOnlyList<PackedChunk>)>();
             foreach (var pack in there.Values.Where(p => !told.ContainsKey(p.Key)))
             {
@@ -218,6 +213,28 @@ public sealed class Pool : IDisposable
         {
             indexing.Release();
         }
+    }
+
+    /// <summary>What indexes tell of packs. One that is damaged is named and passed over: a pack's own list tells the same.</summary>
+    internal async Task<(Dictionary<string, IReadOnlyList<PackedChunk>> Packs, IReadOnlyList<RunProblem> Damaged)> Told(
+        IReadOnlyList<PoolObject> indexes,
+        CancellationToken cancel
+    )
+    {
+        var (packs, damaged) = (new Dictionary<string, IReadOnlyList<PackedChunk>>(), new List<RunProblem>());
+        foreach (var stored in indexes)
+        {
+            try
+            {
+                foreach (var (key, chunks) in PoolIndex.Read(await OpenSmall(stored.Key, cancel), stored.Key))
+                    packs[key] = chunks;
+            }
+            catch (RefusalException refusal) when (refusal.Kind == RefusalKind.Damaged)
+            {
+                damaged.Add(new RunProblem(stored.Key, refusal.Message));
+            }
+        }
+        return (packs, damaged);
     }
 
     /// <summary>What is asked next is looked at anew: others may have written and removed.</summary>

@@ -35,6 +35,8 @@ public static class PoolCheck
                 damaged.TryAdd(index.KeyOf(place), refusal.Message);
             }
         }
+        foreach (var told in (await pool.Told(await pool.Objects.List(PoolIndex.Folder, cancel), cancel)).Damaged)
+            damaged[told.Path] = told.What;
         var (points, unreadable) = await pool.Points(cancel);
         foreach (var point in unreadable)
             damaged[point.Path] = point.What;

@@ -199,16 +199,9 @@ public static class PoolPrune
     {
         var old = await pool.Objects.List(PoolIndex.Folder, cancel);
         var there = (await pool.Objects.List(Packs.Folder, cancel)).Select(p => p.Key).ToHashSet();
-        var packs = new Dictionary<string, IReadOnlyList<PackedChunk>>();
-        foreach (var stored in old)
-        {
-            foreach (var (key, chunks) in PoolIndex.Read(await pool.OpenSmall(stored.Key, cancel), stored.Key))
-            {
-                if (there.Contains(key))
-                    packs[key] = chunks;
-            }
-        }
-        await pool.PutSmall(PoolIndex.NewKey(), PoolIndex.Write([.. packs.Select(p => (p.Key, p.Value))]), cancel);
+        var (told, _) = await pool.Told(old, cancel);
+        var packs = told.Where(p => there.Contains(p.Key)).Select(p => (p.Key, p.Value)).ToList();
+        await pool.PutSmall(PoolIndex.NewKey(), PoolIndex.Write(packs), cancel);
         foreach (var stored in old)
         {
             try

@@ -68,7 +68,11 @@ public static class Restore
                     bytes += entry.Size;
                 }
                 catch (Exception error)
-                    when (error is RefusalException { Kind: RefusalKind.Damaged } or IOException or UnauthorizedAccessException)
+                    when (error
+                            is RefusalException { Kind: RefusalKind.Damaged or RefusalKind.NotFound }
+                                or IOException
+                                or UnauthorizedAccessException
+                    )
                 {
                     File.Delete(path);
                     problems.Add(new RunProblem(entry.Path, error.Message));

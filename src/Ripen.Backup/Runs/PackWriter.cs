@@ -23,6 +23,7 @@ internal sealed class PackWriter : IAsyncDisposable
     private readonly List<Task> puts = [];
     private readonly CancellationTokenSource failed;
     private readonly Task[] workers;
+    private Exception? failure;
     private PackBuilder pack;
 
     public PackWriter(Pool pool, PoolIndex index, CancellationToken cancel)
@@ -54,8 +55,14 @@ internal sealed class PackWriter : IAsyncDisposable
 
         void Wait()
         {
-            if (!chunks.Writer.WaitToWriteAsync(failed.Token).AsTask().GetAwaiter().GetResult())
-                throw new InvalidOperationException("Nothing is taken any more.");
+            try
+            {
+                chunks.Writer.WaitToWriteAsync(failed.Token).AsTask().GetAwaiter().GetResult();
+            }
+            catch (OperationCanceledException) when (failure is not null)
+            {
+                throw failure;
+            }
         }
     }
 
@@ -63,10 +70,17 @@ internal sealed class PackWriter : IAsyncDisposable
     public async Task Finish(CancellationToken cancel)
     {
         chunks.Writer.TryComplete();
-        await Task.WhenAll(workers);
-        if (!pack.IsEmpty)
-            Close();
-        await Task.WhenAll(puts);
+        try
+        {
+            await Task.WhenAll(workers);
+            if (!pack.IsEmpty)
+                Close();
+            await Task.WhenAll(puts);
+        }
+        catch (OperationCanceledException) when (failure is not null)
+        {
+            throw failure;
+        }
         await pool.WriteIndex(written, cancel);
         foreach (var (key, inside) in written)
             index.Add(key, inside);
@@ -85,9 +99,9 @@ internal sealed class PackWriter : IAsyncDisposable
                 putting.Release();
             }
         }
-        catch
+        catch (Exception error)
         {
-            await failed.CancelAsync();
+            await Fail(error);
             throw;
         }
     }
@@ -128,9 +142,9 @@ internal sealed class PackWriter : IAsyncDisposable
                     StoredBytes += content.Length;
                 }
             }
-            catch
+            catch (Exception error)
             {
-                await failed.CancelAsync();
+                await Fail(error);
                 throw;
             }
             finally
@@ -139,6 +153,14 @@ internal sealed class PackWriter : IAsyncDisposable
                 putting.Release();
             }
         }
+    }
+
+    /// <summary>Ends everything; the first that went wrong is what is told, not that the rest was ended by it.</summary>
+    private Task Fail(Exception error)
+    {
+        if (error is not OperationCanceledException)
+            Interlocked.CompareExchange(ref failure, error, null);
+        return failed.CancelAsync();
     }
 
     public async ValueTask DisposeAsync()

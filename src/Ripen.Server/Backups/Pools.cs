@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Microsoft.AspNetCore.DataProtection;
 using Ripen.Backup.Pools;
 using Ripen.Core.Backups;
@@ -10,6 +11,7 @@ namespace Ripen.Server.Backups;
 /// itself is not kept.</summary>
 internal sealed class Pools(SimulatedProvider provider, PoolSecrets secrets, IDataProtectionProvider protection, TimeProvider time)
 {
+    private readonly ConcurrentDictionary<long, PoolDescription> descriptions = [];
     private readonly IDataProtector protector = protection.CreateProtector("ripen pool secret 1");
 
     public IPoolObjects ObjectsOf(BackupTarget target) => new BucketObjects(provider.Objects, target.Bucket, target.Prefix);
@@ -63,9 +65,13 @@ internal sealed class Pools(SimulatedProvider provider, PoolSecrets secrets, IDa
     /// <summary>The pool as it can be known without opening it, and whether it can be opened here; null where none is.</summary>
     public async Task<(PoolDescription Description, bool CanOpen)?> Look(BackupTarget target, CancellationToken cancel)
     {
+        // A pool's description never changes: to look at a page is no read that somebody pays for.
+        if (provider.Objects.Find(target.Bucket, target.Prefix + PoolDescription.Key, null) is not { } stored)
+            return null;
         try
         {
-            var description = await Pool.Describe(ObjectsOf(target), cancel);
+            if (!descriptions.TryGetValue(stored.Version, out var description))
+                descriptions[stored.Version] = description = await Pool.Describe(ObjectsOf(target), cancel);
             return (description, await Secret(description, cancel) is not null);
         }
         catch (RefusalException none) when (none.Code == "no-pool")
