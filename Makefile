@@ -41,6 +41,7 @@ quick:
 
 test: build check
 	scripts/need browser
+	scripts/need clients
 	scripts/run-tests
 
 # The formatters and linters of both languages, changing nothing.

@@ -50,12 +50,23 @@ internal static class BackupMapping
             Kind = Mapping.Name(t.Kind),
             Bucket = t.Bucket,
             Prefix = t.Prefix,
+            Folder = t.Folder,
+            CapacityBytes = t.CapacityBytes,
+            JournalBytes = t.Local?.JournalBytes,
+            ReadBytes = t.Local?.ReadBytes,
+            LocalRegionId = t.Local?.Region,
+            SnapshotEveryHours = t.Snapshots?.EveryHours,
+            SnapshotKeep = t.Snapshots?.Keep,
+            CartridgeBytes = t.Library?.CartridgeBytes,
+            Slots = t.Library?.Slots,
+            Drives = t.Library?.Drives,
             PackBytes = t.PackBytes,
             Deduplicates = t.Deduplicates,
             Compresses = t.Compresses,
             Encrypts = t.Encrypts,
             OperatedBy = t.OperatedBy is { } own ? Mapping.Name(own) : null,
             Writers = t.Writers,
+            TestEveryHours = t.TestEveryHours,
             BytesPerSecond = t.BytesPerSecond,
         };
 
@@ -67,12 +78,32 @@ internal static class BackupMapping
             Kind = Mapping.Value<TargetKind>(t.Kind),
             Bucket = t.Bucket,
             Prefix = t.Prefix,
+            Folder = t.Folder,
+            CapacityBytes = t.CapacityBytes,
+            Local = t.JournalBytes is { } journal
+                ? new LocalCache
+                {
+                    JournalBytes = journal,
+                    ReadBytes = t.ReadBytes!.Value,
+                    Region = t.LocalRegionId,
+                }
+                : null,
+            Snapshots = t.SnapshotKeep is { } keep ? new SnapshotSchedule { EveryHours = t.SnapshotEveryHours!.Value, Keep = keep } : null,
+            Library = t.CartridgeBytes is { } bytes
+                ? new CartridgeLibrary
+                {
+                    CartridgeBytes = bytes,
+                    Slots = t.Slots!.Value,
+                    Drives = t.Drives!.Value,
+                }
+                : null,
             PackBytes = t.PackBytes,
             Deduplicates = t.Deduplicates,
             Compresses = t.Compresses,
             Encrypts = t.Encrypts,
             OperatedBy = t.OperatedBy is { } own ? Mapping.Value<Operator>(own) : null,
             Writers = t.Writers,
+            TestEveryHours = t.TestEveryHours,
             BytesPerSecond = t.BytesPerSecond,
         };
 }

@@ -14,6 +14,7 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
     internal DbSet<BucketRow> Buckets => Set<BucketRow>();
     internal DbSet<WorkloadRow> Workloads => Set<WorkloadRow>();
     internal DbSet<TargetRow> Targets => Set<TargetRow>();
+    internal DbSet<ProbeRow> Probes => Set<ProbeRow>();
     internal DbSet<PoolSecretRow> PoolSecrets => Set<PoolSecretRow>();
     internal DbSet<ChangeRow> Changes => Set<ChangeRow>();
 
@@ -91,13 +92,13 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
             .WithMany()
             .HasForeignKey(r => r.RegionId)
             .OnDelete(DeleteBehavior.Restrict);
-        modelBuilder
-            .Entity<TargetRow>()
-            .ToTable("Target")
-            .HasOne<BucketRow>()
-            .WithMany()
-            .HasForeignKey(r => r.Bucket)
-            .OnDelete(DeleteBehavior.Restrict);
+        modelBuilder.Entity<TargetRow>(e =>
+        {
+            e.ToTable("Target");
+            e.HasOne<BucketRow>().WithMany().HasForeignKey(r => r.Bucket).OnDelete(DeleteBehavior.Restrict);
+            e.HasOne<RegionRow>().WithMany().HasForeignKey(r => r.LocalRegionId).OnDelete(DeleteBehavior.Restrict);
+        });
+        modelBuilder.Entity<ProbeRow>().ToTable("Probe").HasKey(r => new { r.Target, r.At });
         modelBuilder.Entity<PoolSecretRow>().ToTable("PoolSecret").HasKey(r => r.PoolId);
         modelBuilder.Entity<ChangeRow>().ToTable("Change");
 

@@ -57,15 +57,38 @@ internal sealed class TargetRow
     public required int Position { get; set; }
     public required string Name { get; set; }
     public required string Kind { get; set; }
-    public required string Bucket { get; set; }
+    public string? Bucket { get; set; }
     public required string Prefix { get; set; }
+    public string? Folder { get; set; }
+    public long? CapacityBytes { get; set; }
+    public long? JournalBytes { get; set; }
+    public long? ReadBytes { get; set; }
+    public string? LocalRegionId { get; set; }
+    public double? SnapshotEveryHours { get; set; }
+    public int? SnapshotKeep { get; set; }
+    public long? CartridgeBytes { get; set; }
+    public int? Slots { get; set; }
+    public int? Drives { get; set; }
     public required long PackBytes { get; set; }
     public required bool Deduplicates { get; set; }
     public required bool Compresses { get; set; }
     public required bool Encrypts { get; set; }
     public string? OperatedBy { get; set; }
     public required int Writers { get; set; }
+    public double? TestEveryHours { get; set; }
     public double? BytesPerSecond { get; set; }
+}
+
+/// <summary>What a self-test of a target found.</summary>
+internal sealed class ProbeRow
+{
+    /// <summary>Its id; a target that is made anew begins without.</summary>
+    public required string Target { get; set; }
+    public required DateTimeOffset At { get; set; }
+    public required bool Worked { get; set; }
+
+    /// <summary>Its steps, as JSON.</summary>
+    public required string Steps { get; set; }
 }
 
 /// <summary>What opens a backup pool, protected by a key that lies elsewhere.</summary>

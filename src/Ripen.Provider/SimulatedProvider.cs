@@ -28,6 +28,11 @@ public sealed record Deed(long Id, DateTimeOffset At, string Bucket, string What
 /// <summary>How much a bucket really holds: objects with content, and their bytes.</summary>
 public sealed record ContentTotals(long Objects, long Bytes);
 
+/// <param name="Tier">Its place in the price book, from 0 on.</param>
+/// <param name="Objects">In it.</param>
+/// <param name="Bytes">Of them.</param>
+public sealed record RestingContents(int Tier, long Objects, long Bytes);
+
 /// <summary>
 /// The stand-in for a cloud provider, on one folder of the local disk: objects, a clock, a meter, keys and links. One process at a time
 /// uses a folder. What was half done when a process ended is mended by the next start.
@@ -143,21 +148,24 @@ public sealed class SimulatedProvider : IDisposable
             return StockFold.Lots(db, terms, terms[bucket], draft);
         });
 
-    /// <summary>How much lies under a prefix of a bucket, current objects with content.</summary>
-    public ContentTotals ContentsUnder(string bucket, string prefix) =>
+    /// <summary>What lies under a prefix of a bucket, current objects with content, by the tier where it rests, warm to cold.</summary>
+    public IReadOnlyList<RestingContents> ContentsUnder(string bucket, string prefix) =>
         state.Index.Read(db =>
-            db.List(
+        {
+            var terms = state.TermsIn(db);
+            return db.List(
                     """
-                    SELECT count(*), coalesce(sum(bytes), 0) FROM entry WHERE bucket = (SELECT id FROM bucket WHERE name = ?1)
-                        AND current = 1 AND kind = 1 AND key >= ?2 AND (?3 IS NULL OR key < ?3)
+                    SELECT tier, count(*), sum(bytes) FROM entry WHERE bucket = ?1
+                        AND current = 1 AND kind = 1 AND key >= ?2 AND (?3 IS NULL OR key < ?3) GROUP BY tier
                     """,
-                    r => new ContentTotals(r.GetInt64(0), r.GetInt64(1)),
-                    bucket,
+                    r => new RestingContents(terms.Place(r.GetInt64(0)), r.GetInt64(1), r.GetInt64(2)),
+                    state.Reach(db, bucket).Id,
                     prefix,
                     ObjectKeys.After(prefix)
                 )
-                .Single()
-        );
+                .OrderBy(c => c.Tier)
+                .ToList();
+        });
 
     public ContentTotals Contents(string? bucket) =>
         state.Index.Read(db =>

@@ -42,6 +42,7 @@ builder.Services.AddSingleton<LocalActors>();
 builder.Services.AddSingleton<IActors>(services => services.GetRequiredService<LocalActors>());
 builder.Services.AddSingleton<CurrentEstate>();
 builder.Services.AddSingleton<DemoEstate>();
+builder.Services.AddSingleton<DemoBackups>();
 builder.Services.AddRipenProblemDetails();
 builder.Services.AddExceptionHandler<RefusalHandler>();
 builder.Services.AddSingleton(services => new SimulatedProvider(
@@ -54,8 +55,15 @@ builder
     .Services.AddDataProtection()
     .SetApplicationName("ripen")
     .PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(Path.GetDirectoryName(database)!, "keys")));
+builder.Services.AddSingleton<TargetPlaces>();
+builder.Services.AddSingleton<Keyring>();
 builder.Services.AddSingleton<Pools>();
+builder.Services.AddSingleton<Volumes>();
+builder.Services.AddSingleton<Cartridges>();
+builder.Services.AddSingleton(new DriveFolder(settings.Drives ?? Path.Combine(Path.GetDirectoryName(database)!, "drives")));
+builder.Services.AddSingleton(new VolumeFolder(settings.VolumeDisks ?? Path.Combine(Path.GetDirectoryName(database)!, "volumes")));
 builder.Services.AddSingleton<BackupJobs>();
+builder.Services.AddSingleton<TargetTests>();
 builder.Services.AddSingleton(new BackupRoots(settings.BackupRoots ?? [Path.Combine(Path.GetDirectoryName(database)!, "folders")]));
 
 // The build runs this program for its OpenAPI document only; that must not leave a database or a provider behind.
@@ -63,6 +71,9 @@ if (!OpenApiDocument.IsBeingGenerated)
 {
     builder.Services.AddHostedService(services => services.GetRequiredService<ClockJob>());
     builder.Services.AddHostedService(services => services.GetRequiredService<BackupJobs>());
+    builder.Services.AddHostedService(services => services.GetRequiredService<TargetTests>());
+    builder.Services.AddHostedService(services => services.GetRequiredService<Volumes>());
+    builder.Services.AddHostedService(services => services.GetRequiredService<Cartridges>());
 }
 builder.Services.ConfigureHttpJsonOptions(options => EstateDocument.ConfigureStrict(options.SerializerOptions));
 builder.Services.AddRipenOpenApi();
@@ -97,6 +108,7 @@ api.MapAdvice();
 api.MapCopies();
 api.MapStores();
 api.MapTargets();
+api.MapBackupSizing();
 
 // For reading only, so that a wrong method or media type elsewhere still gets its own answer.
 api.MapGet(
@@ -142,6 +154,5 @@ async Task Prepare()
     if (!await current.Begin() && settings.Demo && current.Stores.Standing == Standing.Together)
         await demo.Load(CancellationToken.None);
     await demo.Live(CancellationToken.None);
-    if (settings.Demo && app.Services.GetRequiredService<BackupRoots>().All is [var root, ..] && !Directory.Exists(root))
-        DemoOffice.Write(Path.Combine(root, "office"), day: 0);
+    await app.Services.GetRequiredService<DemoBackups>().Make(CancellationToken.None);
 }

@@ -25,6 +25,15 @@ public sealed record RipenSettings
     /// database.</summary>
     public IReadOnlyList<string>? BackupRoots { get; init; }
 
+    /// <summary>Where volumes are served over NBD, on this machine's loopback; 0 for any port that is free, null for 10809.</summary>
+    public int? NbdPort { get; init; }
+
+    /// <summary>The folder for the journals and the read shares of volumes. Null for "volumes" beside the database.</summary>
+    public string? VolumeDisks { get; init; }
+
+    /// <summary>The folder for the pipes of cartridge drives. Null for "drives" beside the database.</summary>
+    public string? Drives { get; init; }
+
     /// <summary>Whether the demo has lived its ninety days, or begins on its first.</summary>
     public bool DemoPast { get; init; } = true;
 }

@@ -239,21 +239,4 @@ public sealed class PruneTests : IDisposable
     {
         public override DateTimeOffset GetUtcNow() => System.GetUtcNow() + by;
     }
-
-    /// <summary>A place that dies after so many changes: nothing is written or deleted from then on.</summary>
-    private sealed class Deadly(IPoolObjects objects, int changes) : IPoolObjects
-    {
-        private int left = changes;
-
-        public Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel) =>
-            Dies() ? throw new IOException("Killed.") : objects.Put(key, content, cancel);
-
-        public Task Delete(string key, CancellationToken cancel) => Dies() ? throw new IOException("Killed.") : objects.Delete(key, cancel);
-
-        public Task<byte[]> Read(string key, long from, int length, CancellationToken cancel) => objects.Read(key, from, length, cancel);
-
-        public Task<IReadOnlyList<PoolObject>> List(string prefix, CancellationToken cancel) => objects.List(prefix, cancel);
-
-        private bool Dies() => Interlocked.Decrement(ref left) < 0;
-    }
 }

@@ -78,6 +78,7 @@ public sealed class RunningRipen : IAsyncDisposable
                     $"--Ripen:Database={Path.Combine(folder, "ripen.db")}",
                     $"--Ripen:Demo={demo}",
                     "--Ripen:DemoPast=false",
+                    "--Ripen:NbdPort=0",
                 ]
             )
             {

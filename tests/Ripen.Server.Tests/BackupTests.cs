@@ -1,5 +1,6 @@
 using System.Net;
 using System.Net.Http.Json;
+using System.Text.Json;
 using System.Text.Json.Nodes;
 
 namespace Ripen.Server.Tests;
@@ -38,12 +39,12 @@ public sealed class BackupTests : IDisposable
         return (response.StatusCode, (string)(problem["problems"]?.AsArray().FirstOrDefault()?["code"] ?? problem["code"])!);
     }
 
-    private async Task<JsonNode> Job(string what, object order)
+    private async Task<JsonNode> Job(string what, object order, string target = Vault)
     {
-        await Did(HttpMethod.Post, $"{Vault}/{what}", JsonNode.Parse(System.Text.Json.JsonSerializer.Serialize(order))!.ToJsonString());
+        await Did(HttpMethod.Post, $"{target}/{what}", JsonSerializer.Serialize(order));
         while (true)
         {
-            var job = (await server.Get(Vault)).Body["job"]!;
+            var job = (await server.Get(target)).Body["job"]!;
             if (!(bool)job["running"]!)
                 return job;
             await Task.Delay(20);
@@ -57,8 +58,8 @@ public sealed class BackupTests : IDisposable
     [Fact]
     public async Task A_folder_goes_into_a_bucket_twice_and_comes_back_after_a_restart()
     {
-        var steps = (await Did(HttpMethod.Post, $"{Vault}/tests")).AsArray();
-        Assert.Equal(7, steps.Count);
+        var steps = (await Did(HttpMethod.Post, $"{Vault}/tests"))["steps"]!.AsArray();
+        Assert.Equal(9, steps.Count);
         Assert.All(steps, s => Assert.True((bool)s!["worked"]!, s.ToJsonString()));
         Assert.Equal(0, (long)(await server.Get(Vault)).Body["storedObjects"]!);
 
@@ -124,16 +125,16 @@ public sealed class BackupTests : IDisposable
         await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
         foreach (var outside in new[] { "/etc", Root + "/../provider", Root + "-beside", "office" })
         {
-            var order = System.Text.Json.JsonSerializer.Serialize(new { folder = outside, workload = "office" });
+            var order = JsonSerializer.Serialize(new { folder = outside, workload = "office" });
             Assert.Equal((HttpStatusCode.Forbidden, "outside-roots"), await Refused(HttpMethod.Post, $"{Vault}/runs", order));
         }
         Directory.CreateSymbolicLink(Path.Combine(Root, "door"), "/etc");
-        var through = System.Text.Json.JsonSerializer.Serialize(new { folder = Path.Combine(Root, "door", "ssl"), workload = "office" });
+        var through = JsonSerializer.Serialize(new { folder = Path.Combine(Root, "door", "ssl"), workload = "office" });
         Assert.Equal((HttpStatusCode.Forbidden, "leads-elsewhere"), await Refused(HttpMethod.Post, $"{Vault}/runs", through));
-        var gone = System.Text.Json.JsonSerializer.Serialize(new { folder = Path.Combine(Root, "gone"), workload = "office" });
+        var gone = JsonSerializer.Serialize(new { folder = Path.Combine(Root, "gone"), workload = "office" });
         Assert.Equal((HttpStatusCode.NotFound, "no-source"), await Refused(HttpMethod.Post, $"{Vault}/runs", gone));
         var point = (string)(await Run())["point"]!["id"]!;
-        var into = System.Text.Json.JsonSerializer.Serialize(
+        var into = JsonSerializer.Serialize(
             new
             {
                 point,
@@ -142,7 +143,7 @@ public sealed class BackupTests : IDisposable
             }
         );
         Assert.Equal((HttpStatusCode.Forbidden, "outside-roots"), await Refused(HttpMethod.Post, $"{Vault}/restores", into));
-        into = System.Text.Json.JsonSerializer.Serialize(
+        into = JsonSerializer.Serialize(
             new
             {
                 point,
@@ -158,7 +159,7 @@ public sealed class BackupTests : IDisposable
     {
         const string Shelf = """{ "id": "shelf", "name": "Shelf", "kind": "bucket", "bucket": "port-sonar", "prefix": "shelf/" }""";
         await Did(HttpMethod.Put, "/api/targets/shelf", Shelf, await Tag());
-        Assert.Equal(2, (await server.Get("/api/targets")).Body["targets"]!.AsArray().Count);
+        Assert.Contains((await server.Get("/api/targets")).Body["targets"]!.AsArray(), t => (string)t!["target"]!["id"]! == "shelf");
         Assert.Equal(
             (HttpStatusCode.PreconditionFailed, "changed-meanwhile"),
             await Refused(HttpMethod.Put, "/api/targets/shelf", Shelf, "\"1\"")
@@ -216,6 +217,96 @@ public sealed class BackupTests : IDisposable
             .Select(c => (string)c!["kind"]!)
             .Where(k => k.StartsWith("target", StringComparison.Ordinal));
         Assert.Equal(["target-removed", "target-changed", "target-made"], kinds);
+    }
+
+    [Fact]
+    public async Task A_directory_takes_what_it_has_room_for_and_gives_everything_back()
+    {
+        const string Shelf = "/api/targets/harbour-shelf";
+        Assert.Equal(
+            (HttpStatusCode.Forbidden, "outside-roots"),
+            await Refused(
+                HttpMethod.Put,
+                "/api/targets/attic",
+                """{ "id": "attic", "name": "Attic", "kind": "directory", "folder": "/var" }""",
+                await Tag()
+            )
+        );
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "overlapping-targets"),
+            await Refused(
+                HttpMethod.Put,
+                "/api/targets/attic",
+                """{ "id": "attic", "name": "Attic", "kind": "directory", "folder": "shelf/inner/" }""",
+                await Tag()
+            )
+        );
+        await Did(HttpMethod.Post, $"{Shelf}/pool", "{}");
+        Assert.Equal(
+            (HttpStatusCode.Conflict, "holds-the-pool"),
+            await Refused(HttpMethod.Post, $"{Shelf}/runs", JsonSerializer.Serialize(new { folder = Root, workload = "all" }))
+        );
+        var order = new { folder = Office, workload = "office" };
+        var point = (await Job("runs", order, Shelf))["point"]!;
+        Assert.True((long)point["storedBytes"]! > 0);
+
+        // A file that does not fit any more: the run says so, what was there stays whole, and room can be made.
+        var large = Path.Combine(Office, "large");
+        var noise = new byte[20_000_000];
+        new Random(1).NextBytes(noise);
+        await File.WriteAllBytesAsync(large, noise);
+        var full = await Job("runs", order, Shelf);
+        Assert.Contains("full", (string)full["error"]!, StringComparison.Ordinal);
+        Assert.Null((string?)(await Job("checks", new { }, Shelf))["error"]);
+        Assert.Single((await server.Get($"{Shelf}/points")).Body["points"]!.AsArray());
+        Assert.True((long)(await server.Get(Shelf)).Body["storedBytes"]! <= 18_000_000);
+        await Did(HttpMethod.Delete, $"{Shelf}/points/{point["id"]}");
+        Assert.Null((string?)(await Job("prunes", new { }, Shelf))["error"]);
+        Assert.Null((string?)(await Job("prunes", new { }, Shelf))["error"]);
+        File.Delete(large);
+        Assert.Null((string?)(await Job("runs", order, Shelf))["error"]);
+    }
+
+    [Fact]
+    public async Task A_self_test_stays_with_its_target_and_says_why_it_failed()
+    {
+        const string Winter = "/api/targets/winter-disk";
+        Assert.Equal(JsonValueKind.Null, JsonSerializer.SerializeToElement((await server.Get(Winter)).Body["test"]).ValueKind);
+        await Did(HttpMethod.Post, $"{Winter}/tests");
+        server.Restart();
+        var test = (await server.Get(Winter)).Body["test"]!;
+        Assert.False((bool)test["worked"]!);
+        Assert.Contains("BackupRoots", (string)test["steps"]![0]!["why"]!, StringComparison.Ordinal);
+        await Did(HttpMethod.Post, $"{Vault}/tests");
+        await Did(HttpMethod.Post, $"{Vault}/tests");
+        var tests = (await server.Get($"{Vault}/tests")).Body.AsArray();
+        Assert.Equal([true, true], tests.Select(t => (bool)t!["worked"]!));
+        var all = (await server.Get("/api/targets")).Body["targets"]!.AsArray();
+        Assert.Equal(2, all.Count(t => t!["test"] is not null));
+
+        // A target of the same name that is made anew has proved nothing.
+        var target = (await server.Get(Winter)).Body["target"]!.ToJsonString();
+        await Did(HttpMethod.Delete, Winter, null, await Tag());
+        Assert.Equal((HttpStatusCode.Forbidden, "outside-roots"), await Refused(HttpMethod.Put, Winter, target, await Tag()));
+    }
+
+    [Fact]
+    public async Task Doubts_are_told_before_anything_is_done()
+    {
+        async Task<string> DoubtsOf(string id) =>
+            string.Join(' ', (await server.Get($"/api/targets/{id}")).Body["doubts"]!.AsArray().Select(d => (string)d!["code"]!));
+
+        Assert.Equal("same-machine", await DoubtsOf("harbour-shelf"));
+        await Did(
+            HttpMethod.Put,
+            "/api/targets/frozen",
+            """{ "id": "frozen", "name": "Frozen", "kind": "bucket", "bucket": "deck-cameras", "prefix": "pool/" }""",
+            await Tag()
+        );
+        var frozen = (await server.Get("/api/targets/frozen")).Body["doubts"]!.AsArray();
+        Assert.Equal(["kept-longer", "same-place"], frozen.Select(d => (string)d!["code"]!));
+        Assert.Contains("31 days", (string)frozen[0]!["sentence"]!, StringComparison.Ordinal);
+        Assert.Contains("Ticket database", (string)frozen[1]!["sentence"]!, StringComparison.Ordinal);
     }
 
     [Fact]

@@ -25,7 +25,13 @@ internal sealed class ServerProcess : IAsyncDisposable
         process = Process.Start(
             new ProcessStartInfo(
                 Path.Combine(AppContext.BaseDirectory, "Ripen.Server"),
-                [$"--urls={address}", $"--Ripen:Database={Path.Combine(folder, "ripen.db")}", "--Ripen:Demo=true", "--Ripen:DemoPast=false"]
+                [
+                    $"--urls={address}",
+                    $"--Ripen:Database={Path.Combine(folder, "ripen.db")}",
+                    "--Ripen:Demo=true",
+                    "--Ripen:DemoPast=false",
+                    "--Ripen:NbdPort=0",
+                ]
             )
             {
                 RedirectStandardOutput = true,

@@ -93,6 +93,7 @@ public sealed class TestServer : IDisposable
             builder.UseSetting("Ripen:Database", Database);
             builder.UseSetting("Ripen:Demo", Demo.ToString());
             builder.UseSetting("Ripen:DemoPast", "false");
+            builder.UseSetting("Ripen:NbdPort", "0");
         });
 }
 

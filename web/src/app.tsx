@@ -32,6 +32,8 @@ const RecordPage = lazy(() => import("./places/replication/record-page").then((m
 const MoveChoice = lazy(() => import("./places/replication/move-page").then((m) => ({ default: m.MoveChoice })));
 const MovePage = lazy(() => import("./places/replication/move-page").then((m) => ({ default: m.MovePage })));
 const BackupsPlace = lazy(() => import("./places/backups/backups-place").then((m) => ({ default: m.BackupsPlace })));
+const NewTarget = lazy(() => import("./places/backups/new-target").then((m) => ({ default: m.NewTarget })));
+const SizingPage = lazy(() => import("./places/backups/sizing-page").then((m) => ({ default: m.SizingPage })));
 const TargetPage = lazy(() => import("./places/backups/target-page").then((m) => ({ default: m.TargetPage })));
 const StoresPlace = lazy(() => import("./places/stores/stores-place").then((m) => ({ default: m.StoresPlace })));
 const AboutPlace = lazy(() => import("./places/about/about-place").then((m) => ({ default: m.AboutPlace })));
@@ -160,6 +162,8 @@ export function App() {
                     <Route path="/replication/move" element={<MoveChoice />} />
                     <Route path="/replication/moves/:from/:to" element={<MovePage />} />
                     <Route path="/backups" element={<BackupsPlace />} />
+                    <Route path="/new-target" element={<NewTarget />} />
+                    <Route path="/sizing" element={<SizingPage />} />
                     <Route path="/backups/:target" element={<TargetPage />} />
                     <Route path="/log" element={<LogPlace />} />
                     <Route path="/about" element={<AboutPlace />} />

@@ -2,17 +2,38 @@ namespace Ripen.Backup.Pools;
 
 /// <summary>A pool's objects as files of a directory: written beside, synced, and renamed into their place.</summary>
 /// <param name="folder">Made when it is not there.</param>
-public sealed class DirectoryObjects(string folder) : IPoolObjects
+/// <param name="capacityBytes">It takes no object that would bring it above; null for no limit but the disk's. What lets go of others
+/// is always taken.</param>
+public sealed class DirectoryObjects(string folder, long? capacityBytes = null) : IPoolObjects
 {
+    /// <summary>ENOSPC of POSIX, as Linux numbers it.</summary>
+    private const int NoSpace = 28;
+
+    private readonly Lock counting = new();
+    private long? stored;
+
+    /// <summary>Of all objects together.</summary>
+    public long StoredBytes
+    {
+        get
+        {
+            lock (counting)
+                return stored ??= All().Sum(o => o.Bytes);
+        }
+    }
+
+    public long ObjectCount => All().Count();
+
     public async Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel)
     {
         var path = PathOf(key);
         if (File.Exists(path))
             throw new RefusalException(RefusalKind.Conflict, "exists", $"There is an object '{key}' in the pool already.");
-        Directory.CreateDirectory(Path.GetDirectoryName(path)!);
+        Take(key, content.Length);
         var beside = $"{path}.{Guid.NewGuid():N}.part";
         try
         {
+            Directory.CreateDirectory(Path.GetDirectoryName(path)!);
             await using (
                 var file = new FileStream(beside, FileMode.CreateNew, FileAccess.Write, FileShare.None, 0, FileOptions.Asynchronous)
             )
@@ -21,10 +42,14 @@ public sealed class DirectoryObjects(string folder) : IPoolObjects
                 file.Flush(flushToDisk: true);
             }
             File.Move(beside, path, overwrite: false);
+            Durable.Folder(Path.GetDirectoryName(path)!);
         }
-        catch
+        catch (Exception failed)
         {
+            GiveBack(content.Length);
             File.Delete(beside);
+            if (failed is IOException && (failed.HResult & 0xffff) == NoSpace)
+                throw Full("the disk under it has no room left");
             throw;
         }
     }
@@ -53,23 +78,52 @@ public sealed class DirectoryObjects(string folder) : IPoolObjects
 
     public Task<IReadOnlyList<PoolObject>> List(string prefix, CancellationToken cancel)
     {
-        if (!Directory.Exists(folder))
-            return Task.FromResult<IReadOnlyList<PoolObject>>([]);
-        return Task.FromResult<IReadOnlyList<PoolObject>>([
-            .. new DirectoryInfo(folder)
-                .EnumerateFiles("*", SearchOption.AllDirectories)
-                .Where(f => f.Extension != ".part")
-                .Select(f => new PoolObject(Path.GetRelativePath(folder, f.FullName), f.Length))
-                .Where(o => o.Key.StartsWith(prefix, StringComparison.Ordinal)),
-        ]);
+        return Task.FromResult<IReadOnlyList<PoolObject>>([.. All().Where(o => o.Key.StartsWith(prefix, StringComparison.Ordinal))]);
     }
 
     public Task Delete(string key, CancellationToken cancel)
     {
-        if (File.Exists(PathOf(key)))
-            File.Delete(PathOf(key));
+        var file = new FileInfo(PathOf(key));
+        if (file.Exists)
+        {
+            var bytes = file.Length;
+            file.Delete();
+            GiveBack(bytes);
+        }
         return Task.CompletedTask;
     }
+
+    private IEnumerable<PoolObject> All() =>
+        Directory.Exists(folder)
+            ? new DirectoryInfo(folder)
+                .EnumerateFiles("*", SearchOption.AllDirectories)
+                .Where(f => f.Extension != ".part")
+                .Select(f => new PoolObject(Path.GetRelativePath(folder, f.FullName), f.Length))
+            : [];
+
+    private void Take(string key, long bytes)
+    {
+        lock (counting)
+        {
+            var now = StoredBytes;
+            if (now + bytes > capacityBytes && !key.StartsWith(PoolPrune.Folder, StringComparison.Ordinal))
+                throw Full($"{Wording.Bytes(bytes)} more would bring it above {Wording.Bytes(capacityBytes.Value)}");
+            stored = now + bytes;
+        }
+    }
+
+    private void GiveBack(long bytes)
+    {
+        lock (counting)
+            stored -= bytes;
+    }
+
+    private static RefusalException Full(string why) =>
+        new(
+            RefusalKind.Full,
+            "place-full",
+            $"The place is full: {why}. Nothing that is there is harmed. Remove restore points and prune, or give the target more room."
+        );
 
     private string PathOf(string key) => Path.Combine(folder, key);
 }

@@ -8,14 +8,16 @@ namespace Ripen.Backup.Pools;
 /// <param name="Milliseconds">It took.</param>
 /// <param name="Worked">Whether it did.</param>
 /// <param name="Why">It did not, and what to do.</param>
-public sealed record ProbeStep(string What, double Milliseconds, bool Worked, string? Why);
+/// <param name="Bytes">Went there or came back; null for a step that moves none.</param>
+public sealed record ProbeStep(string What, double Milliseconds, bool Worked, string? Why, long? Bytes);
 
 /// <summary>Proves that a place takes, keeps, gives back and lets go of what a pool puts there.</summary>
 public static class PlaceProbe
 {
     public const string Folder = "probes/";
 
-    private const int Bytes = 4 << 20;
+    private const int Bytes = 1 << 20;
+    private const int FewBytes = 4096;
 
     /// <summary>Every step in turn; the first that does not work is the last.</summary>
     public static async Task<IReadOnlyList<ProbeStep>> Of(IPoolObjects objects, CancellationToken cancel)
@@ -23,8 +25,11 @@ public static class PlaceProbe
         var steps = new List<ProbeStep>();
         var key = $"{Folder}{Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16))}";
         var content = RandomNumberGenerator.GetBytes(Bytes);
+        var small = $"{key}-small";
         var went =
-            await Step("write 4 MiB", () => objects.Put(key, content, cancel))
+            await Step("write 4 KiB", () => objects.Put(small, content.AsMemory(0, FewBytes), cancel), FewBytes)
+            && await Step("read it back", async () => Same(await objects.Read(small, 0, FewBytes, cancel), content[..FewBytes]), FewBytes)
+            && await Step("write 1 MiB", () => objects.Put(key, content, cancel), Bytes)
             && await Step(
                 "refuse to overwrite",
                 async () =>
@@ -44,7 +49,7 @@ public static class PlaceProbe
                     );
                 }
             )
-            && await Step("read it back and compare", async () => Same(await objects.Read(key, 0, Bytes, cancel), content))
+            && await Step("read it back and compare", async () => Same(await objects.Read(key, 0, Bytes, cancel), content), Bytes)
             && await Step("read its end", async () => Same(await objects.Read(key, -1000, 1000, cancel), content[^1000..]))
             && await Step(
                 "list",
@@ -55,21 +60,28 @@ public static class PlaceProbe
                 }
             );
         // What was written goes again, whatever did not work.
-        var let = await Step("delete", () => objects.Delete(key, cancel));
+        var let = await Step(
+            "delete",
+            async () =>
+            {
+                await objects.Delete(small, cancel);
+                await objects.Delete(key, cancel);
+            }
+        );
         if (went && let)
         {
             await Step(
                 "is gone",
                 async () =>
                 {
-                    if ((await objects.List(Folder, cancel)).Any(o => o.Key == key))
+                    if ((await objects.List(Folder, cancel)).Any(o => o.Key.StartsWith(key, StringComparison.Ordinal)))
                         throw new RefusalException(RefusalKind.Conflict, "stays", "It is still there: something keeps what is deleted.");
                 }
             );
         }
         return steps;
 
-        async Task<bool> Step(string what, Func<Task> act)
+        async Task<bool> Step(string what, Func<Task> act, long? bytes = null)
         {
             var begun = Stopwatch.GetTimestamp();
             string? why = null;
@@ -81,7 +93,7 @@ public static class PlaceProbe
             {
                 why = error.Message;
             }
-            steps.Add(new ProbeStep(what, Stopwatch.GetElapsedTime(begun).TotalMilliseconds, why is null, why));
+            steps.Add(new ProbeStep(what, Stopwatch.GetElapsedTime(begun).TotalMilliseconds, why is null, why, bytes));
             return why is null;
         }
     }

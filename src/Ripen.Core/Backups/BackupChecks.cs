@@ -63,14 +63,17 @@ internal static class BackupChecks
 
     private static void Check(BackupTarget target, string path, Estate estate, Findings findings)
     {
+        Parts(target, path, findings);
         var bucket = Present(estate.Buckets).Select(b => b.Item).FirstOrDefault(b => b.Name == target.Bucket);
         findings.Require(
-            bucket is not null,
+            bucket is not null || target.Bucket is null,
             "unknown-reference",
             $"{path}.bucket",
             $"There is no bucket '{target.Bucket}'; correct the name or add it.",
             "$.buckets"
         );
+        if (target.Local?.Region is { } region)
+            Refer(region, estate.PriceBook.Regions.Any(r => r?.Id == region), "region", $"{path}.local.region", findings);
         findings.Require(
             target.Encrypts || target.OperatedBy == Operator.Own,
             "needs-encryption",
@@ -90,14 +93,67 @@ internal static class BackupChecks
         }
     }
 
-    private static void Apart(BackupTarget target, string path, BackupTarget other, Findings findings, params string[] others) =>
+    /// <summary>What a kind of target has, and what it has not.</summary>
+    private static void Parts(BackupTarget target, string path, Findings findings)
+    {
+        var kind = target.Kind;
+        Part("bucket", target.Bucket is not null, kind != TargetKind.Directory, needed: true);
+        Part("prefix", target.Prefix.Length > 0, kind != TargetKind.Directory, needed: false);
+        Part("folder", target.Folder is not null, kind == TargetKind.Directory, needed: true);
+        Part(
+            "capacityBytes",
+            target.CapacityBytes is not null,
+            kind is TargetKind.Directory or TargetKind.Volume,
+            needed: kind == TargetKind.Volume
+        );
+        Part("local", target.Local is not null, kind == TargetKind.Volume, needed: true);
+        Part("snapshots", target.Snapshots is not null, kind == TargetKind.Volume, needed: false);
+        Part("library", target.Library is not null, kind == TargetKind.Cartridges, needed: true);
         findings.Require(
-            other.Bucket != target.Bucket || !Overlap(other.Prefix, target.Prefix),
+            kind != TargetKind.Volume || target.CapacityBytes is not { } size || size % BackupTarget.PageBytes == 0,
+            "invalid-size",
+            $"{path}.capacityBytes",
+            $"A volume's size is a multiple of {BackupTarget.PageBytes:#,0} bytes."
+        );
+
+        void Part(string name, bool there, bool belongs, bool needed)
+        {
+            findings.Require(
+                there || !(belongs && needed),
+                "missing-property",
+                $"{path}.{name}",
+                $"A target of this kind needs '{name}'; add it.",
+                $"{path}.kind"
+            );
+            findings.Require(
+                !there || belongs,
+                "not-of-this-kind",
+                $"{path}.{name}",
+                $"A target of this kind has no '{name}'; remove it.",
+                $"{path}.kind"
+            );
+        }
+    }
+
+    private static void Apart(BackupTarget target, string path, BackupTarget other, Findings findings, params string[] others)
+    {
+        findings.Require(
+            target.Bucket is null || other.Bucket != target.Bucket || !Overlap(other.Prefix, target.Prefix),
             "overlapping-targets",
             $"{path}.prefix",
             $"'{target.Id}' and '{other.Id}' lie in '{target.Bucket}', and one's prefix begins the other's: their pools would mix.",
             [$"{path}.bucket", .. others]
         );
+        findings.Require(
+            target.Folder is null || other.Folder is null || !Overlap(Ended(target.Folder), Ended(other.Folder)),
+            "overlapping-targets",
+            $"{path}.folder",
+            $"'{target.Id}' and '{other.Id}' would lie one in the other: their pools would mix.",
+            others
+        );
+
+        static string Ended(string folder) => folder.TrimEnd('/') + "/";
+    }
 
     private static bool Expires(LifecycleRule rule, BackupTarget target) =>
         rule.ExpireAt is not null && Overlap(rule.Prefix, target.Prefix);

@@ -5,12 +5,55 @@ namespace Ripen.Core.Backups;
 /// <summary>What kind of place a backup target's pool lies in.</summary>
 public enum TargetKind
 {
+    /// <summary>Below a prefix of a bucket.</summary>
     Bucket,
+
+    /// <summary>In a folder of the machine that runs this program.</summary>
+    Directory,
+
+    /// <summary>A block device whose blocks lie in a bucket, with a local disk before it.</summary>
+    Volume,
+
+    /// <summary>Tape without tape, in a bucket.</summary>
+    Cartridges,
+}
+
+/// <summary>What stands between a volume's writer and its bucket.</summary>
+public sealed record LocalCache
+{
+    /// <summary>What may be acknowledged and not yet be in the bucket.</summary>
+    public required long JournalBytes { get; init; }
+
+    /// <summary>What is read without asking the bucket.</summary>
+    public required long ReadBytes { get; init; }
+
+    /// <summary>Where the disk stands; null: where what writes stands.</summary>
+    public string? Region { get; init; }
+}
+
+/// <summary>When snapshots of a volume are taken, and how many stay.</summary>
+public sealed record SnapshotSchedule
+{
+    public required double EveryHours { get; init; }
+
+    /// <summary>The newest of the schedule's; those made by hand are not counted.</summary>
+    public required int Keep { get; init; }
+}
+
+/// <summary>How many cartridges there are room for, and what each holds.</summary>
+public sealed record CartridgeLibrary
+{
+    public required long CartridgeBytes { get; init; }
+    public required int Slots { get; init; }
+    public required int Drives { get; init; }
 }
 
 /// <summary>A pool for backups, and the way to it (model 9.1).</summary>
 public sealed record BackupTarget
 {
+    /// <summary>Of a volume: the smallest piece that a client reads or writes.</summary>
+    public const int PageBytes = 4096;
+
     /// <summary>64 million bytes.</summary>
     public const int UsualPackBytes = 64_000_000;
 
@@ -18,8 +61,23 @@ public sealed record BackupTarget
     public required string Name { get; init; }
     public required TargetKind Kind { get; init; }
 
-    /// <summary>In which the pool lies.</summary>
-    public required string Bucket { get; init; }
+    /// <summary>In which the pool lies; null for a directory.</summary>
+    public string? Bucket { get; init; }
+
+    /// <summary>The directory's path, or one below the first folder that a machine's settings allow; null for other kinds.</summary>
+    public string? Folder { get; init; }
+
+    /// <summary>A directory is full at so many bytes (null for no limit of its own); a volume is so large.</summary>
+    public long? CapacityBytes { get; init; }
+
+    /// <summary>Of a volume.</summary>
+    public LocalCache? Local { get; init; }
+
+    /// <summary>Of a volume; null for by hand only.</summary>
+    public SnapshotSchedule? Snapshots { get; init; }
+
+    /// <summary>Of cartridges.</summary>
+    public CartridgeLibrary? Library { get; init; }
 
     /// <summary>Everything of the pool begins so.</summary>
     public string Prefix { get; init; } = "";
@@ -37,6 +95,9 @@ public sealed record BackupTarget
 
     /// <summary>At work at once, at least 1.</summary>
     public int Writers { get; init; } = 1;
+
+    /// <summary>How often it tests itself; null for by hand only.</summary>
+    public double? TestEveryHours { get; init; }
 
     /// <summary>What the target takes and gives; null for no limit.</summary>
     public double? BytesPerSecond { get; init; }

@@ -56,15 +56,53 @@ internal static class EstateReader
         {
             Id = o.Id("id"),
             Name = o.Text("name"),
-            Kind = o.Choice("kind", ("bucket", TargetKind.Bucket)),
-            Bucket = o.Text("bucket"),
+            Kind = o.Choice(
+                "kind",
+                ("bucket", TargetKind.Bucket),
+                ("directory", TargetKind.Directory),
+                ("volume", TargetKind.Volume),
+                ("cartridges", TargetKind.Cartridges)
+            ),
+            Bucket = o.Has("bucket") ? o.Text("bucket") : null,
             Prefix = o.Text("prefix", ""),
+            Folder = o.Has("folder") ? o.Text("folder") : null,
+            CapacityBytes = o.Optional("capacityBytes", n => o.Whole(n, 1)),
+            Local = o.Object(
+                "local",
+                l => new LocalCache
+                {
+                    JournalBytes = l.Whole("journalBytes", 1),
+                    ReadBytes = l.Whole("readBytes"),
+                    Region = l.Has("region") ? l.Id("region") : null,
+                },
+                optional: true
+            ),
+            Snapshots = o.Object(
+                "snapshots",
+                s => new SnapshotSchedule
+                {
+                    EveryHours = s.Number("everyHours", 0, Limits.Hours, above: true),
+                    Keep = (int)s.Whole("keep", 1, 10_000),
+                },
+                optional: true
+            ),
+            Library = o.Object(
+                "library",
+                l => new CartridgeLibrary
+                {
+                    CartridgeBytes = l.Whole("cartridgeBytes", 1_000_000),
+                    Slots = (int)l.Whole("slots", 1, 10_000),
+                    Drives = (int)l.Whole("drives", 1, 16),
+                },
+                optional: true
+            ),
             PackBytes = o.Whole("packBytes", 1, fallback: BackupTarget.UsualPackBytes),
             Deduplicates = o.Flag("deduplicates", fallback: true),
             Compresses = o.Flag("compresses", fallback: true),
             Encrypts = o.Flag("encrypts", fallback: true),
             OperatedBy = o.Optional("operatedBy", OperatedBy(o)),
             Writers = (int)o.Whole("writers", 1, 1000, 1),
+            TestEveryHours = o.Optional("testEveryHours", n => o.Number(n, 1, Limits.Hours)),
             BytesPerSecond = o.Optional("bytesPerSecond", n => o.Number(n, 0, above: true)),
         };
 

@@ -300,6 +300,26 @@ namespace Ripen.Data.Migrations
                     b.ToTable("PoolSecret", (string)null);
                 });
 
+            modelBuilder.Entity("Ripen.Data.ProbeRow", b =>
+                {
+                    b.Property<string>("Target")
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTimeOffset>("At")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Steps")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("Worked")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Target", "At");
+
+                    b.ToTable("Probe", (string)null);
+                });
+
             modelBuilder.Entity("Ripen.Data.ReadBandRow", b =>
                 {
                     b.Property<long>("Id")
@@ -480,11 +500,16 @@ namespace Ripen.Data.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Bucket")
-                        .IsRequired()
                         .HasColumnType("TEXT");
 
                     b.Property<double?>("BytesPerSecond")
                         .HasColumnType("REAL");
+
+                    b.Property<long?>("CapacityBytes")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("CartridgeBytes")
+                        .HasColumnType("INTEGER");
 
                     b.Property<bool>("Compresses")
                         .HasColumnType("INTEGER");
@@ -492,11 +517,23 @@ namespace Ripen.Data.Migrations
                     b.Property<bool>("Deduplicates")
                         .HasColumnType("INTEGER");
 
+                    b.Property<int?>("Drives")
+                        .HasColumnType("INTEGER");
+
                     b.Property<bool>("Encrypts")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Folder")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("JournalBytes")
                         .HasColumnType("INTEGER");
 
                     b.Property<string>("Kind")
                         .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("LocalRegionId")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Name")
@@ -516,12 +553,29 @@ namespace Ripen.Data.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<long?>("ReadBytes")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("Slots")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<double?>("SnapshotEveryHours")
+                        .HasColumnType("REAL");
+
+                    b.Property<int?>("SnapshotKeep")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<double?>("TestEveryHours")
+                        .HasColumnType("REAL");
+
                     b.Property<int>("Writers")
                         .HasColumnType("INTEGER");
 
                     b.HasKey("Id");
 
                     b.HasIndex("Bucket");
+
+                    b.HasIndex("LocalRegionId");
 
                     b.ToTable("Target", (string)null);
                 });
@@ -775,8 +829,12 @@ namespace Ripen.Data.Migrations
                     b.HasOne("Ripen.Data.BucketRow", null)
                         .WithMany()
                         .HasForeignKey("Bucket")
-                        .OnDelete(DeleteBehavior.Restrict)
-                        .IsRequired();
+                        .OnDelete(DeleteBehavior.Restrict);
+
+                    b.HasOne("Ripen.Data.RegionRow", null)
+                        .WithMany()
+                        .HasForeignKey("LocalRegionId")
+                        .OnDelete(DeleteBehavior.Restrict);
                 });
 
             modelBuilder.Entity("Ripen.Data.TierPriceRow", b =>

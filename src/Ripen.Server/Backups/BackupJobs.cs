@@ -10,6 +10,7 @@ public enum JobKind
     Restore,
     Check,
     Prune,
+    Copy,
 }
 
 /// <summary>Work on a target's pool, under way or the last one.</summary>

@@ -91,6 +91,13 @@ internal static class PointEndpoints
         var folder = roots.Demand(order.Folder, "$.folder");
         if (!Directory.Exists(folder))
             throw new RefusalException(RefusalKind.NotFound, "no-source", $"There is no folder '{folder}' to back up.", "$.folder");
+        if (target.Folder is { } place && $"{roots.Place(place)}/".StartsWith($"{folder}/", StringComparison.Ordinal))
+            throw new RefusalException(
+                RefusalKind.Conflict,
+                "holds-the-pool",
+                $"'{folder}' holds the pool itself: every run would back up what the last one wrote. Choose a folder beside it.",
+                "$.folder"
+            );
         if (order.Workload.Trim().Length is 0 or > 100)
             throw new RefusalException(RefusalKind.Invalid, "out-of-range", "A workload's name has 1 to 100 characters.", "$.workload");
         // Before anything is begun: a pool that cannot be opened is said at once.

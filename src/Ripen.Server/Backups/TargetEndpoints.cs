@@ -1,5 +1,4 @@
 using Microsoft.AspNetCore.Http.HttpResults;
-using Ripen.Backup.Pools;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Data;
@@ -19,20 +18,41 @@ public sealed record PoolReading(string Id, DateTimeOffset Made, bool Encrypts, 
 
 /// <summary>A target as it stands.</summary>
 /// <param name="Target">As it was made.</param>
-/// <param name="Region">Where its bucket is.</param>
+/// <param name="Region">Where its bucket is; null for a directory of this machine.</param>
 /// <param name="Pool">Null while none was made.</param>
 /// <param name="StoredBytes">Of all objects of the pool.</param>
 /// <param name="StoredObjects">How many they are.</param>
 /// <param name="Job">Under way, or the last; null for none since the start.</param>
-/// <param name="Wrong">Why the pool cannot be looked at.</param>
+/// <param name="Wrong">Why the place or its pool cannot be looked at.</param>
+/// <param name="Test">The last self-test; null for none.</param>
+/// <param name="Doubts">What one should know of it.</param>
+/// <param name="MonthMoney">For what lies there in a month of 30 days, by the tiers where it rests, each in its first band; null for a
+/// directory.</param>
 public sealed record TargetReading(
     BackupTarget Target,
-    string Region,
+    string? Region,
     PoolReading? Pool,
     long StoredBytes,
     long StoredObjects,
     BackupJob? Job,
-    string? Wrong
+    string? Wrong,
+    TestReading? Test,
+    IReadOnlyList<BackupDoubt> Doubts,
+    double? MonthMoney
+);
+
+/// <summary>A target before it is made.</summary>
+/// <param name="Problems">Why it cannot be made so.</param>
+/// <param name="Doubts">What one should know of it.</param>
+/// <param name="Region">Where it would be; null for a directory.</param>
+/// <param name="TerabyteMonth">Money for a TB there in a month of 30 days, in the first band; null for a directory.</param>
+/// <param name="WaitHours">Before the first byte of what arrives.</param>
+public sealed record TargetDraft(
+    IReadOnlyList<Problem> Problems,
+    IReadOnlyList<BackupDoubt> Doubts,
+    string? Region,
+    double? TerabyteMonth,
+    double? WaitHours
 );
 
 /// <summary>Targets, and where folders may lie that are backed up or restored into.</summary>
@@ -47,6 +67,11 @@ internal static class TargetEndpoints
     {
         var targets = api.MapGroup("/targets").WithTags("Backups");
         targets.MapGet("", ReadAll).WithName("readTargets").WithSummary("All backup targets as they stand. The ETag is the estate's.");
+        targets
+            .MapPost("/draft", Draft)
+            .WithName("readTargetDraft")
+            .WithSummary("What a target would be like: what is wrong with it, what one should know, what it costs. Nothing is done.")
+            .Accepts<BackupTarget>("application/json");
         targets.MapGet("/{id}", Read).WithName("readTarget").WithSummary("One backup target as it stands.");
         targets
             .MapPut("/{id}", Put)
@@ -61,12 +86,15 @@ internal static class TargetEndpoints
             .MapPost("/{id}/tests", Test)
             .WithName("testTarget")
             .WithSummary("Proves the target: write, read back, compare, list, delete, each with its time and, where it fails, why.");
+        targets.MapGet("/{id}/tests", ReadTests).WithName("readTests").WithSummary("The last self-tests, newest first, at most 50.");
         targets.MapPost("/{id}/pool", MakePool).WithName("makePool").WithSummary("Makes the target's pool.");
         targets
             .MapPost("/{id}/passphrase", Unlock)
             .WithName("unlockPool")
             .WithSummary("Takes the passphrase of a pool that this server cannot open.");
         targets.MapPoints();
+        targets.MapVolumes();
+        targets.MapCartridges();
     }
 
     /// <exception cref="RefusalException">There is no estate, or no such target.</exception>
@@ -81,9 +109,11 @@ internal static class TargetEndpoints
 
     private static async Task<Results<Ok<BackupsReading>, ProblemHttpResult>> ReadAll(
         CurrentEstate current,
-        SimulatedProvider provider,
+        TargetPlaces places,
         Pools pools,
+        Volumes volumes,
         BackupJobs jobs,
+        TargetProbes probes,
         BackupRoots roots,
         HttpResponse response,
         CancellationToken cancel
@@ -93,56 +123,108 @@ internal static class TargetEndpoints
             return Problems.NoEstate();
         response.SetVersion(view.Version);
         var read = new List<TargetReading>();
+        var tests = await probes.Last(cancel);
         foreach (var target in view.Estate.Targets)
-            read.Add(await Reading(view.Estate, target, provider, pools, jobs, cancel));
+            read.Add(await Reading(view.Estate, target, places, pools, volumes, jobs, tests.GetValueOrDefault(target.Id), cancel));
         return TypedResults.Ok(new BackupsReading(read, roots.All));
     }
 
     private static async Task<Ok<TargetReading>> Read(
         string id,
         CurrentEstate current,
-        SimulatedProvider provider,
+        TargetPlaces places,
         Pools pools,
+        Volumes volumes,
         BackupJobs jobs,
+        TargetProbes probes,
         HttpResponse response,
         CancellationToken cancel
     )
     {
         var (view, target) = await Find(current, id, cancel);
         response.SetVersion(view.Version);
-        return TypedResults.Ok(await Reading(view.Estate, target, provider, pools, jobs, cancel));
+        var tests = await probes.Of(id, cancel);
+        return TypedResults.Ok(await Reading(view.Estate, target, places, pools, volumes, jobs, tests.Count > 0 ? tests[0] : null, cancel));
     }
 
     private static async Task<TargetReading> Reading(
         Estate estate,
         BackupTarget target,
-        SimulatedProvider provider,
+        TargetPlaces places,
         Pools pools,
+        Volumes volumes,
         BackupJobs jobs,
+        TargetProbe? test,
         CancellationToken cancel
     )
     {
-        var region = estate.Find(target.Bucket)!.Region;
+        var known = new TargetReading(
+            target,
+            target.Bucket is { } bucket ? estate.Find(bucket)!.Region : null,
+            null,
+            0,
+            0,
+            jobs.Of(target.Id),
+            volumes.FailureOf(target.Id),
+            TargetTests.Of(test),
+            BackupDoubts.Of(target, estate),
+            null
+        );
         try
         {
+            var (bytes, objects) = places.Contents(target);
+            known = known with { StoredBytes = bytes, StoredObjects = objects, MonthMoney = places.MonthMoney(target, estate) };
             var pool = await pools.Look(target, cancel);
-            var contents = provider.ContentsUnder(target.Bucket, target.Prefix);
-            return new TargetReading(
-                target,
-                region,
-                pool is { } p
-                    ? new PoolReading(p.Description.Id, p.Description.Made, p.Description.Encrypts, p.Description.Compresses, p.CanOpen)
-                    : null,
-                contents.Bytes,
-                contents.Objects,
-                jobs.Of(target.Id),
-                null
-            );
+            return pool is not { } p
+                ? known
+                : known with
+                {
+                    Pool = new PoolReading(
+                        p.Description.Id,
+                        p.Description.Made,
+                        p.Description.Encrypts,
+                        p.Description.Compresses,
+                        p.CanOpen
+                    ),
+                };
         }
         catch (RefusalException refusal)
         {
-            return new TargetReading(target, region, null, 0, 0, jobs.Of(target.Id), refusal.Message);
+            return known with { Wrong = refusal.Message };
         }
+    }
+
+    private static async Task<Results<Ok<TargetDraft>, ProblemHttpResult>> Draft(
+        HttpRequest request,
+        CurrentEstate current,
+        TargetPlaces places,
+        CancellationToken cancel
+    )
+    {
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        var target = EstateDocument.ReadTarget(await request.ReadText(cancel), view.Estate);
+        if (!target.Ok)
+            return TypedResults.Ok(new TargetDraft(target.Problems, [], null, null, null));
+        try
+        {
+            _ = places.ObjectsOf(target.Value);
+        }
+        catch (RefusalException refused)
+        {
+            return TypedResults.Ok(new TargetDraft([new Problem(refused.Code, refused.Path!, refused.Message)], [], null, null, null));
+        }
+        var bucket = target.Value.Bucket is { } name ? view.Estate.Find(name) : null;
+        var prices = view.Estate.PriceBook;
+        return TypedResults.Ok(
+            new TargetDraft(
+                [],
+                BackupDoubts.Of(target.Value, view.Estate),
+                bucket?.Region,
+                bucket is null ? null : TargetCosts.TerabyteMonth(bucket, bucket.Tier, prices),
+                bucket is null ? null : prices.Tiers.First(t => t.Id == bucket.Tier).WaitHours
+            )
+        );
     }
 
     private static async Task<Results<NoContent, ProblemHttpResult>> Put(
@@ -150,6 +232,9 @@ internal static class TargetEndpoints
         HttpRequest request,
         CurrentEstate current,
         EstateStore store,
+        TargetPlaces places,
+        Volumes volumes,
+        Cartridges cartridges,
         BackupJobs jobs,
         CancellationToken cancel
     )
@@ -168,6 +253,14 @@ internal static class TargetEndpoints
                 var before = view.Estate.Targets.FirstOrDefault(t => t.Id == id);
                 if (before is not null && jobs.Of(id) is { Running: true })
                     return Problems.Conflict("under-way", "Something is under way with this target; wait, or stop it.");
+                if (volumes.Of(id) is { } volume && target.Value.CapacityBytes != volume.Volume.SizeBytes)
+                    return Problems.Invalid(
+                        "fixed-size",
+                        "$.capacityBytes",
+                        $"The volume is made, and has {volume.Volume.SizeBytes} bytes for life. Fill a larger one from a snapshot of it."
+                    );
+                await volumes.Empty(id, cancel);
+                _ = places.ObjectsOf(target.Value);
                 var others = view.Estate.Targets.Where(t => t.Id != id).Append(target.Value);
                 await current.Apply(
                     new PlannedChange(view.Estate with { Targets = [.. others] }),
@@ -177,6 +270,11 @@ internal static class TargetEndpoints
             },
             cancel
         );
+        if (refused is null)
+        {
+            await volumes.Follow(cancel);
+            await cartridges.Forget(id);
+        }
         return refused is not null ? refused : TypedResults.NoContent();
     }
 
@@ -185,7 +283,10 @@ internal static class TargetEndpoints
         HttpRequest request,
         CurrentEstate current,
         EstateStore store,
+        Volumes volumes,
+        Cartridges cartridges,
         BackupJobs jobs,
+        TargetProbes probes,
         CancellationToken cancel
     )
     {
@@ -198,6 +299,7 @@ internal static class TargetEndpoints
                     return Problems.NotFound("no-target", $"There is no backup target '{id}'.");
                 if (jobs.Of(id) is { Running: true })
                     return Problems.Conflict("under-way", "Something is under way with this target; wait, or stop it.");
+                await volumes.Empty(id, cancel);
                 await current.Apply(
                     new PlannedChange(view.Estate with { Targets = [.. view.Estate.Targets.Where(t => t.Id != id)] }),
                     () => store.ChangeTarget(target, null, view.Version, cancel)
@@ -206,13 +308,30 @@ internal static class TargetEndpoints
             },
             cancel
         );
+        if (refused is null)
+        {
+            await volumes.Follow(cancel);
+            await cartridges.Forget(id);
+            await probes.Forget(id, cancel);
+        }
         return refused is not null ? refused : TypedResults.NoContent();
     }
 
-    private static async Task<Ok<IReadOnlyList<ProbeStep>>> Test(string id, CurrentEstate current, Pools pools, CancellationToken cancel)
+    private static async Task<Ok<TestReading>> Test(string id, CurrentEstate current, TargetTests tests, CancellationToken cancel)
     {
         var (_, target) = await Find(current, id, cancel);
-        return TypedResults.Ok(await PlaceProbe.Of(pools.ObjectsOf(target), cancel));
+        return TypedResults.Ok(await tests.Test(target, cancel));
+    }
+
+    private static async Task<Ok<IReadOnlyList<TestReading>>> ReadTests(
+        string id,
+        CurrentEstate current,
+        TargetProbes probes,
+        CancellationToken cancel
+    )
+    {
+        await Find(current, id, cancel);
+        return TypedResults.Ok<IReadOnlyList<TestReading>>([.. (await probes.Of(id, cancel)).Select(p => TargetTests.Of(p)!)]);
     }
 
     private static async Task<NoContent> MakePool(
@@ -233,11 +352,20 @@ internal static class TargetEndpoints
         PassphraseOrder order,
         CurrentEstate current,
         Pools pools,
+        Volumes volumes,
+        Cartridges cartridges,
         CancellationToken cancel
     )
     {
         var (_, target) = await Find(current, id, cancel);
-        await pools.Unlock(target, order.Passphrase, cancel);
+        await (
+            target.Kind switch
+            {
+                TargetKind.Volume => volumes.Unlock(target, order.Passphrase, cancel),
+                TargetKind.Cartridges => cartridges.Unlock(target, order.Passphrase, cancel),
+                _ => pools.Unlock(target, order.Passphrase, cancel),
+            }
+        );
         return TypedResults.NoContent();
     }
 }

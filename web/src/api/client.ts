@@ -65,7 +65,17 @@ export type BackupTarget = Schemas["BackupTarget"];
 export type NameReading = Schemas["NameReading"];
 export type PointReading = Schemas["PointReading"];
 export type ProbeStep = Schemas["ProbeStep"];
+export type CartridgeReading = Schemas["CartridgeReading"];
+export type DriveReading = Schemas["DriveReading"];
+export type DriveUse = Schemas["DriveUse"];
+export type LibraryReading = Schemas["LibraryReading"];
+export type SizingOrder = Schemas["SizingOrder"];
+export type SizingReading = Schemas["SizingReading"];
+export type TargetQuestions = Schemas["TargetQuestions"];
 export type TargetReading = Schemas["TargetReading"];
+export type TestReading = Schemas["TestReading"];
+export type VolumeReading = Schemas["VolumeReading"];
+export type VolumeSample = Schemas["VolumeSample"];
 export type Problem = Schemas["Problem"];
 export type ReadBand = Schemas["ReadBand"];
 export type Right = Schemas["Right"];
@@ -358,6 +368,11 @@ export const putTarget = (target: BackupTarget, etag: string) =>
 export const removeTarget = (id: string, etag: string) =>
   value(client.DELETE("/api/targets/{id}", { params: inTarget(id), headers: { "If-Match": etag } }));
 
+export const draftTarget = (target: BackupTarget, signal: AbortSignal) =>
+  value(client.POST("/api/targets/draft", { body: target, signal }));
+
+export const readTests = (id: string) => value(client.GET("/api/targets/{id}/tests", { params: inTarget(id) }));
+
 export const testTarget = (id: string) => value(client.POST("/api/targets/{id}/tests", { params: inTarget(id) }));
 
 export const makePool = (id: string, passphrase: string | null) =>
@@ -365,6 +380,67 @@ export const makePool = (id: string, passphrase: string | null) =>
 
 export const unlockPool = (id: string, passphrase: string) =>
   value(client.POST("/api/targets/{id}/passphrase", { params: inTarget(id), body: { passphrase } }));
+
+export const makeVolume = (id: string, passphrase: string | null) =>
+  value(client.POST("/api/targets/{id}/volume", { params: inTarget(id), body: { passphrase } }));
+
+export const readVolume = (id: string) => value(client.GET("/api/targets/{id}/volume", { params: inTarget(id) }));
+
+export const drainVolume = (id: string) => value(client.POST("/api/targets/{id}/volume/drain", { params: inTarget(id) }));
+
+export const fillVolume = (id: string, target: string, snapshot: string) =>
+  value(client.POST("/api/targets/{id}/volume/copy", { params: inTarget(id), body: { target, snapshot } }));
+
+export const takeSnapshot = (id: string, name: string) =>
+  value(client.POST("/api/targets/{id}/snapshots", { params: inTarget(id), body: { name } }));
+
+const ofSnapshot = (id: string, snapshot: string) => ({ path: { id, snapshot } });
+
+export const removeSnapshot = (id: string, snapshot: string) =>
+  value(client.DELETE("/api/targets/{id}/snapshots/{snapshot}", { params: ofSnapshot(id, snapshot) }));
+
+export const offerSnapshot = (id: string, snapshot: string) =>
+  value(client.POST("/api/targets/{id}/snapshots/{snapshot}/export", { params: ofSnapshot(id, snapshot) }));
+
+export const makeLibrary = (id: string, passphrase: string | null) =>
+  value(client.POST("/api/targets/{id}/library", { params: inTarget(id), body: { passphrase } }));
+
+export const readLibrary = (id: string) => value(client.GET("/api/targets/{id}/library", { params: inTarget(id) }));
+
+export const addCartridge = (id: string) => value(client.POST("/api/targets/{id}/cartridges", { params: inTarget(id) }));
+
+const ofCartridge = (id: string, number: number) => ({ path: { id, number } });
+
+export const labelCartridge = (id: string, number: number, isProtected: boolean, keepUntil: string | null) =>
+  value(
+    client.PUT("/api/targets/{id}/cartridges/{number}", {
+      params: ofCartridge(id, number),
+      body: { protected: isProtected, keepUntil },
+    }),
+  );
+
+export const eraseCartridge = (id: string, number: number) =>
+  value(client.DELETE("/api/targets/{id}/cartridges/{number}/content", { params: ofCartridge(id, number) }));
+
+export const draftRest = (id: string, number: number, tier: string) =>
+  value(client.POST("/api/targets/{id}/cartridges/{number}/rest-draft", { params: ofCartridge(id, number), body: { tier } }));
+
+export const moveCartridge = (id: string, number: number, tier: string) =>
+  value(client.POST("/api/targets/{id}/cartridges/{number}/rest", { params: ofCartridge(id, number), body: { tier } }));
+
+export const contentOfCartridge = (id: string, number: number) => `/api/targets/${id}/cartridges/${number}/content`;
+
+export const loadDrive = (id: string, drive: number, cartridge: number, use: DriveUse) =>
+  value(client.PUT("/api/targets/{id}/drives/{drive}", { params: { path: { id, drive } }, body: { cartridge, use } }));
+
+export const unloadDrive = (id: string, drive: number) =>
+  value(client.DELETE("/api/targets/{id}/drives/{drive}", { params: { path: { id, drive } } }));
+
+export const sizeBackups = (order: SizingOrder, signal: AbortSignal) =>
+  value(client.POST("/api/backup-sizing", { body: order, signal }));
+
+export const adviseTarget = (asked: TargetQuestions, signal: AbortSignal) =>
+  value(client.POST("/api/target-advice", { body: asked, signal }));
 
 export const startRun = (id: string, folder: string, workload: string) =>
   value(client.POST("/api/targets/{id}/runs", { params: inTarget(id), body: { folder, workload } }));

@@ -1261,6 +1261,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/targets/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a target would be like: what is wrong with it, what one should know, what it costs. Nothing is done. */
+        post: operations["readTargetDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/targets/{id}": {
         parameters: {
             query?: never;
@@ -1287,7 +1304,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The last self-tests, newest first, at most 50. */
+        get: operations["readTests"];
         put?: never;
         /** Proves the target: write, read back, compare, list, delete, each with its time and, where it fails, why. */
         post: operations["testTarget"];
@@ -1484,6 +1502,299 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/targets/{id}/volume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The target's volume as it stands. */
+        get: operations["readVolume"];
+        put?: never;
+        /** Makes the target's volume, and serves it over NBD. */
+        post: operations["makeVolume"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/volume/drain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Brings everything that was acknowledged into the bucket, and answers when it is there. */
+        post: operations["drainVolume"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/volume/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fills an empty volume with what a snapshot of another one holds, in the background. */
+        post: operations["fillVolume"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/snapshots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keeps the volume as it is now. */
+        post: operations["takeSnapshot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/snapshots/{snapshot}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Removes a snapshot, and what only it needed. */
+        delete: operations["removeSnapshot"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/snapshots/{snapshot}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Serves a snapshot over NBD, for reading only, under an export of its own. */
+        post: operations["offerSnapshot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The target's cartridges and drives as they stand. */
+        get: operations["readLibrary"];
+        put?: never;
+        /** Makes the target's library of cartridges. */
+        post: operations["makeLibrary"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/cartridges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Adds a blank cartridge of the next number. */
+        post: operations["addCartridge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/cartridges/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Protects a cartridge or not, and keeps it for longer; never for less. */
+        put: operations["labelCartridge"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/cartridges/{number}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything on a cartridge, as one POSIX tar archive. */
+        get: operations["readCartridge"];
+        put?: never;
+        post?: never;
+        /** Begins a cartridge anew: what is on it is gone. */
+        delete: operations["eraseCartridge"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/cartridges/{number}/files/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One file of a cartridge as it was written. */
+        get: operations["readCartridgeFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/cartridges/{number}/rest-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What it costs and takes to move a cartridge to a tier. */
+        post: operations["readRestDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/cartridges/{number}/rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a cartridge away into a tier, or brings it back. */
+        post: operations["moveCartridge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/drives/{drive}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Puts a cartridge into a drive. */
+        put: operations["loadDrive"];
+        post?: never;
+        /** Takes the cartridge out of a drive. */
+        delete: operations["unloadDrive"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/drives/{drive}/content": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Writes the body as one file onto the cartridge in a drive, as a program would through its pipe. */
+        post: operations["writeDrive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backup-sizing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The local disk, the index and the way of a first load, from what changes, windows, rates and lines. */
+        post: operations["sizeBackups"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/target-advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What kind of backup target fits, with reasons. Nothing is stored. */
+        post: operations["adviseTarget"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1562,6 +1873,10 @@ export interface components {
             good: boolean;
             differences: components["schemas"]["AuditDifference"][];
         };
+        BackupDoubt: {
+            code: string;
+            sentence: string;
+        };
         BackupJob: {
             kind: components["schemas"]["JobKind"];
             about: string;
@@ -1580,7 +1895,13 @@ export interface components {
             id: string;
             name: string;
             kind: components["schemas"]["TargetKind"];
-            bucket: string;
+            bucket?: null | string;
+            folder?: null | string;
+            /** Format: int64 */
+            capacityBytes?: null | number;
+            local?: null | components["schemas"]["LocalCache"];
+            snapshots?: null | components["schemas"]["SnapshotSchedule"];
+            library?: null | components["schemas"]["CartridgeLibrary"];
             prefix?: string;
             /** Format: int64 */
             packBytes?: number;
@@ -1591,8 +1912,12 @@ export interface components {
             /** Format: int32 */
             writers?: number;
             /** Format: double */
+            testEveryHours?: null | number;
+            /** Format: double */
             bytesPerSecond?: null | number;
         };
+        /** @enum {unknown} */
+        BackupWriter: "ripen" | "disk" | "tape";
         BackupsReading: {
             targets: components["schemas"]["TargetReading"][];
             roots: string[];
@@ -1716,6 +2041,41 @@ export interface components {
             month: components["schemas"]["Month"];
             axis: components["schemas"]["AgeAxis"];
             row: components["schemas"]["BoardRow"];
+        };
+        CartridgeFile: {
+            /** Format: int32 */
+            number: number;
+            /** Format: int64 */
+            bytes: number;
+        };
+        CartridgeLabel: {
+            /** Format: int32 */
+            number: number;
+            /** Format: int32 */
+            generation: number;
+            protected: boolean;
+            /** Format: date */
+            keepUntil: null | string;
+        };
+        CartridgeLibrary: {
+            /** Format: int64 */
+            cartridgeBytes: number;
+            /** Format: int32 */
+            slots: number;
+            /** Format: int32 */
+            drives: number;
+        };
+        CartridgeReading: {
+            label: components["schemas"]["CartridgeLabel"];
+            files: components["schemas"]["CartridgeFile"][];
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int32 */
+            drive: null | number;
+            tier: null | string;
+            /** Format: date-time */
+            readyFrom: null | string;
+            isAway: boolean;
         };
         CatchUpCost: {
             /** Format: double */
@@ -1924,6 +2284,12 @@ export interface components {
             /** Format: double */
             amount: number;
         };
+        DeduplicationIndex: {
+            /** Format: double */
+            chunks: number;
+            /** Format: double */
+            bytes: number;
+        };
         Deletion: {
             key: string;
             /** Format: int64 */
@@ -1940,6 +2306,25 @@ export interface components {
             nextSteps: components["schemas"]["Step"][];
             seen: null | string;
         };
+        DriveReading: {
+            /** Format: int32 */
+            number: number;
+            path: string;
+            status: components["schemas"]["DriveStatus"];
+        };
+        DriveStatus: {
+            /** Format: int32 */
+            cartridge: null | number;
+            use: components["schemas"]["DriveUse"];
+            /** Format: int32 */
+            file: number;
+            busy: boolean;
+            /** Format: int64 */
+            bytes: number;
+            said: null | string;
+        };
+        /** @enum {unknown} */
+        DriveUse: "write" | "read";
         /** @enum {unknown} */
         EntryKind: "file" | "folder" | "link";
         Estate: {
@@ -1959,6 +2344,9 @@ export interface components {
             months: string[];
             priceBook: components["schemas"]["PriceBook"];
             buckets: string[];
+        };
+        ExportReading: {
+            address: string;
         };
         ForecastLine: {
             key: string;
@@ -2035,7 +2423,7 @@ export interface components {
             untouched: components["schemas"]["UntouchedPrefix"][];
         };
         /** @enum {unknown} */
-        JobKind: "run" | "restore" | "check" | "prune";
+        JobKind: "run" | "restore" | "check" | "prune" | "copy";
         KeepRule: {
             /** Format: int32 */
             days?: null | number;
@@ -2064,6 +2452,11 @@ export interface components {
         KeysQuestion: {
             keys: string[];
         };
+        LabelOrder: {
+            protected: boolean;
+            /** Format: date */
+            keepUntil: null | string;
+        };
         LedgerRow: {
             /** Format: date */
             day: string;
@@ -2076,6 +2469,18 @@ export interface components {
             unit: string;
             /** Format: double */
             amount: number;
+        };
+        LibraryReading: {
+            /** Format: date-time */
+            made: string;
+            /** Format: int64 */
+            cartridgeBytes: number;
+            /** Format: int32 */
+            slots: number;
+            encrypts: boolean;
+            canOpen: boolean;
+            cartridges: components["schemas"]["CartridgeReading"][];
+            drives: components["schemas"]["DriveReading"][];
         };
         LifecycleRule: {
             id: string;
@@ -2147,6 +2552,32 @@ export interface components {
             batches: components["schemas"]["BatchSum"][];
             objects: components["schemas"]["StoredVersion"][];
             next: null | string;
+        };
+        LoadOrder: {
+            /** Format: int32 */
+            cartridge: number;
+            use: components["schemas"]["DriveUse"];
+        };
+        LocalCache: {
+            /** Format: int64 */
+            journalBytes: number;
+            /** Format: int64 */
+            readBytes: number;
+            region?: null | string;
+        };
+        LocalDisk: {
+            /** Format: double */
+            drainsPerSecond: number;
+            /** Format: double */
+            gathersPerSecond: number;
+            /** Format: double */
+            journalBytes: number;
+            /** Format: double */
+            drainSeconds: number;
+            /** Format: double */
+            readBytes: number;
+            /** Format: double */
+            bytes: number;
         };
         LoggedChange: {
             /** Format: int64 */
@@ -2380,6 +2811,8 @@ export interface components {
             milliseconds: number;
             worked: boolean;
             why: null | string;
+            /** Format: int64 */
+            bytes: null | number;
         };
         ProbeUnderWay: {
             /** Format: int64 */
@@ -2480,6 +2913,9 @@ export interface components {
             lostSince: null | string;
             buckets: components["schemas"]["BucketInRegion"][];
         };
+        RestOrder: {
+            tier: string;
+        };
         RestoreOrder: {
             point: string;
             under: string;
@@ -2561,6 +2997,36 @@ export interface components {
             fileBytes?: number;
             lines?: null | components["schemas"]["Lines"];
         };
+        ShippedDisks: {
+            /** Format: double */
+            lineDays: number;
+            /** Format: int64 */
+            disks: number;
+            /** Format: double */
+            copyDays: number;
+            /** Format: double */
+            shippedDays: number;
+            /** Format: double */
+            price: number;
+            /** Format: double */
+            winsFromBytes: null | number;
+        };
+        ShippingQuestions: {
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            lineBytesPerSecond: number;
+            /** Format: double */
+            diskBytes: number;
+            /** Format: double */
+            diskBytesPerSecond: number;
+            /** Format: int32 */
+            disksAtOnce: number;
+            /** Format: double */
+            transitDays: number;
+            /** Format: double */
+            pricePerDisk: number;
+        };
         ShortStay: {
             tier: string;
             /** Format: int32 */
@@ -2574,6 +3040,33 @@ export interface components {
         };
         /** @enum {unknown} */
         SizeUnit: "GB" | "GiB";
+        SizingOrder: {
+            disk: components["schemas"]["SizingQuestions"];
+            /** Format: double */
+            contentBytes: number;
+            /** Format: double */
+            averageChunkBytes: number;
+            shipping: components["schemas"]["ShippingQuestions"];
+        };
+        SizingQuestions: {
+            /** Format: double */
+            bytesPerSecondIn: number;
+            /** Format: double */
+            lineBytesPerSecond: number;
+            /** Format: double */
+            windowSeconds: number;
+            /** Format: double */
+            compression: number;
+            /** Format: double */
+            localBytes: number;
+            /** Format: double */
+            headroom?: number;
+        };
+        SizingReading: {
+            disk: components["schemas"]["LocalDisk"];
+            index: components["schemas"]["DeduplicationIndex"];
+            shipping: components["schemas"]["ShippedDisks"];
+        };
         SlowTier: {
             tier: string;
             /** Format: double */
@@ -2582,6 +3075,19 @@ export interface components {
             bytesBefore: number;
             /** Format: double */
             bytesAfter: number;
+        };
+        SnapshotOrder: {
+            name: string;
+        };
+        SnapshotReading: {
+            snapshot: components["schemas"]["VolumeSnapshot"];
+            address: null | string;
+        };
+        SnapshotSchedule: {
+            /** Format: double */
+            everyHours: number;
+            /** Format: int32 */
+            keep: number;
         };
         /** @enum {unknown} */
         Span: "hour" | "day" | "week" | "month" | null;
@@ -2717,11 +3223,30 @@ export interface components {
             expireAt: null | number;
             shortStays: components["schemas"]["ShortStay"][];
         };
+        TargetAdvice: {
+            kind: components["schemas"]["TargetKind"];
+            reasons: string[];
+        };
+        TargetDraft: {
+            problems: components["schemas"]["Problem"][];
+            doubts: components["schemas"]["BackupDoubt"][];
+            region: null | string;
+            /** Format: double */
+            terabyteMonth: null | number;
+            /** Format: double */
+            waitHours: null | number;
+        };
         /** @enum {unknown} */
-        TargetKind: "bucket";
+        TargetKind: "bucket" | "directory" | "volume" | "cartridges";
+        TargetQuestions: {
+            writer: components["schemas"]["BackupWriter"];
+            survivesThePlace: boolean;
+            /** Format: double */
+            waitHours: number;
+        };
         TargetReading: {
             target: components["schemas"]["BackupTarget"];
-            region: string;
+            region: null | string;
             pool: null | components["schemas"]["PoolReading"];
             /** Format: int64 */
             storedBytes: number;
@@ -2729,6 +3254,16 @@ export interface components {
             storedObjects: number;
             job: null | components["schemas"]["BackupJob"];
             wrong: null | string;
+            test: null | components["schemas"]["TestReading"];
+            doubts: components["schemas"]["BackupDoubt"][];
+            /** Format: double */
+            monthMoney: null | number;
+        };
+        TestReading: {
+            /** Format: date-time */
+            at: string;
+            worked: boolean;
+            steps: components["schemas"]["ProbeStep"][];
         };
         Tier: {
             id: string;
@@ -2852,6 +3387,61 @@ export interface components {
             bucket: string;
             /** Format: double */
             replacedOnceAMonth: number;
+        };
+        VolumeCopyOrder: {
+            target: string;
+            snapshot: string;
+        };
+        VolumeReading: {
+            /** Format: date-time */
+            made: string;
+            /** Format: int64 */
+            sizeBytes: number;
+            /** Format: int32 */
+            blockBytes: number;
+            encrypts: boolean;
+            canOpen: boolean;
+            address: null | string;
+            /** Format: int32 */
+            clients: number;
+            status: null | components["schemas"]["VolumeStatus"];
+            snapshots: components["schemas"]["SnapshotReading"][];
+            samples: components["schemas"]["VolumeSample"][];
+            wrong: null | string;
+        };
+        VolumeSample: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            journalBytes: number;
+            /** Format: int64 */
+            cachedBytes: number;
+            /** Format: int64 */
+            localReads: number;
+            /** Format: int64 */
+            farReads: number;
+        };
+        VolumeSnapshot: {
+            id: string;
+            name: string;
+            /** Format: date-time */
+            taken: string;
+            /** Format: int64 */
+            checkpoint: number;
+            scheduled: boolean;
+        };
+        VolumeStatus: {
+            /** Format: int64 */
+            journalBytes: number;
+            /** Format: int64 */
+            cachedBytes: number;
+            /** Format: int64 */
+            storedBlocks: number;
+            /** Format: int64 */
+            localReads: number;
+            /** Format: int64 */
+            farReads: number;
+            failure: null | string;
         };
         WaitingLot: {
             prefix?: string;
@@ -4979,6 +5569,30 @@ export interface operations {
             };
         };
     };
+    readTargetDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackupTarget"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetDraft"];
+                };
+            };
+        };
+    };
     readTarget: {
         parameters: {
             query?: never;
@@ -5045,6 +5659,28 @@ export interface operations {
             };
         };
     };
+    readTests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestReading"][];
+                };
+            };
+        };
+    };
     testTarget: {
         parameters: {
             query?: never;
@@ -5062,7 +5698,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProbeStep"][];
+                    "application/json": components["schemas"]["TestReading"];
                 };
             };
         };
@@ -5324,6 +5960,517 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    readVolume: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VolumeReading"];
+                };
+            };
+        };
+    };
+    makeVolume: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassphraseOrder"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    drainVolume: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    fillVolume: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VolumeCopyOrder"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupJob"];
+                };
+            };
+        };
+    };
+    takeSnapshot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SnapshotOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VolumeSnapshot"];
+                };
+            };
+        };
+    };
+    removeSnapshot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                snapshot: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    offerSnapshot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                snapshot: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportReading"];
+                };
+            };
+        };
+    };
+    readLibrary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryReading"];
+                };
+            };
+        };
+    };
+    makeLibrary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassphraseOrder"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    addCartridge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CartridgeLabel"];
+                };
+            };
+        };
+    };
+    labelCartridge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CartridgeLabel"];
+                };
+            };
+        };
+    };
+    readCartridge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-tar": string;
+                };
+            };
+        };
+    };
+    eraseCartridge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CartridgeLabel"];
+                };
+            };
+        };
+    };
+    readCartridgeFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+                file: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    readRestDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TierMove"];
+                };
+            };
+        };
+    };
+    moveCartridge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TierMove"];
+                };
+            };
+        };
+    };
+    loadDrive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                drive: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoadOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriveReading"];
+                };
+            };
+        };
+    };
+    unloadDrive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                drive: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    writeDrive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                drive: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "*/*": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CartridgeFile"];
+                };
+            };
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    sizeBackups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SizingOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SizingReading"];
+                };
+            };
+        };
+    };
+    adviseTarget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TargetQuestions"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetAdvice"];
                 };
             };
         };

@@ -10,6 +10,7 @@ const kinds = {
   restore: { now: "Restoring", done: "Restored" },
   check: { now: "Checking", done: "Checked" },
   prune: { now: "Pruning", done: "Pruned" },
+  copy: { now: "Filling from", done: "Filled from" },
 };
 
 /** What is under way with a target, or was last: how far, how it ended, and what it met. */
@@ -17,12 +18,12 @@ export function JobLine({ id, job }: { id: string; job: BackupJob }) {
   const { bytes } = useEstate();
   const stop = useBackupDeed(() => stopJob(id));
   const words = kinds[job.kind];
-  const things = { run: "files", restore: "files", check: "chunks", prune: "packs removed" }[job.kind];
+  const things = { run: "files", restore: "files", check: "chunks", prune: "packs removed", copy: null }[job.kind];
   return (
     <section aria-label="Under way" data-testid="job">
       <p role="status" className="border-l-4 border-hairline-strong px-3">
-        {job.running ? words.now : words.done}: {job.about}. {count(job.files)} {things}
-        {job.bytes > 0 && `, ${bytes(job.bytes)}`}
+        {job.running ? words.now : words.done}: {job.about}. {things && `${count(job.files)} ${things}`}
+        {job.bytes > 0 && `${things ? ", " : ""}${bytes(job.bytes)}`}
         {job.running ? "…" : "."}{" "}
         {job.point && !job.running && (
           <>

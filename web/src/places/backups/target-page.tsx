@@ -1,20 +1,19 @@
-import { useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
-import { type ProbeStep, removeTarget, startCheck, startPrune, type TargetReading, testTarget } from "../../api/client";
-import { useEstate } from "../../estate-context";
-import { count } from "../../format";
-import { ConfirmButton } from "../../ui/confirm-button";
+import { Link, useParams } from "react-router";
+import { startCheck, startPrune } from "../../api/client";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
+import { CartridgePart } from "./cartridge-part";
 import { JobLine } from "./job-line";
+import { PlacePart } from "./place-part";
 import { PointList } from "./point-list";
 import { PoolPart } from "./pool-part";
 import { RunPart } from "./run-part";
-import { useBackupDeed, useTarget, useTargets } from "./use-backups";
+import { useBackupDeed, useTarget } from "./use-backups";
+import { VolumePart } from "./volume-part";
 
-/** One target, read downwards: its place proves itself, its pool is made, folders are backed up, points are looked into. */
+/** One target, read downwards: its place proves itself; then the pool, the volume or the cartridges that lie there. */
 export function TargetPage() {
   const id = useParams().target ?? "";
   const target = useTarget(id);
@@ -22,75 +21,31 @@ export function TargetPage() {
   if (target.error && !target.data) return <ErrorPage what="Backup target" error={target.error} />;
   if (!target.data) return <div className="h-96" />;
   const { pool, job, wrong } = target.data;
+  const { kind, name } = target.data.target;
+  const isPool = kind === "bucket" || kind === "directory";
   const open = pool?.canOpen === true;
   return (
     <div className="px-6 pb-24">
       <p className="pt-5">
         <Link to="/backups">Backups</Link>
       </p>
-      <h1 className="text-3xl">{target.data.target.name}</h1>
+      <h1 className="text-3xl">{name}</h1>
       {wrong && <ErrorNote error={new Error(wrong)} />}
-      <div className="mt-3 grid grid-cols-[minmax(0,1fr)_minmax(0,1.4fr)] gap-x-12 max-lg:grid-cols-1">
+      <div className="mt-3 grid grid-cols-[minmax(0,1fr)_minmax(0,1.4fr)] gap-x-12 gap-y-8 max-lg:grid-cols-1">
         <div className="space-y-8">
           <PlacePart target={target.data} />
-          <PoolPart target={target.data} />
+          {isPool && <PoolPart target={target.data} />}
           {open && <RunPart target={target.data} />}
           {job && <JobLine id={id} job={job} />}
           {open && <CheckPart id={id} busy={job?.running ?? false} />}
         </div>
-        <div>{open && <PointList id={id} stamp={job?.running ? "" : (job?.begun ?? "")} />}</div>
+        <div>
+          {open && <PointList id={id} stamp={job?.running ? "" : (job?.begun ?? "")} />}
+          {kind === "volume" && <VolumePart target={target.data} />}
+          {kind === "cartridges" && <CartridgePart target={target.data} />}
+        </div>
       </div>
     </div>
-  );
-}
-
-function PlacePart({ target }: { target: TargetReading }) {
-  const { regionName, bytes } = useEstate();
-  const navigate = useNavigate();
-  const targets = useTargets();
-  const { id, bucket, prefix } = target.target;
-  const [steps, setSteps] = useState<ProbeStep[] | null>(null);
-  const test = useBackupDeed(() => testTarget(id), setSteps);
-  const remove = useBackupDeed(
-    () => removeTarget(id, targets.data?.etag ?? ""),
-    () => void navigate("/backups"),
-  );
-  return (
-    <section aria-label="Place">
-      <h2 className="text-xl">Place</h2>
-      <p>
-        <Link to={`/buckets/${bucket}?in=${encodeURIComponent(prefix ?? "")}#objects`}>
-          {bucket}/{prefix}
-        </Link>{" "}
-        in {regionName(target.region)}: {count(target.storedObjects)} objects, {bytes(target.storedBytes)}.
-      </p>
-      <p className="mt-2 flex flex-wrap items-baseline gap-3">
-        <Button disabled={test.isPending} onClick={() => test.mutate(undefined)}>
-          Test it
-        </Button>
-        <ConfirmButton
-          label="Remove the target"
-          about={target.target.name}
-          question="Its pool stays where it lies, and can be taken up again by its passphrase. Remove the target?"
-          onConfirm={() => remove.mutate(undefined)}
-        />
-      </p>
-      {(test.error ?? remove.error) && <ErrorNote error={(test.error ?? remove.error) as Error} />}
-      {steps && (
-        <ol className="mt-2 max-w-md" data-testid="probe">
-          {steps.map((step) => (
-            <li key={step.what} className="flex items-baseline gap-3 border-t border-hairline py-1">
-              <span className={step.worked ? "text-good" : "font-semibold text-bad"}>{step.worked ? "✓" : "✗"}</span>
-              <span className="min-w-0 flex-1">
-                {step.what}
-                {step.why && <span className="block text-sm text-bad">{step.why}</span>}
-              </span>
-              <span className="text-sm text-ink-soft">{count(step.milliseconds, 0)} ms</span>
-            </li>
-          ))}
-        </ol>
-      )}
-    </section>
   );
 }
 

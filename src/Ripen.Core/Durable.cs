@@ -1,9 +1,9 @@
 using System.Runtime.InteropServices;
 
-namespace Ripen.Provider.Objects;
+namespace Ripen.Core;
 
 /// <summary>Forces a folder's list of names to the disk, so that a rename outlives a power cut (POSIX fsync on a directory).</summary>
-internal static partial class Durable
+public static partial class Durable
 {
     public static void Folder(string path) => Force(path, Sync);
 

@@ -1,0 +1,56 @@
+using System.Collections.Concurrent;
+using Ripen.Backup.Pools;
+using Ripen.Core.Backups;
+using Ripen.Core.Estates;
+using Ripen.Provider;
+
+namespace Ripen.Server.Backups;
+
+/// <summary>Where the objects of targets lie: in a bucket of the provider's, or in a directory that the settings allow.</summary>
+internal sealed class TargetPlaces(SimulatedProvider provider, BackupRoots roots)
+{
+    // One for each, because it counts what it holds.
+    private readonly ConcurrentDictionary<(string Folder, long? Capacity), DirectoryObjects> directories = [];
+
+    /// <exception cref="RefusalException">It is a directory that the settings do not allow.</exception>
+    public IPoolObjects ObjectsOf(BackupTarget target) =>
+        target.Bucket is { } bucket ? new BucketObjects(provider.Objects, bucket, target.Prefix) : DirectoryOf(target);
+
+    /// <summary>What lies there.</summary>
+    /// <exception cref="RefusalException">It is a directory that the settings do not allow.</exception>
+    public (long Bytes, long Objects) Contents(BackupTarget target)
+    {
+        if (target.Bucket is { } bucket)
+        {
+            var contents = provider.ContentsUnder(bucket, target.Prefix);
+            return (contents.Sum(c => c.Bytes), contents.Sum(c => c.Objects));
+        }
+        var directory = DirectoryOf(target);
+        return (directory.StoredBytes, directory.ObjectCount);
+    }
+
+    /// <summary>Money for what lies there in a month of 30 days, by the tiers where it rests, each in its first band; null for a
+    /// directory.</summary>
+    public double? MonthMoney(BackupTarget target, Estate estate)
+    {
+        if (target.Bucket is not { } name)
+            return null;
+        var bucket = estate.Find(name)!;
+        return provider
+            .ContentsUnder(name, target.Prefix)
+            .Sum(c =>
+            {
+                var tier = estate.PriceBook.Tiers[c.Tier];
+                var billed = c.Objects * tier.BilledBytes(c.Bytes / c.Objects);
+                return billed / 1e12 * TargetCosts.TerabyteMonth(bucket, tier.Id, estate.PriceBook);
+            });
+    }
+
+    /// <summary>A number that one object of a bucket bears for life, without reading it; null where there is none, or it is no
+    /// bucket.</summary>
+    public long? VersionOf(BackupTarget target, string key) =>
+        target.Bucket is { } bucket ? provider.Objects.Find(bucket, target.Prefix + key, null)?.Version : null;
+
+    private DirectoryObjects DirectoryOf(BackupTarget target) =>
+        directories.GetOrAdd((roots.Place(target.Folder!), target.CapacityBytes), d => new DirectoryObjects(d.Folder, d.Capacity));
+}

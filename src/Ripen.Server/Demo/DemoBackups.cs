@@ -1,0 +1,108 @@
+using Ripen.Backup.Cartridges;
+using Ripen.Backup.Runs;
+using Ripen.Backup.Sources;
+using Ripen.Core.Backups;
+using Ripen.Server.Backups;
+
+namespace Ripen.Server.Demo;
+
+/// <summary>What the demo's targets already hold: a week of the office's files on a shelf that is nearly full, a volume with a snapshot, and
+/// the self-tests of all of them.</summary>
+internal sealed class DemoBackups(
+    CurrentEstate current,
+    Pools pools,
+    Volumes volumes,
+    Cartridges cartridges,
+    TargetTests tests,
+    BackupRoots roots,
+    TimeProvider time,
+    RipenSettings settings
+)
+{
+    private const string Passphrase = "the ferry leaves at nine";
+    private const int Days = 7;
+    private const int CartridgeCount = 4;
+    private const int TapeFileBytes = 2_000_000;
+    private const int ScanCount = 24;
+    private const int ScanBytes = 650_000;
+    private const int VolumeBytes = 24 << 20;
+
+    /// <summary>Does nothing where folders are there already.</summary>
+    public async Task Make(CancellationToken cancel)
+    {
+        if (!settings.Demo || roots.All is not [var root, ..] || Directory.Exists(root))
+            return;
+        var office = Path.Combine(root, "office");
+        DemoOffice.Write(office, day: 0);
+        if (!settings.DemoPast || await current.Get(cancel) is not { } view)
+            return;
+        var targets = view.Estate.Targets;
+        if (targets.FirstOrDefault(t => t.Id == "harbour-shelf") is { } shelf)
+        {
+            await pools.Make(shelf, null, cancel);
+            var scans = Scans(Path.Combine(root, "scans"));
+            for (var day = 0; day < Days; day++)
+            {
+                DemoOffice.Write(office, day);
+                using var pool = await pools.Open(shelf, cancel);
+                var then = new Earlier(time, TimeSpan.FromDays(Days - day));
+                await BackupRun.Of(pool, new FolderSource(office), "office", then, new Progress<RunProgress>(), cancel);
+                if (day == 0)
+                    await BackupRun.Of(pool, new FolderSource(scans), "scans", then, new Progress<RunProgress>(), cancel);
+            }
+        }
+        if (targets.FirstOrDefault(t => t.Id == "chart-room") is { } room)
+        {
+            await volumes.Make(room, Passphrase, cancel);
+            if (volumes.Of(room.Id) is { } volume)
+            {
+                var charts = new byte[VolumeBytes];
+                new Random(Days).NextBytes(charts.AsSpan(0, VolumeBytes / 3));
+                await volume.Volume.Write(0, charts, cancel);
+                await volume.Volume.TakeSnapshot("Before the season", scheduled: false, time.GetUtcNow(), cancel);
+            }
+        }
+        if (targets.FirstOrDefault(t => t.Id == "purser") is { } purser)
+            await Fill(purser, cancel);
+        foreach (var target in targets)
+            await tests.Test(target, cancel);
+    }
+
+    /// <summary>A few cartridges, one that is protected among them, and the first in a drive.</summary>
+    private async Task Fill(BackupTarget target, CancellationToken cancel)
+    {
+        await cartridges.Make(target, Passphrase, cancel);
+        var shelf = await cartridges.Open(target, cancel);
+        for (var number = 1; number <= CartridgeCount; number++)
+        {
+            await shelf.Add(cancel);
+            for (var file = 0; number < CartridgeCount && file < number; file++)
+            {
+                var content = new byte[TapeFileBytes * number];
+                new Random((number * 10) + file).NextBytes(content.AsSpan(0, content.Length / 2));
+                await shelf.Append(number, new MemoryStream(content), _ => { }, cancel);
+            }
+        }
+        await shelf.Change(2, isProtected: true, keepUntil: null, cancel);
+        await (await cartridges.DriveOf(target, 1, cancel)).Load(1, DriveUse.Write, cancel);
+    }
+
+    /// <summary>What a scanner leaves behind: nothing in it compresses, and nothing is there twice.</summary>
+    private static string Scans(string folder)
+    {
+        Directory.CreateDirectory(folder);
+        for (var i = 1; i <= ScanCount; i++)
+        {
+            var content = new byte[ScanBytes];
+            new Random(i).NextBytes(content);
+            File.WriteAllBytes(Path.Combine(folder, $"Delivery note {i:000}.scan"), content);
+        }
+        return folder;
+    }
+
+    /// <summary>The clock some time ago.</summary>
+    private sealed class Earlier(TimeProvider time, TimeSpan by) : TimeProvider
+    {
+        public override DateTimeOffset GetUtcNow() => time.GetUtcNow() - by;
+    }
+}
