@@ -8,20 +8,20 @@ namespace Ripen.Cli;
 /// <summary>Commands for backup targets, their pools, runs and restores, over a running server.</summary>
 internal static class BackupCommands
 {
-    private const string PassphraseVariable = "RIPEN_PASSPHRASE";
+    internal const string PassphraseVariable = "RIPEN_PASSPHRASE";
 
     public static IEnumerable<Command> All() => [Targets(), Target(), Pool(), Backup(), Restore()];
 
-    private static Argument<string> Id() => new("TARGET") { Description = "the target's id" };
+    internal static Argument<string> Id() => new("TARGET") { Description = "the target's id" };
 
     private static Command Targets() =>
         ServerCommands.Make(
             "targets",
-            "Print the backup targets: place, pool, what is stored.",
+            "Print the backup targets: kind, place, last self-test, pool, what is stored.",
             [],
             async (http, _) =>
             {
-                Console.WriteLine("id\tname\tbucket\tprefix\tpool\tobjects\tbytes");
+                Console.WriteLine("id\tname\tkind\tplace\ttest\tpool\tobjects\tbytes");
                 foreach (var t in (await Get(http, "/api/targets"))["targets"]!.AsArray())
                 {
                     var pool =
@@ -29,8 +29,13 @@ internal static class BackupCommands
                         : (bool)made["canOpen"]! ? "open"
                         : "locked";
                     var target = t["target"]!;
+                    var place = target["bucket"] is { } bucket ? $"{bucket}/{target["prefix"]}" : (string)target["folder"]!;
+                    var test =
+                        t["test"] is not { } last ? "none"
+                        : (bool)last["worked"]! ? "proved"
+                        : "failed";
                     Console.WriteLine(
-                        $"{target["id"]}\t{target["name"]}\t{target["bucket"]}\t{target["prefix"]}\t{pool}\t{t["storedObjects"]}\t{t["storedBytes"]}"
+                        $"{target["id"]}\t{target["name"]}\t{target["kind"]}\t{place}\t{test}\t{pool}\t{t["storedObjects"]}\t{t["storedBytes"]}"
                     );
                 }
             }
@@ -47,7 +52,7 @@ internal static class BackupCommands
                 [id],
                 async (http, parsed) =>
                 {
-                    var steps = (await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/tests", new { }))!.AsArray();
+                    var steps = (await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/tests", new { }))!["steps"]!.AsArray();
                     foreach (var s in steps)
                         Console.WriteLine(
                             Number($"{s!["what"]}\t{(double)s["milliseconds"]!:0.0} ms\t{((bool)s["worked"]! ? "works" : s["why"])}")
@@ -165,7 +170,7 @@ internal static class BackupCommands
             async (http, parsed) =>
             {
                 var address = $"/api/targets/{parsed.GetRequiredValue(id)}/points/{Uri.EscapeDataString(parsed.GetRequiredValue(point))}";
-                await ServerCommands.Answer(await http.DeleteAsync(new Uri(address, UriKind.Relative)));
+                await Delete(http, address);
                 Console.WriteLine("removed");
             }
         );
@@ -236,13 +241,16 @@ internal static class BackupCommands
             throw new ServerCommands.RefusedException("Not everything is whole.");
     }
 
-    private static string? Passphrase() => Environment.GetEnvironmentVariable(PassphraseVariable) ?? Console.ReadLine();
+    internal static string? Passphrase() => Environment.GetEnvironmentVariable(PassphraseVariable) ?? Console.ReadLine();
 
     private static string Number(FormattableString text) => text.ToString(CultureInfo.InvariantCulture);
 
-    private static async Task<JsonNode> Get(HttpClient http, string address) =>
+    internal static async Task<JsonNode> Get(HttpClient http, string address) =>
         (await ServerCommands.Answer(await http.GetAsync(new Uri(address, UriKind.Relative))))!;
 
-    private static async Task<JsonNode?> Post(HttpClient http, string address, object order) =>
+    internal static async Task Delete(HttpClient http, string address) =>
+        await ServerCommands.Answer(await http.DeleteAsync(new Uri(address, UriKind.Relative)));
+
+    internal static async Task<JsonNode?> Post(HttpClient http, string address, object order) =>
         await ServerCommands.Answer(await http.PostAsJsonAsync(new Uri(address, UriKind.Relative), order));
 }

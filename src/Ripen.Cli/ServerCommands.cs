@@ -40,6 +40,8 @@ internal static class ServerCommands
             Stores(),
             .. CopyCommands.All(),
             .. BackupCommands.All(),
+            VolumeCommands.Make(),
+            CartridgeCommands.Make(),
         ];
 
     private static Argument<string> Object() => new("BUCKET/KEY") { Description = "a bucket's name, a slash and the object's key" };

@@ -64,7 +64,7 @@ public static class BackupDoubts
             doubts.Add(
                 new(
                     "same-place",
-                    $"{string.Join(", ", near)} and this target are both in {estate.PriceBook.RegionName(bucket.Region)}, and no copy of the pool is "
+                    $"{string.Join(", ", near)} and this target are both in {estate.PriceBook.RegionName(bucket.Region)}, and no copy of it is "
                         + "elsewhere: what takes the region takes both. Copy the bucket to another region."
                 )
             );
@@ -102,7 +102,7 @@ public static class BackupDoubts
             doubts.Add(
                 new(
                     "minimum-stay",
-                    $"{tier.Name} charges {tier.MinimumStayDays} days of every object: points that are kept for less save nothing."
+                    $"{tier.Name} charges {tier.MinimumStayDays} days of every object: what goes sooner saves nothing."
                 )
             );
     }

@@ -6,9 +6,9 @@ using Ripen.Core.Backups;
 
 namespace Ripen.Server.Backups;
 
-/// <summary>A volume's local disk at one moment.</summary>
-/// <param name="At">When.</param>
-/// <param name="JournalBytes">Acknowledged, and not yet in the bucket.</param>
+/// <summary>A volume's local disk for ten seconds.</summary>
+/// <param name="At">When it began.</param>
+/// <param name="JournalBytes">At most: acknowledged, and not yet in the bucket.</param>
 /// <param name="CachedBytes">Blocks that lie near.</param>
 /// <param name="LocalReads">Since it was opened: reads answered without the bucket.</param>
 /// <param name="FarReads">Since it was opened: reads that asked it.</param>
@@ -18,6 +18,9 @@ public sealed record VolumeSample(DateTimeOffset At, long JournalBytes, long Cac
 internal sealed record OpenVolume(BackupTarget Target, Volume Volume)
 {
     public ConcurrentQueue<VolumeSample> Samples { get; } = [];
+
+    /// <summary>The stretch under way.</summary>
+    public VolumeSample? Young { get; set; }
 
     /// <summary>Snapshots that are offered for reading, by their ids.</summary>
     public ConcurrentDictionary<string, string> Offered { get; } = [];
@@ -42,7 +45,8 @@ internal sealed class Volumes(
     private const int KeptSamples = 360;
     private const int UsualBlockBytes = Volume.UsualBlockBytes;
 
-    private static readonly TimeSpan Look = TimeSpan.FromSeconds(10);
+    private static readonly TimeSpan Look = TimeSpan.FromSeconds(2);
+    private static readonly TimeSpan SampleLength = TimeSpan.FromSeconds(10);
 
     private readonly ConcurrentDictionary<string, OpenVolume> open = [];
     private readonly ConcurrentDictionary<string, string> failures = [];
@@ -226,9 +230,16 @@ internal sealed class Volumes(
     private void Sample(OpenVolume volume)
     {
         var status = volume.Volume.Status;
-        volume.Samples.Enqueue(
-            new VolumeSample(time.GetUtcNow(), status.JournalBytes, status.CachedBytes, status.LocalReads, status.FarReads)
-        );
+        var sample = new VolumeSample(time.GetUtcNow(), status.JournalBytes, status.CachedBytes, status.LocalReads, status.FarReads);
+        // The journal's largest of each stretch: it often fills and empties within one.
+        if (volume.Young is { } young && sample.At - young.At < SampleLength)
+        {
+            volume.Young = sample with { At = young.At, JournalBytes = Math.Max(young.JournalBytes, sample.JournalBytes) };
+            return;
+        }
+        if (volume.Young is { } done)
+            volume.Samples.Enqueue(done);
+        volume.Young = sample;
         while (volume.Samples.Count > KeptSamples)
             volume.Samples.TryDequeue(out _);
     }
