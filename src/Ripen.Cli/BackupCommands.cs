@@ -118,20 +118,25 @@ internal static class BackupCommands
     {
         var (id, folder, workload) = (
             Id(),
-            new Argument<string>("FOLDER") { Description = "a folder of the server's machine" },
+            new Argument<string>("SOURCE") { Description = "a folder of the server's machine; with --objects a bucket, or BUCKET/PREFIX" },
             new Option<string>("--as") { Description = "the workload whose points these are", Required = true }
         );
+        var objects = new Option<bool>("--objects") { Description = "back objects of a bucket up, not a folder" };
         var run = ServerCommands.Make(
             "run",
-            "Back a folder up, and wait for it.",
-            [id, folder, workload],
+            "Back a folder or objects up, and wait for it.",
+            [id, folder, workload, objects],
             async (http, parsed) =>
             {
-                var order = new
-                {
-                    folder = Path.GetFullPath(parsed.GetRequiredValue(folder)),
-                    workload = parsed.GetRequiredValue(workload),
-                };
+                var source = parsed.GetRequiredValue(folder).Split('/', 2);
+                object order = parsed.GetValue(objects)
+                    ? new
+                    {
+                        bucket = source[0],
+                        prefix = source.Length > 1 ? source[1] : "",
+                        workload = parsed.GetRequiredValue(workload),
+                    }
+                    : new { folder = Path.GetFullPath(parsed.GetRequiredValue(folder)), workload = parsed.GetRequiredValue(workload) };
                 var job = await Finished(http, parsed.GetRequiredValue(id), "runs", order);
                 if (job["point"] is { } point)
                 {
@@ -145,6 +150,18 @@ internal static class BackupCommands
                     await Console.Error.WriteLineAsync($"{problem!["path"]}: {problem["what"]}");
                 if ((string?)job["error"] is { } error)
                     throw new ServerCommands.RefusedException(error);
+            }
+        );
+        var other = new Argument<string>("TO") { Description = "the other target's id" };
+        var copy = ServerCommands.Make(
+            "copy",
+            "Copy the whole pool to another target, and wait for it.",
+            [id, other],
+            async (http, parsed) =>
+            {
+                var job = await Finished(http, parsed.GetRequiredValue(id), "copies", new { target = parsed.GetRequiredValue(other) });
+                Console.WriteLine($"{job["files"]} objects of {job["bytes"]} bytes are copied");
+                Demand(job);
             }
         );
         var points = ServerCommands.Make(
@@ -174,7 +191,7 @@ internal static class BackupCommands
                 Console.WriteLine("removed");
             }
         );
-        return new Command("backup", "Back folders up into a target, list and remove points.") { run, points, forget };
+        return new Command("backup", "Back folders up into a target, list and remove points.") { run, copy, points, forget };
     }
 
     private static Command Restore()

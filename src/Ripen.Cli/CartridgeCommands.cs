@@ -64,8 +64,7 @@ internal static class CartridgeCommands
                 "unload",
                 "Take the cartridge out of a drive.",
                 [id, drive],
-                async (http, parsed) =>
-                    await Delete(http, $"/api/targets/{parsed.GetRequiredValue(id)}/drives/{parsed.GetValue(drive)}")
+                async (http, parsed) => await Delete(http, $"/api/targets/{parsed.GetRequiredValue(id)}/drives/{parsed.GetValue(drive)}")
             ),
             ServerCommands.Make(
                 "protect",
@@ -83,10 +82,7 @@ internal static class CartridgeCommands
                 "Begin a cartridge anew: what is on it is gone.",
                 [id, number],
                 async (http, parsed) =>
-                    await Delete(
-                        http,
-                        $"/api/targets/{parsed.GetRequiredValue(id)}/cartridges/{parsed.GetRequiredValue(number)}/content"
-                    )
+                    await Delete(http, $"/api/targets/{parsed.GetRequiredValue(id)}/cartridges/{parsed.GetRequiredValue(number)}/content")
             ),
             ServerCommands.Make(
                 "rest",
@@ -106,10 +102,7 @@ internal static class CartridgeCommands
                 {
                     var cartridge = $"/api/targets/{parsed.GetRequiredValue(id)}/cartridges/{parsed.GetRequiredValue(number)}";
                     var address = parsed.GetValue(file) is { } one ? $"{cartridge}/files/{one}" : $"{cartridge}/content";
-                    using var response = await http.GetAsync(
-                        new Uri(address, UriKind.Relative),
-                        HttpCompletionOption.ResponseHeadersRead
-                    );
+                    using var response = await http.GetAsync(new Uri(address, UriKind.Relative), HttpCompletionOption.ResponseHeadersRead);
                     if (!response.IsSuccessStatusCode)
                         await ServerCommands.Answer(response);
                     await using var written = File.Create(parsed.GetRequiredValue(to));

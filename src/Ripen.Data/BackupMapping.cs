@@ -66,6 +66,9 @@ internal static class BackupMapping
             Encrypts = t.Encrypts,
             OperatedBy = t.OperatedBy is { } own ? Mapping.Name(own) : null,
             Writers = t.Writers,
+            CopyTarget = t.CopyTo?.Target,
+            CopyEveryHours = t.CopyTo?.EveryHours,
+            Access = t.Access == TargetAccess.ReadWrite ? null : Mapping.Name(t.Access),
             TestEveryHours = t.TestEveryHours,
             BytesPerSecond = t.BytesPerSecond,
         };
@@ -103,6 +106,8 @@ internal static class BackupMapping
             Encrypts = t.Encrypts,
             OperatedBy = t.OperatedBy is { } own ? Mapping.Value<Operator>(own) : null,
             Writers = t.Writers,
+            CopyTo = t.CopyTarget is { } copy ? new PoolCopySchedule { Target = copy, EveryHours = t.CopyEveryHours!.Value } : null,
+            Access = t.Access is { } access ? Mapping.Value<TargetAccess>(access) : TargetAccess.ReadWrite,
             TestEveryHours = t.TestEveryHours,
             BytesPerSecond = t.BytesPerSecond,
         };

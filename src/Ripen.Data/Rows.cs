@@ -75,6 +75,9 @@ internal sealed class TargetRow
     public required bool Encrypts { get; set; }
     public string? OperatedBy { get; set; }
     public required int Writers { get; set; }
+    public string? CopyTarget { get; set; }
+    public double? CopyEveryHours { get; set; }
+    public string? Access { get; set; }
     public double? TestEveryHours { get; set; }
     public double? BytesPerSecond { get; set; }
 }

@@ -64,6 +64,7 @@ builder.Services.AddSingleton(new DriveFolder(settings.Drives ?? Path.Combine(Pa
 builder.Services.AddSingleton(new VolumeFolder(settings.VolumeDisks ?? Path.Combine(Path.GetDirectoryName(database)!, "volumes")));
 builder.Services.AddSingleton<BackupJobs>();
 builder.Services.AddSingleton<TargetTests>();
+builder.Services.AddSingleton<PoolCopies>();
 builder.Services.AddSingleton(new BackupRoots(settings.BackupRoots ?? [Path.Combine(Path.GetDirectoryName(database)!, "folders")]));
 
 // The build runs this program for its OpenAPI document only; that must not leave a database or a provider behind.
@@ -72,6 +73,7 @@ if (!OpenApiDocument.IsBeingGenerated)
     builder.Services.AddHostedService(services => services.GetRequiredService<ClockJob>());
     builder.Services.AddHostedService(services => services.GetRequiredService<BackupJobs>());
     builder.Services.AddHostedService(services => services.GetRequiredService<TargetTests>());
+    builder.Services.AddHostedService(services => services.GetRequiredService<PoolCopies>());
     builder.Services.AddHostedService(services => services.GetRequiredService<Volumes>());
     builder.Services.AddHostedService(services => services.GetRequiredService<Cartridges>());
 }

@@ -268,6 +268,176 @@ public sealed class BackupTests : IDisposable
     }
 
     [Fact]
+    public async Task What_is_read_only_or_locked_stays_as_it_is_on_every_path()
+    {
+        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        var point = (string)(await Run())["point"]!["id"]!;
+        async Task Access(string access)
+        {
+            var target = (await server.Get(Vault)).Body["target"]!;
+            target["access"] = access;
+            await Did(HttpMethod.Put, Vault, target.ToJsonString(), await Tag());
+        }
+        async Task<string> Objects() =>
+            string.Join(
+                ' ',
+                (await server.Get("/api/buckets/ticketing-backups/objects?prefix=vault/&most=1000")).Body["objects"]!
+                    .AsArray()
+                    .Select(o => $"{o!["key"]} {o["version"]}")
+            );
+        var before = await Objects();
+        var run = JsonSerializer.Serialize(new { folder = Office, workload = "office" });
+
+        await Access("read-only");
+        Assert.Contains("read-only", (string)(await Run())["error"]!, StringComparison.Ordinal);
+        Assert.Contains("read-only", (string)(await Job("prunes", new { }))["error"]!, StringComparison.Ordinal);
+        Assert.Equal((HttpStatusCode.Forbidden, "target-read-only"), await Refused(HttpMethod.Delete, $"{Vault}/points/{point}"));
+        Assert.Single((await Did(HttpMethod.Post, $"{Vault}/tests"))["steps"]!.AsArray());
+        Assert.Single((await server.Get($"{Vault}/points")).Body["points"]!.AsArray());
+        Assert.Null((string?)(await Job("checks", new { }))["error"]);
+
+        await Access("locked");
+        Assert.Equal((HttpStatusCode.Forbidden, "target-locked"), await Refused(HttpMethod.Post, $"{Vault}/runs", run));
+        Assert.Equal((HttpStatusCode.Forbidden, "target-locked"), await Refused(HttpMethod.Post, $"{Vault}/checks"));
+        Assert.Equal((HttpStatusCode.Forbidden, "target-locked"), await Refused(HttpMethod.Get, $"{Vault}/points"));
+        Assert.Equal((HttpStatusCode.Forbidden, "target-locked"), await Refused(HttpMethod.Get, $"{Vault}/points/{point}/file?path=x"));
+        Assert.Equal(before, await Objects());
+
+        await Access("read-write");
+        Assert.Null((string?)(await Run())["error"]);
+    }
+
+    [Fact]
+    public async Task A_whole_pool_is_copied_and_restores_by_itself()
+    {
+        const string Twin = """{ "id": "twin", "name": "Twin", "kind": "bucket", "bucket": "port-sonar", "prefix": "twin/" }""";
+        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        await Run();
+        await Did(HttpMethod.Put, "/api/targets/twin", Twin, await Tag());
+        var copied = await Job("copies", new { target = "twin" });
+        Assert.Null((string?)copied["error"]);
+        Assert.True((long)copied["bytes"]! > 0);
+        Assert.Equal(0, (long)(await Job("copies", new { target = "twin" }))["files"]!);
+        var (vault, twin) = ((await server.Get(Vault)).Body, (await server.Get("/api/targets/twin")).Body);
+        Assert.Equal((string)vault["pool"]!["id"]!, (string)twin["pool"]!["id"]!);
+
+        // What is removed at the source stays in the copy, which restores without it.
+        var point = (string)(await server.Get($"{Vault}/points")).Body["points"]![0]!["id"]!;
+        await Did(HttpMethod.Delete, $"{Vault}/points/{point}");
+        await Job("prunes", new { });
+        await Job("prunes", new { });
+        await Job("copies", new { target = "twin" });
+        Assert.Null((string?)(await Job("checks", new { }, "/api/targets/twin"))["error"]);
+        var job = await Job(
+            "restores",
+            new
+            {
+                point,
+                under = "",
+                folder = Path.Combine(Root, "twin"),
+            },
+            "/api/targets/twin"
+        );
+        Assert.Empty(job["problems"]!.AsArray());
+        Assert.Equal(84, Directory.GetFiles(Path.Combine(Root, "twin"), "*", SearchOption.AllDirectories).Length);
+
+        // A pool in clear stays in places of our own, on whatever way it is taken elsewhere.
+        const string Shelf = "/api/targets/harbour-shelf";
+        await Did(HttpMethod.Post, $"{Shelf}/pool", "{}");
+        var needs = (HttpStatusCode.BadRequest, "needs-encryption");
+        Assert.Equal(needs, await Refused(HttpMethod.Post, $"{Shelf}/copies", """{ "target": "twin" }"""));
+        var shelf = (await server.Get(Shelf)).Body["target"]!;
+        shelf["operatedBy"] = "provider";
+        shelf["encrypts"] = true;
+        Assert.Equal(needs, await Refused(HttpMethod.Put, Shelf, shelf.ToJsonString(), await Tag()));
+
+        // A place that holds another pool, or none of Ripen's; and what refers to a target keeps it.
+        Assert.Contains(
+            "Another pool",
+            (string)(await Job("copies", new { target = "harbour-shelf" }))["error"]!,
+            StringComparison.Ordinal
+        );
+        var no = (HttpStatusCode.Conflict, "no-pool-here");
+        Assert.Equal(no, await Refused(HttpMethod.Post, $"{Vault}/copies", """{ "target": "chart-room" }"""));
+        var source = vault["target"]!;
+        source["copyTo"] = JsonNode.Parse("""{ "target": "nobody", "everyHours": 24 }""");
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "unknown-reference"),
+            await Refused(HttpMethod.Put, Vault, source.ToJsonString(), await Tag())
+        );
+        source["copyTo"]!["target"] = "twin";
+        await Did(HttpMethod.Put, Vault, source.ToJsonString(), await Tag());
+        Assert.Equal((HttpStatusCode.Conflict, "copied-to"), await Refused(HttpMethod.Delete, "/api/targets/twin", null, await Tag()));
+    }
+
+    [Fact]
+    public async Task Objects_of_a_bucket_are_backed_up_like_files_and_what_cannot_be_is_named()
+    {
+        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        var large = new byte[3_000_000];
+        new Random(5).NextBytes(large);
+        var objects = new Dictionary<string, byte[]>
+        {
+            ["notes/a b.txt"] = [1, 2, 3],
+            ["notes/ære/🚢"] = [],
+            ["notes/large"] = large,
+            ["notes/x"] = [4],
+            ["notes/x/y"] = [5],
+            ["notes/../up"] = [6],
+            ["notes//twice"] = [7],
+            ["other"] = [8],
+        };
+        foreach (var (key, content) in objects)
+        {
+            using var body = new ByteArrayContent(content);
+            var path = string.Join('/', key.Split('/').Select(Uri.EscapeDataString)).Replace("..", "%2E%2E", StringComparison.Ordinal);
+            await server.Http.PutAsync(new Uri($"/api/buckets/crew-records/objects/{path}", UriKind.Relative), body);
+        }
+        var there = (await server.Get("/api/buckets/crew-records/objects?prefix=notes/&most=1000")).Body["objects"]!
+            .AsArray()
+            .Select(o => (string)o!["key"]!)
+            .ToHashSet();
+        var order = new
+        {
+            bucket = "crew-records",
+            prefix = "notes/",
+            workload = "notes",
+        };
+        var first = await Job("runs", order);
+        Assert.Null((string?)first["error"]);
+        var problems = first["problems"]!.AsArray().Select(p => (string)p!["path"]!).ToHashSet();
+        Assert.Contains("notes/x", problems);
+        foreach (var odd in there.Where(k => k is "notes/../up" or "notes//twice"))
+            Assert.Contains(problems, p => odd.StartsWith(p, StringComparison.Ordinal));
+        Assert.Equal(0, (long)(await Job("runs", order))["point"]!["newBytes"]!);
+        await Job(
+            "restores",
+            new
+            {
+                point = first["point"]!["id"],
+                under = "",
+                folder = Path.Combine(Root, "notes"),
+            }
+        );
+        foreach (var key in (string[])["notes/a b.txt", "notes/ære/🚢", "notes/large", "notes/x/y"])
+            Assert.Equal(objects[key], await File.ReadAllBytesAsync(Path.Combine(Root, key)));
+        Assert.False(File.Exists(Path.Combine(Root, "other")));
+
+        Assert.Equal(
+            (HttpStatusCode.Conflict, "holds-the-pool"),
+            await Refused(HttpMethod.Post, $"{Vault}/runs", """{ "bucket": "ticketing-backups", "workload": "all" }""")
+        );
+        Assert.Equal(
+            (HttpStatusCode.NotFound, "no-source"),
+            await Refused(HttpMethod.Post, $"{Vault}/runs", """{ "bucket": "nowhere", "workload": "all" }""")
+        );
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "no-source"),
+            await Refused(HttpMethod.Post, $"{Vault}/runs", """{ "workload": "all" }""")
+        );
+    }
+
+    [Fact]
     public async Task A_self_test_stays_with_its_target_and_says_why_it_failed()
     {
         const string Winter = "/api/targets/winter-disk";

@@ -19,6 +19,14 @@ public static class PlaceProbe
     private const int Bytes = 1 << 20;
     private const int FewBytes = 4096;
 
+    /// <summary>Where nothing may be written, all that can be proved is that it can be looked at.</summary>
+    public static async Task<IReadOnlyList<ProbeStep>> OfReadOnly(IPoolObjects objects, CancellationToken cancel)
+    {
+        var steps = new List<ProbeStep>();
+        await Step(steps, "list", () => objects.List("", cancel));
+        return steps;
+    }
+
     /// <summary>Every step in turn; the first that does not work is the last.</summary>
     public static async Task<IReadOnlyList<ProbeStep>> Of(IPoolObjects objects, CancellationToken cancel)
     {
@@ -81,21 +89,23 @@ public static class PlaceProbe
         }
         return steps;
 
-        async Task<bool> Step(string what, Func<Task> act, long? bytes = null)
+        Task<bool> Step(string what, Func<Task> act, long? bytes = null) => PlaceProbe.Step(steps, what, act, bytes);
+    }
+
+    private static async Task<bool> Step(List<ProbeStep> steps, string what, Func<Task> act, long? bytes = null)
+    {
+        var begun = Stopwatch.GetTimestamp();
+        string? why = null;
+        try
         {
-            var begun = Stopwatch.GetTimestamp();
-            string? why = null;
-            try
-            {
-                await act();
-            }
-            catch (Exception error) when (error is RefusalException or IOException or UnauthorizedAccessException)
-            {
-                why = error.Message;
-            }
-            steps.Add(new ProbeStep(what, Stopwatch.GetElapsedTime(begun).TotalMilliseconds, why is null, why, bytes));
-            return why is null;
+            await act();
         }
+        catch (Exception error) when (error is RefusalException or IOException or UnauthorizedAccessException)
+        {
+            why = error.Message;
+        }
+        steps.Add(new ProbeStep(what, Stopwatch.GetElapsedTime(begun).TotalMilliseconds, why is null, why, bytes));
+        return why is null;
     }
 
     private static void Same(byte[] read, byte[] written)

@@ -9,7 +9,7 @@ namespace Ripen.Backup.Runs;
 public sealed record RunProgress(long Files, long Bytes, long NewBytes, string? Path);
 
 /// <summary>
-/// Backs a folder up into a pool: one restore point. A run that ends early leaves no point and harms none; the packs that it put are taken
+/// Backs a source up into a pool: one restore point. A run that ends early leaves no point and harms none; the packs that it put are taken
 /// in by the next.
 /// </summary>
 public static class BackupRun
@@ -26,15 +26,14 @@ public static class BackupRun
     /// <exception cref="RefusalException">The source is not there, or the pool's place takes nothing or is damaged.</exception>
     public static async Task<Point> Of(
         Pool pool,
-        FolderSource source,
+        ISource source,
         string workload,
         TimeProvider clock,
         IProgress<RunProgress>? progress,
         CancellationToken cancel
     )
     {
-        if (!Directory.Exists(source.Root))
-            throw new RefusalException(RefusalKind.NotFound, "no-source", $"There is no folder '{source.Root}' to back up.");
+        source.Demand();
         var taken = clock.GetUtcNow();
         var begun = clock.GetTimestamp();
         await using var lease = await RunLease.Begin(pool.Objects, clock, cancel);
@@ -74,10 +73,10 @@ public static class BackupRun
         return point;
     }
 
-    private static long SizeOf(FolderSource source) => source.Walk(_ => { }).Where(e => e.Kind == EntryKind.File).Sum(e => e.Size);
+    private static long SizeOf(ISource source) => source.Walk(_ => { }).Where(e => e.Kind == EntryKind.File).Sum(e => e.Size);
 
     /// <summary>What the walk has met so far.</summary>
-    private sealed class Walk(FolderSource source, Chunker chunker, PackWriter writer, IProgress<RunProgress>? progress)
+    private sealed class Walk(ISource source, Chunker chunker, PackWriter writer, IProgress<RunProgress>? progress)
     {
         private readonly List<RunProblem> problems = [];
 
@@ -118,13 +117,7 @@ public static class BackupRun
             try
             {
                 using var ids = new MemoryStream();
-                using var file = new FileStream(
-                    source.PathOf(found),
-                    FileMode.Open,
-                    FileAccess.Read,
-                    FileShare.ReadWrite | FileShare.Delete,
-                    0
-                );
+                using var file = source.Open(found);
                 var size = chunker.Read(
                     file,
                     chunk =>

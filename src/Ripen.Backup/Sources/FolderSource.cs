@@ -7,17 +7,21 @@ namespace Ripen.Backup.Sources;
 /// neither file, folder nor link (pipes, sockets, devices) is a problem of the run.
 /// </summary>
 /// <param name="root">An existing folder.</param>
-public sealed class FolderSource(string root)
+public sealed class FolderSource(string root) : ISource
 {
     public string Root { get; } = Path.GetFullPath(root);
 
-    /// <summary>Everything below the root but files' content.</summary>
-    /// <param name="problem">Told of what cannot be walked.</param>
+    public void Demand()
+    {
+        if (!Directory.Exists(Root))
+            throw new RefusalException(RefusalKind.NotFound, "no-source", $"There is no folder '{Root}' to back up.");
+    }
+
     public IEnumerable<Entry> Walk(Action<RunProblem> problem) => Walk("", problem);
 
-    public string PathOf(Entry entry) => Path.Combine(Root, entry.Path);
+    public Stream Open(Entry file) =>
+        new FileStream(Path.Combine(Root, file.Path), FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 0);
 
-    /// <summary>What the entry is now; null when it is gone.</summary>
     public Entry? Look(string path) =>
         FileStatus.Of(Path.Combine(Root, path)) is not { } s ? null
         : s.IsFile

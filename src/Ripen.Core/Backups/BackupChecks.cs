@@ -15,6 +15,7 @@ internal static class BackupChecks
         Unique(estate.Targets, t => t.Id, i => $"$.targets[{i}].id", "duplicate-id", findings);
         foreach (var (target, i) in Present(estate.Targets))
         {
+            CopiesSomewhere(target, $"$.targets[{i}]", estate.Targets, findings);
             Check(target, $"$.targets[{i}]", estate, findings);
             foreach (var (other, j) in Present(estate.Targets).Where(t => t.Index < i))
                 Apart(target, $"$.targets[{i}]", other, findings, $"$.targets[{j}].bucket", $"$.targets[{j}].prefix");
@@ -25,6 +26,13 @@ internal static class BackupChecks
     public static void CheckTarget(BackupTarget target, Estate estate, Findings findings)
     {
         Check(target, "$", estate, findings);
+        CopiesSomewhere(target, "$", estate.Targets, findings);
+        findings.Require(
+            target.HoldsPool || estate.Targets.All(t => t.CopyTo?.Target != target.Id),
+            "copied-to",
+            "$.kind",
+            $"'{estate.Targets.FirstOrDefault(t => t.CopyTo?.Target == target.Id)?.Id}' copies its pool here: it must hold a pool."
+        );
         foreach (var other in estate.Targets.Where(t => t.Id != target.Id))
             Apart(target, "$", other, findings);
     }
@@ -91,6 +99,22 @@ internal static class BackupChecks
                 $"Rule '{rule.Id}' of '{target.Bucket}' expires objects that '{target.Id}' needs; give one of the two another prefix."
             );
         }
+    }
+
+    private static void CopiesSomewhere(BackupTarget target, string path, IReadOnlyList<BackupTarget> targets, Findings findings)
+    {
+        if (target.CopyTo is not { } copy)
+            return;
+        var other = Present(targets).Select(t => t.Item).FirstOrDefault(t => t.Id == copy.Target && t.Id != target.Id);
+        findings.Require(
+            target.HoldsPool && other is { HoldsPool: true },
+            "unknown-reference",
+            $"{path}.copyTo.target",
+            target.HoldsPool
+                ? $"A pool is copied to another target that holds pools; '{copy.Target}' is none."
+                : "Only a pool is copied to another target; a volume has snapshots, and a bucket has replication.",
+            $"{path}.kind"
+        );
     }
 
     /// <summary>What a kind of target has, and what it has not.</summary>

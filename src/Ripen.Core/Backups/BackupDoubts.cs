@@ -100,10 +100,7 @@ public static class BackupDoubts
         var tier = estate.PriceBook.Tiers.First(t => t.Id == bucket.Tier);
         if (tier.MinimumStayDays > 0)
             doubts.Add(
-                new(
-                    "minimum-stay",
-                    $"{tier.Name} charges {tier.MinimumStayDays} days of every object: what goes sooner saves nothing."
-                )
+                new("minimum-stay", $"{tier.Name} charges {tier.MinimumStayDays} days of every object: what goes sooner saves nothing.")
             );
     }
 

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Backups;
@@ -16,6 +17,26 @@ public enum TargetKind
 
     /// <summary>Tape without tape, in a bucket.</summary>
     Cartridges,
+}
+
+/// <summary>What Ripen may do in a target.</summary>
+public enum TargetAccess
+{
+    ReadWrite,
+
+    /// <summary>Nothing is written or removed.</summary>
+    ReadOnly,
+
+    /// <summary>Nothing is read, either.</summary>
+    Locked,
+}
+
+/// <summary>Another target to which a whole pool is copied.</summary>
+public sealed record PoolCopySchedule
+{
+    /// <summary>Its id.</summary>
+    public required string Target { get; init; }
+    public required double EveryHours { get; init; }
 }
 
 /// <summary>What stands between a volume's writer and its bucket.</summary>
@@ -96,8 +117,16 @@ public sealed record BackupTarget
     /// <summary>At work at once, at least 1.</summary>
     public int Writers { get; init; } = 1;
 
+    /// <summary>Of a pool; null for by hand only.</summary>
+    public PoolCopySchedule? CopyTo { get; init; }
+    public TargetAccess Access { get; init; } = TargetAccess.ReadWrite;
+
     /// <summary>How often it tests itself; null for by hand only.</summary>
     public double? TestEveryHours { get; init; }
+
+    /// <summary>Whether Ripen's own pools lie in it.</summary>
+    [JsonIgnore]
+    public bool HoldsPool => Kind is TargetKind.Bucket or TargetKind.Directory;
 
     /// <summary>What the target takes and gives; null for no limit.</summary>
     public double? BytesPerSecond { get; init; }

@@ -102,6 +102,19 @@ internal static class EstateReader
             Encrypts = o.Flag("encrypts", fallback: true),
             OperatedBy = o.Optional("operatedBy", OperatedBy(o)),
             Writers = (int)o.Whole("writers", 1, 1000, 1),
+            CopyTo = o.Object(
+                "copyTo",
+                c => new PoolCopySchedule { Target = c.Id("target"), EveryHours = c.Number("everyHours", 0, Limits.Hours, above: true) },
+                optional: true
+            ),
+            Access = o.Has("access")
+                ? o.Choice(
+                    "access",
+                    ("read-write", TargetAccess.ReadWrite),
+                    ("read-only", TargetAccess.ReadOnly),
+                    ("locked", TargetAccess.Locked)
+                )
+                : TargetAccess.ReadWrite,
             TestEveryHours = o.Optional("testEveryHours", n => o.Number(n, 1, Limits.Hours)),
             BytesPerSecond = o.Optional("bytesPerSecond", n => o.Number(n, 0, above: true)),
         };

@@ -499,6 +499,9 @@ namespace Ripen.Data.Migrations
                     b.Property<string>("Id")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Access")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Bucket")
                         .HasColumnType("TEXT");
 
@@ -513,6 +516,12 @@ namespace Ripen.Data.Migrations
 
                     b.Property<bool>("Compresses")
                         .HasColumnType("INTEGER");
+
+                    b.Property<double?>("CopyEveryHours")
+                        .HasColumnType("REAL");
+
+                    b.Property<string>("CopyTarget")
+                        .HasColumnType("TEXT");
 
                     b.Property<bool>("Deduplicates")
                         .HasColumnType("INTEGER");

@@ -11,6 +11,7 @@ public enum JobKind
     Check,
     Prune,
     Copy,
+    PoolCopy,
 }
 
 /// <summary>Work on a target's pool, under way or the last one.</summary>

@@ -5,15 +5,24 @@ using Ripen.Backup.Pools;
 using Ripen.Backup.Restores;
 using Ripen.Backup.Runs;
 using Ripen.Backup.Sources;
+using Ripen.Core.Backups;
+using Ripen.Provider;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Backups;
 
-/// <summary>A folder to back up, and the workload whose points it makes.</summary>
-public sealed record RunOrder(string Folder, string Workload);
+/// <summary>What to back up, and the workload whose points it makes.</summary>
+/// <param name="Workload">Its name.</param>
+/// <param name="Folder">Of this machine; null for objects.</param>
+/// <param name="Bucket">Whose objects; null for a folder.</param>
+/// <param name="Prefix">Those that begin so, what follows the last '/' of it included in their names.</param>
+public sealed record RunOrder(string Workload, string? Folder = null, string? Bucket = null, string? Prefix = null);
 
 /// <summary>What to restore of a point (empty for everything), and into which empty folder.</summary>
 public sealed record RestoreOrder(string Point, string Under, string Folder);
+
+/// <summary>The target to which a whole pool is copied.</summary>
+public sealed record PoolCopyOrder(string Target);
 
 /// <summary>A restore point as lists show it.</summary>
 public sealed record PointReading(
@@ -60,6 +69,10 @@ internal static class PointEndpoints
             .WithName("startPrune")
             .WithSummary("Removes what no point needs, in the background; what runs at work may need is left to the next prune.");
         target
+            .MapPost("/copies", StartCopy)
+            .WithName("startPoolCopy")
+            .WithSummary("Copies the whole pool to another target, in the background; what is there already is not brought again.");
+        target
             .MapDelete("/points/{point}", RemovePoint)
             .WithName("removePoint")
             .WithSummary("Removes a restore point; what only it needed goes with the next prune.");
@@ -83,21 +96,14 @@ internal static class PointEndpoints
         Pools pools,
         BackupJobs jobs,
         BackupRoots roots,
+        SimulatedProvider provider,
         TimeProvider time,
         CancellationToken cancel
     )
     {
         var (_, target) = await TargetEndpoints.Find(current, id, cancel);
-        var folder = roots.Demand(order.Folder, "$.folder");
-        if (!Directory.Exists(folder))
-            throw new RefusalException(RefusalKind.NotFound, "no-source", $"There is no folder '{folder}' to back up.", "$.folder");
-        if (target.Folder is { } place && $"{roots.Place(place)}/".StartsWith($"{folder}/", StringComparison.Ordinal))
-            throw new RefusalException(
-                RefusalKind.Conflict,
-                "holds-the-pool",
-                $"'{folder}' holds the pool itself: every run would back up what the last one wrote. Choose a folder beside it.",
-                "$.folder"
-            );
+        var (source, about) = SourceOf(order, target, roots, provider);
+        source.Demand();
         if (order.Workload.Trim().Length is 0 or > 100)
             throw new RefusalException(RefusalKind.Invalid, "out-of-range", "A workload's name has 1 to 100 characters.", "$.workload");
         // Before anything is begun: a pool that cannot be opened is said at once.
@@ -109,11 +115,11 @@ internal static class PointEndpoints
                 pool,
                 id,
                 JobKind.Run,
-                folder,
+                about,
                 async (tell, stop) =>
                 {
                     var progress = new Told<RunProgress>(p => tell(p.Files, p.Bytes));
-                    var point = await BackupRun.Of(pool, new FolderSource(folder), order.Workload.Trim(), time, progress, stop);
+                    var point = await BackupRun.Of(pool, source, order.Workload.Trim(), time, progress, stop);
                     return job =>
                         job with
                         {
@@ -126,6 +132,41 @@ internal static class PointEndpoints
             )
         );
     }
+
+    private static (ISource Source, string About) SourceOf(
+        RunOrder order,
+        BackupTarget target,
+        BackupRoots roots,
+        SimulatedProvider provider
+    )
+    {
+        if (order.Folder is null == order.Bucket is null)
+            throw new RefusalException(RefusalKind.Invalid, "no-source", "Say either a folder or a bucket to back up.", "$.folder");
+        if (order.Bucket is { } bucket)
+        {
+            var prefix = order.Prefix ?? "";
+            if (
+                bucket == target.Bucket
+                && (
+                    prefix.StartsWith(target.Prefix, StringComparison.Ordinal) || target.Prefix.StartsWith(prefix, StringComparison.Ordinal)
+                )
+            )
+                throw HoldsPool($"{bucket}/{prefix}", "$.prefix");
+            return (new BucketSource(provider, bucket, prefix), $"{bucket}/{prefix}");
+        }
+        var folder = roots.Demand(order.Folder!, "$.folder");
+        if (target.Folder is { } place && $"{roots.Place(place)}/".StartsWith($"{folder}/", StringComparison.Ordinal))
+            throw HoldsPool(folder, "$.folder");
+        return (new FolderSource(folder), folder);
+    }
+
+    private static RefusalException HoldsPool(string source, string path) =>
+        new(
+            RefusalKind.Conflict,
+            "holds-the-pool",
+            $"'{source}' holds the pool itself: every run would back up what the last one wrote. Choose something beside it.",
+            path
+        );
 
     private static async Task<Accepted<BackupJob>> StartRestore(
         string id,
@@ -237,6 +278,19 @@ internal static class PointEndpoints
                 }
             )
         );
+    }
+
+    private static async Task<Accepted<BackupJob>> StartCopy(
+        string id,
+        PoolCopyOrder order,
+        CurrentEstate current,
+        PoolCopies copies,
+        CancellationToken cancel
+    )
+    {
+        var (_, from) = await TargetEndpoints.Find(current, id, cancel);
+        var (_, to) = await TargetEndpoints.Find(current, order.Target, cancel);
+        return TypedResults.Accepted($"/api/targets/{id}", await copies.Start(from, to, cancel));
     }
 
     private static async Task<NoContent> RemovePoint(string id, string point, CurrentEstate current, Pools pools, CancellationToken cancel)

@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using Ripen.Backup.Pools;
 using Ripen.Core.Backups;
+using Ripen.Core.Pricing;
 
 namespace Ripen.Server.Backups;
 
@@ -62,6 +63,20 @@ internal sealed class Pools(TargetPlaces places, Keyring keyring, TimeProvider t
         }
     }
 
+    /// <summary>What is in clear lies only where the organisation runs the place itself.</summary>
+    /// <exception cref="RefusalException">Somebody else runs it.</exception>
+    public static void DemandOwn(BackupTarget target, string path)
+    {
+        if (target.OperatedBy != Operator.Own)
+            throw new RefusalException(
+                RefusalKind.Invalid,
+                "needs-encryption",
+                $"The pool is not encrypted, and '{target.Name}' is not said to be a place of our own (\"operatedBy\": \"own\"): whoever runs it "
+                    + "could read the pool.",
+                path
+            );
+    }
+
     private async Task<PoolDescription?> Description(BackupTarget target, CancellationToken cancel)
     {
         if (target.Bucket is null)
@@ -76,7 +91,7 @@ internal sealed class Pools(TargetPlaces places, Keyring keyring, TimeProvider t
 
     private static void Demand(BackupTarget target)
     {
-        if (target.Kind is TargetKind.Volume or TargetKind.Cartridges)
+        if (!target.HoldsPool)
             throw new RefusalException(
                 RefusalKind.Conflict,
                 "no-pool-here",

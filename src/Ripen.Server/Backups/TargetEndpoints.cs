@@ -233,6 +233,7 @@ internal static class TargetEndpoints
         CurrentEstate current,
         EstateStore store,
         TargetPlaces places,
+        Pools pools,
         Volumes volumes,
         Cartridges cartridges,
         BackupJobs jobs,
@@ -261,6 +262,8 @@ internal static class TargetEndpoints
                     );
                 await volumes.Empty(id, cancel);
                 _ = places.ObjectsOf(target.Value);
+                if (target.Value.HoldsPool && await pools.Look(target.Value, cancel) is { Description.Encrypts: false })
+                    Pools.DemandOwn(target.Value, "$.operatedBy");
                 var others = view.Estate.Targets.Where(t => t.Id != id).Append(target.Value);
                 await current.Apply(
                     new PlannedChange(view.Estate with { Targets = [.. others] }),
@@ -299,6 +302,8 @@ internal static class TargetEndpoints
                     return Problems.NotFound("no-target", $"There is no backup target '{id}'.");
                 if (jobs.Of(id) is { Running: true })
                     return Problems.Conflict("under-way", "Something is under way with this target; wait, or stop it.");
+                if (view.Estate.Targets.FirstOrDefault(t => t.CopyTo?.Target == id) is { } copied)
+                    return Problems.Conflict("copied-to", $"The pool of '{copied.Name}' is copied here: end that first.");
                 await volumes.Empty(id, cancel);
                 await current.Apply(
                     new PlannedChange(view.Estate with { Targets = [.. view.Estate.Targets.Where(t => t.Id != id)] }),

@@ -12,9 +12,13 @@ internal sealed class TargetPlaces(SimulatedProvider provider, BackupRoots roots
     // One for each, because it counts what it holds.
     private readonly ConcurrentDictionary<(string Folder, long? Capacity), DirectoryObjects> directories = [];
 
+    /// <summary>As the target's access allows: what it does not is refused here, whoever asks.</summary>
     /// <exception cref="RefusalException">It is a directory that the settings do not allow.</exception>
-    public IPoolObjects ObjectsOf(BackupTarget target) =>
-        target.Bucket is { } bucket ? new BucketObjects(provider.Objects, bucket, target.Prefix) : DirectoryOf(target);
+    public IPoolObjects ObjectsOf(BackupTarget target)
+    {
+        IPoolObjects place = target.Bucket is { } bucket ? new BucketObjects(provider.Objects, bucket, target.Prefix) : DirectoryOf(target);
+        return target.Access == TargetAccess.ReadWrite ? place : new GuardedObjects(place, target);
+    }
 
     /// <summary>What lies there.</summary>
     /// <exception cref="RefusalException">It is a directory that the settings do not allow.</exception>

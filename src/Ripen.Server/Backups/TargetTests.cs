@@ -77,7 +77,10 @@ internal sealed class TargetTests(
     {
         try
         {
-            return await PlaceProbe.Of(places.ObjectsOf(target), cancel);
+            var objects = places.ObjectsOf(target);
+            return target.Access == TargetAccess.ReadWrite
+                ? await PlaceProbe.Of(objects, cancel)
+                : await PlaceProbe.OfReadOnly(objects, cancel);
         }
         catch (RefusalException refusal)
         {

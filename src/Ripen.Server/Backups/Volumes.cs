@@ -194,7 +194,7 @@ internal sealed class Volumes(
     }
 
     private static bool SamePlace(BackupTarget a, BackupTarget b) =>
-        a.Id == b.Id && a.Bucket == b.Bucket && a.Prefix == b.Prefix && a.Local == b.Local;
+        a.Id == b.Id && a.Bucket == b.Bucket && a.Prefix == b.Prefix && a.Local == b.Local && a.Access == b.Access;
 
     private async Task TryOpen(BackupTarget target, CancellationToken cancel)
     {

@@ -69,6 +69,7 @@ export type CartridgeReading = Schemas["CartridgeReading"];
 export type DriveReading = Schemas["DriveReading"];
 export type DriveUse = Schemas["DriveUse"];
 export type LibraryReading = Schemas["LibraryReading"];
+export type RunOrder = Schemas["RunOrder"];
 export type SizingOrder = Schemas["SizingOrder"];
 export type SizingReading = Schemas["SizingReading"];
 export type TargetQuestions = Schemas["TargetQuestions"];
@@ -442,8 +443,11 @@ export const sizeBackups = (order: SizingOrder, signal: AbortSignal) =>
 export const adviseTarget = (asked: TargetQuestions, signal: AbortSignal) =>
   value(client.POST("/api/target-advice", { body: asked, signal }));
 
-export const startRun = (id: string, folder: string, workload: string) =>
-  value(client.POST("/api/targets/{id}/runs", { params: inTarget(id), body: { folder, workload } }));
+export const startRun = (id: string, order: RunOrder) =>
+  value(client.POST("/api/targets/{id}/runs", { params: inTarget(id), body: order }));
+
+export const startPoolCopy = (id: string, target: string) =>
+  value(client.POST("/api/targets/{id}/copies", { params: inTarget(id), body: { target } }));
 
 export const startRestore = (id: string, point: string, under: string, folder: string) =>
   value(client.POST("/api/targets/{id}/restores", { params: inTarget(id), body: { point, under, folder } }));

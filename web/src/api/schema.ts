@@ -1417,6 +1417,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/targets/{id}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copies the whole pool to another target, in the background; what is there already is not brought again. */
+        post: operations["startPoolCopy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/targets/{id}/points/{point}": {
         parameters: {
             query?: never;
@@ -1911,6 +1928,8 @@ export interface components {
             operatedBy?: null | components["schemas"]["Operator"];
             /** Format: int32 */
             writers?: number;
+            copyTo?: null | components["schemas"]["PoolCopySchedule"];
+            access?: components["schemas"]["TargetAccess"];
             /** Format: double */
             testEveryHours?: null | number;
             /** Format: double */
@@ -2423,7 +2442,7 @@ export interface components {
             untouched: components["schemas"]["UntouchedPrefix"][];
         };
         /** @enum {unknown} */
-        JobKind: "run" | "restore" | "check" | "prune" | "copy";
+        JobKind: "run" | "restore" | "check" | "prune" | "copy" | "pool-copy";
         KeepRule: {
             /** Format: int32 */
             days?: null | number;
@@ -2786,6 +2805,14 @@ export interface components {
             points: components["schemas"]["PointReading"][];
             unreadable: components["schemas"]["RunProblem"][];
         };
+        PoolCopyOrder: {
+            target: string;
+        };
+        PoolCopySchedule: {
+            target: string;
+            /** Format: double */
+            everyHours: number;
+        };
         PoolReading: {
             id: string;
             /** Format: date-time */
@@ -2936,8 +2963,10 @@ export interface components {
             message: string;
         };
         RunOrder: {
-            folder: string;
             workload: string;
+            folder?: null | string;
+            bucket?: null | string;
+            prefix?: null | string;
         };
         RunProblem: {
             path: string;
@@ -3223,6 +3252,8 @@ export interface components {
             expireAt: null | number;
             shortStays: components["schemas"]["ShortStay"][];
         };
+        /** @enum {unknown} */
+        TargetAccess: "read-write" | "read-only" | "locked";
         TargetAdvice: {
             kind: components["schemas"]["TargetKind"];
             reasons: string[];
@@ -5835,6 +5866,32 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupJob"];
+                };
+            };
+        };
+    };
+    startPoolCopy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PoolCopyOrder"];
+            };
+        };
         responses: {
             /** @description Accepted */
             202: {

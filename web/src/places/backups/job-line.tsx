@@ -11,6 +11,7 @@ const kinds = {
   check: { now: "Checking", done: "Checked" },
   prune: { now: "Pruning", done: "Pruned" },
   copy: { now: "Filling from", done: "Filled from" },
+  "pool-copy": { now: "Copying the pool to", done: "Copied the pool to" },
 };
 
 /** What is under way with a target, or was last: how far, how it ended, and what it met. */
@@ -18,7 +19,9 @@ export function JobLine({ id, job }: { id: string; job: BackupJob }) {
   const { bytes } = useEstate();
   const stop = useBackupDeed(() => stopJob(id));
   const words = kinds[job.kind];
-  const things = { run: "files", restore: "files", check: "chunks", prune: "packs removed", copy: null }[job.kind];
+  const things = { run: "files", restore: "files", check: "chunks", prune: "packs removed", copy: null, "pool-copy": "objects" }[
+    job.kind
+  ];
   return (
     <section aria-label="Under way" data-testid="job">
       <p role="status" className="border-l-4 border-hairline-strong px-3">

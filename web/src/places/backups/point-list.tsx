@@ -7,9 +7,10 @@ import { useAddress } from "../../ui/address";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { PointBrowser } from "./point-browser";
+import { PoolCut } from "./pool-cut";
 
 /** The points of a target, newest first; the opened one is in the address (?point=). */
-export function PointList({ id, stamp }: { id: string; stamp: string }) {
+export function PointList({ id, stamp, stored }: { id: string; stamp: string; stored: number }) {
   const { params, goToAll } = useAddress();
   const opened = params.get("point");
   const points = useQuery({ queryKey: [...keys.points(id), stamp], queryFn: () => readPoints(id), placeholderData: (p) => p });
@@ -22,6 +23,7 @@ export function PointList({ id, stamp }: { id: string; stamp: string }) {
     <section aria-label="Restore points">
       <h2 className="text-xl">Restore points</h2>
       {all.length === 0 && <p className="text-ink-soft">None yet.</p>}
+      {all.length > 0 && <PoolCut points={all} stored={stored} />}
       {all.length > 0 && (
         <table className="mt-1 w-full">
           <thead className="text-left text-sm text-ink-soft">

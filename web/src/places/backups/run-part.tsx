@@ -1,65 +1,118 @@
 import { type FormEvent, useId } from "react";
-import { startRun, type TargetReading } from "../../api/client";
+import { type RunOrder, startRun, type TargetReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
-import { Button, Field, inputLook } from "../../ui/controls";
+import { Button, Field, inputLook, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { useKept } from "../../ui/use-kept";
 import { useBackupDeed, useTargets } from "./use-backups";
 
-/** Backs a folder of the server's machine up, now. */
+type Source = { from: "folder" | "bucket"; folder: string; bucket: string; prefix: string; workload: string };
+
+/** Backs a folder of the server's machine up, or objects of a bucket, now. */
 export function RunPart({ target }: { target: TargetReading }) {
   const { estate } = useEstate();
   const { id } = target.target;
   const roots = useTargets().data?.value.roots ?? [];
   const list = useId();
-  const [folder, setFolder] = useKept(`ripen-run:${estate.identity}:${id}:folder`, "");
-  const [workload, setWorkload] = useKept(`ripen-run:${estate.identity}:${id}:workload`, "office");
-  const run = useBackupDeed(() => startRun(id, folder, workload));
+  const [source, keep] = useKept<Source>(`ripen-run:${estate.identity}:${id}`, {
+    from: "folder",
+    folder: "",
+    bucket: estate.buckets[0] ?? "",
+    prefix: "",
+    workload: "office",
+  });
+  const set = (part: Partial<Source>) => keep({ ...source, ...part });
+  const order: RunOrder =
+    source.from === "folder"
+      ? { folder: source.folder, workload: source.workload }
+      : { bucket: source.bucket, prefix: source.prefix, workload: source.workload };
+  const run = useBackupDeed(() => startRun(id, order));
   const submit = (event: FormEvent) => {
     event.preventDefault();
     run.mutate(undefined);
   };
+  const missing = source.from === "folder" ? source.folder === "" : source.bucket === "";
   return (
     <section aria-label="Back up now">
       <h2 className="text-xl">Back up now</h2>
       <form className="mt-1 flex flex-wrap items-start gap-x-6 gap-y-2" onSubmit={submit}>
-        <Field
-          label="Folder of the server's machine"
-          hint={`below ${roots.join(" or ") || "no folder: the settings allow none"}`}
-        >
+        <Field label="What">
           {(ids) => (
-            <>
-              <input
-                {...ids}
-                list={list}
-                autoComplete="off"
-                spellCheck={false}
-                className={`${inputLook} w-80`}
-                placeholder={roots[0] && `${roots[0]}/office`}
-                value={folder}
-                onChange={(e) => setFolder(e.target.value)}
-              />
-              <datalist id={list}>
-                {roots.map((root) => (
-                  <option key={root} value={`${root}/`} />
-                ))}
-              </datalist>
-            </>
+            <Select
+              {...ids}
+              value={source.from}
+              options={[
+                { value: "folder", label: "a folder" },
+                { value: "bucket", label: "objects" },
+              ]}
+              onChange={(e) => set({ from: e.target.value as Source["from"] })}
+            />
           )}
         </Field>
+        {source.from === "folder" ? (
+          <Field
+            label="Folder of the server's machine"
+            hint={`below ${roots.join(" or ") || "no folder: the settings allow none"}`}
+          >
+            {(ids) => (
+              <>
+                <input
+                  {...ids}
+                  list={list}
+                  autoComplete="off"
+                  spellCheck={false}
+                  className={`${inputLook} w-80`}
+                  placeholder={roots[0] && `${roots[0]}/office`}
+                  value={source.folder}
+                  onChange={(e) => set({ folder: e.target.value })}
+                />
+                <datalist id={list}>
+                  {roots.map((root) => (
+                    <option key={root} value={`${root}/`} />
+                  ))}
+                </datalist>
+              </>
+            )}
+          </Field>
+        ) : (
+          <>
+            <Field label="Of the bucket">
+              {(ids) => (
+                <Select
+                  {...ids}
+                  value={source.bucket}
+                  options={estate.buckets.map((b) => ({ value: b, label: b }))}
+                  onChange={(e) => set({ bucket: e.target.value })}
+                />
+              )}
+            </Field>
+            <Field label="below the prefix" hint="empty: all of it">
+              {(ids) => (
+                <input
+                  {...ids}
+                  autoComplete="off"
+                  spellCheck={false}
+                  className={`${inputLook} w-40`}
+                  value={source.prefix}
+                  onChange={(e) => set({ prefix: e.target.value })}
+                />
+              )}
+            </Field>
+          </>
+        )}
         <Field label="as the workload">
           {(ids) => (
             <input
               {...ids}
               autoComplete="off"
               className={`${inputLook} w-40`}
-              value={workload}
-              onChange={(e) => setWorkload(e.target.value)}
+              value={source.workload}
+              onChange={(e) => set({ workload: e.target.value })}
             />
           )}
         </Field>
         <div className="pt-4">
-          <Button type="submit" kind="primary" disabled={run.isPending || folder === "" || target.job?.running === true}>
+          <Button type="submit" kind="primary" disabled={run.isPending || missing || target.job?.running === true}>
             Back up
           </Button>
         </div>

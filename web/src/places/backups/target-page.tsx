@@ -4,7 +4,9 @@ import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
+import { AccessPart } from "./access-part";
 import { CartridgePart } from "./cartridge-part";
+import { CopyPart } from "./copy-part";
 import { JobLine } from "./job-line";
 import { PlacePart } from "./place-part";
 import { PointList } from "./point-list";
@@ -38,9 +40,11 @@ export function TargetPage() {
           {open && <RunPart target={target.data} />}
           {job && <JobLine id={id} job={job} />}
           {open && <CheckPart id={id} busy={job?.running ?? false} />}
+          {open && <CopyPart target={target.data} />}
+          <AccessPart target={target.data} />
         </div>
         <div>
-          {open && <PointList id={id} stamp={job?.running ? "" : (job?.begun ?? "")} />}
+          {open && <PointList id={id} stamp={job?.running ? "" : (job?.begun ?? "")} stored={target.data.storedBytes} />}
           {kind === "volume" && <VolumePart target={target.data} />}
           {kind === "cartridges" && <CartridgePart target={target.data} />}
         </div>

@@ -1,0 +1,27 @@
+using Ripen.Backup.Pools;
+using Ripen.Core.Backups;
+
+namespace Ripen.Server.Backups;
+
+/// <summary>A place into which nothing is written and from which nothing is removed; of a locked target nothing is read, either.</summary>
+internal sealed class GuardedObjects(IPoolObjects place, BackupTarget target) : IPoolObjects
+{
+    public Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel) => throw Refused();
+
+    public Task Delete(string key, CancellationToken cancel) => throw Refused();
+
+    public Task<byte[]> Read(string key, long from, int length, CancellationToken cancel) =>
+        target.Access == TargetAccess.Locked ? throw Refused() : place.Read(key, from, length, cancel);
+
+    public Task<IReadOnlyList<PoolObject>> List(string prefix, CancellationToken cancel) =>
+        target.Access == TargetAccess.Locked ? throw Refused() : place.List(prefix, cancel);
+
+    private RefusalException Refused() =>
+        target.Access == TargetAccess.Locked
+            ? new(RefusalKind.Forbidden, "target-locked", $"'{target.Name}' is locked: nothing is read there and nothing written.")
+            : new(
+                RefusalKind.Forbidden,
+                "target-read-only",
+                $"'{target.Name}' is read-only: nothing is written there and nothing removed."
+            );
+}
