@@ -331,7 +331,7 @@ internal sealed class NbdSession(Socket socket, IReadOnlyDictionary<string, IBlo
         switch (request.Command)
         {
             case NbdCommand.Read when length <= NbdWire.MostPayload:
-                var content = new byte[length];
+                var content = GC.AllocateUninitializedArray<byte>((int)length);
                 await known.Read(offset, content, stop.Token);
                 await SendContent(request, content);
                 return null;
@@ -425,7 +425,7 @@ internal sealed class NbdSession(Socket socket, IReadOnlyDictionary<string, IBlo
 
     private async Task<byte[]> Take(int bytes)
     {
-        var taken = new byte[bytes];
+        var taken = GC.AllocateUninitializedArray<byte>(bytes);
         await stream.ReadExactlyAsync(taken, stop.Token);
         return taken;
     }

@@ -27,6 +27,7 @@ internal sealed class Checkpoints(
 {
     private const int Uploads = 4;
     private const int LeastChanges = 4096;
+    private const int LooksInALag = 5;
 
     private static readonly TimeSpan FirstPause = TimeSpan.FromMilliseconds(200);
     private static readonly TimeSpan LongestPause = TimeSpan.FromSeconds(30);
@@ -190,8 +191,10 @@ internal sealed class Checkpoints(
         {
             try
             {
-                await wake.WaitAsync(lag, stop.Token);
+                await wake.WaitAsync(lag / LooksInALag, stop.Token);
                 var asked = requests.Count;
+                if (asked == 0 && superseded.Count == 0 && !journal.IsDue(lag))
+                    continue;
                 if (await journal.Seal(stop.Token) is { } segment)
                     await Upload(segment, stop.Token);
                 // The first may have been one that failed before: what was acknowledged since is asked for as well.

@@ -38,7 +38,7 @@ internal sealed class JournalSegment : IDisposable
     private readonly Dictionary<long, PageAt> pages = [];
     private readonly HashSet<long> dropped = [];
     private long sequence;
-    private bool spoiled;
+    private volatile bool spoiled;
     private int users = 1;
 
     private JournalSegment(string path, FileMode mode, long pagesPerBlock)
@@ -69,7 +69,7 @@ internal sealed class JournalSegment : IDisposable
         return segment;
     }
 
-    /// <summary>On return it is on the disk for good; it is found once it is <see cref="Tell">told</see>.</summary>
+    /// <summary>It is found once it is <see cref="Tell">told</see>, and on the disk for good after <see cref="Sync"/>.</summary>
     /// <returns>Where each write's pages begin, and their checksums.</returns>
     public (long At, uint[] Crcs)[] Append(IReadOnlyList<JournalWrite> writes)
     {
@@ -104,13 +104,25 @@ internal sealed class JournalSegment : IDisposable
             RandomAccess.SetLength(file, Length);
             throw;
         }
-        // A failed sync may have dropped what it could not write: a later one that works says nothing of it.
-        spoiled = true;
-        RandomAccess.FlushToDisk(file);
-        spoiled = false;
         Length = at;
         sequence += writes.Count;
         return places;
+    }
+
+    /// <summary>Everything that was appended before is on the disk for good on return.</summary>
+    /// <exception cref="IOException">It is not; nothing more is taken, because a failed sync may have dropped what it could not write, and a
+    /// later one that works says nothing of it.</exception>
+    public void Sync()
+    {
+        try
+        {
+            RandomAccess.FlushToDisk(file);
+        }
+        catch (IOException)
+        {
+            spoiled = true;
+            throw;
+        }
     }
 
     /// <summary>From now on the pages are found here.</summary>
@@ -158,17 +170,36 @@ internal sealed class JournalSegment : IDisposable
         : dropped.Contains(page / pagesPerBlock) ? PageAt.Zeros
         : null;
 
+    /// <summary>Pages that lie one behind the other.</summary>
+    /// <param name="at">Where the first lies; negative for zeros.</param>
+    /// <param name="into">Whole pages.</param>
+    /// <param name="crcOf">A page's checksum, by its place in <paramref name="into"/>.</param>
     /// <exception cref="IOException">The disk gave back something else than was written.</exception>
-    public void Read(PageAt at, Span<byte> into)
+    public void Read(long at, Span<byte> into, Func<int, uint> crcOf)
     {
-        if (at.At < 0)
+        if (at < 0)
         {
             into.Clear();
             return;
         }
-        if (RandomAccess.Read(file, into, at.At) != PageBytes || Crc.Of(into) != at.Crc)
-            throw new IOException($"The journal '{path}' is damaged at byte {at.At}: the disk gave back something else than was written.");
+        for (var read = 0; read < into.Length; )
+        {
+            var more = RandomAccess.Read(file, into[read..], at + read);
+            if (more == 0)
+                throw Damaged(at + read);
+            read += more;
+        }
+        for (var page = 0; page < into.Length / PageBytes; page++)
+        {
+            if (Crc.Of(into.Slice(page * PageBytes, PageBytes)) != crcOf(page))
+                throw Damaged(at + ((long)page * PageBytes));
+        }
     }
+
+    public void Read(PageAt at, Span<byte> into) => Read(at.At, into, _ => at.Crc);
+
+    private IOException Damaged(long at) =>
+        new($"The journal '{path}' is damaged at byte {at}: the disk gave back something else than was written.");
 
     /// <summary>It stays readable until <see cref="Dispose"/> was called once more.</summary>
     public void Hold() => Interlocked.Increment(ref users);

@@ -13,6 +13,9 @@ internal sealed class VolumeJournal : IAsyncDisposable
     private const int PageBytes = JournalSegment.PageBytes;
     private const int MostBatchBytes = 8 << 20;
     private const string Names = "journal-";
+    private const int MostUnsynced = 4;
+    private const int MostLags = 6;
+    private const int QuietPart = 5;
 
     private readonly string folder;
     private readonly long half;
@@ -20,6 +23,9 @@ internal sealed class VolumeJournal : IAsyncDisposable
     private readonly Lock gate = new();
     private readonly SemaphoreSlim appending = new(1);
     private readonly Channel<Pending> queue = Channel.CreateUnbounded<Pending>(new UnboundedChannelOptions { SingleReader = true });
+    private readonly Channel<(List<Pending> Batch, JournalSegment Into)> unsynced = Channel.CreateBounded<(List<Pending>, JournalSegment)>(
+        MostUnsynced
+    );
     private readonly CancellationTokenSource stop = new();
     private JournalSegment active;
     private JournalSegment? leaving;
@@ -27,8 +33,11 @@ internal sealed class VolumeJournal : IAsyncDisposable
     private Func<long, Memory<byte>, CancellationToken, Task>? read;
     private Checkpoints? checkpoints;
     private Task running = Task.CompletedTask;
+    private Task syncing = Task.CompletedTask;
     private long next;
     private Exception? broken;
+    private long firstAt;
+    private long lastAt;
 
     private VolumeJournal(VolumeDisk disk, VolumeDescription description, Guid owner)
     {
@@ -79,6 +88,23 @@ internal sealed class VolumeJournal : IAsyncDisposable
     {
         (read, checkpoints) = (reader, known);
         running = Task.Run(Run);
+        syncing = Task.Run(Sync);
+    }
+
+    /// <summary>Whether a checkpoint should begin: something waits since <paramref name="lag"/> and nothing more comes in, or it has waited
+    /// for long, or the journal fills. A burst of writes is not slowed by its own way to the bucket.</summary>
+    public bool IsDue(TimeSpan lag)
+    {
+        lock (gate)
+        {
+            if (leaving is not null || active.Length > half / 2)
+                return true;
+            if (active.Length == 0)
+                return false;
+            var now = Environment.TickCount64;
+            var (waits, quiet) = (now - firstAt, now - lastAt);
+            return waits > MostLags * lag.TotalMilliseconds || (waits > lag.TotalMilliseconds && quiet > lag.TotalMilliseconds / QuietPart);
+        }
     }
 
     /// <summary>On return it is on the disk for good.</summary>
@@ -169,6 +195,8 @@ internal sealed class VolumeJournal : IAsyncDisposable
         queue.Writer.TryComplete();
         await stop.CancelAsync();
         await running;
+        unsynced.Writer.TryComplete();
+        await syncing;
         active.Dispose();
         leaving?.Dispose();
         appending.Dispose();
@@ -194,14 +222,41 @@ internal sealed class VolumeJournal : IAsyncDisposable
                 List<JournalWrite> writes = IsAligned(batch[0])
                     ? [.. batch.Select(p => new JournalWrite(p.Offset / PageBytes, p.Bytes / PageBytes, p.Content))]
                     : await Aligned(batch[0]);
-                await Append(writes);
-                foreach (var pending in batch)
-                    pending.Done.TrySetResult();
+                await unsynced.Writer.WriteAsync((batch, await Append(writes)));
             }
             catch (Exception failed) when (failed is IOException or RefusalException or OperationCanceledException)
             {
                 foreach (var pending in batch)
                     pending.Done.TrySetException(failed is OperationCanceledException ? new IOException("The volume is closed.") : failed);
+            }
+        }
+    }
+
+    /// <summary>Acknowledges what is on the disk for good: while one batch is forced there, the next is written.</summary>
+    private async Task Sync()
+    {
+        var batches = new List<(List<Pending> Batch, JournalSegment Into)>();
+        while (await unsynced.Reader.WaitToReadAsync())
+        {
+            batches.Clear();
+            while (unsynced.Reader.TryRead(out var next))
+                batches.Add(next);
+            foreach (var segment in batches.GroupBy(b => b.Into))
+            {
+                var pending = segment.SelectMany(b => b.Batch);
+                try
+                {
+                    segment.Key.Sync();
+                    foreach (var done in pending)
+                        done.Done.TrySetResult();
+                }
+                catch (IOException failed)
+                {
+                    foreach (var lost in pending)
+                        lost.Done.TrySetException(failed);
+                }
+                foreach (var _ in segment)
+                    segment.Key.Dispose();
             }
         }
     }
@@ -256,17 +311,24 @@ internal sealed class VolumeJournal : IAsyncDisposable
         }
     }
 
-    private async Task Append(List<JournalWrite> writes)
+    /// <returns>The segment that has them, held.</returns>
+    private async Task<JournalSegment> Append(List<JournalWrite> writes)
     {
         await WaitForRoom(writes.Sum(w => (long)(w.Content?.Length ?? 0)));
         await appending.WaitAsync(stop.Token);
+        var into = active;
         try
         {
+            var isFirst = active.Length == 0;
             var places = active.Append(writes);
             lock (gate)
             {
+                lastAt = Environment.TickCount64;
+                if (isFirst)
+                    firstAt = lastAt;
                 for (var w = 0; w < writes.Count; w++)
                     active.Tell(writes[w], places[w].At, places[w].Crcs, MayHold);
+                into.Hold();
             }
         }
         finally
@@ -275,6 +337,7 @@ internal sealed class VolumeJournal : IAsyncDisposable
         }
         if (active.Length > half / 2)
             checkpoints!.Wake();
+        return into;
 
         bool MayHold(long block) => checkpoints!.Of(block) != 0 || leaving?.Touched.Contains(block) == true;
     }
@@ -312,6 +375,8 @@ internal sealed class JournalView(
     JournalSegment? leaving
 ) : IDisposable
 {
+    private const int PageBytes = JournalSegment.PageBytes;
+
     /// <summary>That wrote the stored block; 0 for none.</summary>
     public long Checkpoint => checkpoint;
 
@@ -323,17 +388,44 @@ internal sealed class JournalView(
     /// <param name="into">As long as was asked for.</param>
     public void Lay(int from, Span<byte> into)
     {
-        Span<byte> whole = stackalloc byte[JournalSegment.PageBytes];
-        for (var i = 0; i < pages.Length; i++)
+        Span<byte> edge = stackalloc byte[PageBytes];
+        for (var i = 0; i < pages.Length; )
         {
             if (pages[i].In is not { } segment)
+            {
+                i++;
                 continue;
-            segment.Read(pages[i].At, whole);
-            var at = ((firstPage + i) * JournalSegment.PageBytes) - from;
-            var skip = Math.Max(0, -at);
-            var count = Math.Min(whole.Length - skip, into.Length - Math.Max(0, at));
-            whole.Slice(skip, count).CopyTo(into[Math.Max(0, at)..]);
+            }
+            var at = ((firstPage + i) * PageBytes) - from;
+            if (at < 0 || at + PageBytes > into.Length)
+            {
+                segment.Read(pages[i].At, edge);
+                var skip = Math.Max(0, -at);
+                var count = Math.Min(PageBytes - skip, into.Length - Math.Max(0, at));
+                edge.Slice(skip, count).CopyTo(into[Math.Max(0, at)..]);
+                i++;
+                continue;
+            }
+            var run = RunFrom(i, (into.Length - at) / PageBytes);
+            var first = i;
+            segment.Read(pages[i].At.At, into.Slice(at, run * PageBytes), page => pages[first + page].At.Crc);
+            i += run;
         }
+    }
+
+    /// <summary>How many pages from one on lie one behind the other in its segment, or are zeros.</summary>
+    private int RunFrom(int start, int most)
+    {
+        var run = 1;
+        var step = pages[start].At.At < 0 ? 0 : PageBytes;
+        while (
+            run < most
+            && start + run < pages.Length
+            && pages[start + run].In == pages[start].In
+            && pages[start + run].At.At == pages[start].At.At + ((long)run * step)
+        )
+            run++;
+        return run;
     }
 
     public void Dispose()
