@@ -75,6 +75,7 @@ internal sealed class TargetRow
     public required bool Encrypts { get; set; }
     public string? OperatedBy { get; set; }
     public required int Writers { get; set; }
+    public string? SpillTo { get; set; }
     public string? CopyTarget { get; set; }
     public double? CopyEveryHours { get; set; }
     public string? Access { get; set; }

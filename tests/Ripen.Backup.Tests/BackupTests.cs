@@ -159,6 +159,33 @@ public sealed class BackupTests : IDisposable
     }
 
     /// <summary>A place that takes so many objects and then nothing any more, as when the process was killed.</summary>
+    [Fact]
+    public void What_became_a_link_since_it_was_looked_at_is_not_followed()
+    {
+        var secret = folders.Target("secret");
+        File.WriteAllText(secret, "not below the source");
+        Directory.CreateDirectory(Path.Combine(folders.Source, "berth"));
+        foreach (var name in (string[])["berth/rota", "rota"])
+            File.WriteAllText(Path.Combine(folders.Source, name), "below it");
+        var source = new FolderSource(folders.Source);
+        var seen = source.Walk(_ => { }).Where(e => e.Kind == EntryKind.File).ToList();
+        Assert.Equal(2, seen.Count);
+        using (var read = new StreamReader(source.Open(seen[0])))
+            Assert.Equal("below it", read.ReadToEnd());
+
+        // The file itself, and the folder that it is in.
+        File.Delete(Path.Combine(folders.Source, "rota"));
+        File.CreateSymbolicLink(Path.Combine(folders.Source, "rota"), secret);
+        Directory.Delete(Path.Combine(folders.Source, "berth"), recursive: true);
+        var beside = folders.Made("beside");
+        File.Copy(secret, Path.Combine(beside, "rota"));
+        Directory.CreateSymbolicLink(Path.Combine(folders.Source, "berth"), beside);
+        foreach (var entry in seen)
+            Assert.Contains("link", Assert.Throws<IOException>(() => source.Open(entry)).Message, StringComparison.Ordinal);
+        Assert.Throws<FileNotFoundException>(() => source.Open(seen[0] with { Path = "gone" }));
+        Assert.Throws<IOException>(() => source.Open(seen[0] with { Path = "../secret" }));
+    }
+
     private sealed class CutOff(IPoolObjects objects, int puts) : IPoolObjects
     {
         private int left = puts;

@@ -152,7 +152,7 @@ public sealed class CartridgeTests : IAsyncDisposable
     public async Task A_stream_that_breaks_off_anywhere_leaves_the_files_before_it_whole()
     {
         var random = new Random(9);
-        for (var kill = 0; kill < 60; kill++)
+        for (var kill = 0; kill < 30; kill++)
         {
             var objects = new MemoryObjects();
             var secret = await CartridgeShelf.Create(objects, 60_000_000, true, null, DateTimeOffset.UnixEpoch, Never);

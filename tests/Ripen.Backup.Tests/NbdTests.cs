@@ -153,7 +153,7 @@ public sealed class NbdTests : IAsyncDisposable
             "--bs=4k",
             "--iodepth=16",
             "--size=64M",
-            "--io_size=20M",
+            "--io_size=8M",
             "--verify=crc32c",
             "--verify_fatal=1",
             "--fsync=64",

@@ -237,7 +237,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Click(page.Button("Delete"));
         page.Click(page.Button("Undo the deletion"));
         page.See("(current)");
-        Assert.Equal(2, page.Browser.FindElements(By.CssSelector("[aria-label='Versions'] li")).Count);
+        page.Until(() => page.Browser.FindElements(By.CssSelector("[aria-label='Versions'] li")).Count == 2, "both versions, and no mark");
         page.Press(Keys.Escape);
         page.Gone("Versions");
         page.Button("berth-3-closed.txt");

@@ -367,7 +367,7 @@ public sealed class BackupTests : IDisposable
         );
         source["copyTo"]!["target"] = "twin";
         await Did(HttpMethod.Put, Vault, source.ToJsonString(), await Tag());
-        Assert.Equal((HttpStatusCode.Conflict, "copied-to"), await Refused(HttpMethod.Delete, "/api/targets/twin", null, await Tag()));
+        Assert.Equal((HttpStatusCode.Conflict, "led-to"), await Refused(HttpMethod.Delete, "/api/targets/twin", null, await Tag()));
     }
 
     [Fact]
@@ -435,6 +435,40 @@ public sealed class BackupTests : IDisposable
             (HttpStatusCode.BadRequest, "no-source"),
             await Refused(HttpMethod.Post, $"{Vault}/runs", """{ "workload": "all" }""")
         );
+    }
+
+    [Fact]
+    public async Task A_run_that_finds_its_place_full_goes_on_in_the_next_that_takes_it()
+    {
+        const string Shelf = "/api/targets/harbour-shelf";
+        const string Cupboard =
+            """{ "id": "cupboard", "name": "Cupboard", "kind": "directory", "folder": "cupboard", "capacityBytes": 9000000, "encrypts": false, "operatedBy": "own" }""";
+        await Did(HttpMethod.Put, "/api/targets/cupboard", Cupboard, await Tag());
+        var shelf = (await server.Get(Shelf)).Body["target"]!;
+        foreach (var wrong in (string[])["harbour-shelf", "nobody", "chart-room"])
+        {
+            shelf["spillTo"] = new JsonArray(wrong);
+            Assert.Equal(
+                (HttpStatusCode.BadRequest, "unknown-reference"),
+                await Refused(HttpMethod.Put, Shelf, shelf.ToJsonString(), await Tag())
+            );
+        }
+        shelf["spillTo"] = new JsonArray("cupboard", "office-vault");
+        await Did(HttpMethod.Put, Shelf, shelf.ToJsonString(), await Tag());
+        server.Restart();
+        Assert.Equal(2, (await server.Get(Shelf)).Body["target"]!["spillTo"]!.AsArray().Count);
+        foreach (var pool in (string[])[Shelf, "/api/targets/cupboard"])
+            await Did(HttpMethod.Post, $"{pool}/pool", "{}");
+        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        var noise = new byte[20_000_000];
+        new Random(3).NextBytes(noise);
+        await File.WriteAllBytesAsync(Path.Combine(Office, "large"), noise);
+        var job = await Job("runs", new { folder = Office, workload = "office" }, Shelf);
+        Assert.Null((string?)job["error"]);
+        Assert.Equal(["Shelf in the harbour office", "Cupboard"], job["problems"]!.AsArray().Select(p => (string)p!["path"]!));
+        Assert.Empty((await server.Get($"{Shelf}/points")).Body["points"]!.AsArray());
+        Assert.Equal(85, (long)(await server.Get($"{Vault}/points")).Body["points"]![0]!["files"]!);
+        Assert.Equal((HttpStatusCode.Conflict, "led-to"), await Refused(HttpMethod.Delete, "/api/targets/cupboard", null, await Tag()));
     }
 
     [Fact]

@@ -81,6 +81,9 @@ public sealed class FuzzTests : IDisposable
                     .Select(o => (Path: path.Key, Method: o.Key, Operation: o.Value!))
             )
             .ToList();
+        const string passphrase = """{ "passphrase": "the ferry leaves at nine" }""";
+        foreach (var made in (string[])["harbour-shelf/pool", "chart-room/volume", "purser/library", "purser/cartridges"])
+            (await server.Send(HttpMethod.Post, $"/api/targets/{made}", passphrase)).EnsureSuccessStatusCode();
         var broken = new Dictionary<string, string>();
         var (answers, reached) = (new Dictionary<int, int>(), new HashSet<string>());
         for (var i = 0; i < requests; i++)
@@ -117,7 +120,7 @@ public sealed class FuzzTests : IDisposable
         foreach (var parameter in operation["parameters"]?.AsArray() ?? [])
         {
             var name = parameter!["name"]!.GetValue<string>();
-            var value = Uri.EscapeDataString(random.Next(3) == 0 ? Text() : Plausible(name));
+            var value = Uri.EscapeDataString(random.Next(3) == 0 ? Text() : Plausible(name, path));
             if (parameter["in"]!.GetValue<string>() == "path")
                 path = path.Replace($"{{{name}}}", value, StringComparison.Ordinal);
             else if (random.Next(2) == 0)
@@ -152,9 +155,17 @@ public sealed class FuzzTests : IDisposable
         return request;
     }
 
-    private static string Plausible(string name) =>
+    private static string Plausible(string name, string path) =>
         name switch
         {
+            "id" when path.StartsWith("/api/targets", StringComparison.Ordinal) => path.Contains("/volume", StringComparison.Ordinal)
+            || path.Contains("/snapshots", StringComparison.Ordinal)
+                ? "chart-room"
+            : path.Contains("/library", StringComparison.Ordinal)
+            || path.Contains("/cartridges", StringComparison.Ordinal)
+            || path.Contains("/drives", StringComparison.Ordinal)
+                ? "purser"
+            : "harbour-shelf",
             "name" or "from" or "bucket" => "harbour-notices",
             "to" => "telemetry-far",
             "key" => "aldmouth/berth-3-closed.txt",

@@ -19,8 +19,7 @@ public sealed class FolderSource(string root) : ISource
 
     public IEnumerable<Entry> Walk(Action<RunProblem> problem) => Walk("", problem);
 
-    public Stream Open(Entry file) =>
-        new FileStream(Path.Combine(Root, file.Path), FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 0);
+    public Stream Open(Entry file) => Beneath.Open(Root, file.Path);
 
     public Entry? Look(string path) =>
         FileStatus.Of(Path.Combine(Root, path)) is not { } s ? null

@@ -15,7 +15,7 @@ internal static class BackupChecks
         Unique(estate.Targets, t => t.Id, i => $"$.targets[{i}].id", "duplicate-id", findings);
         foreach (var (target, i) in Present(estate.Targets))
         {
-            CopiesSomewhere(target, $"$.targets[{i}]", estate.Targets, findings);
+            LeadsSomewhere(target, $"$.targets[{i}]", estate.Targets, findings);
             Check(target, $"$.targets[{i}]", estate, findings);
             foreach (var (other, j) in Present(estate.Targets).Where(t => t.Index < i))
                 Apart(target, $"$.targets[{i}]", other, findings, $"$.targets[{j}].bucket", $"$.targets[{j}].prefix");
@@ -26,12 +26,12 @@ internal static class BackupChecks
     public static void CheckTarget(BackupTarget target, Estate estate, Findings findings)
     {
         Check(target, "$", estate, findings);
-        CopiesSomewhere(target, "$", estate.Targets, findings);
+        LeadsSomewhere(target, "$", estate.Targets, findings);
         findings.Require(
-            target.HoldsPool || estate.Targets.All(t => t.CopyTo?.Target != target.Id),
-            "copied-to",
+            target.HoldsPool || estate.Targets.All(t => !t.LeadsTo(target.Id)),
+            "led-to",
             "$.kind",
-            $"'{estate.Targets.FirstOrDefault(t => t.CopyTo?.Target == target.Id)?.Id}' copies its pool here: it must hold a pool."
+            $"'{estate.Targets.FirstOrDefault(t => t.LeadsTo(target.Id))?.Id}' copies its pool here, or goes on here when it is full: it must hold a pool."
         );
         foreach (var other in estate.Targets.Where(t => t.Id != target.Id))
             Apart(target, "$", other, findings);
@@ -101,8 +101,21 @@ internal static class BackupChecks
         }
     }
 
-    private static void CopiesSomewhere(BackupTarget target, string path, IReadOnlyList<BackupTarget> targets, Findings findings)
+    private static void LeadsSomewhere(BackupTarget target, string path, IReadOnlyList<BackupTarget> targets, Findings findings)
     {
+        for (var i = 0; i < target.SpillTo.Count; i++)
+        {
+            var id = target.SpillTo[i];
+            findings.Require(
+                target.HoldsPool
+                    && Present(targets).Any(t => t.Item.Id == id && t.Item.HoldsPool && id != target.Id)
+                    && target.SpillTo.Take(i).All(earlier => earlier != id),
+                "unknown-reference",
+                $"{path}.spillTo[{i}]",
+                $"Runs into a pool go on in another target that holds pools, each named once; '{id}' is none.",
+                $"{path}.kind"
+            );
+        }
         if (target.CopyTo is not { } copy)
             return;
         var other = Present(targets).Select(t => t.Item).FirstOrDefault(t => t.Id == copy.Target && t.Id != target.Id);

@@ -117,6 +117,9 @@ public sealed record BackupTarget
     /// <summary>At work at once, at least 1.</summary>
     public int Writers { get; init; } = 1;
 
+    /// <summary>Of a pool: where runs go when this place is full, first choice first; empty: they are refused.</summary>
+    public IReadOnlyList<string> SpillTo { get; init; } = [];
+
     /// <summary>Of a pool; null for by hand only.</summary>
     public PoolCopySchedule? CopyTo { get; init; }
     public TargetAccess Access { get; init; } = TargetAccess.ReadWrite;
@@ -127,6 +130,9 @@ public sealed record BackupTarget
     /// <summary>Whether Ripen's own pools lie in it.</summary>
     [JsonIgnore]
     public bool HoldsPool => Kind is TargetKind.Bucket or TargetKind.Directory;
+
+    /// <summary>Whether its pool is copied to a target, or goes on there when it is full.</summary>
+    public bool LeadsTo(string target) => CopyTo?.Target == target || SpillTo.Contains(target);
 
     /// <summary>What the target takes and gives; null for no limit.</summary>
     public double? BytesPerSecond { get; init; }

@@ -102,6 +102,7 @@ internal static class EstateReader
             Encrypts = o.Flag("encrypts", fallback: true),
             OperatedBy = o.Optional("operatedBy", OperatedBy(o)),
             Writers = (int)o.Whole("writers", 1, 1000, 1),
+            SpillTo = o.Ids("spillTo"),
             CopyTo = o.Object(
                 "copyTo",
                 c => new PoolCopySchedule { Target = c.Id("target"), EveryHours = c.Number("everyHours", 0, Limits.Hours, above: true) },

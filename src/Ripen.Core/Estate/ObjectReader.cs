@@ -166,6 +166,19 @@ internal sealed partial class ObjectReader
         return tags.Count == 0 ? null : tags;
     }
 
+    /// <summary>A list of ids; empty where the property is absent.</summary>
+    public IReadOnlyList<string> Ids(string name)
+    {
+        if (!Take(name, optional: true, out var value))
+            return [];
+        if (value.ValueKind != JsonValueKind.Array || value.EnumerateArray().Any(e => e.ValueKind != JsonValueKind.String))
+        {
+            WrongType(name, value, "a list of texts in brackets");
+            return [];
+        }
+        return [.. value.EnumerateArray().Select(e => e.GetString()!)];
+    }
+
     public int Days(string name, int least = 0) => (int)Whole(name, least, Limits.Days);
 
     public DateOnly Date(string name, DateOnly? fallback = null)

@@ -574,6 +574,9 @@ namespace Ripen.Data.Migrations
                     b.Property<int?>("SnapshotKeep")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("SpillTo")
+                        .HasColumnType("TEXT");
+
                     b.Property<double?>("TestEveryHours")
                         .HasColumnType("REAL");
 

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Microsoft.AspNetCore.Http.Features;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Backup.Cartridges;
@@ -55,7 +56,7 @@ public sealed record LoadOrder(int Cartridge, DriveUse Use);
 public sealed record LabelOrder(bool Protected, DateOnly? KeepUntil);
 
 /// <summary>The tier in which a cartridge is to rest.</summary>
-public sealed record RestOrder(string Tier);
+public sealed record RestOrder([property: JsonRequired] string Tier);
 
 internal static class CartridgeEndpoints
 {

@@ -40,7 +40,7 @@ internal sealed class Cartridges(TargetPlaces places, Keyring keyring, Simulated
     public async Task Unlock(BackupTarget target, string? passphrase, CancellationToken cancel)
     {
         var description = await CartridgeShelf.Describe(places.ObjectsOf(target), cancel);
-        await keyring.Keep(description.Id, description.Wrapped.Unwrap(passphrase, description.Id), cancel);
+        await keyring.Keep(description.Id, Keyring.Try(passphrase, p => description.Wrapped.Unwrap(p, description.Id)), cancel);
     }
 
     /// <summary>Whether they can be opened here, and what is known of them without.</summary>
@@ -106,6 +106,9 @@ internal sealed class Cartridges(TargetPlaces places, Keyring keyring, Simulated
         } while (after is not null);
         return (coldest < 0 ? null : prices.Tiers[coldest], ready > provider.Clock.Now ? ready : null);
     }
+
+    /// <summary>Whether a program has a drive of a target open.</summary>
+    public bool IsBusy(string target) => drives.Any(d => d.Key.Target == target && d.Value.Status.Busy);
 
     /// <summary>Takes every cartridge of a target out of its drives, and forgets the target.</summary>
     public async Task Forget(string target)

@@ -13,16 +13,31 @@ internal sealed class Keyring(PoolSecrets secrets, IDataProtectionProvider prote
 
     private readonly IDataProtector protector = protection.CreateProtector("ripen pool secret 1");
 
+    /// <summary>Without the blanks around it: they come from pasting, and nobody sees them when it is typed again.</summary>
     /// <exception cref="RefusalException">It is too short to keep anybody out.</exception>
     public static string Demand(string? passphrase) =>
-        passphrase is { Length: >= LeastCharacters }
-            ? passphrase
+        passphrase?.Trim() is { Length: >= LeastCharacters } trimmed
+            ? trimmed
             : throw new RefusalException(
                 RefusalKind.Invalid,
                 "short-passphrase",
                 $"A passphrase of {LeastCharacters} characters at least is needed: it is the only way in when this machine is gone.",
                 "$.passphrase"
             );
+
+    /// <summary>Tries a passphrase as it is and, if it has blanks around it, without them.</summary>
+    /// <exception cref="RefusalException">Neither is the one.</exception>
+    public static T Try<T>(string? passphrase, Func<string?, T> open)
+    {
+        try
+        {
+            return open(passphrase);
+        }
+        catch (RefusalException wrong) when (wrong.Code == "wrong-passphrase" && passphrase != passphrase?.Trim())
+        {
+            return open(passphrase!.Trim());
+        }
+    }
 
     public Task Keep(string id, byte[] secret, CancellationToken cancel) => secrets.Put(id, protector.Protect(secret), cancel);
 

@@ -1,4 +1,5 @@
 using System.ComponentModel;
+using System.Text.Json.Serialization;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Backup.Points;
 using Ripen.Backup.Pools;
@@ -16,13 +17,22 @@ namespace Ripen.Server.Backups;
 /// <param name="Folder">Of this machine; null for objects.</param>
 /// <param name="Bucket">Whose objects; null for a folder.</param>
 /// <param name="Prefix">Those that begin so, what follows the last '/' of it included in their names.</param>
-public sealed record RunOrder(string Workload, string? Folder = null, string? Bucket = null, string? Prefix = null);
+public sealed record RunOrder(
+    [property: JsonRequired] string Workload,
+    string? Folder = null,
+    string? Bucket = null,
+    string? Prefix = null
+);
 
 /// <summary>What to restore of a point (empty for everything), and into which empty folder.</summary>
-public sealed record RestoreOrder(string Point, string Under, string Folder);
+public sealed record RestoreOrder(
+    [property: JsonRequired] string Point,
+    [property: JsonRequired] string Under,
+    [property: JsonRequired] string Folder
+);
 
 /// <summary>The target to which a whole pool is copied.</summary>
-public sealed record PoolCopyOrder(string Target);
+public sealed record PoolCopyOrder([property: JsonRequired] string Target);
 
 /// <summary>A restore point as lists show it.</summary>
 public sealed record PointReading(
@@ -101,7 +111,7 @@ internal static class PointEndpoints
         CancellationToken cancel
     )
     {
-        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
+        var (view, target) = await TargetEndpoints.Find(current, id, cancel);
         var (source, about) = SourceOf(order, target, roots, provider);
         source.Demand();
         if (order.Workload.Trim().Length is 0 or > 100)
@@ -119,18 +129,64 @@ internal static class PointEndpoints
                 async (tell, stop) =>
                 {
                     var progress = new Told<RunProgress>(p => tell(p.Files, p.Bytes));
-                    var point = await BackupRun.Of(pool, source, order.Workload.Trim(), time, progress, stop);
+                    Task<Point> Into(Pool into) => BackupRun.Of(into, source, order.Workload.Trim(), time, progress, stop);
+                    var spills = target.SpillTo.Select(s => view.Estate.Targets.First(t => t.Id == s));
+                    var (point, full) = await OrElsewhere(pool, Into, target, spills, pools, stop);
                     return job =>
                         job with
                         {
                             Point = PointReading.Of(point),
                             Files = point.Files,
                             Bytes = point.LogicalBytes,
-                            Problems = point.Problems,
+                            Problems = [.. full, .. point.Problems],
                         };
                 }
             )
         );
+    }
+
+    /// <summary>Into the pool or, where its place is full, into the first of the others that takes it; each that was full is told.</summary>
+    private static async Task<(Point Point, IReadOnlyList<RunProblem> Full)> OrElsewhere(
+        Pool pool,
+        Func<Pool, Task<Point>> run,
+        BackupTarget target,
+        IEnumerable<BackupTarget> spills,
+        Pools pools,
+        CancellationToken stop
+    )
+    {
+        var full = new List<RunProblem>();
+        var tried = target;
+        var next = spills.GetEnumerator();
+        var other = (Pool?)null;
+        try
+        {
+            while (true)
+            {
+                try
+                {
+                    return (await run(other ?? pool), full);
+                }
+                catch (RefusalException refused) when (refused.Kind == RefusalKind.Full && next.MoveNext())
+                {
+                    other?.Dispose();
+                    other = null;
+                    full.Add(
+                        new RunProblem(
+                            tried.Name,
+                            $"It is full: this run went on in '{next.Current.Name}'. What it had stored here goes with the next prune."
+                        )
+                    );
+                    tried = next.Current;
+                    other = await pools.Open(tried, stop);
+                }
+            }
+        }
+        finally
+        {
+            other?.Dispose();
+            next.Dispose();
+        }
     }
 
     private static (ISource Source, string About) SourceOf(

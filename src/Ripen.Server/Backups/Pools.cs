@@ -32,8 +32,9 @@ internal sealed class Pools(TargetPlaces places, Keyring keyring, TimeProvider t
     /// <summary>Takes the passphrase of a pool that was made elsewhere, or whose secret was lost here.</summary>
     public async Task Unlock(BackupTarget target, string? passphrase, CancellationToken cancel)
     {
-        using var pool = await Pool.Open(places.ObjectsOf(target), passphrase, cancel);
-        await keyring.Keep(pool.Description.Id, pool.Secret, cancel);
+        var description = await Pool.Describe(places.ObjectsOf(target), cancel);
+        var secret = Keyring.Try(passphrase, p => description.Wrapped.Unwrap(p, description.Id));
+        await keyring.Keep(description.Id, secret, cancel);
     }
 
     /// <exception cref="RefusalException">There is none, or its passphrase was not given.</exception>

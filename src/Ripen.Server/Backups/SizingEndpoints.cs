@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Backups;
 
@@ -8,7 +9,12 @@ namespace Ripen.Server.Backups;
 /// <param name="ContentBytes">Different content in the pool.</param>
 /// <param name="AverageChunkBytes">Of a chunk.</param>
 /// <param name="Shipping">Disks that are sent instead.</param>
-public sealed record SizingOrder(SizingQuestions Disk, double ContentBytes, double AverageChunkBytes, ShippingQuestions Shipping);
+public sealed record SizingOrder(
+    [property: JsonRequired] SizingQuestions Disk,
+    double ContentBytes,
+    double AverageChunkBytes,
+    [property: JsonRequired] ShippingQuestions Shipping
+);
 
 /// <summary>What it comes to.</summary>
 public sealed record SizingReading(LocalDisk Disk, DeduplicationIndex Index, ShippedDisks Shipping);

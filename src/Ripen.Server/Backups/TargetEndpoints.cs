@@ -252,7 +252,7 @@ internal static class TargetEndpoints
                 if (target.Value.Id != id)
                     return Problems.Invalid("renamed", "$.id", $"A target keeps its id; write '{id}'.");
                 var before = view.Estate.Targets.FirstOrDefault(t => t.Id == id);
-                if (before is not null && jobs.Of(id) is { Running: true })
+                if (before is not null && (jobs.Of(id) is { Running: true } || cartridges.IsBusy(id)))
                     return Problems.Conflict("under-way", "Something is under way with this target; wait, or stop it.");
                 if (volumes.Of(id) is { } volume && target.Value.CapacityBytes != volume.Volume.SizeBytes)
                     return Problems.Invalid(
@@ -300,10 +300,13 @@ internal static class TargetEndpoints
                     return refusal;
                 if (view!.Estate.Targets.FirstOrDefault(t => t.Id == id) is not { } target)
                     return Problems.NotFound("no-target", $"There is no backup target '{id}'.");
-                if (jobs.Of(id) is { Running: true })
+                if (jobs.Of(id) is { Running: true } || cartridges.IsBusy(id))
                     return Problems.Conflict("under-way", "Something is under way with this target; wait, or stop it.");
-                if (view.Estate.Targets.FirstOrDefault(t => t.CopyTo?.Target == id) is { } copied)
-                    return Problems.Conflict("copied-to", $"The pool of '{copied.Name}' is copied here: end that first.");
+                if (view.Estate.Targets.FirstOrDefault(t => t.LeadsTo(id)) is { } leading)
+                    return Problems.Conflict(
+                        "led-to",
+                        $"The pool of '{leading.Name}' is copied here, or goes on here when it is full: end that first."
+                    );
                 await volumes.Empty(id, cancel);
                 await current.Apply(
                     new PlannedChange(view.Estate with { Targets = [.. view.Estate.Targets.Where(t => t.Id != id)] }),

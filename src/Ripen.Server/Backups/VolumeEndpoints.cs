@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Backup.Volumes;
 using Ripen.Core.Backups;
@@ -34,10 +35,10 @@ public sealed record VolumeReading(
 public sealed record SnapshotReading(VolumeSnapshot Snapshot, string? Address);
 
 /// <summary>What a snapshot is called.</summary>
-public sealed record SnapshotOrder(string Name);
+public sealed record SnapshotOrder([property: JsonRequired] string Name);
 
 /// <summary>Another target's snapshot, that an empty volume is to begin with.</summary>
-public sealed record VolumeCopyOrder(string Target, string Snapshot);
+public sealed record VolumeCopyOrder([property: JsonRequired] string Target, [property: JsonRequired] string Snapshot);
 
 /// <summary>Where an export is served.</summary>
 public sealed record ExportReading(string Address);

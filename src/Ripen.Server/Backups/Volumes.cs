@@ -84,7 +84,7 @@ internal sealed class Volumes(
     public async Task Unlock(BackupTarget target, string? passphrase, CancellationToken cancel)
     {
         var description = await VolumeDescription.Read(places.ObjectsOf(target), cancel);
-        await keyring.Keep(description.Id, description.Wrapped.Unwrap(passphrase, description.Id), cancel);
+        await keyring.Keep(description.Id, Keyring.Try(passphrase, p => description.Wrapped.Unwrap(p, description.Id)), cancel);
         await Follow(cancel);
     }
 
@@ -177,8 +177,9 @@ internal sealed class Volumes(
         await base.StopAsync(cancellationToken);
         foreach (var (id, volume) in open.ToList())
             await Close(id, volume);
-        if (server is not null)
-            await server.DisposeAsync();
+        // A host may ask twice.
+        if (Interlocked.Exchange(ref server, null) is { } last)
+            await last.DisposeAsync();
     }
 
     public override void Dispose()
@@ -203,13 +204,15 @@ internal sealed class Volumes(
             return;
         try
         {
+            // A port that is taken is found out before the volume is claimed.
+            var nbd = Server();
             var objects = places.ObjectsOf(target);
             var description = await VolumeDescription.Read(objects, cancel);
             var secret = await keyring.Need(description.Id, description.Wrapped, $"The volume of '{target.Name}'", cancel);
             var disk = new VolumeDisk(Path.Combine(folder.Path, description.Id), target.Local!.JournalBytes, target.Local.ReadBytes);
             var volume = new OpenVolume(target, await Volume.Open(objects, secret, disk, cancel));
             open[target.Id] = volume;
-            Server().Offer(target.Id, volume.Volume);
+            nbd.Offer(target.Id, volume.Volume);
         }
         catch (Exception refused) when (refused is RefusalException or IOException or SocketException)
         {

@@ -27,7 +27,7 @@ public sealed record MonthlyAmount(Month Month, double Amount);
 public sealed record BucketMoney(DateOnly Today, IReadOnlyList<MonthlyAmount> Metered, IReadOnlyList<MonthlyAmount> Projected);
 
 /// <summary>Keys that somebody is about to write, at most 10,000.</summary>
-public sealed record KeysQuestion(IReadOnlyList<string> Keys);
+public sealed record KeysQuestion([property: System.Text.Json.Serialization.JsonRequired] IReadOnlyList<string> Keys);
 
 internal static class ObjectEndpoints
 {

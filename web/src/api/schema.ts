@@ -1928,6 +1928,7 @@ export interface components {
             operatedBy?: null | components["schemas"]["Operator"];
             /** Format: int32 */
             writers?: number;
+            spillTo?: string[];
             copyTo?: null | components["schemas"]["PoolCopySchedule"];
             access?: components["schemas"]["TargetAccess"];
             /** Format: double */

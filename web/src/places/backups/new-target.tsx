@@ -25,6 +25,7 @@ import { usePageTitle } from "../../ui/page-title";
 import { SizeField } from "../../ui/size-field";
 import { useKept } from "../../ui/use-kept";
 import { DoubtList } from "./doubt-list";
+import { PassphraseFields, passphraseProblem } from "./passphrase-fields";
 import { ProbeSteps } from "./probe-steps";
 import { useTargets } from "./use-backups";
 import { kindSentences, type TargetKind } from "./words";
@@ -166,12 +167,7 @@ function Recipe({ start, taken, roots }: { start: Typed; taken: string[]; roots:
     keep({ ...typed, ...part });
   };
   const needsPassphrase = typed.encrypts;
-  const passphraseProblem =
-    needsPassphrase && touched && passphrase.length < 12
-      ? "12 characters at least."
-      : needsPassphrase && touched && passphrase !== again
-        ? "The two are not the same."
-        : undefined;
+  const wrongPassphrase = needsPassphrase ? passphraseProblem(passphrase, again) : undefined;
   const nameProblem =
     taken.includes(id) && done.length === 0
       ? "There is a target of this name already."
@@ -185,7 +181,7 @@ function Recipe({ start, taken, roots }: { start: Typed; taken: string[]; roots:
     const secret = needsPassphrase ? passphrase : null;
     const problems = making ? [] : (draft.data?.problems ?? []);
     if (id === "" || nameProblem || problems.length > 0) return;
-    if (needsPassphrase && (passphrase.length < 12 || passphrase !== again)) return;
+    if (wrongPassphrase) return;
     setBusy(true);
     setError(null);
     const finished = [...done];
@@ -406,30 +402,15 @@ function Recipe({ start, taken, roots }: { start: Typed; taken: string[]; roots:
           </Line>
           {needsPassphrase && (
             <Line title="Access">
-              <Field label="Passphrase" error={passphraseProblem} hint="12 characters at least">
-                {(ids) => (
-                  <input
-                    {...ids}
-                    type="password"
-                    autoComplete="new-password"
-                    className={`${inputLook} w-64`}
-                    value={passphrase}
-                    onChange={(e) => setPassphrase(e.target.value)}
-                  />
-                )}
-              </Field>
-              <Field label="The same again">
-                {(ids) => (
-                  <input
-                    {...ids}
-                    type="password"
-                    autoComplete="new-password"
-                    className={`${inputLook} w-64`}
-                    value={again}
-                    onChange={(e) => setAgain(e.target.value)}
-                  />
-                )}
-              </Field>
+              <PassphraseFields
+                first={passphrase}
+                again={again}
+                problem={touched ? wrongPassphrase : undefined}
+                set={(typed, twice) => {
+                  setPassphrase(typed);
+                  setAgain(twice ?? "");
+                }}
+              />
               <p className="w-full max-w-xl text-sm text-ink-soft">
                 Whoever has it can read what lies there from anywhere; without it nobody can. This server keeps what it needs,
                 protected, and not the passphrase itself: write it down somewhere else.
@@ -446,7 +427,7 @@ function Recipe({ start, taken, roots }: { start: Typed; taken: string[]; roots:
             </p>
           )}
           {making && <p className="text-ink-soft">The bucket is made first, then the target in it.</p>}
-          {!making && draft.data && <DoubtList doubts={draft.data.doubts} />}
+          {!making && draft.data && <DoubtList doubts={draft.data.doubts} bucket={target.bucket ?? null} />}
           <p className="mt-4">
             <Button type="submit" kind="primary" disabled={busy}>
               {done.length > 0 ? "Go on" : "Make it and prove it"}

@@ -1,6 +1,7 @@
 import { type FormEvent, useState } from "react";
-import { Button, Field, inputLook } from "../../ui/controls";
+import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { PassphraseFields, passphraseProblem } from "./passphrase-fields";
 import { useBackupDeed } from "./use-backups";
 
 type PassphraseFormProps = {
@@ -19,11 +20,11 @@ export function PassphraseForm({ what, making, encrypts, act }: PassphraseFormPr
   const [touched, setTouched] = useState(false);
   const asks = encrypts || !making;
   const deed = useBackupDeed(() => act(asks ? first : null));
-  const differ = making && touched && first !== again ? "The two are not the same." : undefined;
+  const problem = making && asks && touched ? passphraseProblem(first, again) : undefined;
   const submit = (event: FormEvent) => {
     event.preventDefault();
     setTouched(true);
-    if (!making || first === again) deed.mutate(undefined);
+    if (!making || !asks || !passphraseProblem(first, again)) deed.mutate(undefined);
   };
   return (
     <form className="mt-1 space-y-3" onSubmit={submit}>
@@ -35,32 +36,15 @@ export function PassphraseForm({ what, making, encrypts, act }: PassphraseFormPr
               : `This server does not know the passphrase of this ${what}.`}
           </p>
           <div className="flex flex-wrap gap-x-6 gap-y-2">
-            <Field label="Passphrase" hint={making ? "12 characters at least" : undefined}>
-              {(ids) => (
-                <input
-                  {...ids}
-                  type="password"
-                  autoComplete="new-password"
-                  className={`${inputLook} w-64`}
-                  value={first}
-                  onChange={(e) => setFirst(e.target.value)}
-                />
-              )}
-            </Field>
-            {making && (
-              <Field label="The same again" error={differ}>
-                {(ids) => (
-                  <input
-                    {...ids}
-                    type="password"
-                    autoComplete="new-password"
-                    className={`${inputLook} w-64`}
-                    value={again}
-                    onChange={(e) => setAgain(e.target.value)}
-                  />
-                )}
-              </Field>
-            )}
+            <PassphraseFields
+              first={first}
+              again={making ? again : null}
+              problem={problem}
+              set={(typed, twice) => {
+                setFirst(typed);
+                setAgain(twice ?? "");
+              }}
+            />
           </div>
         </>
       )}

@@ -39,7 +39,7 @@ export function PlacePart({ target }: { target: TargetReading }) {
         {target.monthMoney ? `, ${money(target.monthMoney)} a month` : ""}.
       </p>
       {kind === "directory" && capacityBytes && <Fill used={target.storedBytes} of={capacityBytes} />}
-      <DoubtList doubts={target.doubts} />
+      <DoubtList doubts={target.doubts} bucket={bucket ?? null} />
       <p className="mt-2 flex flex-wrap items-baseline gap-3">
         <Button disabled={test.isPending} onClick={() => test.mutate(undefined)}>
           Test it

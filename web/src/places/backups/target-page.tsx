@@ -7,6 +7,7 @@ import { usePageTitle } from "../../ui/page-title";
 import { AccessPart } from "./access-part";
 import { CartridgePart } from "./cartridge-part";
 import { CopyPart } from "./copy-part";
+import { FullPart } from "./full-part";
 import { JobLine } from "./job-line";
 import { PlacePart } from "./place-part";
 import { PointList } from "./point-list";
@@ -40,6 +41,7 @@ export function TargetPage() {
           {open && <RunPart target={target.data} />}
           {job && <JobLine id={id} job={job} />}
           {open && <CheckPart id={id} busy={job?.running ?? false} />}
+          {open && <FullPart target={target.data} />}
           {open && <CopyPart target={target.data} />}
           <AccessPart target={target.data} />
         </div>
