@@ -27,7 +27,9 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
     mutationFn: (version: number | null) => deleteObject(bucket.name, name, version),
     onSuccess: async () => {
       setOver(null);
-      await queries.invalidateQueries();
+      // The sheet's buttons wait for its own reading only: a press while the rest is read again would be lost.
+      await queries.invalidateQueries({ queryKey: ["object", bucket.name, name] });
+      void queries.invalidateQueries();
     },
   });
   const chosen = details.data?.chosen;
