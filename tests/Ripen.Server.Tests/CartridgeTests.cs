@@ -116,6 +116,18 @@ public sealed class CartridgeTests : IDisposable
         Assert.Equal("kept", await Refused(HttpMethod.Put, $"{Purser}/cartridges/2", new { @protected = false, keepUntil = "2098-12-31" }));
         await Did(HttpMethod.Put, $"{Purser}/cartridges/2", new { @protected = false, keepUntil = "2099-01-01" });
         Assert.Equal("kept", await Refused(HttpMethod.Delete, $"{Purser}/cartridges/2/content"));
+        // Two hands at once: one cartridge never gets into two drives.
+        for (var i = 0; i < 20; i++)
+        {
+            var both = await Task.WhenAll(
+                Enumerable
+                    .Range(1, 2)
+                    .Select(d => server.Send(HttpMethod.Put, $"{Purser}/drives/{d}", """{ "cartridge": 5, "use": "write" }"""))
+            );
+            Assert.Single(both, r => r.IsSuccessStatusCode);
+            foreach (var d in (int[])[1, 2])
+                await Did(HttpMethod.Delete, $"{Purser}/drives/{d}");
+        }
         Assert.Equal("not-loaded", await Refused(HttpMethod.Post, $"{Purser}/drives/1/content"));
         await Load(3, "write");
         Assert.Equal("drive-loaded", await Refused(HttpMethod.Put, $"{Purser}/drives/1", new { cartridge = 4, use = "read" }));

@@ -183,9 +183,10 @@ internal static class CartridgeEndpoints
     )
     {
         var (_, target) = await TargetEndpoints.Find(current, id, cancel);
-        NotInUse(cartridges, id, number);
         var shelf = await cartridges.Open(target, cancel);
-        return TypedResults.Ok(await shelf.Change(number, order.Protected, order.KeepUntil, cancel));
+        return TypedResults.Ok(
+            await cartridges.OutOfDrives(id, number, () => shelf.Change(number, order.Protected, order.KeepUntil, cancel), cancel)
+        );
     }
 
     private static async Task<Ok<CartridgeLabel>> Erase(
@@ -198,9 +199,8 @@ internal static class CartridgeEndpoints
     )
     {
         var (_, target) = await TargetEndpoints.Find(current, id, cancel);
-        NotInUse(cartridges, id, number);
         var shelf = await cartridges.Open(target, cancel);
-        return TypedResults.Ok(await shelf.Erase(number, provider.Clock.Today, cancel));
+        return TypedResults.Ok(await cartridges.OutOfDrives(id, number, () => shelf.Erase(number, provider.Clock.Today, cancel), cancel));
     }
 
     private static async Task SendArchive(
@@ -261,11 +261,11 @@ internal static class CartridgeEndpoints
     )
     {
         var (_, target) = await TargetEndpoints.Find(current, id, cancel);
-        NotInUse(cartridges, id, number);
         await (await cartridges.Open(target, cancel)).Find(number, cancel);
-        return TypedResults.Ok(
-            provider.Objects.Move(target.Bucket!, target.Prefix + CartridgeShelf.DataOf(number), wholePrefix: true, order.Tier)
-        );
+        return TypedResults.Ok(await cartridges.OutOfDrives(id, number, () => Task.FromResult(Move()), cancel));
+
+        TierMove Move() =>
+            provider.Objects.Move(target.Bucket!, target.Prefix + CartridgeShelf.DataOf(number), wholePrefix: true, order.Tier);
     }
 
     private static async Task<Ok<DriveReading>> Load(
@@ -279,29 +279,34 @@ internal static class CartridgeEndpoints
     {
         var (view, target) = await TargetEndpoints.Find(current, id, cancel);
         var known = await cartridges.DriveOf(target, drive, cancel);
-        NotInUse(cartridges, id, order.Cartridge);
-        var cartridge = Reading(
-            target,
-            await (await cartridges.Open(target, cancel)).Find(order.Cartridge, cancel),
-            cartridges,
-            view.Estate.PriceBook
-        );
-        if (cartridge.IsAway)
-            throw new RefusalException(
-                RefusalKind.Conflict,
-                "put-away",
-                $"Cartridge {order.Cartridge} rests in '{cartridge.Tier}': bring it back first.",
-                "$.cartridge"
-            );
-        if (cartridge.ReadyFrom is { } from)
-            throw new RefusalException(
-                RefusalKind.Conflict,
-                "recall-under-way",
-                $"Cartridge {order.Cartridge} is on its way back: it can be read from {from:yyyy-MM-dd HH:mm} of the provider's clock on.",
-                "$.cartridge"
-            );
-        await known.Load(order.Cartridge, order.Use, cancel);
+        await cartridges.OutOfDrives(id, order.Cartridge, Into, cancel);
         return TypedResults.Ok(new DriveReading(drive, known.Path, known.Status));
+
+        async Task<DriveStatus> Into()
+        {
+            var cartridge = Reading(
+                target,
+                await (await cartridges.Open(target, cancel)).Find(order.Cartridge, cancel),
+                cartridges,
+                view.Estate.PriceBook
+            );
+            if (cartridge.IsAway)
+                throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "put-away",
+                    $"Cartridge {order.Cartridge} rests in '{cartridge.Tier}': bring it back first.",
+                    "$.cartridge"
+                );
+            if (cartridge.ReadyFrom is { } from)
+                throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "recall-under-way",
+                    $"Cartridge {order.Cartridge} is on its way back: it can be read from {from:yyyy-MM-dd HH:mm} of the provider's clock on.",
+                    "$.cartridge"
+                );
+            await known.Load(order.Cartridge, order.Use, cancel);
+            return known.Status;
+        }
     }
 
     private static async Task<NoContent> Unload(
@@ -331,12 +336,6 @@ internal static class CartridgeEndpoints
             size.MaxRequestBodySize = null;
         var written = await (await cartridges.DriveOf(target, drive, cancel)).Write(request.Body, cancel);
         return written is null ? TypedResults.NoContent() : TypedResults.Ok(written);
-    }
-
-    private static void NotInUse(Cartridges cartridges, string target, int number)
-    {
-        if (cartridges.DriveWith(target, number) is { } drive)
-            throw new RefusalException(RefusalKind.Conflict, "in-drive", $"Cartridge {number} is in drive {drive}: take it out first.");
     }
 
     private static void Download(HttpResponse response, string name, string type)

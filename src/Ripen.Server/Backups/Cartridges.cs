@@ -13,11 +13,13 @@ namespace Ripen.Server.Backups;
 /// all of them are back in their slots, as whole as they were.
 /// </summary>
 internal sealed class Cartridges(TargetPlaces places, Keyring keyring, SimulatedProvider provider, DriveFolder folder, TimeProvider time)
-    : IHostedService
+    : IHostedService,
+        IDisposable
 {
     private readonly ConcurrentDictionary<string, CartridgeShelf> shelves = [];
     private readonly ConcurrentDictionary<long, CartridgeShelfDescription> descriptions = [];
     private readonly ConcurrentDictionary<(string Target, int Drive), CartridgeDrive> drives = [];
+    private readonly SemaphoreSlim handling = new(1);
 
     /// <exception cref="RefusalException">It is no place for cartridges, there are some already, or the passphrase is too short.</exception>
     public async Task Make(BackupTarget target, string? passphrase, CancellationToken cancel)
@@ -77,6 +79,29 @@ internal sealed class Cartridges(TargetPlaces places, Keyring keyring, Simulated
         var path = Path.Combine(folder.Path, target.Id, $"drive-{drive.ToString(CultureInfo.InvariantCulture)}");
         return drives.GetOrAdd((target.Id, drive), _ => new CartridgeDrive(shelf, path));
     }
+
+    /// <summary>Does something with a cartridge that is in no drive, and lets nobody put it into one meanwhile.</summary>
+    /// <exception cref="RefusalException">It is in a drive (code <c>in-drive</c>).</exception>
+    public async Task<T> OutOfDrives<T>(string target, int cartridge, Func<Task<T>> act, CancellationToken cancel)
+    {
+        await handling.WaitAsync(cancel);
+        try
+        {
+            if (DriveWith(target, cartridge) is { } drive)
+                throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "in-drive",
+                    $"Cartridge {cartridge} is in drive {drive}: take it out first."
+                );
+            return await act();
+        }
+        finally
+        {
+            handling.Release();
+        }
+    }
+
+    public void Dispose() => handling.Dispose();
 
     /// <summary>In which drive a cartridge is; null for none.</summary>
     public int? DriveWith(string target, int cartridge) =>

@@ -172,8 +172,8 @@ internal static class TargetEndpoints
         );
         try
         {
-            var (bytes, objects) = places.Contents(target);
-            known = known with { StoredBytes = bytes, StoredObjects = objects, MonthMoney = places.MonthMoney(target, estate) };
+            var (bytes, objects, money) = places.Contents(target, estate);
+            known = known with { StoredBytes = bytes, StoredObjects = objects, MonthMoney = money };
             var pool = await pools.Look(target, cancel);
             return pool is not { } p
                 ? known

@@ -20,34 +20,28 @@ internal sealed class TargetPlaces(SimulatedProvider provider, BackupRoots roots
         return target.Access == TargetAccess.ReadWrite ? place : new GuardedObjects(place, target);
     }
 
-    /// <summary>What lies there.</summary>
-    /// <exception cref="RefusalException">It is a directory that the settings do not allow.</exception>
-    public (long Bytes, long Objects) Contents(BackupTarget target)
-    {
-        if (target.Bucket is { } bucket)
-        {
-            var contents = provider.ContentsUnder(bucket, target.Prefix);
-            return (contents.Sum(c => c.Bytes), contents.Sum(c => c.Objects));
-        }
-        var directory = DirectoryOf(target);
-        return (directory.StoredBytes, directory.ObjectCount);
-    }
-
-    /// <summary>Money for what lies there in a month of 30 days, by the tiers where it rests, each in its first band; null for a
+    /// <summary>What lies there, and money for it in a month of 30 days by the tiers where it rests, each in its first band; null for a
     /// directory.</summary>
-    public double? MonthMoney(BackupTarget target, Estate estate)
+    /// <exception cref="RefusalException">It is a directory that the settings do not allow.</exception>
+    public (long Bytes, long Objects, double? MonthMoney) Contents(BackupTarget target, Estate estate)
     {
         if (target.Bucket is not { } name)
-            return null;
+        {
+            var directory = DirectoryOf(target);
+            return (directory.StoredBytes, directory.ObjectCount, null);
+        }
         var bucket = estate.Find(name)!;
-        return provider
-            .ContentsUnder(name, target.Prefix)
-            .Sum(c =>
+        var contents = provider.ContentsUnder(name, target.Prefix);
+        return (
+            contents.Sum(c => c.Bytes),
+            contents.Sum(c => c.Objects),
+            contents.Sum(c =>
             {
                 var tier = estate.PriceBook.Tiers[c.Tier];
                 var billed = c.Objects * tier.BilledBytes(c.Bytes / c.Objects);
                 return billed / 1e12 * TargetCosts.TerabyteMonth(bucket, tier.Id, estate.PriceBook);
-            });
+            })
+        );
     }
 
     /// <summary>A number that one object of a bucket bears for life, without reading it; null where there is none, or it is no

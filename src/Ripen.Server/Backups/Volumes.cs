@@ -43,7 +43,6 @@ internal sealed class Volumes(
     /// <summary>Registered with IANA for NBD.</summary>
     private const int UsualPort = 10809;
     private const int KeptSamples = 360;
-    private const int UsualBlockBytes = Volume.UsualBlockBytes;
 
     private static readonly TimeSpan Look = TimeSpan.FromSeconds(2);
     private static readonly TimeSpan SampleLength = TimeSpan.FromSeconds(10);
@@ -70,7 +69,7 @@ internal sealed class Volumes(
         var secret = await Volume.Create(
             objects,
             target.CapacityBytes!.Value,
-            UsualBlockBytes,
+            Volume.UsualBlockBytes,
             target.Encrypts ? Keyring.Demand(passphrase) : null,
             time.GetUtcNow(),
             cancel

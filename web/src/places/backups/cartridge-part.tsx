@@ -252,7 +252,6 @@ function Deeds({ id, cartridge, close }: { id: string; cartridge: CartridgeReadi
     retry: false,
   });
   const error = relabel.error ?? erase.error ?? move.error;
-  const once = draft.data ? draft.data.parts.reduce((sum, p) => sum + p.moveCharge + p.recallCharge + p.earlyLeaveCharge, 0) : 0;
   return (
     <section aria-label={`Cartridge ${six(label.number)}`} className="mt-3 border-l-4 border-hairline-strong pl-4">
       <h3 className="text-lg">Cartridge {six(label.number)}</h3>
@@ -306,7 +305,7 @@ function Deeds({ id, cartridge, close }: { id: string; cartridge: CartridgeReadi
           </Button>
           {draft.data && (
             <p className="w-full max-w-xl">
-              It costs {money(once)} once, and {money(draft.data.monthlyAfter)} a month instead of{" "}
+              It costs {money(draft.data.onceCharge)} once, and {money(draft.data.monthlyAfter)} a month instead of{" "}
               {money(draft.data.monthlyBefore)}
               {draft.data.waitBefore > 0 && `; it takes ${count(draft.data.waitBefore)} h to come back`}
               {draft.data.waitHours > 0 && `; from ${tierName(tier)} it comes back after ${count(draft.data.waitHours)} h`}.
