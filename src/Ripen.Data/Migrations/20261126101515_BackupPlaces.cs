@@ -19,6 +19,12 @@ namespace Ripen.Data.Migrations
                 oldClrType: typeof(string),
                 oldType: "TEXT");
 
+            migrationBuilder.AddColumn<string>(
+                name: "Access",
+                table: "Target",
+                type: "TEXT",
+                nullable: true);
+
             migrationBuilder.AddColumn<long>(
                 name: "CapacityBytes",
                 table: "Target",
@@ -29,6 +35,18 @@ namespace Ripen.Data.Migrations
                 name: "CartridgeBytes",
                 table: "Target",
                 type: "INTEGER",
+                nullable: true);
+
+            migrationBuilder.AddColumn<double>(
+                name: "CopyEveryHours",
+                table: "Target",
+                type: "REAL",
+                nullable: true);
+
+            migrationBuilder.AddColumn<string>(
+                name: "CopyTarget",
+                table: "Target",
+                type: "TEXT",
                 nullable: true);
 
             migrationBuilder.AddColumn<int>(
@@ -77,6 +95,12 @@ namespace Ripen.Data.Migrations
                 name: "SnapshotKeep",
                 table: "Target",
                 type: "INTEGER",
+                nullable: true);
+
+            migrationBuilder.AddColumn<string>(
+                name: "SpillTo",
+                table: "Target",
+                type: "TEXT",
                 nullable: true);
 
             migrationBuilder.AddColumn<double>(
@@ -128,11 +152,23 @@ namespace Ripen.Data.Migrations
                 table: "Target");
 
             migrationBuilder.DropColumn(
+                name: "Access",
+                table: "Target");
+
+            migrationBuilder.DropColumn(
                 name: "CapacityBytes",
                 table: "Target");
 
             migrationBuilder.DropColumn(
                 name: "CartridgeBytes",
+                table: "Target");
+
+            migrationBuilder.DropColumn(
+                name: "CopyEveryHours",
+                table: "Target");
+
+            migrationBuilder.DropColumn(
+                name: "CopyTarget",
                 table: "Target");
 
             migrationBuilder.DropColumn(
@@ -165,6 +201,10 @@ namespace Ripen.Data.Migrations
 
             migrationBuilder.DropColumn(
                 name: "SnapshotKeep",
+                table: "Target");
+
+            migrationBuilder.DropColumn(
+                name: "SpillTo",
                 table: "Target");
 
             migrationBuilder.DropColumn(

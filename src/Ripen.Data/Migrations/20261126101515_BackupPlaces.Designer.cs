@@ -11,8 +11,8 @@ using Ripen.Data;
 namespace Ripen.Data.Migrations
 {
     [DbContext(typeof(RipenDb))]
-    [Migration("20261126094741_SpillTo")]
-    partial class SpillTo
+    [Migration("20261126101515_BackupPlaces")]
+    partial class BackupPlaces
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
