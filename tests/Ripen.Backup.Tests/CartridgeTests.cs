@@ -206,8 +206,8 @@ public sealed class CartridgeTests : IAsyncDisposable
         Assert.Equal(2, (await shelf.Find(1, Never)).Files.Count);
         Assert.False(silent.IsCompleted);
 
-        var piece = place.All.Keys.First(k =>
-            k.StartsWith("data/", StringComparison.Ordinal) && k.EndsWith("00000000", StringComparison.Ordinal)
+        var piece = place.All.Keys.Single(k =>
+            k.StartsWith("data/000001/0001/0001.", StringComparison.Ordinal) && k.EndsWith("/00000000", StringComparison.Ordinal)
         );
         place.All[piece][500] ^= 4;
         var damaged = await Assert.ThrowsAsync<RefusalException>(() => shelf.Send(1, 1, Stream.Null, Never));
