@@ -53,7 +53,7 @@ internal static class BucketMapping
     /// are replaced.</summary>
     public static BucketRow Fill(BucketRow row, Bucket bucket, DateOnly today)
     {
-        (row.Versioning, row.StatedOn) = (bucket.Versioning, today);
+        (row.Versioning, row.OwnKey, row.StatedOn) = (bucket.Versioning, bucket.OwnKey, today);
         (row.RegionId, row.SchemeId, row.TierId) = (bucket.Region, bucket.Scheme, bucket.Tier);
         (row.KeepDays, row.KeepUntil) = (bucket.Keep?.Days, bucket.Keep?.Until);
         row.KeepStrength = bucket.Keep is { } keep ? Name(keep.Strength) : null;
@@ -185,6 +185,7 @@ internal static class BucketMapping
                     }),
             ],
             Versioning = b.Versioning,
+            OwnKey = b.OwnKey,
             Keep = ToKeep(b),
             CopyTo =
             [

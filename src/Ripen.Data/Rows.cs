@@ -181,6 +181,7 @@ internal sealed class BucketRow
     public DateOnly? KeepUntil { get; set; }
     public string? KeepStrength { get; set; }
     public bool Versioning { get; set; }
+    public bool OwnKey { get; set; }
 
     /// <summary>The day on which the streams' rates hold.</summary>
     public DateOnly StatedOn { get; set; }

@@ -7,6 +7,7 @@ using Ripen.Provider.Index;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
 using Ripen.Provider.Retention;
+using Ripen.Provider.Sealing;
 
 namespace Ripen.Provider;
 
@@ -15,7 +16,7 @@ namespace Ripen.Provider;
 /// (<see cref="Reserve"/>), in words for whoever asks; and when it is adopted, for plans that come by another way. The folder keeps the
 /// plan in force, so that it can say what it follows.
 /// </summary>
-internal sealed class Adoption(ProviderState state)
+internal sealed class Adoption(ProviderState state, SealingBook sealing)
 {
     /// <summary>
     /// Whether the change may be made. Buckets that go, are replaced or move take nothing in from now on until the result is disposed of:
@@ -53,62 +54,71 @@ internal sealed class Adoption(ProviderState state)
     /// <summary>Takes up a plan: buckets come and go, new lots are put in, an import empties everything first. Doing it twice does nothing
     /// more.</summary>
     /// <exception cref="RefusalException">The plan would destroy or weaken what is kept; the one before it stays in force.</exception>
-    public void Adopt(ProviderPlan plan) =>
-        state.Change(db =>
+    public void Adopt(ProviderPlan plan)
+    {
+        if (state.Change(db => PutInForce(db, plan)))
+            sealing.WrapSoon();
+    }
+
+    /// <returns>Whether buckets have other keys than before.</returns>
+    private bool PutInForce(SqliteConnection db, ProviderPlan plan)
+    {
+        var isImport = plan.ImportVersion > (Meta(db, "import") ?? -1);
+        var before = state.FindTerms(db);
+        if (before is not null)
         {
-            var isImport = plan.ImportVersion > (Meta(db, "import") ?? -1);
-            var before = state.FindTerms(db);
-            if (before is not null)
-            {
-                Check(db, before, plan.Estate, isImport, bucket => plan.Buckets[bucket].LiftVersion > (LiftVersion(db, bucket) ?? 0));
-            }
-            if (isImport)
-            {
-                foreach (var name in Names(db))
-                    RetentionGate.DropBucket(db, name);
-                foreach (var table in (string[])["ledger", "run", "tier", "line", "cut", "lost_region"])
-                    db.Run($"DELETE FROM {table}");
-                SetMeta(db, "import", plan.ImportVersion);
-                ProviderState.SetNow(db, ProviderState.Midnight(plan.Estate.Today));
-            }
-            foreach (var tier in plan.Estate.PriceBook.Tiers)
-                db.Run("INSERT OR IGNORE INTO tier(name) VALUES(?1)", tier.Id);
-            var wanted = plan.Estate.Buckets.Select(b => b.Name).ToHashSet();
-            foreach (var name in Names(db).Where(n => !wanted.Contains(n)))
+            Check(db, before, plan.Estate, isImport, bucket => plan.Buckets[bucket].LiftVersion > (LiftVersion(db, bucket) ?? 0));
+        }
+        if (isImport)
+        {
+            foreach (var name in Names(db))
                 RetentionGate.DropBucket(db, name);
-            var changed = new HashSet<string>();
-            foreach (var (bucket, place) in plan.Estate.Buckets.Select((b, i) => (b, i)))
-            {
-                if (
-                    !(before is not null && !isImport && IsKnown(before.Plan, bucket, place, plan))
-                    && Write(db, bucket, place, plan.Buckets[bucket.Name])
-                )
-                    changed.Add(bucket.Name);
-            }
-            var prices = JsonSerializer.Serialize(plan.Estate.PriceBook, Compact);
-            var pricesChanged = prices != Text(db, "price-book");
-            SetMeta(db, "plan", plan.Version);
-            SetMeta(db, "mark", plan.Mark);
-            if (plan.Identity.Length > 0)
-                SetMeta(db, "identity", plan.Identity);
-            SetMeta(db, "name", plan.Estate.Name);
-            SetMeta(db, "price-book", prices);
-            SetMeta(db, "workloads", JsonSerializer.Serialize(plan.Estate.Workloads, Compact));
-            SetMeta(db, "targets", JsonSerializer.Serialize(plan.Estate.Targets, Compact));
-            var terms = TermsOf(db, plan);
-            state.PutInForce(db, terms);
-            var brought = terms.Buckets.Where(b => IsNewStock(db, b, plan.Buckets[b.Bucket.Name].StockVersion)).ToList();
-            foreach (var bucket in brought)
-                PutStock(db, terms, bucket);
-            Routes.Adopt(db, terms, brought);
-            changed.UnionWith(brought.Select(b => b.Bucket.Name));
-            foreach (var bucket in terms.Buckets)
-            {
-                // Other rules cut the stock in other places, and what waits for a bucket as that bucket cuts it.
-                if (pricesChanged || changed.Contains(bucket.Bucket.Name) || bucket.Bucket.CopyTo.Any(c => changed.Contains(c.Bucket)))
-                    db.Run("UPDATE bucket SET changes = changes + 1 WHERE id = ?1", bucket.Id);
-            }
-        });
+            foreach (var table in (string[])["ledger", "run", "tier", "line", "cut", "lost_region"])
+                db.Run($"DELETE FROM {table}");
+            SetMeta(db, "import", plan.ImportVersion);
+            ProviderState.SetNow(db, ProviderState.Midnight(plan.Estate.Today));
+        }
+        foreach (var tier in plan.Estate.PriceBook.Tiers)
+            db.Run("INSERT OR IGNORE INTO tier(name) VALUES(?1)", tier.Id);
+        var wanted = plan.Estate.Buckets.Select(b => b.Name).ToHashSet();
+        foreach (var name in Names(db).Where(n => !wanted.Contains(n)))
+            RetentionGate.DropBucket(db, name);
+        var changed = new HashSet<string>();
+        var otherKeys = false;
+        foreach (var (bucket, place) in plan.Estate.Buckets.Select((b, i) => (b, i)))
+        {
+            if (before is not null && !isImport && IsKnown(before.Plan, bucket, place, plan))
+                continue;
+            if (Write(db, bucket, place, plan.Buckets[bucket.Name]))
+                changed.Add(bucket.Name);
+            var id = db.Value<long>("SELECT id FROM bucket WHERE name = ?1", bucket.Name);
+            otherKeys |= SealingRows.Want(db, state.Chest, id, bucket.OwnKey, state.WallClock);
+        }
+        var prices = JsonSerializer.Serialize(plan.Estate.PriceBook, Compact);
+        var pricesChanged = prices != Text(db, "price-book");
+        SetMeta(db, "plan", plan.Version);
+        SetMeta(db, "mark", plan.Mark);
+        if (plan.Identity.Length > 0)
+            SetMeta(db, "identity", plan.Identity);
+        SetMeta(db, "name", plan.Estate.Name);
+        SetMeta(db, "price-book", prices);
+        SetMeta(db, "workloads", JsonSerializer.Serialize(plan.Estate.Workloads, Compact));
+        SetMeta(db, "targets", JsonSerializer.Serialize(plan.Estate.Targets, Compact));
+        var terms = TermsOf(db, plan);
+        state.PutInForce(db, terms);
+        var brought = terms.Buckets.Where(b => IsNewStock(db, b, plan.Buckets[b.Bucket.Name].StockVersion)).ToList();
+        foreach (var bucket in brought)
+            PutStock(db, terms, bucket);
+        Routes.Adopt(db, terms, brought);
+        changed.UnionWith(brought.Select(b => b.Bucket.Name));
+        foreach (var bucket in terms.Buckets)
+        {
+            // Other rules cut the stock in other places, and what waits for a bucket as that bucket cuts it.
+            if (pricesChanged || changed.Contains(bucket.Bucket.Name) || bucket.Bucket.CopyTo.Any(c => changed.Contains(c.Bucket)))
+                db.Run("UPDATE bucket SET changes = changes + 1 WHERE id = ?1", bucket.Id);
+        }
+        return otherKeys;
+    }
 
     /// <summary>Puts the plan in force again that the folder kept; nothing when it kept none.</summary>
     public void Resume() =>

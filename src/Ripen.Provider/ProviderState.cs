@@ -6,11 +6,19 @@ using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
+using Ripen.Provider.Sealing;
 
 namespace Ripen.Provider;
 
 /// <summary>What the provider's parts share: index, files, the plan in force, the clock, who acts.</summary>
-internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, DiskReserve reserve, TimeProvider wallClock, IActors actors)
+internal sealed class ProviderState(
+    ProviderIndex index,
+    ContentFiles contents,
+    KeyChest chest,
+    DiskReserve reserve,
+    TimeProvider wallClock,
+    IActors actors
+)
 {
     /// <summary>Plans that a reader's snapshot may still be of.</summary>
     private const int PlansRemembered = 16;
@@ -20,6 +28,8 @@ internal sealed class ProviderState(ProviderIndex index, ContentFiles contents, 
     public ProviderIndex Index => index;
 
     public ContentFiles Contents => contents;
+
+    public KeyChest Chest => chest;
 
     /// <summary>What readers did and is still to be booked.</summary>
     public Uses Uses { get; } = new();

@@ -8,6 +8,7 @@ using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Retention;
+using Ripen.Provider.Sealing;
 using Ripen.Provider.Stock;
 
 namespace Ripen.Provider;
@@ -46,24 +47,28 @@ public sealed class SimulatedProvider : IDisposable
     /// <param name="folder">Made when it is not there.</param>
     /// <param name="wallClock">Dates the log's entries.</param>
     /// <param name="actors">Says who acts, for the log; null for whoever sits at this machine.</param>
+    /// <param name="keys">The folder of the keys that encrypt contents at rest; null for "sealing-keys" in the other one.</param>
     /// <exception cref="IOException">Another process uses the folder, or it cannot be written.</exception>
-    public SimulatedProvider(string folder, TimeProvider wallClock, IActors? actors = null)
-        : this(folder, wallClock, actors, null) { }
+    public SimulatedProvider(string folder, TimeProvider wallClock, IActors? actors = null, string? keys = null)
+        : this(folder, wallClock, actors, keys, null) { }
 
-    internal SimulatedProvider(string folder, TimeProvider wallClock, IActors? actors, Func<string, Stream>? create)
+    internal SimulatedProvider(string folder, TimeProvider wallClock, IActors? actors, string? keys, Func<string, Stream>? create)
     {
         Directory.CreateDirectory(folder);
         oneProcess = Lock(folder);
         var reserve = new DiskReserve(folder);
         reserve.ReleaseWhenScarce();
+        var chest = new KeyChest(keys ?? Path.Combine(folder, "sealing-keys"));
         state = new ProviderState(
             new ProviderIndex(Path.Combine(folder, "index.db")),
-            new ContentFiles(folder, create),
+            new ContentFiles(folder, chest, create),
+            chest,
             reserve,
             wallClock,
             actors ?? new LocalActors()
         );
-        adoption = new Adoption(state);
+        Sealing = new SealingBook(state, chest);
+        adoption = new Adoption(state, Sealing);
         adoption.Resume();
         var known = state.Index.Read(db => db.List("SELECT name FROM content", r => r.GetString(0)).ToHashSet());
         Mended = state.Contents.Mend(known.Contains);
@@ -75,6 +80,7 @@ public sealed class SimulatedProvider : IDisposable
         Clock = new ProviderClock(state, new Carrier(state), probes);
         Access = new AccessBook(state);
         Inventories = new InventoryImports(state, Path.Combine(folder, "inventories"));
+        Sealing.WrapSoon();
     }
 
     /// <summary>What an earlier process had left, and what this start did with it.</summary>
@@ -89,6 +95,9 @@ public sealed class SimulatedProvider : IDisposable
     public AccessBook Access { get; }
 
     public InventoryImports Inventories { get; }
+
+    /// <summary>Encryption at rest.</summary>
+    public SealingBook Sealing { get; }
 
     /// <summary>What the folder follows: whose plan, and which one last.</summary>
     public FolderStanding Standing => state.Index.Read(Adoption.Standing);
@@ -210,6 +219,7 @@ public sealed class SimulatedProvider : IDisposable
 
     public void Dispose()
     {
+        Sealing.Dispose();
         if (!state.Uses.IsEmpty)
             state.Change(_ => { });
         state.Index.Dispose();

@@ -1,7 +1,9 @@
 using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
+using Ripen.Provider.Index;
 using Ripen.Provider.Objects;
+using Ripen.Provider.Sealing;
 
 namespace Ripen.Provider.Tests;
 
@@ -76,6 +78,23 @@ internal sealed class TestProvider : IDisposable
         return read(db);
     }
 
+    /// <summary>Reads a content past everything that the provider offers but its key.</summary>
+    public byte[] Content(string name)
+    {
+        var content = Index(db =>
+            db.List(
+                    $"SELECT {StoredContent.Columns} FROM (SELECT ?1 content) e {StoredContent.Joins}",
+                    r => StoredContent.Read(r, 0)!,
+                    name
+                )
+                .Single()
+        );
+        using var opened = new ContentFiles(Folder, new KeyChest(Path.Combine(Folder, "sealing-keys"))).Open(content);
+        using var bytes = new MemoryStream();
+        opened.Send(0, content.Bytes, bytes, CancellationToken.None).GetAwaiter().GetResult();
+        return bytes.ToArray();
+    }
+
     public static byte[] Bytes(int length, int seed = 1)
     {
         var bytes = new byte[length];
@@ -95,5 +114,5 @@ internal sealed class TestProvider : IDisposable
         Directory.Delete(Folder, recursive: true);
     }
 
-    private SimulatedProvider Open(Func<string, Stream>? create) => new(Folder, TimeProvider.System, null, create);
+    private SimulatedProvider Open(Func<string, Stream>? create) => new(Folder, TimeProvider.System, null, null, create);
 }

@@ -1,3 +1,4 @@
+using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Index;
@@ -20,6 +21,7 @@ public sealed class UpgradeTests
         provider.Inside.Dispose();
         SqliteConnection.ClearAllPools();
         var file = Path.Combine(provider.Folder, "index.db");
+        LayPlain(provider.Folder, [1], [2]);
         BackToFirstLayout(
             file,
             $"""
@@ -42,6 +44,24 @@ public sealed class UpgradeTests
         var rule = provider.Inside.Copies.Rules().Single();
         Assert.Equal(1, rule.Copied);
         Assert.Empty(provider.Inside.Copies.Audit(rule.Id, true, CancellationToken.None).Differences);
+        // What lay plain stays so, and says it; what is written from now on does not.
+        Assert.Equal([2], await provider.Get("not-yet"));
+        Assert.Null(provider.Objects.Find("harbour", "not-yet", null)!.Seal);
+        Assert.NotNull(provider.Objects.Find("far-away", "not-yet", null)!.Seal);
+        Assert.Equal((2, 1), (provider.Inside.Sealing.Of("harbour").Plain, provider.Inside.Sealing.Of("far-away").Plain));
+    }
+
+    /// <summary>Contents as they lay before they were encrypted.</summary>
+    private static void LayPlain(string folder, params byte[][] contents)
+    {
+        using var db = new SqliteConnection($"Data Source={Path.Combine(folder, "index.db")};Pooling=False");
+        db.Open();
+        foreach (var content in contents)
+        {
+            var name = db.Value<string>("SELECT name FROM content WHERE sha256 = ?1", SHA256.HashData(content))!;
+            File.WriteAllBytes(Path.Combine(folder, "content", name[..2], name), content);
+        }
+        db.Run("UPDATE content SET sums = sha256");
     }
 
     /// <summary>Puts everything into an index of the first layout, and then <paramref name="more"/>.</summary>

@@ -22,6 +22,10 @@ public sealed record Bucket
 
     /// <summary>Whether an object that is overwritten or deleted stays as an earlier version.</summary>
     public bool Versioning { get; init; }
+
+    /// <summary>Whether its contents are encrypted under a key of its own, which can be replaced and withdrawn, and not under the
+    /// provider's.</summary>
+    public bool OwnKey { get; init; }
     public IReadOnlyList<CopyRule> CopyTo { get; init; } = [];
 
     /// <summary>What was decided, without what lies and waits there, which is the provider's.</summary>

@@ -9,6 +9,9 @@ public sealed record BucketChange
     public string? Tier { get; init; }
     public bool? Versioning { get; init; }
 
+    /// <inheritdoc cref="Bucket.OwnKey"/>
+    public bool? OwnKey { get; init; }
+
     /// <summary>The retention from now on; a bucket whose own may not be weakened refuses it.</summary>
     public KeepRule? Keep { get; init; }
 
@@ -28,6 +31,7 @@ public sealed record BucketChange
             Scheme = Scheme ?? bucket.Scheme,
             Tier = Tier ?? bucket.Tier,
             Versioning = Versioning ?? bucket.Versioning,
+            OwnKey = OwnKey ?? bucket.OwnKey,
             Keep = Keep ?? bucket.Keep,
             Rules = [.. Rules(bucket.Rules)],
         };

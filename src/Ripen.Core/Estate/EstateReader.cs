@@ -139,6 +139,7 @@ internal static class EstateReader
             Rules = o.List("rules", Rule),
             Keep = o.Object("keep", Keep, optional: true),
             Versioning = o.Flag("versioning"),
+            OwnKey = o.Flag("ownKey"),
             CopyTo = o.List("copyTo", Copy),
         };
 

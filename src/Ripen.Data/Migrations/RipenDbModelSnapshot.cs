@@ -56,6 +56,9 @@ namespace Ripen.Data.Migrations
                     b.Property<long>("LiftVersion")
                         .HasColumnType("INTEGER");
 
+                    b.Property<bool>("OwnKey")
+                        .HasColumnType("INTEGER");
+
                     b.Property<int>("Position")
                         .HasColumnType("INTEGER");
 

@@ -6,7 +6,7 @@ namespace Ripen.Provider.Index;
 internal static class Schema
 {
     /// <summary>The program's layouts, each the step from the one before.</summary>
-    public static readonly string[] Steps = [Tables, Replication, Retention, ByBucket];
+    public static readonly string[] Steps = [Tables, Replication, Retention, ByBucket, Sealing];
 
     public static void Prepare(SqliteConnection db)
     {
@@ -201,6 +201,25 @@ internal static class Schema
 
     // A bucket is folded, counted and dropped by its own entries: without this each of ten thousand would read the entries of all.
     private const string ByBucket = "CREATE INDEX entry_bucket ON entry(bucket);";
+
+    // Every content has a key of its own, which lies here wrapped by a sealing key: the provider's (without a bucket), or one of the bucket in
+    // which it was put. Content without one was stored before contents were encrypted.
+    private const string Sealing = """
+        CREATE TABLE sealing_key(
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            name TEXT NOT NULL UNIQUE,
+            bucket INTEGER,
+            made INTEGER NOT NULL,
+            fingerprint BLOB NOT NULL,
+            current INTEGER NOT NULL CHECK(current IN (0, 1)),
+            withdrawn INTEGER);
+        CREATE UNIQUE INDEX sealing_key_current ON sealing_key(coalesce(bucket, -1)) WHERE current = 1;
+        ALTER TABLE content ADD COLUMN wrapped BLOB;
+        ALTER TABLE content ADD COLUMN sealed_by INTEGER REFERENCES sealing_key(id);
+        ALTER TABLE content ADD COLUMN bucket INTEGER;
+        CREATE INDEX content_sealed ON content(bucket, sealed_by) WHERE sealed_by IS NOT NULL;
+        CREATE INDEX content_sealed_by ON content(sealed_by) WHERE sealed_by IS NOT NULL;
+        """;
 
     // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule,
     // whatever path brings the entry, and the index itself refuses what would destroy or shorten them: RetentionGate is the way, these

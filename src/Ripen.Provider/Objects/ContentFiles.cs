@@ -1,11 +1,9 @@
 using System.Buffers;
 using System.Security.Cryptography;
 using System.Threading.Channels;
+using Ripen.Provider.Sealing;
 
 namespace Ripen.Provider.Objects;
-
-/// <summary>Content that lies on the disk, written and named, and not yet known to the index.</summary>
-internal sealed record WrittenContent(string Name, long Bytes, byte[] Sha256, byte[] BlockSums);
 
 /// <summary>What a start found: rests of something half done, which it removed, and files that no index knows, which it put
 /// aside.</summary>
@@ -14,11 +12,12 @@ public sealed record FolderMending(int HalfWritten, int PutAside);
 /// <summary>
 /// Objects' content as files, apart from the index. A file is written under a temporary name, forced to the disk and renamed before the
 /// index may speak of it. When the program starts, a file with a temporary name is a rest of something half done and goes; any other that
-/// the index does not know is put into quarantine, with a line in a list, and stays there until an index that knows it is put back.
+/// the index does not know is put into quarantine, with a line in a list, and stays there until an index that knows it is put back. What is
+/// written is encrypted; the file is as long as the content.
 /// </summary>
 internal sealed class ContentFiles
 {
-    /// <summary>Every block has a SHA-256 of its own, so that a part can be read and checked without the rest.</summary>
+    /// <summary>Every block is encrypted and checked by itself, so that a part can be read without the rest.</summary>
     public const int BlockBytes = 1 << 20;
 
     private const int DigestBytes = SHA256.HashSizeInBytes;
@@ -26,12 +25,15 @@ internal sealed class ContentFiles
     private readonly string incoming;
     private readonly string settled;
     private readonly string quarantine;
+    private readonly KeyChest chest;
     private readonly Func<string, Stream> create;
 
     /// <param name="folder">Where files lie.</param>
+    /// <param name="chest">Where the secrets lie.</param>
     /// <param name="create">Makes a file to write to; tests put one here that fails.</param>
-    public ContentFiles(string folder, Func<string, Stream>? create = null)
+    public ContentFiles(string folder, KeyChest chest, Func<string, Stream>? create = null)
     {
+        this.chest = chest;
         incoming = Path.Combine(folder, "incoming");
         settled = Path.Combine(folder, "content");
         quarantine = Path.Combine(folder, "quarantine");
@@ -93,8 +95,10 @@ internal sealed class ContentFiles
 
     /// <summary>Takes a body to the disk. Memory stays at a few blocks, whatever its length.</summary>
     /// <exception cref="IOException">The disk or the sender failed; nothing is left.</exception>
-    public async Task<WrittenContent> Write(Stream body, CancellationToken cancel)
+    /// <exception cref="RefusalException">The key is not at hand; nothing was taken.</exception>
+    public async Task<WrittenContent> Write(Stream body, SealingKey key, CancellationToken cancel)
     {
+        var secret = chest.Secret(key);
         var name = Guid.NewGuid().ToString("N");
         var temporary = Path.Combine(incoming, name);
         try
@@ -102,7 +106,9 @@ internal sealed class ContentFiles
             WrittenContent written;
             await using (var file = create(temporary))
             {
-                written = await Receive(body, file, name, cancel);
+                var dataKey = DataKey.New();
+                var (bytes, sha256, sums) = await Receive(body, file, dataKey, cancel);
+                written = new WrittenContent(name, bytes, sha256, sums, dataKey.Wrap(secret, name), key.Id);
                 if (file is FileStream disk)
                     disk.Flush(flushToDisk: true);
             }
@@ -125,50 +131,76 @@ internal sealed class ContentFiles
     public void Remove(string name) => File.Delete(PathOf(name));
 
     /// <summary>
-    /// A copy of settled content under a name of its own, every block checked on the way. It is on the disk for good after
+    /// A copy of settled content under a name and a data key of its own, every block checked on the way. It is on the disk for good after
     /// <see cref="Settle"/>; until the index speaks of it, a start takes it for something half done.
     /// </summary>
-    /// <exception cref="RefusalException">The content is damaged; no copy is left.</exception>
-    public async Task<string> Copy(string name, long bytes, byte[] blockSums, CancellationToken cancel)
+    /// <exception cref="RefusalException">The content is damaged, or a key is not at hand; no copy is left.</exception>
+    public async Task<WrittenContent> Copy(StoredContent content, byte[] sha256, SealingKey key, CancellationToken cancel)
     {
-        var copy = Guid.NewGuid().ToString("N");
-        var temporary = Path.Combine(incoming, copy);
-        Directory.CreateDirectory(Path.GetDirectoryName(PathOf(copy))!);
-        try
-        {
-            using (var from = Open(name, bytes, blockSums))
-            {
-                await using var to = create(temporary);
-                await from.Send(0, bytes, to, cancel);
-            }
-            File.Move(temporary, PathOf(copy));
-        }
-        catch
-        {
-            File.Delete(temporary);
-            throw;
-        }
-        return copy;
+        var secret = chest.Secret(key);
+        var (name, dataKey) = (Guid.NewGuid().ToString("N"), DataKey.New());
+        var sums = await Rewrite(content, name, dataKey, cancel);
+        return new WrittenContent(name, content.Bytes, sha256, sums, dataKey.Wrap(secret, name), key.Id);
     }
 
     /// <summary>Forces all copies made so far to the disk.</summary>
     public void Settle() => Durable.Everything(settled);
 
     /// <summary>Writes the bytes of settled content anew, from another content with the same ones.</summary>
-    public async Task Mend(string damaged, string good, long bytes, byte[] blockSums, CancellationToken cancel)
+    /// <exception cref="RefusalException">The other one is damaged too or has other bytes, or a key is not at hand; nothing was
+    /// changed.</exception>
+    public async Task Mend(StoredContent damaged, StoredContent good, CancellationToken cancel)
     {
-        var copy = await Copy(good, bytes, blockSums, cancel);
+        var copy = Guid.NewGuid().ToString("N");
+        var sums = await Rewrite(good, copy, KeyOf(damaged), cancel);
+        if (!sums.AsSpan().SequenceEqual(damaged.Sums))
+        {
+            File.Delete(PathOf(copy));
+            throw new RefusalException(RefusalKind.Damaged, "damaged-content", "The other side holds other bytes; write the object anew.");
+        }
         Settle();
-        File.Move(PathOf(copy), PathOf(damaged), overwrite: true);
-        Durable.Folder(Path.GetDirectoryName(PathOf(damaged))!);
+        File.Move(PathOf(copy), PathOf(damaged.Name), overwrite: true);
+        Durable.Folder(Path.GetDirectoryName(PathOf(damaged.Name))!);
     }
 
-    public CheckedContent Open(string name, long bytes, byte[] blockSums) => new(PathOf(name), bytes, blockSums);
+    /// <exception cref="RefusalException">The file is not there or cut short, or its key is not at hand.</exception>
+    public CheckedContent Open(StoredContent content) => new(PathOf(content.Name), content, KeyOf(content));
+
+    private DataKey? KeyOf(StoredContent content) =>
+        content.Key is { } key ? DataKey.Unwrap(content.Wrapped, chest.Secret(key), content.Name) : null;
+
+    /// <returns>The blocks' sums.</returns>
+    private async Task<byte[]> Rewrite(StoredContent content, string name, DataKey? dataKey, CancellationToken cancel)
+    {
+        var temporary = Path.Combine(incoming, name);
+        Directory.CreateDirectory(Path.GetDirectoryName(PathOf(name))!);
+        try
+        {
+            byte[] sums;
+            using (var from = Open(content))
+            {
+                await using var to = create(temporary);
+                sums = await from.CopyTo(to, dataKey, cancel);
+            }
+            File.Move(temporary, PathOf(name));
+            return sums;
+        }
+        catch
+        {
+            File.Delete(temporary);
+            throw;
+        }
+    }
 
     private string PathOf(string name) => Path.Combine(settled, name[..2], name);
 
-    /// <summary>One block is received while the one before it is hashed (whole and by itself, on two cores) and written.</summary>
-    private static async Task<WrittenContent> Receive(Stream body, Stream file, string name, CancellationToken cancel)
+    /// <summary>One block is received while the one before it is hashed, and encrypted and written beside.</summary>
+    private static async Task<(long Bytes, byte[] Sha256, byte[] Sums)> Receive(
+        Stream body,
+        Stream file,
+        DataKey dataKey,
+        CancellationToken cancel
+    )
     {
         using var whole = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         using var sums = new MemoryStream();
@@ -208,12 +240,10 @@ internal sealed class ContentFiles
         {
             await foreach (var (block, length) in blocks.Reader.ReadAllAsync(cancel))
             {
-                var sum = total == 0 && length < BlockBytes ? null : Task.Run(() => SHA256.HashData(block.AsSpan(0, length)), cancel);
-                var writing = file.WriteAsync(block.AsMemory(0, length), cancel);
+                var number = total / BlockBytes;
+                var writing = Task.Run(() => PutBlock(file, dataKey, number, block.AsMemory(0, length), cancel), cancel);
                 whole.AppendData(block, 0, length);
-                await writing;
-                // A body of one block has one sum: its own.
-                sums.Write(sum is null ? whole.GetCurrentHash() : await sum);
+                sums.Write(await writing);
                 total += length;
                 ArrayPool<byte>.Shared.Return(block);
             }
@@ -223,19 +253,40 @@ internal sealed class ContentFiles
         {
             await stop.CancelAsync();
         }
-        return new WrittenContent(name, total, whole.GetHashAndReset(), sums.ToArray());
+        return (total, whole.GetHashAndReset(), sums.ToArray());
     }
 
-    /// <summary>Content that is read block by block, each compared with its sum before a byte of it is handed out.</summary>
+    /// <returns>The block's sum.</returns>
+    private static async Task<byte[]> PutBlock(
+        Stream file,
+        DataKey? dataKey,
+        long number,
+        ReadOnlyMemory<byte> block,
+        CancellationToken cancel
+    )
+    {
+        if (dataKey is null)
+        {
+            await file.WriteAsync(block, cancel);
+            return SHA256.HashData(block.Span);
+        }
+        var (cipher, tag) = (ArrayPool<byte>.Shared.Rent(block.Length), new byte[DataKey.TagBytes]);
+        dataKey.Encrypt(number, block.Span, cipher.AsSpan(0, block.Length), tag);
+        await file.WriteAsync(cipher.AsMemory(0, block.Length), cancel);
+        ArrayPool<byte>.Shared.Return(cipher);
+        return tag;
+    }
+
+    /// <summary>Content that is read block by block, each checked before a byte of it is handed out.</summary>
     internal sealed class CheckedContent : IDisposable
     {
         private readonly FileStream file;
-        private readonly long bytes;
-        private readonly byte[] sums;
+        private readonly StoredContent content;
+        private readonly DataKey? dataKey;
 
-        public CheckedContent(string path, long bytes, byte[] sums)
+        public CheckedContent(string path, StoredContent content, DataKey? dataKey)
         {
-            (this.bytes, this.sums) = (bytes, sums);
+            (this.content, this.dataKey) = (content, dataKey);
             try
             {
                 file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.Read | FileShare.Delete, 0, FileOptions.Asynchronous);
@@ -244,16 +295,38 @@ internal sealed class ContentFiles
             {
                 throw Damaged();
             }
-            if (file.Length == bytes)
+            if (file.Length == content.Bytes)
                 return;
             file.Dispose();
             throw Damaged();
         }
 
-        /// <summary>Sends the bytes [from, to) to <paramref name="target"/>; the next blocks are read and checked while one is being
-        /// sent.</summary>
+        /// <summary>Sends the bytes [from, to) to <paramref name="target"/>.</summary>
         /// <exception cref="RefusalException">A block is not what was stored; nothing of it was sent.</exception>
-        public async Task Send(long from, long to, Stream target, CancellationToken cancel)
+        public Task Send(long from, long to, Stream target, CancellationToken cancel) =>
+            Blocks(
+                from,
+                to,
+                async (at, block) =>
+                {
+                    var begin = (int)Math.Max(0, from - (at * BlockBytes));
+                    var end = (int)Math.Min(block.Length, to - (at * BlockBytes));
+                    await target.WriteAsync(block[begin..end], cancel);
+                },
+                cancel
+            );
+
+        /// <summary>Writes all of it to a file, under another data key or none; returns the blocks' sums.</summary>
+        /// <exception cref="RefusalException">A block is not what was stored.</exception>
+        public async Task<byte[]> CopyTo(Stream target, DataKey? other, CancellationToken cancel)
+        {
+            using var sums = new MemoryStream();
+            await Blocks(0, content.Bytes, async (at, block) => sums.Write(await PutBlock(target, other, at, block, cancel)), cancel);
+            return sums.ToArray();
+        }
+
+        /// <summary>The next blocks are read and checked while one is being used.</summary>
+        private async Task Blocks(long from, long to, Func<long, ReadOnlyMemory<byte>, Task> use, CancellationToken cancel)
         {
             if (to <= from)
                 return;
@@ -267,9 +340,7 @@ internal sealed class ContentFiles
                     while (next <= last && ahead.Count < 3)
                         ahead.Enqueue(Fetch(next++, cancel));
                     var (block, length) = await ahead.Dequeue();
-                    var begin = (int)Math.Max(0, from - (at * BlockBytes));
-                    var end = (int)Math.Min(length, to - (at * BlockBytes));
-                    await target.WriteAsync(block.AsMemory(begin, end - begin), cancel);
+                    await use(at, block.AsMemory(0, length));
                     ArrayPool<byte>.Shared.Return(block);
                 }
             }
@@ -286,7 +357,7 @@ internal sealed class ContentFiles
                 () =>
                 {
                     cancel.ThrowIfCancellationRequested();
-                    var length = (int)Math.Min(BlockBytes, bytes - (at * BlockBytes));
+                    var length = (int)Math.Min(BlockBytes, content.Bytes - (at * BlockBytes));
                     var block = ArrayPool<byte>.Shared.Rent(BlockBytes);
                     var got = 0;
                     while (got < length)
@@ -296,12 +367,19 @@ internal sealed class ContentFiles
                             throw Damaged();
                         got += n;
                     }
-                    Span<byte> sum = stackalloc byte[DigestBytes];
-                    SHA256.HashData(block.AsSpan(0, length), sum);
-                    return sum.SequenceEqual(sums.AsSpan((int)(at * DigestBytes), DigestBytes)) ? (block, length) : throw Damaged();
+                    return IsWhole(at, block.AsSpan(0, length)) ? (block, length) : throw Damaged();
                 },
                 cancel
             );
+
+        private bool IsWhole(long at, Span<byte> block)
+        {
+            if (dataKey is not null)
+                return dataKey.TryDecrypt(at, block, content.Sums.AsSpan((int)(at * DataKey.TagBytes), DataKey.TagBytes));
+            Span<byte> sum = stackalloc byte[DigestBytes];
+            SHA256.HashData(block, sum);
+            return sum.SequenceEqual(content.Sums.AsSpan((int)(at * DigestBytes), DigestBytes));
+        }
 
         public void Dispose() => file.Dispose();
 
@@ -309,8 +387,7 @@ internal sealed class ContentFiles
             new(
                 RefusalKind.Damaged,
                 "damaged-content",
-                "What lies on the disk is not what was stored: its SHA-256 differs. Nothing of the damaged part was sent; restore the "
-                    + "object from a copy."
+                "What lies on the disk is not what was stored. Nothing of the damaged part was sent; restore the object from a copy."
             );
     }
 }

@@ -5,6 +5,7 @@ using Ripen.Provider.Metering;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
 using Ripen.Provider.Retention;
+using Ripen.Provider.Sealing;
 
 namespace Ripen.Provider.Objects;
 
@@ -17,15 +18,16 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     {
         ObjectKeys.Check(key);
         // Before the body is taken, so that a refusal is quick; again in the transaction, where it counts.
-        state.Index.Read(db =>
+        var sealedBy = state.Index.Read(db =>
         {
-            Check(db, Current(db, state.ReachToAdd(db, bucket).Id, key), conditions.Allows);
-            return true;
+            var own = state.ReachToAdd(db, bucket);
+            Check(db, Current(db, own.Id, key), conditions.Allows);
+            return SealingRows.Current(db, own.Id);
         });
         WrittenContent content;
         try
         {
-            content = await state.Contents.Write(body, cancel);
+            content = await state.Contents.Write(body, sealedBy, cancel);
         }
         catch (IOException full) when (ProviderState.IsFull(full))
         {
@@ -53,7 +55,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             var (found, content, own, day) = state.Index.Read(db => FindContent(db, bucket, key, version));
             try
             {
-                return new Opened(found, state.Contents.Open(content.Name, content.Bytes, content.Sums), state, own, day);
+                return new Opened(found, state.Contents.Open(content), state, own, day);
             }
             catch (RefusalException) when (attempt < OpeningAttempts && !state.Index.Read(db => IsKnown(db, content.Name))) { }
         }
@@ -61,7 +63,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
 
     private const int OpeningAttempts = 100;
 
-    private (StoredVersion Found, (string Name, long Bytes, byte[] Sums) Content, long Bucket, DateOnly Day) FindContent(
+    private (StoredVersion Found, StoredContent Content, long Bucket, DateOnly Day) FindContent(
         SqliteConnection db,
         string bucket,
         string key,
@@ -95,8 +97,8 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             );
         }
         var content = db.List(
-                "SELECT c.name, c.bytes, c.sums FROM entry e JOIN content c ON c.name = e.content WHERE e.id = ?1",
-                r => (r.GetString(0), r.GetInt64(1), r.GetFieldValue<byte[]>(2)),
+                $"SELECT {StoredContent.Columns} FROM entry e {StoredContent.Joins} WHERE e.id = ?1",
+                r => StoredContent.Read(r, 0)!,
                 id
             )
             .Single();
@@ -283,7 +285,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         var today = DateOnly.FromDateTime(now.UtcDateTime);
         var current = Current(db, own.Id, key);
         Check(db, current, conditions.Allows);
-        db.Run("INSERT INTO content VALUES(?1, ?2, ?3, ?4)", content.Name, content.Bytes, content.Sha256, content.BlockSums);
+        db.Run(WrittenContent.Insert, content.Name, content.Bytes, content.Sha256, content.Sums, content.Wrapped, content.SealedBy, own.Id);
         MakeWay(db, own, current);
         db.Run(
             """

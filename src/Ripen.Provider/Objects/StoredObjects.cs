@@ -26,6 +26,8 @@ namespace Ripen.Provider.Objects;
 /// <param name="Tags">Null for none.</param>
 /// <param name="Arrived">The provider's instant at which a copy came here; null for an original.</param>
 /// <param name="Root">The original's number, the same wherever a copy lies.</param>
+/// <param name="Seal">How its content is encrypted; null without content, and for what was stored before contents were
+/// encrypted.</param>
 public sealed record StoredVersion(
     long Version,
     string Key,
@@ -46,8 +48,15 @@ public sealed record StoredVersion(
     DateTimeOffset? ReadyFrom,
     IReadOnlyDictionary<string, string>? Tags,
     DateTimeOffset? Arrived,
-    long Root
+    long Root,
+    ObjectSeal? Seal
 );
+
+/// <summary>The key that wraps a content's own key (AES-256-GCM).</summary>
+/// <param name="Key">Its name.</param>
+/// <param name="IsBuckets">Whether it is a bucket's own, or the provider's.</param>
+/// <param name="IsWithdrawn">Whether its owner took it away, so that nobody can read the content.</param>
+public sealed record ObjectSeal(string Key, bool IsBuckets, bool IsWithdrawn);
 
 /// <summary>What a write demands. Nulls demand nothing.</summary>
 /// <param name="Allows">Looks at the current version, null for none, in the transaction that writes; throws when it must not be written

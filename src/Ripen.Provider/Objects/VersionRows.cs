@@ -10,9 +10,9 @@ internal static class VersionRows
 {
     public const string Columns =
         "e.id, e.key, e.count, e.bytes, e.created, e.written, e.tier, e.since, e.touched, e.current, e.kind, e.origin, c.sha256, "
-        + "e.media, e.ready, e.tags, e.arrived, e.home, e.sealed_until, e.liftable_until";
+        + "e.media, e.ready, e.tags, e.arrived, e.home, e.sealed_until, e.liftable_until, k.name, k.bucket, k.withdrawn";
 
-    public const string From = "entry e LEFT JOIN content c ON c.name = e.content";
+    public const string From = $"entry e {StoredContent.Joins}";
 
     public static StoredVersion Read(SqliteDataReader r, Terms terms)
     {
@@ -37,7 +37,8 @@ internal static class VersionRows
             r.Long(14) is { } ready ? DateTimeOffset.FromUnixTimeMilliseconds(ready) : null,
             TagText.Read(r.Text(15)),
             r.Long(16) is { } arrived ? DateTimeOffset.FromUnixTimeMilliseconds(arrived) : null,
-            r.Long(11) ?? r.GetInt64(0)
+            r.Long(11) ?? r.GetInt64(0),
+            r.Text(20) is { } sealing ? new ObjectSeal(sealing, !r.IsDBNull(21), !r.IsDBNull(22)) : null
         );
     }
 }

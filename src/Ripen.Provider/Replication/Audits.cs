@@ -191,18 +191,28 @@ internal sealed class Audits(ProviderState state)
     private List<Finding> Damaged(List<(Held Here, Held There)> pairs, CancellationToken cancel)
     {
         var found = new System.Collections.Concurrent.ConcurrentBag<Finding>();
+        RefusalException? unreadable = null;
         Parallel.ForEach(
             pairs,
             new ParallelOptions { MaxDegreeOfParallelism = Environment.ProcessorCount, CancellationToken = cancel },
             pair =>
             {
-                const string Why = "What lies on the disk is not what was stored: its SHA-256 differs.";
-                if (!IsWhole(pair.Here, cancel))
-                    found.Add(new Finding(Difference.DamagedHere, pair.Here, pair.There, 1, Why));
-                if (!IsWhole(pair.There, cancel))
-                    found.Add(new Finding(Difference.DamagedThere, pair.Here, pair.There, 1, Why));
+                const string Why = "What lies on the disk is not what was stored.";
+                try
+                {
+                    if (!IsWhole(pair.Here, cancel))
+                        found.Add(new Finding(Difference.DamagedHere, pair.Here, pair.There, 1, Why));
+                    if (!IsWhole(pair.There, cancel))
+                        found.Add(new Finding(Difference.DamagedThere, pair.Here, pair.There, 1, Why));
+                }
+                catch (RefusalException keyless)
+                {
+                    unreadable = keyless;
+                }
             }
         );
+        if (unreadable is not null)
+            throw unreadable;
         return [.. found.OrderBy(f => f.Here.Key, StringComparer.Ordinal).ThenBy(f => f.Here.Root)];
     }
 
@@ -210,11 +220,11 @@ internal sealed class Audits(ProviderState state)
     {
         try
         {
-            using var file = state.Contents.Open(held.Content!, held.Bytes, held.Sums!);
+            using var file = state.Contents.Open(held.Content!);
             file.Send(0, held.Bytes, Stream.Null, cancel).GetAwaiter().GetResult();
             return true;
         }
-        catch (RefusalException)
+        catch (RefusalException damaged) when (damaged.Kind == RefusalKind.Damaged)
         {
             return false;
         }
@@ -231,7 +241,7 @@ internal sealed class Audits(ProviderState state)
         foreach (var one in damaged.Where(g => g.Count() == 1).Select(g => g.Single()))
         {
             var (bad, good) = kind == Difference.DamagedHere ? (one.Here, one.There!) : (one.There!, one.Here);
-            state.Contents.Mend(bad.Content!, good.Content!, bad.Bytes, bad.Sums!, cancel).GetAwaiter().GetResult();
+            state.Contents.Mend(bad.Content!, good.Content!, cancel).GetAwaiter().GetResult();
             mended++;
         }
         return mended > 0 || damaged.Count == 0

@@ -4,6 +4,7 @@ using Ripen.Provider.Index;
 using Ripen.Provider.Objects;
 using Ripen.Provider.Replication.Queues;
 using Ripen.Provider.Retention;
+using Ripen.Provider.Sealing;
 
 namespace Ripen.Provider.Replication;
 
@@ -46,9 +47,17 @@ internal sealed class Carrier(ProviderState state)
     }
 
     /// <summary>A copy that comes at an instant; its content gets a name of its own before it is put down.</summary>
-    private sealed record Landing(Route Route, ArrivingCopy Copy, long At, byte[]? Sha256, byte[]? Sums, int Attempts)
+    private sealed record Landing(
+        Route Route,
+        ArrivingCopy Copy,
+        long At,
+        byte[]? Sha256,
+        StoredContent? Content,
+        SealingKey Key,
+        int Attempts
+    )
     {
-        public string? NewContent { get; set; }
+        public WrittenContent? NewContent { get; set; }
 
         public string? Failure { get; set; }
     }
@@ -107,7 +116,7 @@ internal sealed class Carrier(ProviderState state)
         {
             // The index does not speak of them; neither may the disk.
             foreach (var landing in landings.Where(l => l.NewContent is not null))
-                state.Contents.Remove(landing.NewContent!);
+                state.Contents.Remove(landing.NewContent!.Name);
             throw;
         }
         return carriedUntil < until || underWay.Count == ObjectsInAPiece;
@@ -158,13 +167,14 @@ internal sealed class Carrier(ProviderState state)
     private static List<Landing> Find(SqliteConnection db, List<Route> routes, IEnumerable<(long Id, long At)> arriving)
     {
         using var find = db.Repeated(
-            """
-            SELECT p.route, p.kind, p.root, p.home, p.key, p.bytes, p.created, p.written, p.content, p.media, p.tags, p.asked,
-                c.sha256, c.sums, p.attempts
-            FROM pending p LEFT JOIN content c ON c.name = p.content WHERE p.id = ?1
+            $"""
+            SELECT e.route, e.kind, e.root, e.home, e.key, e.bytes, e.created, e.written, e.content, e.media, e.tags, e.asked,
+                c.sha256, e.attempts, {StoredContent.Columns}
+            FROM pending e {StoredContent.Joins} WHERE e.id = ?1
             """,
             1
         );
+        var keys = routes.Select(r => r.To.Id).Distinct().ToDictionary(to => to, to => SealingRows.Current(db, to));
         var byId = routes.ToDictionary(r => r.Id);
         return
         [
@@ -188,8 +198,9 @@ internal sealed class Carrier(ProviderState state)
                         ),
                         one.At,
                         r.Blob(12),
-                        r.Blob(13),
-                        r.GetInt32(14)
+                        StoredContent.Read(r, 14),
+                        keys[byId[r.GetInt64(0)].To.Id],
+                        r.GetInt32(13)
                     ),
                     one.Id
                 )
@@ -210,13 +221,13 @@ internal sealed class Carrier(ProviderState state)
                 try
                 {
                     landing.NewContent = state
-                        .Contents.Copy(landing.Copy.Content!, landing.Copy.Bytes, landing.Sums!, cancel)
+                        .Contents.Copy(landing.Content!, landing.Sha256!, landing.Key, cancel)
                         .GetAwaiter()
                         .GetResult();
                 }
-                catch (RefusalException damaged)
+                catch (RefusalException unreadable)
                 {
-                    landing.Failure = damaged.Code;
+                    landing.Failure = unreadable.Code;
                 }
                 catch (IOException full) when (ProviderState.IsFull(full))
                 {
@@ -233,24 +244,28 @@ internal sealed class Carrier(ProviderState state)
             return;
         using var arrivals = new CopyArrivals(db, terms);
         using var gate = new RetentionGate(db);
-        using var content = db.Repeated("INSERT INTO content VALUES(?1, ?2, ?3, ?4)", 4);
+        using var content = db.Repeated(WrittenContent.Insert, 7);
         using var waits = db.Repeated("SELECT 1 FROM pending WHERE id = ?1", 1);
         var routes = Routes.All(db, terms).ToDictionary(r => r.Id);
         foreach (var landing in landings)
         {
             // A copy that comes with the last stroke of midnight belongs to the day that ends.
             var day = DateOnly.FromDayNumber(Lines.DayOf(Math.Min(landing.At, until - 1)));
-            if (landing.NewContent is { } name)
-                content.Again(name, landing.Copy.Bytes, landing.Sha256, landing.Sums);
+            if (landing.NewContent is { } put)
+                content.Again(put.Name, put.Bytes, put.Sha256, put.Sums, put.Wrapped, put.SealedBy, landing.Route.To.Id);
             // A rule that was removed a moment ago took what waited with it.
             var route = waits.RowsAgain(_ => true, landing.Copy.Pending).Count > 0 ? routes.GetValueOrDefault(landing.Route.Id) : null;
             var failure =
                 landing.Failure
-                ?? (route is not null ? arrivals.Put(route, landing.Copy with { Content = landing.NewContent }, landing.At, day) : null);
+                ?? (
+                    route is not null
+                        ? arrivals.Put(route, landing.Copy with { Content = landing.NewContent?.Name }, landing.At, day)
+                        : null
+                );
             if (failure is not null)
                 Failed(db, landing, failure);
             if (landing.NewContent is { } copy)
-                gate.Release(copy);
+                gate.Release(copy.Name);
             if (landing.Copy.Content is { } original)
                 gate.Release(original);
         }

@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
 using Ripen.Provider.Index;
+using Ripen.Provider.Objects;
 using Ripen.Provider.Replication.Queues;
 
 namespace Ripen.Provider.Replication;
@@ -29,9 +30,8 @@ internal sealed record Held(
     int Created,
     long Written,
     string? Tags,
-    string? Content,
     byte[]? Sha,
-    byte[]? Sums
+    StoredContent? Content
 );
 
 /// <summary>A difference: of which kind, between what, and of how many objects.</summary>
@@ -187,10 +187,10 @@ internal sealed class Comparison
 
     private List<Held> Side(BucketTerms bucket) =>
         db.List(
-            """
-            SELECT e.id, coalesce(e.origin, e.id), e.home, e.key, e.kind, e.count, e.bytes, e.created, e.written, e.tags, c.name,
-                c.sha256, c.sums
-            FROM entry e LEFT JOIN content c ON c.name = e.content WHERE e.bucket = ?1 ORDER BY e.key, e.id
+            $"""
+            SELECT e.id, coalesce(e.origin, e.id), e.home, e.key, e.kind, e.count, e.bytes, e.created, e.written, e.tags, c.sha256,
+                {StoredContent.Columns}
+            FROM entry e {StoredContent.Joins} WHERE e.bucket = ?1 ORDER BY e.key, e.id
             """,
             r => new Held(
                 r.GetInt64(0),
@@ -203,9 +203,8 @@ internal sealed class Comparison
                 r.GetInt32(7),
                 r.GetInt64(8),
                 r.Text(9),
-                r.Text(10),
-                r.Blob(11),
-                r.Blob(12)
+                r.Blob(10),
+                StoredContent.Read(r, 11)
             ),
             bucket.Id
         );

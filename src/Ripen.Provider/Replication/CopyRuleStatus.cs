@@ -256,9 +256,14 @@ internal static class CopyStatuses
             "kept-there" =>
                 $"'{route.To.Bucket.Name}' has no versioning and keeps what lies there under the same key; switch versioning on "
                     + "there, and try again.",
-            "damaged-content" =>
-                $"The content in '{route.From.Bucket.Name}' is damaged: its SHA-256 differs. Write the object anew, or mend it from "
-                    + "another copy; then try again.",
+            "damaged-content" => $"The content in '{route.From.Bucket.Name}' is damaged. Write the object anew, or mend it from "
+                + "another copy; then try again.",
+            "key-withdrawn" =>
+                $"The key under which '{route.From.Bucket.Name}' or '{route.To.Bucket.Name}' is encrypted is withdrawn; give it back, and "
+                    + "try again.",
+            "key-lost" =>
+                $"The key under which '{route.From.Bucket.Name}' or '{route.To.Bucket.Name}' is encrypted is lost; put its file back, and "
+                    + "try again.",
             "disk-full" => "The provider's disk was full; make room, and try again.",
             _ => "It could not be put down; look at the other bucket, and try again.",
         };

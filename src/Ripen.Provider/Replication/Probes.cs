@@ -20,16 +20,7 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
 {
     private const int ProbeBytes = 4096;
 
-    private sealed record Side(
-        long Entry,
-        string Content,
-        long Bytes,
-        byte[] Sums,
-        DateTimeOffset? Arrived,
-        DateOnly Created,
-        int Tier,
-        DateOnly Since
-    );
+    private sealed record Side(long Entry, StoredContent Content, DateTimeOffset? Arrived, DateOnly Created, int Tier, DateOnly Since);
 
     public async Task<ProbeUnderWay> Start(long route, CancellationToken cancel)
     {
@@ -90,13 +81,10 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
             });
             if (there is null && waits)
                 continue;
-            var equal =
-                here is not null && there is not null && Content(here) is { } a && Content(there) is { } b && a.AsSpan().SequenceEqual(b);
             var failure =
                 here is null ? "Somebody removed the probe before it was compared."
                 : there is null ? "The probe did not arrive."
-                : equal ? null
-                : "The bytes on the two sides differ.";
+                : Difference(here, there);
             Finish(probe, route, now, here, there, failure);
         }
     }
@@ -180,7 +168,7 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
                     steps.Add(new ProofStep($"{what.Replace("removed", "left", StringComparison.Ordinal)}: {why}", now));
                     return;
                 }
-                Events.LeftEarly(inside, state.TermsIn(inside), day, bucket, side.Tier, side.Since, 1, side.Bytes);
+                Events.LeftEarly(inside, state.TermsIn(inside), day, bucket, side.Tier, side.Since, 1, side.Content.Bytes);
                 gate.Remove(side.Entry);
                 EntryRows.PutNewestOnTop(inside, bucket.Id, probe.Key);
                 ProviderState.Touch(inside, bucket);
@@ -195,36 +183,41 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
 
     private Side? Find(SqliteConnection db, BucketTerms bucket, long root) =>
         db.List(
-                "SELECT e.id, c.name, c.bytes, c.sums, e.arrived, e.created, e.tier, e.since FROM entry e JOIN content c ON c.name = "
-                    + "e.content WHERE e.bucket = ?1 AND e.kind = 1 AND coalesce(e.origin, e.id) = ?2",
+                $"""
+                SELECT e.id, e.arrived, e.created, e.tier, e.since, {StoredContent.Columns} FROM entry e {StoredContent.Joins}
+                WHERE e.bucket = ?1 AND e.kind = 1 AND coalesce(e.origin, e.id) = ?2
+                """,
                 r => new Side(
                     r.GetInt64(0),
-                    r.GetString(1),
-                    r.GetInt64(2),
-                    r.GetFieldValue<byte[]>(3),
-                    r.Long(4) is { } at ? Lines.Instant(at) : null,
-                    DateOnly.FromDayNumber(r.GetInt32(5)),
-                    state.TermsIn(db).Place(r.GetInt64(6)),
-                    DateOnly.FromDayNumber(r.GetInt32(7))
+                    StoredContent.Read(r, 5)!,
+                    r.Long(1) is { } at ? Lines.Instant(at) : null,
+                    DateOnly.FromDayNumber(r.GetInt32(2)),
+                    state.TermsIn(db).Place(r.GetInt64(3)),
+                    DateOnly.FromDayNumber(r.GetInt32(4))
                 ),
                 bucket.Id,
                 root
             )
             .SingleOrDefault();
 
-    /// <summary>Null when it is damaged.</summary>
-    private byte[]? Content(Side side)
+    /// <summary>Null when both sides have the same bytes.</summary>
+    private string? Difference(Side here, Side there)
     {
         try
         {
-            using var file = state.Contents.Open(side.Content, side.Bytes, side.Sums);
-            using var bytes = new MemoryStream();
-            file.Send(0, side.Bytes, bytes, CancellationToken.None).GetAwaiter().GetResult();
-            return bytes.ToArray();
+            return Content(here).AsSpan().SequenceEqual(Content(there)) ? null : "The bytes on the two sides differ.";
         }
-        catch (RefusalException)
+        catch (RefusalException unreadable)
         {
-            return null;
+            return unreadable.Message;
         }
+    }
+
+    private byte[] Content(Side side)
+    {
+        using var file = state.Contents.Open(side.Content);
+        using var bytes = new MemoryStream();
+        file.Send(0, side.Content.Bytes, bytes, CancellationToken.None).GetAwaiter().GetResult();
+        return bytes.ToArray();
     }
 }

@@ -3,6 +3,7 @@ using Microsoft.Data.Sqlite;
 using Ripen.Core;
 using Ripen.Core.Estates;
 using Ripen.Provider.Index;
+using Ripen.Provider.Sealing;
 
 namespace Ripen.Provider.Retention;
 
@@ -135,6 +136,7 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
         db.Run("UPDATE entry SET home = NULL WHERE home = ?1", id);
         db.Run("DELETE FROM bucket WHERE id = ?1", id);
         Sweep(db);
+        SealingRows.Orphan(db, id);
     }
 
     /// <summary>What no rule can prevent: a disaster destroyed all that lay in the buckets, and what waited to leave them.</summary>
