@@ -38,6 +38,8 @@ internal static class ServerCommands
             Schemes(),
             Lift(),
             Stores(),
+            EncryptionCommands.Encryption(),
+            .. AccessCommands.All(),
             .. CopyCommands.All(),
             .. BackupCommands.All(),
             VolumeCommands.Make(),

@@ -19,6 +19,13 @@ public static class Wording
     /// <summary>Rounded to a whole number, with thousands apart.</summary>
     public static string Count(double count) => Math.Round(count).ToString("#,0", CultureInfo.InvariantCulture);
 
+    /// <summary>In the largest unit of which it has one at least, and days from two on.</summary>
+    public static string Span(TimeSpan span) =>
+        string.Create(
+            CultureInfo.InvariantCulture,
+            $"{(span.TotalDays >= 2 ? $"{span.TotalDays:0.#} days" : span.TotalHours >= 1 ? $"{span.TotalHours:0.#} h" : span.TotalMinutes >= 1 ? $"{span.TotalMinutes:0.#} min" : $"{span.TotalSeconds:0.###} s")}"
+        );
+
     /// <summary>Three significant digits in decimal units (ISO 80000-13: kB = 1000 bytes).</summary>
     public static string Bytes(double bytes)
     {

@@ -15,6 +15,7 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
     internal DbSet<WorkloadRow> Workloads => Set<WorkloadRow>();
     internal DbSet<TargetRow> Targets => Set<TargetRow>();
     internal DbSet<ProbeRow> Probes => Set<ProbeRow>();
+    internal DbSet<CredentialRow> Credentials => Set<CredentialRow>();
     internal DbSet<PoolSecretRow> PoolSecrets => Set<PoolSecretRow>();
     internal DbSet<ChangeRow> Changes => Set<ChangeRow>();
 
@@ -100,6 +101,15 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
         });
         modelBuilder.Entity<ProbeRow>().ToTable("Probe").HasKey(r => new { r.Target, r.At });
         modelBuilder.Entity<PoolSecretRow>().ToTable("PoolSecret").HasKey(r => r.PoolId);
+        modelBuilder
+            .Entity<CredentialRow>()
+            .ToTable("Credential")
+            .HasMany(r => r.Secrets)
+            .WithOne()
+            .HasForeignKey("Credential")
+            .IsRequired()
+            .OnDelete(DeleteBehavior.Cascade);
+        modelBuilder.Entity<CredentialSecretRow>().ToTable("CredentialSecret");
         modelBuilder.Entity<ChangeRow>().ToTable("Change");
 
         static void Owned<T>(Microsoft.EntityFrameworkCore.Metadata.Builders.ReferenceCollectionBuilder<BucketRow, T> part)

@@ -78,6 +78,9 @@ internal sealed class TargetRow
     public string? SpillTo { get; set; }
     public string? CopyTarget { get; set; }
     public double? CopyEveryHours { get; set; }
+
+    /// <summary>An installation's; no foreign key, because a document may name one that is not here.</summary>
+    public string? Credential { get; set; }
     public string? Access { get; set; }
     public double? TestEveryHours { get; set; }
     public double? BytesPerSecond { get; set; }
@@ -268,6 +271,25 @@ internal sealed class CopyRow
 
     /// <summary>What waits to be copied, as JSON, until it is handed to the provider.</summary>
     public string? Waiting { get; set; }
+}
+
+internal sealed class CredentialRow
+{
+    public required string Id { get; set; }
+    public required string Name { get; set; }
+    public required string Kind { get; set; }
+    public List<CredentialSecretRow> Secrets { get; set; } = [];
+}
+
+internal sealed class CredentialSecretRow
+{
+    public long Id { get; set; }
+    public required string KeyId { get; set; }
+
+    /// <summary>By ASP.NET Data Protection.</summary>
+    public required byte[] Protected { get; set; }
+    public required DateTimeOffset Added { get; set; }
+    public DateTimeOffset? Ends { get; set; }
 }
 
 internal sealed class ChangeRow

@@ -21,7 +21,12 @@ public static class Setup
             DefaultTimeout = BusySeconds,
         };
         services.AddDbContextFactory<RipenDb>(options => options.UseSqlite(connection.ToString()).AddInterceptors(new BusyTimeout()));
-        return services.AddSingleton<PoolSecrets>().AddSingleton<TargetProbes>().AddSingleton<ChangeLog>().AddSingleton<EstateStore>();
+        return services
+            .AddSingleton<PoolSecrets>()
+            .AddSingleton<CredentialStore>()
+            .AddSingleton<TargetProbes>()
+            .AddSingleton<ChangeLog>()
+            .AddSingleton<EstateStore>();
     }
 
     /// <summary>Lets SQLite itself wait for another writer, so that a busy file is a pause and not an error.</summary>

@@ -10,8 +10,10 @@ using Ripen.Server.Backups;
 using Ripen.Server.Buckets;
 using Ripen.Server.Clock;
 using Ripen.Server.Demo;
+using Ripen.Server.Encryption;
 using Ripen.Server.Estates;
 using Ripen.Server.Forecasts;
+using Ripen.Server.HeldCredentials;
 using Ripen.Server.Http;
 using Ripen.Server.Inventory;
 using Ripen.Server.Objects;
@@ -48,13 +50,15 @@ builder.Services.AddExceptionHandler<RefusalHandler>();
 builder.Services.AddSingleton(services => new SimulatedProvider(
     folder,
     services.GetRequiredService<TimeProvider>(),
-    services.GetRequiredService<IActors>()
+    services.GetRequiredService<IActors>(),
+    settings.SealingKeys
 ));
 builder.Services.AddSingleton<ClockJob>();
 builder
     .Services.AddDataProtection()
     .SetApplicationName("ripen")
     .PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(Path.GetDirectoryName(database)!, "keys")));
+builder.Services.AddSingleton<CredentialBook>();
 builder.Services.AddSingleton<TargetPlaces>();
 builder.Services.AddSingleton<Keyring>();
 builder.Services.AddSingleton<Pools>();
@@ -97,6 +101,7 @@ app.UseBodyGate();
 
 app.MapOpenApi("/openapi/{documentName}.json");
 app.MapHealth();
+app.MapTokens();
 var api = app.MapGroup("/api");
 api.MapEstate();
 api.MapBuckets();
@@ -104,6 +109,8 @@ api.MapForecast();
 api.MapObjects();
 api.MapClock();
 api.MapAccess();
+api.MapEncryption();
+api.MapCredentials();
 api.MapInventories();
 api.MapSchemes();
 api.MapAdvice();
@@ -150,6 +157,7 @@ async Task Prepare()
             mended.PutAside
         );
     await app.Services.GetRequiredService<EstateStore>().Prepare();
+    await app.Services.GetRequiredService<CredentialBook>().Load(CancellationToken.None);
     var current = app.Services.GetRequiredService<CurrentEstate>();
     var demo = app.Services.GetRequiredService<DemoEstate>();
     // What does not belong together is said, and can be looked at; it is no reason not to start.

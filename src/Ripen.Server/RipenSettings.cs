@@ -10,6 +10,10 @@ public sealed record RipenSettings
     /// <summary>The simulated provider's folder; made when it is not there. Null for "provider" beside the database.</summary>
     public string? Provider { get; init; }
 
+    /// <summary>The folder of the keys that encrypt contents at rest; made when it is not there. Null for "sealing-keys" in the provider's
+    /// folder: put it elsewhere, so that who has the one has not the other.</summary>
+    public string? SealingKeys { get; init; }
+
     /// <summary>Whether an empty database gets the demo estate at start.</summary>
     public bool Demo { get; init; }
 

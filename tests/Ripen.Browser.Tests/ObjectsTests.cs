@@ -298,14 +298,14 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.See("Say who or what the access is for.");
         page.Type(page.Field("For whom or what"), "the harbour office");
         page.Click(page.Button("Grant it"));
-        page.See("Copy both secrets now");
-        var key = page.Find("[data-testid='key-1']").Text;
+        page.See("Copy the secret now");
+        var key = page.Find("[data-testid='key']").Text;
         page.Click(page.Button("Test it"));
         page.Click(page.Find("[role=dialog] button[type=submit]"));
         page.See("list worked");
         page.See("write a probe did not work: This access has no right to write.");
         page.Press(Keys.Escape);
-        page.Click(page.Button("I have copied them"));
+        page.Click(page.Button("I have copied it"));
         page.See("may read, list everywhere");
         Assert.DoesNotContain(key.Split(':')[1], page.Browser.PageSource, StringComparison.Ordinal);
 
@@ -315,6 +315,15 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
             "Basic " + Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(key))
         );
         Assert.True((await http.SendAsync(request)).IsSuccessStatusCode);
+        // One more key; the first one goes on until a day.
+        page.Click(page.Find("[aria-label='New key… for the harbour office']"));
+        page.Type(page.Field("The keys that are there end on the morning of"), "01/01/2031");
+        page.Click(page.Button("Make the key"));
+        page.See("New key of the harbour office");
+        page.Click(page.Button("I have copied it"));
+        page.See("ends 2031-01-01");
+        page.Click(page.Find($"[aria-label='Let it go on: {key.Split(':')[0]}']"));
+        page.Gone("ends 2031-01-01");
         page.Click(page.Find("[aria-label='Remove the access of the harbour office']"));
         page.Click(page.Find("[aria-label='Yes: remove the access of the harbour office']"));
         page.See("Nobody has keys to it.");

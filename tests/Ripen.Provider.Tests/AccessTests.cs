@@ -27,25 +27,78 @@ public sealed class AccessTests : IDisposable
     private static Credentials As(NewSecret secret) => new(secret.KeyId, secret.Secret);
 
     [Fact]
-    public void A_pair_of_keys_is_renewed_without_a_gap()
+    public void A_key_is_replaced_without_a_gap()
     {
         var made = Access.Make("harbour", "ferry display", "", [Right.Read], null);
-        var (first, second) = (made.Secrets[0], made.Secrets[1]);
+        var (first, id) = (made.Secret, made.Access.Id);
+        var second = Access.AddKey("harbour", id, null, provider.Inside.Clock.Now.AddDays(2));
         Assert.Null(Refused("a", Right.Read, As(first)));
         Assert.Null(Refused("a", Right.Read, As(second)));
-        var renewed = Access.Renew("harbour", made.Access.Id, 1);
+        Assert.Equal("unknown-key", Refused("a", Right.Read, As(second) with { Secret = first.Secret }));
+        provider.PassDays(2);
+        Assert.Equal("key-ended", Refused("a", Right.Read, As(first)));
         Assert.Null(Refused("a", Right.Read, As(second)));
-        Assert.Null(Refused("a", Right.Read, As(renewed)));
+        // What ended can be given more time, and be taken away for good.
+        Access.EndKey("harbour", id, first.KeyId, provider.Inside.Clock.Now.AddHours(1));
+        Assert.Null(Refused("a", Right.Read, As(first)));
+        Access.RemoveKey("harbour", id, first.KeyId);
         Assert.Equal("unknown-key", Refused("a", Right.Read, As(first)));
-        Assert.Equal("unknown-key", Refused("a", Right.Read, As(renewed) with { Secret = second.Secret }));
-        Access.Remove("harbour", made.Access.Id);
+        Assert.Null(Refused("a", Right.Read, As(second)));
+        Access.Remove("harbour", id);
         Assert.Equal("unknown-key", Refused("a", Right.Read, As(second)));
     }
 
     [Fact]
+    public void A_later_end_of_the_others_gives_no_key_more_time_and_ten_keys_are_enough()
+    {
+        var (access, first) = (Access.Make("harbour", "x", "", [Right.Read], null), provider.Inside.Clock.Now.AddDays(1));
+        Access.EndKey("harbour", access.Access.Id, access.Secret.KeyId, first);
+        Access.AddKey("harbour", access.Access.Id, null, first.AddDays(5));
+        Assert.Equal(first, Access.Grants("harbour").Single().Keys.Single(k => k.Id == access.Secret.KeyId).Ends);
+        for (var i = 2; i < 10; i++)
+            Access.AddKey("harbour", access.Access.Id, null, null);
+        Assert.Equal("too-many-keys", Code(() => Access.AddKey("harbour", access.Access.Id, null, null)));
+        Assert.Equal("ended-already", Code(() => Access.AddKey("harbour", access.Access.Id, provider.Inside.Clock.Now, null)));
+        Assert.Equal("no-key-of-this-id", Code(() => Access.RemoveKey("harbour", access.Access.Id, "key-0")));
+    }
+
+    [Fact]
+    public void A_token_does_what_its_key_does_and_never_longer()
+    {
+        var now = provider.Inside.Clock.Now;
+        var made = Access.Make("harbour", "x", "logs/", [Right.Read], now.AddHours(5));
+        var token = Access.Token(made.Secret.KeyId, made.Secret.Secret);
+        var who = new Credentials(KeyToken: token.Token);
+        Assert.Equal(now.AddHours(1), token.Ends);
+        Assert.Null(Refused("logs/a", Right.Read, who));
+        Assert.Equal("no-right", Refused("logs/a", Right.Write, who));
+        Assert.Equal("outside-prefix", Refused("a", Right.Read, who));
+        Assert.Equal("token-ended", Refused("logs/a", Right.Read, new Credentials(KeyToken: token.Token + "x")));
+        Assert.Equal("unknown-key", Code(() => Access.Token(made.Secret.KeyId, token.Token)));
+
+        // It ends with its key, however the key ends.
+        Access.EndKey("harbour", made.Access.Id, made.Secret.KeyId, now.AddMinutes(10));
+        Assert.Equal(now.AddMinutes(10), Access.Token(made.Secret.KeyId, made.Secret.Secret).Ends);
+        provider.Inside.Clock.PassUntil(now.AddMinutes(10), null, CancellationToken.None);
+        Assert.Equal("token-ended", Refused("logs/a", Right.Read, who));
+        Assert.Equal("key-ended", Code(() => Access.Token(made.Secret.KeyId, made.Secret.Secret)));
+        var second = Access.AddKey("harbour", made.Access.Id, null, null);
+        var other = new Credentials(KeyToken: Access.Token(second.KeyId, second.Secret).Token);
+        Assert.Null(Refused("logs/a", Right.Read, other));
+        Access.RemoveKey("harbour", made.Access.Id, second.KeyId);
+        Assert.Equal("token-ended", Refused("logs/a", Right.Read, other));
+        var third = Access.AddKey("harbour", made.Access.Id, null, null);
+        provider.Inside.Clock.PassUntil(now.AddHours(5), null, CancellationToken.None);
+        Assert.Equal("access-ended", Code(() => Access.Token(third.KeyId, third.Secret)));
+    }
+
+    private static string Code(Action act) => Assert.Throws<RefusalException>(act).Code;
+
+    [Fact]
     public void Secrets_lie_nowhere_on_the_disk()
     {
-        var secret = Access.Make("harbour", "x", "", [Right.Read], null).Secrets[0].Secret;
+        var made = Access.Make("harbour", "x", "", [Right.Read], null).Secret;
+        string[] secrets = [made.Secret, Access.Token(made.KeyId, made.Secret).Token];
         provider.Reopen(TestProvider.OneBucket());
         foreach (var file in Directory.EnumerateFiles(provider.Folder, "*", SearchOption.AllDirectories))
         {
@@ -54,14 +107,14 @@ public sealed class AccessTests : IDisposable
             using var open = new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite);
             using var bytes = new MemoryStream();
             open.CopyTo(bytes);
-            Assert.Equal(-1, bytes.ToArray().AsSpan().IndexOf(System.Text.Encoding.UTF8.GetBytes(secret)));
+            Assert.All(secrets, secret => Assert.Equal(-1, bytes.ToArray().AsSpan().IndexOf(System.Text.Encoding.UTF8.GetBytes(secret))));
         }
     }
 
     [Fact]
     public void Rights_prefix_and_end_hold_and_uses_are_remembered()
     {
-        var key = As(Access.Make("harbour", "x", "logs/", [Right.Read, Right.List], provider.Inside.Clock.Now.AddDays(2)).Secrets[0]);
+        var key = As(Access.Make("harbour", "x", "logs/", [Right.Read, Right.List], provider.Inside.Clock.Now.AddDays(2)).Secret);
         Assert.Null(Access.Grants("harbour")[0].Keys[0].LastUsed);
         Assert.Null(Refused("logs/a", Right.Read, key));
         Assert.Null(Refused("logs/", Right.List, key));
@@ -147,7 +200,7 @@ public sealed class AccessTests : IDisposable
     [Fact]
     public void A_bucket_that_is_not_there_answers_as_one_that_is_closed()
     {
-        var key = As(Access.Make("harbour", "x", "", [Right.Read], null).Secrets[0]);
+        var key = As(Access.Make("harbour", "x", "", [Right.Read], null).Secret);
         Assert.Equal("no-access", Of("missing", new Credentials()));
         Assert.Equal("no-access", Of("harbour", new Credentials()));
         Assert.Equal("other-bucket", Of("missing", key));
@@ -179,13 +232,13 @@ public sealed class AccessTests : IDisposable
     [Fact]
     public async Task A_test_tries_everything_for_real_and_leaves_nothing()
     {
-        var whole = Access.Make("harbour", "all", "logs/", [Right.Read, Right.Write, Right.List], null).Secrets[0];
+        var whole = Access.Make("harbour", "all", "logs/", [Right.Read, Right.Write, Right.List], null).Secret;
         var steps = await AccessTest.Run(Access, provider.Objects, "harbour", As(whole), CancellationToken.None);
         Assert.Equal(["list", "write a probe", "read", "delete the probe"], steps.Select(s => s.What));
         Assert.All(steps, s => Assert.True(s.Worked));
         Assert.Equal((0, 0), (provider.FilesOnDisk, provider.Objects.List("harbour", "", null, null, 10).Objects.Count));
 
-        var reading = Access.Make("harbour", "read", "", [Right.Read], null).Secrets[0];
+        var reading = Access.Make("harbour", "read", "", [Right.Read], null).Secret;
         Assert.Equal(
             [false, false, true],
             (await AccessTest.Run(Access, provider.Objects, "harbour", As(reading), CancellationToken.None)).Select(s => s.Worked)

@@ -407,7 +407,7 @@ public sealed class RetentionHistoryTests
                         inside.Access,
                         inside.Objects,
                         bucket,
-                        new Credentials(access.Secrets[0].KeyId, access.Secrets[0].Secret),
+                        new Credentials(access.Secret.KeyId, access.Secret.Secret),
                         CancellationToken.None
                     )
                     .GetAwaiter()

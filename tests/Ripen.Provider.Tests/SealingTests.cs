@@ -133,7 +133,7 @@ public sealed class SealingTests
                 provider.Inside.Access,
                 provider.Objects,
                 "harbour",
-                new Credentials(access.Secrets[0].KeyId, access.Secrets[0].Secret),
+                new Credentials(access.Secret.KeyId, access.Secret.Secret),
                 CancellationToken.None
             );
             Assert.Contains(tried, s => !s.Worked && s.Said.Contains("withdrawn", StringComparison.Ordinal));

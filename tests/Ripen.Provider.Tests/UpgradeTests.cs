@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
+using Ripen.Provider.Access;
 using Ripen.Provider.Index;
 
 namespace Ripen.Provider.Tests;
@@ -29,6 +30,10 @@ public sealed class UpgradeTests
             INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content)
                 SELECT (SELECT id FROM bucket WHERE name = 'far-away'), 1, 1, key, count, bytes, created, written, tier, since, id,
                     content FROM entry WHERE id = {copied};
+            INSERT INTO access(id, bucket, label, prefix, rights) SELECT 1, id, 'ferry display', '', 'Read' FROM bucket WHERE name = 'harbour';
+            INSERT INTO access_key(id, access, place, secret, made) VALUES
+                ('key-1', 1, 1, x'{Convert.ToHexString(AccessBook.Hash("one"))}', 0),
+                ('key-2', 1, 2, x'{Convert.ToHexString(AccessBook.Hash("two"))}', 0);
             """
         );
 
@@ -44,6 +49,9 @@ public sealed class UpgradeTests
         var rule = provider.Inside.Copies.Rules().Single();
         Assert.Equal(1, rule.Copied);
         Assert.Empty(provider.Inside.Copies.Audit(rule.Id, true, CancellationToken.None).Differences);
+        // Both keys of a pair go on working.
+        provider.Inside.Access.Demand("harbour", "copied", Right.Read, new Credentials("key-1", "one"));
+        provider.Inside.Access.Demand("harbour", "copied", Right.Read, new Credentials("key-2", "two"));
         // What lay plain stays so, and says it; what is written from now on does not.
         Assert.Equal([2], await provider.Get("not-yet"));
         Assert.Null(provider.Objects.Find("harbour", "not-yet", null)!.Seal);
@@ -84,7 +92,7 @@ public sealed class UpgradeTests
         old.Run($"ATTACH '{file}.new' AS newer");
         foreach (
             var table in old.List(
-                "SELECT name FROM main.sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite%' AND name <> 'caught_up'",
+                "SELECT name FROM main.sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite%' AND name NOT IN ('caught_up', 'access_key')",
                 r => r.GetString(0)
             )
         )

@@ -20,7 +20,7 @@ public sealed class CurlFixture : IAsyncLifetime
             "/api/buckets/port-sonar/access",
             new { label = "curl", rights = new[] { "read", "write", "list" } }
         );
-        var secret = (await made.Content.ReadFromJsonAsync<JsonNode>())!["secrets"]![1]!;
+        var secret = (await made.Content.ReadFromJsonAsync<JsonNode>())!["secret"]!;
         User = $"{secret["keyId"]}:{secret["secret"]}";
     }
 
@@ -67,6 +67,27 @@ public sealed class CurlTests(CurlFixture fixture) : IClassFixture<CurlFixture>
         );
         Assert.Equal(200, (await Curl("-u", user, "-X", "DELETE", address)).Status);
         Assert.Equal(404, (await Curl("-u", user, "-I", address)).Status);
+    }
+
+    [Fact]
+    public async Task A_token_is_had_for_a_key_as_rfc_6749_says_and_is_used_as_rfc_6750_says()
+    {
+        var address = $"{server.Address}token";
+        var (status, body) = await Curl("-u", user, "-d", "grant_type=client_credentials", address);
+        var answer = JsonNode.Parse(body)!;
+        Assert.Equal((200, "Bearer", 3600L), (status, (string)answer["token_type"]!, (long)answer["expires_in"]!));
+        var bearer = $"Authorization: Bearer {answer["access_token"]}";
+        var file = $"{server.Address}objects/port-sonar/by-token";
+        Assert.Equal(201, (await Curl("-H", bearer, "-T", "/etc/hostname", file)).Status);
+        Assert.Equal(await File.ReadAllTextAsync("/etc/hostname"), (await Curl("-H", bearer, file)).Body);
+        Assert.Equal(401, (await Curl("-H", bearer + "x", file)).Status);
+
+        Assert.Equal((401, "invalid_client"), Error(await Curl("-u", user + "x", "-d", "grant_type=client_credentials", address)));
+        Assert.Equal((401, "invalid_client"), Error(await Curl("-d", "grant_type=client_credentials", address)));
+        Assert.Equal((400, "unsupported_grant_type"), Error(await Curl("-u", user, "-d", "grant_type=password", address)));
+        Assert.Equal((400, "unsupported_grant_type"), Error(await Curl("-u", user, "-X", "POST", address)));
+
+        static (int, string) Error((int Status, string Body) answer) => (answer.Status, (string)JsonNode.Parse(answer.Body)!["error"]!);
     }
 
     [Theory]

@@ -122,7 +122,7 @@ public sealed class ObjectHttpTests : IDisposable
             },
             HttpStatusCode.Created
         );
-        var secret = access["secrets"]![0]!;
+        var secret = access["secret"]!;
         var basic = ("Authorization", "Basic " + Convert.ToBase64String(Encoding.UTF8.GetBytes($"{secret["keyId"]}:{secret["secret"]}")));
 
         var nobody = await Send(HttpMethod.Put, "/objects/port-sonar/in/a", Content);
@@ -138,8 +138,13 @@ public sealed class ObjectHttpTests : IDisposable
         Assert.Equal(HttpStatusCode.MethodNotAllowed, (await Send(HttpMethod.Post, "/objects/port-sonar/in/a", Content, basic)).StatusCode);
         Assert.Equal("other-bucket", await Code(await Send(HttpMethod.Get, "/objects/nowhere/a", null, basic)));
 
-        var renewed = await PostJson($"/api/buckets/port-sonar/access/{access["access"]!["id"]}/keys/1", new { }, HttpStatusCode.OK);
+        var added = await PostJson($"/api/buckets/port-sonar/access/{access["access"]!["id"]}/keys", new { }, HttpStatusCode.OK);
+        (await Send(HttpMethod.Put, "/objects/port-sonar/in/a", Content, basic)).EnsureSuccessStatusCode();
+        (
+            await server.Send(HttpMethod.Delete, $"/api/buckets/port-sonar/access/{access["access"]!["id"]}/keys/{secret["keyId"]}")
+        ).EnsureSuccessStatusCode();
         Assert.Equal("unknown-key", await Code(await Send(HttpMethod.Put, "/objects/port-sonar/in/a", Content, basic)));
+        var renewed = added["secret"]!;
         var tested = await PostJson(
             "/api/buckets/port-sonar/access/test",
             new { keyId = renewed["keyId"]!.GetValue<string>(), secret = renewed["secret"]!.GetValue<string>() },

@@ -33,6 +33,7 @@ const MoveChoice = lazy(() => import("./places/replication/move-page").then((m) 
 const MovePage = lazy(() => import("./places/replication/move-page").then((m) => ({ default: m.MovePage })));
 const BackupsPlace = lazy(() => import("./places/backups/backups-place").then((m) => ({ default: m.BackupsPlace })));
 const NewTarget = lazy(() => import("./places/backups/new-target").then((m) => ({ default: m.NewTarget })));
+const CredentialsPage = lazy(() => import("./places/backups/credentials-page").then((m) => ({ default: m.CredentialsPage })));
 const SizingPage = lazy(() => import("./places/backups/sizing-page").then((m) => ({ default: m.SizingPage })));
 const TargetPage = lazy(() => import("./places/backups/target-page").then((m) => ({ default: m.TargetPage })));
 const StoresPlace = lazy(() => import("./places/stores/stores-place").then((m) => ({ default: m.StoresPlace })));
@@ -164,6 +165,7 @@ export function App() {
                     <Route path="/backups" element={<BackupsPlace />} />
                     <Route path="/new-target" element={<NewTarget />} />
                     <Route path="/sizing" element={<SizingPage />} />
+                    <Route path="/credentials" element={<CredentialsPage />} />
                     <Route path="/backups/:target" element={<TargetPage />} />
                     <Route path="/log" element={<LogPlace />} />
                     <Route path="/about" element={<AboutPlace />} />

@@ -143,6 +143,7 @@ internal static class BackupChecks
             kind is TargetKind.Directory or TargetKind.Volume,
             needed: kind == TargetKind.Volume
         );
+        Part("credential", target.Credential is not null, kind != TargetKind.Directory, needed: false);
         Part("local", target.Local is not null, kind == TargetKind.Volume, needed: true);
         Part("snapshots", target.Snapshots is not null, kind == TargetKind.Volume, needed: false);
         Part("library", target.Library is not null, kind == TargetKind.Cartridges, needed: true);

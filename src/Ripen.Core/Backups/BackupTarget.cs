@@ -122,6 +122,10 @@ public sealed record BackupTarget
 
     /// <summary>Of a pool; null for by hand only.</summary>
     public PoolCopySchedule? CopyTo { get; init; }
+
+    /// <summary>The id of the credential with which its bucket is reached, as this installation knows it; null: as the bucket's
+    /// owner.</summary>
+    public string? Credential { get; init; }
     public TargetAccess Access { get; init; } = TargetAccess.ReadWrite;
 
     /// <summary>How often it tests itself; null for by hand only.</summary>

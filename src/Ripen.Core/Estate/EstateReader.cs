@@ -108,6 +108,7 @@ internal static class EstateReader
                 c => new PoolCopySchedule { Target = c.Id("target"), EveryHours = c.Number("everyHours", 0, Limits.Hours, above: true) },
                 optional: true
             ),
+            Credential = o.Has("credential") ? o.Id("credential") : null,
             Access = o.Has("access")
                 ? o.Choice(
                     "access",

@@ -184,6 +184,55 @@ namespace Ripen.Data.Migrations
                     b.ToTable("Copy", (string)null);
                 });
 
+            modelBuilder.Entity("Ripen.Data.CredentialRow", b =>
+                {
+                    b.Property<string>("Id")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("Credential", (string)null);
+                });
+
+            modelBuilder.Entity("Ripen.Data.CredentialSecretRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTimeOffset>("Added")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Credential")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTimeOffset?>("Ends")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("KeyId")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Protected")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Credential");
+
+                    b.ToTable("CredentialSecret", (string)null);
+                });
+
             modelBuilder.Entity("Ripen.Data.EstateRow", b =>
                 {
                     b.Property<int>("Id")
@@ -526,6 +575,9 @@ namespace Ripen.Data.Migrations
                     b.Property<string>("CopyTarget")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Credential")
+                        .HasColumnType("TEXT");
+
                     b.Property<bool>("Deduplicates")
                         .HasColumnType("INTEGER");
 
@@ -782,6 +834,15 @@ namespace Ripen.Data.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Ripen.Data.CredentialSecretRow", b =>
+                {
+                    b.HasOne("Ripen.Data.CredentialRow", null)
+                        .WithMany("Secrets")
+                        .HasForeignKey("Credential")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Ripen.Data.LotRow", b =>
                 {
                     b.HasOne("Ripen.Data.BucketRow", null)
@@ -902,6 +963,11 @@ namespace Ripen.Data.Migrations
                     b.Navigation("Stock");
 
                     b.Navigation("Streams");
+                });
+
+            modelBuilder.Entity("Ripen.Data.CredentialRow", b =>
+                {
+                    b.Navigation("Secrets");
                 });
 
             modelBuilder.Entity("Ripen.Data.RegionRow", b =>

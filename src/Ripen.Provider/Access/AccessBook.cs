@@ -6,10 +6,12 @@ using Ripen.Provider.Metering;
 
 namespace Ripen.Provider.Access;
 
-/// <summary>Who may do what with objects over plain HTTP: pairs of keys, timed links, public reading.</summary>
+/// <summary>Who may do what with objects over plain HTTP: accesses with keys and their tokens, timed links, public reading.</summary>
 public sealed class AccessBook
 {
     private const int SecretBytes = 30;
+    private const int MostKeys = 10;
+    private static readonly TimeSpan TokenLife = TimeSpan.FromHours(1);
 
     private readonly ProviderState state;
 
@@ -27,7 +29,7 @@ public sealed class AccessBook
         return state.Index.Read(db => Read(db, state.TermsIn(db)[bucket].Id, null));
     }
 
-    /// <summary>Makes an access with a pair of keys. Their secrets are in the answer, and nowhere else ever again.</summary>
+    /// <summary>Makes an access with its first key. The secret is in the answer, and nowhere else ever again.</summary>
     /// <exception cref="RefusalException">No right is given, or it ends before it begins.</exception>
     public NewAccess Make(string bucket, string label, string prefix, IReadOnlyCollection<Right> rights, DateTimeOffset? ends) =>
         state.Change(db =>
@@ -52,21 +54,77 @@ public sealed class AccessBook
                 ends?.ToUnixTimeMilliseconds()
             );
             var id = db.Value<long>("SELECT last_insert_rowid()");
-            NewSecret[] secrets = [PutKey(db, id, 1), PutKey(db, id, 2)];
+            var secret = PutKey(db, id, null);
             state.Note(db, bucket, $"made the access '{label.Trim()}'");
-            return new NewAccess(Read(db, own.Id, id).Single(), secrets);
+            return new NewAccess(Read(db, own.Id, id).Single(), secret);
         });
 
-    /// <summary>Puts a new key in one place of the pair; the other one goes on working.</summary>
-    public NewSecret Renew(string bucket, long access, int place) =>
+    /// <summary>One more key; the others go on working until <paramref name="othersEnd"/>, or their own end if that is earlier.</summary>
+    /// <param name="bucket">Its name.</param>
+    /// <param name="access">The access's number.</param>
+    /// <param name="ends">When the new key ends; null for as long as the access.</param>
+    /// <param name="othersEnd">When the others end, so that there is time to put the new one everywhere; null to leave them.</param>
+    /// <exception cref="RefusalException">An end is past; there are ten keys already.</exception>
+    public NewSecret AddKey(string bucket, long access, DateTimeOffset? ends, DateTimeOffset? othersEnd) =>
         state.Change(db =>
         {
-            if (place is not (1 or 2))
-                throw new RefusalException(RefusalKind.Invalid, "out-of-range", "A pair has a first key (1) and a second (2).");
             var grant = One(db, bucket, access);
-            db.Run("DELETE FROM access_key WHERE access = ?1 AND place = ?2", access, place);
-            state.Note(db, bucket, $"renewed key {place} of the access '{grant.Label}'");
-            return PutKey(db, access, place);
+            CheckEnd(db, ends);
+            CheckEnd(db, othersEnd, "$.othersEnd");
+            if (grant.Keys.Count >= MostKeys)
+                throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "too-many-keys",
+                    $"'{grant.Label}' has {MostKeys} keys, and no access has more; remove one that nobody uses."
+                );
+            if (othersEnd is { } end)
+                db.Run("UPDATE access_key SET ends = min(coalesce(ends, ?2), ?2) WHERE access = ?1", access, end.ToUnixTimeMilliseconds());
+            state.Note(
+                db,
+                bucket,
+                $"added a key to the access '{grant.Label}'{(othersEnd is null ? "" : $"; its others end {othersEnd:yyyy-MM-dd HH:mm} of the provider's clock")}"
+            );
+            return PutKey(db, access, ends);
+        });
+
+    /// <summary>Sets when a key ends; null for as long as the access.</summary>
+    /// <exception cref="RefusalException">There is no such key, or the end is past.</exception>
+    public void EndKey(string bucket, long access, string key, DateTimeOffset? ends) =>
+        state.Change(db =>
+        {
+            var grant = One(db, bucket, access);
+            CheckEnd(db, ends);
+            DemandKey(grant, key);
+            db.Run("UPDATE access_key SET ends = ?2 WHERE id = ?1", key, ends?.ToUnixTimeMilliseconds());
+            state.Note(db, bucket, $"set when {key} of the access '{grant.Label}' ends");
+        });
+
+    /// <summary>Ends a key at once, and its tokens.</summary>
+    /// <exception cref="RefusalException">There is no such key.</exception>
+    public void RemoveKey(string bucket, long access, string key) =>
+        state.Change(db =>
+        {
+            var grant = One(db, bucket, access);
+            DemandKey(grant, key);
+            db.Run("DELETE FROM access_key WHERE id = ?1", key);
+            state.Note(db, bucket, $"removed {key} of the access '{grant.Label}'");
+        });
+
+    /// <summary>A token for a key and its secret, which works for an hour of the provider's clock and never longer than the key.</summary>
+    /// <exception cref="RefusalException">There is no such key with this secret, or it ended.</exception>
+    public AccessToken Token(string id, string secret) =>
+        state.Change(db =>
+        {
+            var now = ProviderState.Now(db);
+            var (access, ends) = CheckSecret(db, id, secret, now);
+            var accessEnds = Instant(db.Value<long?>("SELECT ends FROM access WHERE id = ?1", access));
+            if (accessEnds <= now)
+                throw Ended(accessEnds.Value);
+            var end = new[] { now + TokenLife, ends, accessEnds }.Min()!.Value;
+            var token = Random(SecretBytes);
+            db.Run("DELETE FROM access_token WHERE ends <= ?1", now.ToUnixTimeMilliseconds());
+            db.Run("INSERT INTO access_token(hash, key, ends) VALUES(?1, ?2, ?3)", Hash(token), id, end.ToUnixTimeMilliseconds());
+            return new AccessToken(token, now, end);
         });
 
     public void Remove(string bucket, long access) =>
@@ -115,14 +173,16 @@ public sealed class AccessBook
             var at = ProviderState.Now(db);
             if (who.LinkToken is { } token)
                 return (Use.OfLink(TimedLinks.Demand(db, own, key, right, token, at)), at);
+            if (who.KeyToken is { } keyToken)
+                return (Use.OfKey(DemandToken(db, own, key, right, keyToken, at)), at);
             if (who.KeyId is { } id)
-                return (Use.OfKey(DemandKey(db, own, key, right, id, who.Secret ?? "", at)), at);
+                return (Use.OfKey(DemandGrant(db, own, key, right, id, CheckSecret(db, id, who.Secret ?? "", at).Access)), at);
             if (right == Right.Read && db.Value<long>("SELECT public FROM bucket WHERE id = ?1", own) == 1)
                 return ((Use?)null, at);
             throw new RefusalException(
                 RefusalKind.Unauthorized,
                 "no-access",
-                "Send an access key and its secret (HTTP basic authentication), or use a timed link."
+                "Send an access key and its secret (HTTP basic authentication) or its token (bearer), or use a timed link."
             );
         });
         if (use is null)
@@ -133,11 +193,12 @@ public sealed class AccessBook
 
     private const long NoBucket = -1;
 
-    private static string DemandKey(SqliteConnection db, long bucket, string key, Right right, string id, string secret, DateTimeOffset now)
+    /// <exception cref="RefusalException">There is no such key with this secret, or it ended.</exception>
+    private static (long Access, DateTimeOffset? Ends) CheckSecret(SqliteConnection db, string id, string secret, DateTimeOffset now)
     {
         var found = db.List(
-            "SELECT secret, access FROM access_key WHERE id = ?1",
-            r => (Hash: r.GetFieldValue<byte[]>(0), Access: r.GetInt64(1)),
+            "SELECT secret, access, ends FROM access_key WHERE id = ?1",
+            r => (Hash: r.GetFieldValue<byte[]>(0), Access: r.GetInt64(1), Ends: Instant(r.Long(2))),
             id
         );
         if (found.Count == 0 || !CryptographicOperations.FixedTimeEquals(found[0].Hash, Hash(secret)))
@@ -145,21 +206,60 @@ public sealed class AccessBook
             throw new RefusalException(
                 RefusalKind.Unauthorized,
                 "unknown-key",
-                "There is no such key with this secret; it may have been renewed."
+                "There is no such key with this secret; it may have been replaced."
             );
         }
-        var grants = Read(db, bucket, found[0].Access);
+        if (found[0].Ends is { } ends && ends <= now)
+            throw Forbidden(
+                "key-ended",
+                $"This key ended on {ends:yyyy-MM-dd'T'HH:mm:ss'Z'} of the provider's clock; use the one that replaced it."
+            );
+        return (found[0].Access, found[0].Ends);
+    }
+
+    private static string DemandToken(SqliteConnection db, long bucket, string key, Right right, string token, DateTimeOffset now)
+    {
+        var found = db.List(
+            "SELECT k.id, k.access, min(t.ends, coalesce(k.ends, t.ends)) FROM access_token t JOIN access_key k ON k.id = t.key "
+                + "WHERE t.hash = ?1",
+            r => (Id: r.GetString(0), Access: r.GetInt64(1), Ends: r.GetInt64(2)),
+            Hash(token)
+        );
+        if (found.Count == 0 || found[0].Ends <= now.ToUnixTimeMilliseconds())
+            throw new RefusalException(
+                RefusalKind.Unauthorized,
+                "token-ended",
+                "This token has ended, or is none of this provider's; ask for another with the key and its secret."
+            );
+        return DemandGrant(db, bucket, key, right, found[0].Id, found[0].Access);
+    }
+
+    private static string DemandGrant(SqliteConnection db, long bucket, string key, Right right, string id, long access)
+    {
+        var grants = Read(db, bucket, access);
         if (grants.Count == 0)
             throw Forbidden("other-bucket", "This key is for another bucket.");
         var grant = grants[0];
         if (grant.Ended)
-            throw Forbidden("access-ended", $"This access ended on {grant.Ends:yyyy-MM-dd'T'HH:mm:ss'Z'} of the provider's clock.");
+            throw Ended(grant.Ends!.Value);
         if (!grant.Rights.Contains(right))
             throw Forbidden("no-right", $"This access has no right to {Verb(right)}.");
         if (!key.StartsWith(grant.Prefix, StringComparison.Ordinal))
             throw Forbidden("outside-prefix", $"This access is for keys that begin with '{grant.Prefix}'.");
         return id;
     }
+
+    private static void DemandKey(AccessGrant grant, string key)
+    {
+        if (grant.Keys.All(k => k.Id != key))
+            throw new RefusalException(RefusalKind.NotFound, "no-key-of-this-id", $"The access '{grant.Label}' has no key {key}.");
+    }
+
+    private static RefusalException Ended(DateTimeOffset ends) =>
+        Forbidden("access-ended", $"This access ended on {ends:yyyy-MM-dd'T'HH:mm:ss'Z'} of the provider's clock.");
+
+    private static DateTimeOffset? Instant(long? milliseconds) =>
+        milliseconds is { } at ? DateTimeOffset.FromUnixTimeMilliseconds(at) : null;
 
     internal static string Verb(Right right) =>
         right switch
@@ -173,7 +273,7 @@ public sealed class AccessBook
 
     internal static RefusalException Forbidden(string code, string message) => new(RefusalKind.Forbidden, code, message);
 
-    internal static void CheckEnd(SqliteConnection db, DateTimeOffset? ends)
+    internal static void CheckEnd(SqliteConnection db, DateTimeOffset? ends, string path = "$.ends")
     {
         var now = ProviderState.Now(db);
         if (ends <= now)
@@ -181,7 +281,7 @@ public sealed class AccessBook
                 RefusalKind.Invalid,
                 "ended-already",
                 $"It is {now:yyyy-MM-dd'T'HH:mm:ss'Z'} for the provider; choose an end after that.",
-                "$.ends"
+                path
             );
     }
 
@@ -197,7 +297,7 @@ public sealed class AccessBook
             "SELECT id, label, prefix, rights, ends FROM access WHERE bucket = ?1 AND (?2 IS NULL OR id = ?2) ORDER BY id",
             r =>
             {
-                var ends = r.Long(4) is { } at ? DateTimeOffset.FromUnixTimeMilliseconds(at) : (DateTimeOffset?)null;
+                var ends = Instant(r.Long(4));
                 return new AccessGrant(
                     r.GetInt64(0),
                     r.GetString(1),
@@ -205,7 +305,7 @@ public sealed class AccessBook
                     [.. r.GetString(3).Split(' ').Select(Enum.Parse<Right>)],
                     ends,
                     ends <= now,
-                    Keys(db, r.GetInt64(0))
+                    Keys(db, r.GetInt64(0), now)
                 );
             },
             bucket,
@@ -213,32 +313,33 @@ public sealed class AccessBook
         );
     }
 
-    private static List<AccessKey> Keys(SqliteConnection db, long access) =>
+    private static List<AccessKey> Keys(SqliteConnection db, long access, DateTimeOffset now) =>
         db.List(
-            "SELECT id, place, made, used FROM access_key WHERE access = ?1 ORDER BY place",
+            "SELECT id, made, used, ends FROM access_key WHERE access = ?1 ORDER BY made, id",
             r => new AccessKey(
                 r.GetString(0),
-                r.GetInt32(1),
-                DateTimeOffset.FromUnixTimeMilliseconds(r.GetInt64(2)),
-                r.Long(3) is { } used ? DateTimeOffset.FromUnixTimeMilliseconds(used) : null
+                DateTimeOffset.FromUnixTimeMilliseconds(r.GetInt64(1)),
+                Instant(r.Long(2)),
+                Instant(r.Long(3)),
+                Instant(r.Long(3)) <= now
             ),
             access
         );
 
-    private static NewSecret PutKey(SqliteConnection db, long access, int place)
+    private static NewSecret PutKey(SqliteConnection db, long access, DateTimeOffset? ends)
     {
         var id = "key-" + Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(6));
         // 240 random bits cannot be guessed, so that one plain hash is enough to keep.
         var secret = Random(SecretBytes);
         db.Run(
-            "INSERT INTO access_key(id, access, place, secret, made) VALUES(?1, ?2, ?3, ?4, ?5)",
+            "INSERT INTO access_key(id, access, secret, made, ends) VALUES(?1, ?2, ?3, ?4, ?5)",
             id,
             access,
-            place,
             Hash(secret),
-            ProviderState.Now(db).ToUnixTimeMilliseconds()
+            ProviderState.Now(db).ToUnixTimeMilliseconds(),
+            ends?.ToUnixTimeMilliseconds()
         );
-        return new NewSecret(id, place, secret);
+        return new NewSecret(id, secret);
     }
 
     internal static string Random(int bytes) =>

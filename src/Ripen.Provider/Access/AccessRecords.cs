@@ -13,11 +13,12 @@ public enum Right
     DeleteVersions,
 }
 
-/// <summary>One of the two keys of an access. The secret is not kept, only its SHA-256.</summary>
-public sealed record AccessKey(string Id, int Place, DateTimeOffset Made, DateTimeOffset? LastUsed);
+/// <summary>One of an access's keys. The secret is not kept, only its SHA-256.</summary>
+/// <param name="Ends">The provider's instant from which this key no longer works; null for as long as the access.</param>
+public sealed record AccessKey(string Id, DateTimeOffset Made, DateTimeOffset? LastUsed, DateTimeOffset? Ends, bool Ended);
 
-/// <summary>An access to a bucket, or to what lies under a prefix of it: rights, and a pair of keys so that one can be replaced while the
-/// other works.</summary>
+/// <summary>An access to a bucket, or to what lies under a prefix of it: rights, and keys whose times may overlap, so that one can be
+/// replaced while another works.</summary>
 /// <param name="Ends">The provider's instant from which it no longer works; null for never.</param>
 public sealed record AccessGrant(
     long Id,
@@ -30,9 +31,13 @@ public sealed record AccessGrant(
 );
 
 /// <summary>A key's secret, told once.</summary>
-public sealed record NewSecret(string KeyId, int Place, string Secret);
+public sealed record NewSecret(string KeyId, string Secret);
 
-public sealed record NewAccess(AccessGrant Access, IReadOnlyList<NewSecret> Secrets);
+public sealed record NewAccess(AccessGrant Access, NewSecret Secret);
+
+/// <summary>Stands for a key until it ends: whoever has it may do what the key may. Told once.</summary>
+/// <param name="Ends">The provider's instant.</param>
+public sealed record AccessToken(string Token, DateTimeOffset Made, DateTimeOffset Ends);
 
 /// <summary>A timed link to an object, or to everything under a prefix: whoever has it may read what is current, until it ends or is
 /// revoked.</summary>
@@ -50,5 +55,5 @@ public sealed record TimedLink(
 /// <summary>A link that was just made, with its address below the server's: told once, and nowhere kept.</summary>
 public sealed record NewLink(TimedLink Link, string Path);
 
-/// <summary>Who asks: a key with its secret, a link's token, or nobody.</summary>
-public sealed record Credentials(string? KeyId = null, string? Secret = null, string? LinkToken = null);
+/// <summary>Who asks: a key with its secret, a key's token, a link's token, or nobody.</summary>
+public sealed record Credentials(string? KeyId = null, string? Secret = null, string? LinkToken = null, string? KeyToken = null);

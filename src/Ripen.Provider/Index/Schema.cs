@@ -6,7 +6,7 @@ namespace Ripen.Provider.Index;
 internal static class Schema
 {
     /// <summary>The program's layouts, each the step from the one before.</summary>
-    public static readonly string[] Steps = [Tables, Replication, Retention, ByBucket, Sealing];
+    public static readonly string[] Steps = [Tables, Replication, Retention, ByBucket, Sealing, Keys];
 
     public static void Prepare(SqliteConnection db)
     {
@@ -219,6 +219,27 @@ internal static class Schema
         ALTER TABLE content ADD COLUMN bucket INTEGER;
         CREATE INDEX content_sealed ON content(bucket, sealed_by) WHERE sealed_by IS NOT NULL;
         CREATE INDEX content_sealed_by ON content(sealed_by) WHERE sealed_by IS NOT NULL;
+        """;
+
+    // An access has as many keys as it needs, each with an end of its own, so that one can be replaced while the others work. A token stands
+    // for its key for a while, and goes with it.
+    private const string Keys = """
+        ALTER TABLE access_key RENAME TO access_key_of_two;
+        CREATE TABLE access_key(
+            id TEXT PRIMARY KEY,
+            access INTEGER NOT NULL REFERENCES access(id) ON DELETE CASCADE,
+            secret BLOB NOT NULL,
+            made INTEGER NOT NULL,
+            used INTEGER,
+            ends INTEGER) WITHOUT ROWID;
+        INSERT INTO access_key(id, access, secret, made, used) SELECT id, access, secret, made, used FROM access_key_of_two;
+        DROP TABLE access_key_of_two;
+        CREATE INDEX access_key_access ON access_key(access);
+        CREATE TABLE access_token(
+            hash BLOB PRIMARY KEY,
+            key TEXT NOT NULL REFERENCES access_key(id) ON DELETE CASCADE,
+            ends INTEGER NOT NULL) WITHOUT ROWID;
+        CREATE INDEX access_token_key ON access_token(key);
         """;
 
     // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule,

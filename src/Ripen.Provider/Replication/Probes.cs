@@ -130,7 +130,7 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
             var late = lag?.TotalHours > route.Rule.AllowedLagHours;
             var summary =
                 failure
-                ?? $"Arrived after {Span(lag!.Value)}{(late ? $", later than the {route.Rule.AllowedLagHours:0.##} h that are allowed" : "")}; {ProbeBytes} bytes compared, all the same.{(kept is { } stays ? $" Retention has it stay on both sides until {stays:yyyy-MM-dd}." : "")}";
+                ?? $"Arrived after {Wording.Span(lag!.Value)}{(late ? $", later than the {route.Rule.AllowedLagHours:0.##} h that are allowed" : "")}; {ProbeBytes} bytes compared, all the same.{(kept is { } stays ? $" Retention has it stay on both sides until {stays:yyyy-MM-dd}." : "")}";
             Proofs.Keep(
                 db,
                 state,
@@ -175,11 +175,6 @@ internal sealed class Probes(ProviderState state, IObjectStore objects)
                 steps.Add(new ProofStep(what, now));
             }
         });
-
-    private static string Span(TimeSpan span) =>
-        span.TotalHours >= 1 ? $"{span.TotalHours:0.#} h"
-        : span.TotalMinutes >= 1 ? $"{span.TotalMinutes:0.#} min"
-        : $"{span.TotalSeconds:0.###} s";
 
     private Side? Find(SqliteConnection db, BucketTerms bucket, long root) =>
         db.List(

@@ -3,6 +3,7 @@ using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Data;
 using Ripen.Provider;
+using Ripen.Server.HeldCredentials;
 using Ripen.Server.Http;
 using Ripen.Server.Replication;
 
@@ -113,6 +114,7 @@ internal static class TargetEndpoints
         Pools pools,
         Volumes volumes,
         BackupJobs jobs,
+        CredentialBook credentials,
         TargetProbes probes,
         BackupRoots roots,
         HttpResponse response,
@@ -125,7 +127,9 @@ internal static class TargetEndpoints
         var read = new List<TargetReading>();
         var tests = await probes.Last(cancel);
         foreach (var target in view.Estate.Targets)
-            read.Add(await Reading(view.Estate, target, places, pools, volumes, jobs, tests.GetValueOrDefault(target.Id), cancel));
+            read.Add(
+                await Reading(view.Estate, target, places, pools, volumes, jobs, credentials, tests.GetValueOrDefault(target.Id), cancel)
+            );
         return TypedResults.Ok(new BackupsReading(read, roots.All));
     }
 
@@ -136,6 +140,7 @@ internal static class TargetEndpoints
         Pools pools,
         Volumes volumes,
         BackupJobs jobs,
+        CredentialBook credentials,
         TargetProbes probes,
         HttpResponse response,
         CancellationToken cancel
@@ -144,7 +149,9 @@ internal static class TargetEndpoints
         var (view, target) = await Find(current, id, cancel);
         response.SetVersion(view.Version);
         var tests = await probes.Of(id, cancel);
-        return TypedResults.Ok(await Reading(view.Estate, target, places, pools, volumes, jobs, tests.Count > 0 ? tests[0] : null, cancel));
+        return TypedResults.Ok(
+            await Reading(view.Estate, target, places, pools, volumes, jobs, credentials, tests.Count > 0 ? tests[0] : null, cancel)
+        );
     }
 
     private static async Task<TargetReading> Reading(
@@ -154,6 +161,7 @@ internal static class TargetEndpoints
         Pools pools,
         Volumes volumes,
         BackupJobs jobs,
+        CredentialBook credentials,
         TargetProbe? test,
         CancellationToken cancel
     )
@@ -167,7 +175,7 @@ internal static class TargetEndpoints
             jobs.Of(target.Id),
             volumes.FailureOf(target.Id),
             TargetTests.Of(test),
-            BackupDoubts.Of(target, estate),
+            [.. Ends(target, credentials), .. BackupDoubts.Of(target, estate)],
             null
         );
         try
@@ -194,6 +202,13 @@ internal static class TargetEndpoints
         }
     }
 
+    /// <summary>That its credential ends, or has ended.</summary>
+    private static IEnumerable<BackupDoubt> Ends(BackupTarget target, CredentialBook credentials)
+    {
+        if (target.Credential is { } credential && credentials.Warning(credential) is { } warning)
+            yield return new BackupDoubt("credential-ends", warning);
+    }
+
     private static async Task<Results<Ok<TargetDraft>, ProblemHttpResult>> Draft(
         HttpRequest request,
         CurrentEstate current,
@@ -209,6 +224,7 @@ internal static class TargetEndpoints
         try
         {
             _ = places.ObjectsOf(target.Value);
+            places.DemandCredential(target.Value);
         }
         catch (RefusalException refused)
         {
@@ -237,6 +253,7 @@ internal static class TargetEndpoints
         Volumes volumes,
         Cartridges cartridges,
         BackupJobs jobs,
+        CredentialBook credentials,
         CancellationToken cancel
     )
     {
@@ -262,6 +279,8 @@ internal static class TargetEndpoints
                     );
                 await volumes.Empty(id, cancel);
                 _ = places.ObjectsOf(target.Value);
+                if (target.Value.Credential is { } credential && credential != before?.Credential && !credentials.Has(credential))
+                    return Problems.Invalid("no-credential", "$.credential", CredentialBook.Unknown(credential));
                 if (target.Value.HoldsPool && await pools.Look(target.Value, cancel) is { Description.Encrypts: false })
                     Pools.DemandOwn(target.Value, "$.operatedBy");
                 var others = view.Estate.Targets.Where(t => t.Id != id).Append(target.Value);

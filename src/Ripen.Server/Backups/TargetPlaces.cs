@@ -3,11 +3,13 @@ using Ripen.Backup.Pools;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Provider;
+using Ripen.Provider.Access;
+using Ripen.Server.HeldCredentials;
 
 namespace Ripen.Server.Backups;
 
 /// <summary>Where the objects of targets lie: in a bucket of the provider's, or in a directory that the settings allow.</summary>
-internal sealed class TargetPlaces(SimulatedProvider provider, BackupRoots roots)
+internal sealed class TargetPlaces(SimulatedProvider provider, CredentialBook credentials, BackupRoots roots)
 {
     // One for each, because it counts what it holds.
     private readonly ConcurrentDictionary<(string Folder, long? Capacity), DirectoryObjects> directories = [];
@@ -17,7 +19,23 @@ internal sealed class TargetPlaces(SimulatedProvider provider, BackupRoots roots
     public IPoolObjects ObjectsOf(BackupTarget target)
     {
         IPoolObjects place = target.Bucket is { } bucket ? new BucketObjects(provider.Objects, bucket, target.Prefix) : DirectoryOf(target);
+        if (target.Credential is { } credential)
+            place = new CredentialedObjects(place, credentials, credential, target.Bucket!, target.Prefix);
         return target.Access == TargetAccess.ReadWrite ? place : new GuardedObjects(place, target);
+    }
+
+    /// <summary>Whether the target's credential may do all that it has to.</summary>
+    /// <exception cref="RefusalException">It may not, or there is none of its id; path <c>$.credential</c>.</exception>
+    public void DemandCredential(BackupTarget target)
+    {
+        if (target.Credential is not { } credential)
+            return;
+        Right[] needed =
+            target.Access == TargetAccess.ReadWrite
+                ? [Right.List, Right.Read, Right.Write, Right.DeleteVersions]
+                : [Right.List, Right.Read];
+        foreach (var right in needed)
+            credentials.Demand(credential, target.Bucket!, target.Prefix, right);
     }
 
     /// <summary>What lies there, and money for it in a month of 30 days by the tiers where it rests, each in its first band; null for a

@@ -2,18 +2,25 @@ using Ripen.Backup.Cartridges;
 using Ripen.Backup.Runs;
 using Ripen.Backup.Sources;
 using Ripen.Core.Backups;
+using Ripen.Data;
+using Ripen.Provider;
+using Ripen.Provider.Access;
 using Ripen.Server.Backups;
+using Ripen.Server.HeldCredentials;
 
 namespace Ripen.Server.Demo;
 
 /// <summary>What the demo's targets already hold: a week of the office's files on a shelf that is nearly full, a volume with a snapshot, and
-/// the self-tests of all of them.</summary>
+/// the self-tests of all of them, and a credential that ends soon.</summary>
 internal sealed class DemoBackups(
     CurrentEstate current,
     Pools pools,
     Volumes volumes,
     Cartridges cartridges,
     TargetTests tests,
+    CredentialBook credentials,
+    SimulatedProvider provider,
+    EstateStore store,
     BackupRoots roots,
     TimeProvider time,
     RipenSettings settings
@@ -64,8 +71,34 @@ internal sealed class DemoBackups(
         }
         if (targets.FirstOrDefault(t => t.Id == "purser") is { } purser)
             await Fill(purser, cancel);
-        foreach (var target in targets)
+        await GiveKey("office-vault", cancel);
+        foreach (var target in (await current.Get(cancel))!.Estate.Targets)
             await tests.Test(target, cancel);
+    }
+
+    /// <summary>A target that is reached with a key which ends soon.</summary>
+    private async Task GiveKey(string id, CancellationToken cancel)
+    {
+        var view = (await current.Get(cancel))!;
+        if (view.Estate.Targets.FirstOrDefault(t => t.Id == id) is not { Bucket: { } bucket } target)
+            return;
+        var ends = provider.Clock.Now.AddDays(9);
+        Right[] rights = [Right.Read, Right.Write, Right.List, Right.DeleteVersions];
+        var made = provider.Access.Make(bucket, "the harbour office's backups", target.Prefix, rights, ends);
+        var credential = await credentials.Make(
+            "office-key",
+            "Office key",
+            CredentialKind.Token,
+            made.Secret.KeyId,
+            made.Secret.Secret,
+            ends,
+            cancel
+        );
+        var with = target with { Credential = credential.Id };
+        await current.Apply(
+            new PlannedChange(view.Estate with { Targets = [.. view.Estate.Targets.Select(t => t.Id == id ? with : t)] }),
+            () => store.ChangeTarget(target, with, view.Version, cancel)
+        );
     }
 
     /// <summary>A few cartridges, one that is protected among them, and the first in a drive.</summary>

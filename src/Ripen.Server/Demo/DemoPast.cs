@@ -81,12 +81,7 @@ internal static class DemoPast
     {
         var provider = hands.Provider;
         var access = provider.Access.Make(Notices, "the harbour master's office", "aldmouth/", [Right.Read, Right.List], null);
-        provider.Access.Demand(
-            Notices,
-            "aldmouth/tide-table.csv",
-            Right.Read,
-            new Credentials(access.Secrets[0].KeyId, access.Secrets[0].Secret)
-        );
+        provider.Access.Demand(Notices, "aldmouth/tide-table.csv", Right.Read, new Credentials(access.Secret.KeyId, access.Secret.Secret));
         var link = provider.Access.Links.Make(Notices, "aldmouth/", true, provider.Clock.Now.AddDays(120));
         for (var i = 0; i < 3; i++)
         {

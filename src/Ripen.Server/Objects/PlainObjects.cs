@@ -8,7 +8,7 @@ namespace Ripen.Server.Objects;
 
 /// <summary>
 /// Plain HTTP at <c>/objects/{bucket}/{key…}</c> for programs and people with an access: a key and its secret (basic authentication, RFC
-/// 7617), a timed link, or nothing where a bucket is open to public reading. It runs before routing, on the path as it was sent.
+/// 7617), a key's token (RFC 6750), a timed link, or nothing where a bucket is open to public reading. It runs before routing, on the path as it was sent.
 /// </summary>
 internal sealed class PlainObjects(RequestDelegate next)
 {
@@ -76,12 +76,15 @@ internal sealed class PlainObjects(RequestDelegate next)
         }
     }
 
-    private static Credentials Credentials(HttpRequest request)
+    internal static Credentials Credentials(HttpRequest request)
     {
         if (request.Query["link"].FirstOrDefault() is { } token)
             return new Credentials(LinkToken: token);
         const string scheme = "Basic ";
+        const string bearer = "Bearer ";
         var header = request.Headers.Authorization.ToString();
+        if (header.StartsWith(bearer, StringComparison.OrdinalIgnoreCase))
+            return new Credentials(KeyToken: header[bearer.Length..].Trim());
         if (!header.StartsWith(scheme, StringComparison.OrdinalIgnoreCase))
             return new Credentials();
         try

@@ -4,9 +4,17 @@ import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
 export type AccessGrant = Schemas["AccessGrant"];
+export type AccessKey = Schemas["AccessKey"];
 export type AccessOrder = Schemas["AccessOrder"];
 export type AccessReading = Schemas["AccessReading"];
 export type AccessTestStep = Schemas["AccessTestStep"];
+export type BucketSeal = Schemas["BucketSeal"];
+export type ClientFile = Schemas["ClientFile"];
+export type CredentialAnswer = Schemas["CredentialAnswer"];
+export type CredentialOrder = Schemas["CredentialOrder"];
+export type CredentialReading = Schemas["CredentialReading"];
+export type KeyReading = Schemas["KeyReading"];
+export type SecretOrder = Schemas["SecretOrder"];
 export type AgeAxis = Schemas["AgeAxis"];
 export type AgeStrip = Schemas["AgeStrip"];
 export type BatchSum = Schemas["BatchSum"];
@@ -52,7 +60,7 @@ export type LifecycleRule = Schemas["LifecycleRule"];
 export type Lines = Schemas["Lines"];
 export type LinkOrder = Schemas["LinkOrder"];
 export type LoggedChange = Schemas["LoggedChange"];
-export type NewAccess = Schemas["NewAccess"];
+export type NewAccessReading = Schemas["NewAccessReading"];
 export type NewSecret = Schemas["NewSecret"];
 export type ObjectDetails = Schemas["ObjectDetails"];
 export type ObjectStream = Schemas["ObjectStream"];
@@ -324,8 +332,47 @@ export const makeAccess = (name: string, order: AccessOrder) =>
 export const removeAccess = (name: string, id: number) =>
   value(client.DELETE("/api/buckets/{name}/access/{id}", { params: { path: { name, id } } }));
 
-export const renewKey = (name: string, id: number, place: number) =>
-  value(client.POST("/api/buckets/{name}/access/{id}/keys/{place}", { params: { path: { name, id, place } } }));
+export const addKey = (name: string, id: number, ends: string | null, othersEnd: string | null) =>
+  value(
+    client.POST("/api/buckets/{name}/access/{id}/keys", {
+      params: { path: { name, id } },
+      body: { ends, othersEnd },
+    }),
+  );
+
+export const endKey = (name: string, id: number, key: string, ends: string | null) =>
+  value(client.PUT("/api/buckets/{name}/access/{id}/keys/{key}", { params: { path: { name, id, key } }, body: { ends } }));
+
+export const removeKey = (name: string, id: number, key: string) =>
+  value(client.DELETE("/api/buckets/{name}/access/{id}/keys/{key}", { params: { path: { name, id, key } } }));
+
+export const readBucketEncryption = (name: string) =>
+  value(client.GET("/api/buckets/{name}/encryption", { params: inBucket(name) }));
+
+export const rotateBucketKey = (name: string) =>
+  value(client.POST("/api/buckets/{name}/encryption/rotate", { params: inBucket(name) }));
+
+export const withdrawBucketKey = (name: string) =>
+  value(client.POST("/api/buckets/{name}/encryption/withdraw", { params: inBucket(name), body: { confirm: name } }));
+
+export const giveBackBucketKey = (name: string) =>
+  value(client.POST("/api/buckets/{name}/encryption/give-back", { params: inBucket(name) }));
+
+export const readEncryption = () => value(client.GET("/api/encryption"));
+
+export const rotateProviderKey = () => value(client.POST("/api/encryption/rotate"));
+
+export const readCredentials = () => value(client.GET("/api/credentials"));
+
+export const makeCredential = (order: CredentialOrder) => value(client.POST("/api/credentials", { body: order }));
+
+export const addSecret = (id: string, order: SecretOrder) =>
+  value(client.POST("/api/credentials/{id}/secrets", { params: { path: { id } }, body: order }));
+
+export const dropSecret = (id: string, key: string) =>
+  value(client.DELETE("/api/credentials/{id}/secrets/{key}", { params: { path: { id, key } } }));
+
+export const removeCredential = (id: string) => value(client.DELETE("/api/credentials/{id}", { params: { path: { id } } }));
 
 export const testAccess = (name: string, keyId: string, secret: string) =>
   value(client.POST("/api/buckets/{name}/access/test", { params: inBucket(name), body: { keyId, secret } }));

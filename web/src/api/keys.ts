@@ -13,6 +13,8 @@ export const keys = {
   objectsOf: (bucket: string) => ["objects", bucket],
   objects: (bucket: string, prefix: string, begin: string, find: string) => ["objects", bucket, prefix, begin, find],
   deletions: (bucket: string, prefix: string) => ["objects", bucket, "deleted", prefix],
+  encryption: (bucket: string | null) => ["encryption", bucket],
+  credentials: ["credentials"],
   targets: ["targets"],
   target: (id: string) => ["targets", id],
   targetDraft: (target: unknown) => ["draft", "target", target],

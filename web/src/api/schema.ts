@@ -700,10 +700,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Public reading, accesses with their pairs of keys, timed links. */
+        /** Public reading, accesses with their keys, timed links. */
         get: operations["readAccess"];
         put?: never;
-        /** Makes an access with a pair of keys. The secrets are in this answer only. */
+        /** Makes an access with its first key. The secret is in this answer only. */
         post: operations["makeAccess"];
         delete?: never;
         options?: never;
@@ -728,7 +728,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/buckets/{name}/access/{id}/keys/{place}": {
+    "/api/buckets/{name}/access/{id}/keys": {
         parameters: {
             query?: never;
             header?: never;
@@ -737,9 +737,27 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Replaces the first or second key of the pair; the other one goes on working. */
-        post: operations["renewKey"];
+        /** Adds a key; those that are there go on working until the end that is said. The secret is in this answer only. */
+        post: operations["addKey"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/access/{id}/keys/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Sets when a key ends. */
+        put: operations["endKey"];
+        post?: never;
+        /** Ends a key at once, and its tokens; the access's other keys go on working. */
+        delete: operations["removeKey"];
         options?: never;
         head?: never;
         patch?: never;
@@ -809,6 +827,177 @@ export interface paths {
         post?: never;
         /** Closes the bucket again. Logged. */
         delete: operations["closeToPublic"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/encryption": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The provider's key, and what it encrypts. */
+        get: operations["readEncryption"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/encryption/rotate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new key takes the place of the provider's. No content is rewritten. */
+        post: operations["rotateProviderKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/encryption": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What encrypts a bucket's contents at rest, and what it encrypts. */
+        get: operations["readBucketEncryption"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/encryption/rotate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new key takes the place of the bucket's own. No content is rewritten. */
+        post: operations["rotateBucketKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/encryption/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Nothing under the bucket's own key can be read or written until it is given back. Destroys nothing. Logged. */
+        post: operations["withdrawBucketKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/encryption/give-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ends the withdrawal. Logged. */
+        post: operations["giveBackBucketKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/credentials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All credentials; their secrets are shown to nobody. */
+        get: operations["readCredentials"];
+        put?: never;
+        /** Keeps a credential, encrypted. */
+        post: operations["makeCredential"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/credentials/{id}/secrets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** One more secret, which is used from now on; those that are there are tried when it does not work. */
+        post: operations["addSecret"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/credentials/{id}/secrets/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forgets a secret. */
+        delete: operations["dropSecret"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/credentials/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forgets a credential that no target uses. The key goes on working elsewhere. */
+        delete: operations["removeCredential"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1829,12 +2018,13 @@ export interface components {
         };
         AccessKey: {
             id: string;
-            /** Format: int32 */
-            place: number;
             /** Format: date-time */
             made: string;
             /** Format: date-time */
             lastUsed: null | string;
+            /** Format: date-time */
+            ends: null | string;
+            ended: boolean;
         };
         AccessOrder: {
             label: string;
@@ -1930,6 +2120,7 @@ export interface components {
             writers?: number;
             spillTo?: string[];
             copyTo?: null | components["schemas"]["PoolCopySchedule"];
+            credential?: null | string;
             access?: components["schemas"]["TargetAccess"];
             /** Format: double */
             testEveryHours?: null | number;
@@ -2016,6 +2207,7 @@ export interface components {
             rules?: components["schemas"]["LifecycleRule"][];
             keep?: null | components["schemas"]["KeepRule"];
             versioning?: boolean;
+            ownKey?: boolean;
             copyTo?: components["schemas"]["CopyRule"][];
         };
         BucketAtRisk: {
@@ -2034,6 +2226,7 @@ export interface components {
             scheme?: null | string;
             tier?: null | string;
             versioning?: null | boolean;
+            ownKey?: null | boolean;
             keep?: null | components["schemas"]["KeepRule"];
             putRule?: null | components["schemas"]["LifecycleRule"];
             dropRule?: null | string;
@@ -2061,6 +2254,24 @@ export interface components {
             month: components["schemas"]["Month"];
             axis: components["schemas"]["AgeAxis"];
             row: components["schemas"]["BoardRow"];
+        };
+        BucketSeal: {
+            key: string;
+            isBuckets: boolean;
+            state: components["schemas"]["KeyState"];
+            /** Format: date-time */
+            made: string;
+            file: string;
+            /** Format: int64 */
+            objects: number;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            waiting: number;
+            /** Format: int64 */
+            unreadable: number;
+            /** Format: int64 */
+            plain: number;
         };
         CartridgeFile: {
             /** Format: int32 */
@@ -2123,6 +2334,19 @@ export interface components {
             before: number;
             /** Format: double */
             after: number;
+        };
+        ClientFile: {
+            /** Format: int32 */
+            ripenAccess?: number;
+            address: string;
+            tokenAddress: string;
+            bucket: string;
+            prefix?: string;
+            rights: components["schemas"]["Right"][];
+            keyId: string;
+            secret: string;
+            /** Format: date-time */
+            ends?: null | string;
         };
         ClockReading: {
             /** Format: date-time */
@@ -2282,6 +2506,33 @@ export interface components {
         CopyStanding: "even" | "behind" | "late";
         /** @enum {unknown} */
         CopyState: "original" | "there" | "unreachable" | "waiting" | "failed";
+        CredentialAnswer: {
+            credential: components["schemas"]["CredentialReading"];
+            trimmed: boolean;
+        };
+        /** @enum {unknown} */
+        CredentialKind: "key" | "token";
+        CredentialOrder: {
+            id: string;
+            name: string;
+            kind: components["schemas"]["CredentialKind"];
+            keyId: string;
+            secret: string;
+            /** Format: date-time */
+            ends: null | string;
+        };
+        CredentialReading: {
+            id: string;
+            name: string;
+            kind: components["schemas"]["CredentialKind"];
+            secrets: components["schemas"]["SecretReading"][];
+            /** Format: date-time */
+            ends: null | string;
+            warning: null | string;
+            /** Format: date-time */
+            tokenEnds: null | string;
+            usedBy: string[];
+        };
         CutOrder: {
             /** Format: double */
             hours?: null | number;
@@ -2469,6 +2720,22 @@ export interface components {
             until: string;
             strength: components["schemas"]["KeepStrength"];
         };
+        KeyEnd: {
+            /** Format: date-time */
+            ends: null | string;
+        };
+        KeyOrder: {
+            /** Format: date-time */
+            ends: null | string;
+            /** Format: date-time */
+            othersEnd: null | string;
+        };
+        KeyReading: {
+            secret: components["schemas"]["NewSecret"];
+            file: components["schemas"]["ClientFile"];
+        };
+        /** @enum {unknown} */
+        KeyState: "in-force" | "withdrawn" | "lost";
         KeysQuestion: {
             keys: string[];
         };
@@ -2707,9 +2974,10 @@ export interface components {
             modified: string;
             target: null | string;
         };
-        NewAccess: {
+        NewAccessReading: {
             access: components["schemas"]["AccessGrant"];
-            secrets: components["schemas"]["NewSecret"][];
+            secret: components["schemas"]["NewSecret"];
+            file: components["schemas"]["ClientFile"];
         };
         NewLink: {
             link: components["schemas"]["TimedLink"];
@@ -2717,8 +2985,6 @@ export interface components {
         };
         NewSecret: {
             keyId: string;
-            /** Format: int32 */
-            place: number;
             secret: string;
         };
         ObjectDetails: {
@@ -2726,6 +2992,11 @@ export interface components {
             /** Format: double */
             chargedSoFar: number;
             versions: components["schemas"]["StoredVersion"][];
+        };
+        ObjectSeal: {
+            key: string;
+            isBuckets: boolean;
+            isWithdrawn: boolean;
         };
         ObjectStream: {
             prefix?: string;
@@ -3027,6 +3298,21 @@ export interface components {
             fileBytes?: number;
             lines?: null | components["schemas"]["Lines"];
         };
+        SecretOrder: {
+            keyId: string;
+            secret: string;
+            /** Format: date-time */
+            ends: null | string;
+        };
+        SecretReading: {
+            keyId: string;
+            /** Format: date-time */
+            added: string;
+            /** Format: date-time */
+            ends: null | string;
+            ended: boolean;
+            readable: boolean;
+        };
         ShippedDisks: {
             /** Format: double */
             lineDays: number;
@@ -3223,6 +3509,7 @@ export interface components {
             arrived: null | string;
             /** Format: int64 */
             root: number;
+            seal: null | components["schemas"]["ObjectSeal"];
         };
         /** @enum {unknown} */
         StoresChoice: "take-folder" | "take-database";
@@ -3487,6 +3774,9 @@ export interface components {
             fraction?: null | number;
             /** Format: int64 */
             bytesPerObject: number;
+        };
+        WithdrawOrder: {
+            confirm: string;
         };
         Workload: {
             id: string;
@@ -4697,7 +4987,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NewAccess"];
+                    "application/json": components["schemas"]["NewAccessReading"];
                 };
             };
         };
@@ -4723,18 +5013,21 @@ export interface operations {
             };
         };
     };
-    renewKey: {
+    addKey: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 name: string;
                 id: number;
-                place: number;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyOrder"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -4742,8 +5035,56 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NewSecret"];
+                    "application/json": components["schemas"]["KeyReading"];
                 };
+            };
+        };
+    };
+    endKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: number;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyEnd"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removeKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: number;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -4850,6 +5191,251 @@ export interface operations {
             header?: never;
             path: {
                 name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readEncryption: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BucketSeal"];
+                };
+            };
+        };
+    };
+    rotateProviderKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BucketSeal"];
+                };
+            };
+        };
+    };
+    readBucketEncryption: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BucketSeal"];
+                };
+            };
+        };
+    };
+    rotateBucketKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BucketSeal"];
+                };
+            };
+        };
+    };
+    withdrawBucketKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BucketSeal"];
+                };
+            };
+        };
+    };
+    giveBackBucketKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BucketSeal"];
+                };
+            };
+        };
+    };
+    readCredentials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialReading"][];
+                };
+            };
+        };
+    };
+    makeCredential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CredentialOrder"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialAnswer"];
+                };
+            };
+        };
+    };
+    addSecret: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecretOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialAnswer"];
+                };
+            };
+        };
+    };
+    dropSecret: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialReading"];
+                };
+            };
+        };
+    };
+    removeCredential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
             };
             cookie?: never;
         };

@@ -1,5 +1,6 @@
 import { type BackupTarget, putTarget, type TargetReading } from "../../api/client";
 import { ErrorNote } from "../../ui/error-note";
+import { CredentialChoice } from "./credential-choice";
 import { useBackupDeed, useTargets } from "./use-backups";
 
 const ways: { value: NonNullable<BackupTarget["access"]>; label: string; hint: string }[] = [
@@ -11,7 +12,7 @@ const ways: { value: NonNullable<BackupTarget["access"]>; label: string; hint: s
 /** What Ripen may do in a target. */
 export function AccessPart({ target }: { target: TargetReading }) {
   const etag = useTargets().data?.etag ?? "";
-  const change = useBackupDeed((access: BackupTarget["access"]) => putTarget({ ...target.target, access }, etag));
+  const change = useBackupDeed((part: Partial<BackupTarget>) => putTarget({ ...target.target, ...part }, etag));
   const now = target.target.access ?? "read-write";
   return (
     <section aria-label="Access">
@@ -26,13 +27,20 @@ export function AccessPart({ target }: { target: TargetReading }) {
               className="accent-(--accent)"
               checked={now === way.value}
               disabled={change.isPending}
-              onChange={() => change.mutate(way.value)}
+              onChange={() => change.mutate({ access: way.value })}
             />
             {way.label}
             {way.hint && <span className="text-sm text-ink-soft">{way.hint}</span>}
           </label>
         ))}
       </fieldset>
+      {target.target.bucket && (
+        <CredentialChoice
+          value={target.target.credential ?? ""}
+          disabled={change.isPending}
+          onChange={(credential) => change.mutate({ credential: credential || undefined })}
+        />
+      )}
       {change.error && <ErrorNote error={change.error} />}
     </section>
   );

@@ -22,6 +22,7 @@ export function BackupsPlace() {
         <h1 className="text-3xl">Backups</h1>
         <Link to="/new-target">New target</Link>
         <Link to="/sizing">Which kind, and how large?</Link>
+        <Link to="/credentials">Credentials</Link>
       </div>
       {all.length === 0 && (
         <p className="mt-5 max-w-2xl text-ink-soft">

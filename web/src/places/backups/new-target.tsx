@@ -24,11 +24,12 @@ import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { SizeField } from "../../ui/size-field";
 import { useKept } from "../../ui/use-kept";
+import { CredentialChoice } from "./credential-choice";
 import { DoubtList } from "./doubt-list";
 import { PassphraseFields, passphraseProblem } from "./passphrase-fields";
 import { ProbeSteps } from "./probe-steps";
 import { useTargets } from "./use-backups";
-import { kindSentences, type TargetKind } from "./words";
+import { idOf, kindSentences, type TargetKind } from "./words";
 
 type Typed = {
   name: string;
@@ -37,6 +38,8 @@ type Typed = {
   bucket: string | null;
   newBucket: { name: string; region: string; scheme: string; tier: string };
   prefix: string;
+  /** Empty for none. */
+  credential: string;
   folder: string;
   capacityBytes: number | null;
   journalBytes: number | null;
@@ -55,13 +58,6 @@ type Typed = {
 
 const pageBytes = 4096;
 
-/** A target's id from its name: what an address can bear. */
-const idOf = (name: string) =>
-  name
-    .toLowerCase()
-    .replaceAll(/[^a-z0-9]+/g, "-")
-    .replaceAll(/^-|-$/g, "");
-
 const orZero = (value: number | null) => value ?? 0;
 
 /** The target as it is typed so far. */
@@ -72,7 +68,11 @@ function targetOf(typed: Typed): BackupTarget {
     name: typed.name || "unnamed",
     kind: typed.kind,
     ...(inBucket
-      ? { bucket: typed.bucket ?? typed.newBucket.name, prefix: typed.prefix }
+      ? {
+          bucket: typed.bucket ?? typed.newBucket.name,
+          prefix: typed.prefix,
+          ...(typed.credential && typed.bucket && { credential: typed.credential }),
+        }
       : { folder: typed.folder, ...(typed.capacityBytes && { capacityBytes: typed.capacityBytes }) }),
     ...(typed.kind === "volume" && {
       capacityBytes: Math.round(orZero(typed.capacityBytes) / pageBytes) * pageBytes,
@@ -116,6 +116,7 @@ export function NewTarget() {
         bucket: targets.data.value.targets.find((t) => t.target.bucket)?.target.bucket ?? estate.buckets[0] ?? null,
         newBucket: { name: "", region: begin.region, scheme: begin.scheme, tier: begin.tier },
         prefix: "backups/",
+        credential: "",
         folder: "",
         capacityBytes: null,
         journalBytes: 1e9,
@@ -308,6 +309,13 @@ function Recipe({ start, taken, roots }: { start: Typed; taken: string[]; roots:
                     />
                   )}
                 </Field>
+                {!making && (
+                  <CredentialChoice
+                    value={typed.credential}
+                    error={problemAt("$.credential")}
+                    onChange={(credential) => set({ credential })}
+                  />
+                )}
                 {making && (
                   <NewBucketFields
                     bucket={typed.newBucket}

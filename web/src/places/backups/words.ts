@@ -17,3 +17,10 @@ export const kindSentences: { value: TargetKind; label: string }[] = [
   { value: "volume", label: "A block volume over NBD, for programs that write to a disk" },
   { value: "cartridges", label: "Cartridges, for programs that know only tape" },
 ];
+
+/** The id of a target or credential from its name: what an address can bear. */
+export const idOf = (name: string) =>
+  name
+    .toLowerCase()
+    .replaceAll(/[^a-z0-9]+/g, "-")
+    .replaceAll(/^-|-$/g, "");

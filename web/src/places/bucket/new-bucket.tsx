@@ -163,6 +163,19 @@ function Form({ bucket, set, users, setUsers, forget, why, search }: FormProps) 
                 : "off: what is overwritten or deleted is gone"}
             </span>
           </label>
+          <label className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              className="accent-(--accent)"
+              checked={bucket.ownKey ?? false}
+              onChange={(e) => set({ ownKey: e.target.checked })}
+            />
+            A key of its own
+            <span className="text-sm text-ink-soft">
+              encrypted at rest{" "}
+              {bucket.ownKey ? "under a key that can be withdrawn for this bucket alone" : "under the provider's key"}
+            </span>
+          </label>
           {cost && cost.bucketAfter > 0 && (
             <p>
               <span className="figure-projected">{money(cost.bucketAfter)}</span>{" "}

@@ -58,6 +58,22 @@ export function PlaceFields({ bucket, edit, problemAt }: EditorProps) {
             : "What is overwritten or deleted is gone."}
         </p>
       </div>
+      <div>
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="accent-(--accent)"
+            checked={bucket.ownKey ?? false}
+            onChange={(e) => edit((b) => ({ ...b, ownKey: e.target.checked }))}
+          />
+          A key of its own
+        </label>
+        <p className="text-sm text-ink-soft">
+          {bucket.ownKey
+            ? "Contents are encrypted under a key that can be replaced and withdrawn for this bucket alone."
+            : "Contents are encrypted under the provider's key."}
+        </p>
+      </div>
     </div>
   );
 }

@@ -115,6 +115,16 @@ function Change({ selected, first }: { selected: string[]; first: string }) {
               />
             )}
           </Field>
+          <Field label="Encrypted under">
+            {(ids) => (
+              <Select
+                {...ids}
+                value={change.ownKey == null ? "" : String(change.ownKey)}
+                options={[leave, { value: "true", label: "a key of its own" }, { value: "false", label: "the provider's key" }]}
+                onChange={(e) => set({ ownKey: e.target.value === "" ? null : e.target.value === "true" })}
+              />
+            )}
+          </Field>
         </div>
         <PutRule first={first} rule={change.putRule ?? null} onChange={(putRule) => set({ putRule })} />
         <KeepFields

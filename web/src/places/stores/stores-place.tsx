@@ -1,11 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { decideStores, readStores, type StoresChoice } from "../../api/client";
+import { decideStores, readEncryption, readStores, rotateProviderKey, type StoresChoice } from "../../api/client";
+import { keys } from "../../api/keys";
+import { ConfirmButton } from "../../ui/confirm-button";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
+import { SealFacts } from "../bucket/access/encryption-part";
 
 const choices: Record<StoresChoice, { word: string; title: string; says: string }> = {
   "take-folder": {
@@ -19,6 +22,32 @@ const choices: Record<StoresChoice, { word: string; title: string; says: string 
     says: "What the database says becomes the provider's plan. Objects of buckets that both know stay; buckets that the database does not know go, unless something in them is kept.",
   },
 };
+
+/** What encrypts the contents of buckets that have no key of their own. */
+function ProvidersKey() {
+  const queries = useQueryClient();
+  const seal = useQuery({ queryKey: keys.encryption(null), queryFn: readEncryption });
+  const rotate = useMutation({
+    mutationFn: rotateProviderKey,
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["encryption"] }),
+  });
+  if (!seal.data) return null;
+  return (
+    <section aria-label="Encryption at rest" className="mt-8 border-t border-hairline pt-4">
+      <h2 className="text-xl">Encryption at rest</h2>
+      <SealFacts seal={seal.data} />
+      <p className="mt-2">
+        <ConfirmButton
+          label="Replace the key"
+          about="of the provider"
+          question="What is there is taken over without being rewritten. Replace it?"
+          onConfirm={() => rotate.mutate()}
+        />
+      </p>
+      {rotate.error && <ErrorNote error={rotate.error} />}
+    </section>
+  );
+}
 
 /** When the database and the provider's folder do not belong together: what is the case, and what can be done. */
 export function StoresPlace() {
@@ -91,6 +120,7 @@ export function StoresPlace() {
         </div>
       ))}
       {decide.error && <ErrorNote error={decide.error} />}
+      <ProvidersKey />
     </section>
   );
 }

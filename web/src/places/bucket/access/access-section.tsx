@@ -1,25 +1,18 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import {
-  type AccessGrant,
-  closeToPublic,
-  readAccess,
-  removeAccess,
-  renewKey,
-  revokeLink,
-  type TimedLink,
-} from "../../../api/client";
+import { closeToPublic, readAccess, revokeLink, type TimedLink } from "../../../api/client";
 import { instant } from "../../../format";
 import { ConfirmButton } from "../../../ui/confirm-button";
 import { Button } from "../../../ui/controls";
 import { ErrorNote } from "../../../ui/error-note";
+import { EncryptionPart } from "./encryption-part";
+import { Grant } from "./grant";
 import { LinkDialog } from "./link-dialog";
 import { NewAccessDialog } from "./new-access-dialog";
 import { OpenDialog } from "./open-dialog";
 import { SecretsDialog, type Shown } from "./secrets-dialog";
-import { TestDialog } from "./test-dialog";
 
-/** Who may reach the bucket's objects over plain HTTP: pairs of keys, timed links, everybody. */
+/** Who may reach the bucket's objects over plain HTTP: accesses with keys, timed links, everybody; and what encrypts them at rest. */
 export function AccessSection({ bucket }: { bucket: string }) {
   const queries = useQueryClient();
   const access = useQuery({ queryKey: ["access", bucket], queryFn: () => readAccess(bucket) });
@@ -85,6 +78,7 @@ export function AccessSection({ bucket }: { bucket: string }) {
       <Button className="mt-2" onClick={() => setDialog("link")}>
         Link to the whole bucket…
       </Button>
+      <EncryptionPart bucket={bucket} />
       {dialog === "open" && <OpenDialog bucket={bucket} onClose={() => setDialog(null)} />}
       {dialog === "link" && <LinkDialog bucket={bucket} objectKey="" wholePrefix onClose={() => setDialog(null)} />}
       {dialog === "access" && (
@@ -93,7 +87,7 @@ export function AccessSection({ bucket }: { bucket: string }) {
           onClose={() => setDialog(null)}
           onMade={(made) => {
             setDialog(null);
-            setSecrets({ title: `Keys of ${made.access.label}`, secrets: made.secrets });
+            setSecrets({ title: `Key of ${made.access.label}`, secret: made.secret, file: made.file });
             void refresh();
           }}
         />
@@ -108,71 +102,4 @@ const used = (times: number) => (times === 0 ? "not used" : times === 1 ? "used 
 function linkState(link: TimedLink): string {
   if (link.revoked) return `revoked ${instant(link.revoked)}`;
   return `${link.ended ? "ended" : "works until"} ${instant(link.ends)}`;
-}
-
-type GrantProps = { bucket: string; grant: AccessGrant; onSecret: (shown: Shown) => void; onChanged: () => void };
-
-const places: Record<number, string> = { 1: "First key", 2: "Second key" };
-
-function Grant({ bucket, grant, onSecret, onChanged }: GrantProps) {
-  const [testing, setTesting] = useState(false);
-  const remove = useMutation({ mutationFn: () => removeAccess(bucket, grant.id), onSuccess: onChanged });
-  const renew = useMutation({
-    mutationFn: (place: number) => renewKey(bucket, grant.id, place),
-    onSuccess: (secret) => {
-      onSecret({ title: `${places[secret.place]} of ${grant.label}, renewed`, secrets: [secret] });
-      onChanged();
-    },
-  });
-  return (
-    <li className="border-t border-hairline py-2">
-      <div className="flex items-baseline gap-4">
-        <strong className="font-semibold">{grant.label}</strong>
-        <span>
-          may {grant.rights.map((right) => right.replace("-", " ")).join(", ")}{" "}
-          {grant.prefix ? `under ${grant.prefix}` : "everywhere"}
-        </span>
-        <span className={grant.ended ? "text-bad" : "text-ink-soft"}>
-          {grant.ends == null ? "without end" : `${grant.ended ? "ended" : "until"} ${instant(grant.ends)}`}
-        </span>
-        <span className="ml-auto flex gap-2">
-          <Button kind="quiet" aria-label={`Test the access of ${grant.label}`} onClick={() => setTesting(true)}>
-            Test…
-          </Button>
-          <ConfirmButton
-            label="Remove"
-            about={`the access of ${grant.label}`}
-            question="Both keys stop at once?"
-            onConfirm={() => remove.mutate()}
-          />
-        </span>
-      </div>
-      <ul className="pl-6 text-sm">
-        {grant.keys.map((key) => (
-          <li key={key.id} className="flex items-baseline gap-4">
-            <span className="w-24">{places[key.place]}</span>
-            <code className="w-36">{key.id}</code>
-            <span className="text-ink-soft">made {instant(key.made)}</span>
-            <span className="text-ink-soft">{key.lastUsed == null ? "never used" : `last used ${instant(key.lastUsed)}`}</span>
-            <ConfirmButton
-              label="Renew"
-              about={`${places[key.place]?.toLowerCase()} of ${grant.label}`}
-              question="Its old secret stops at once?"
-              onConfirm={() => renew.mutate(key.place)}
-            />
-          </li>
-        ))}
-      </ul>
-      {(remove.error ?? renew.error) && <ErrorNote error={(remove.error ?? renew.error) as Error} />}
-      {testing && (
-        <TestDialog
-          bucket={bucket}
-          keyId={grant.keys[0]?.id ?? ""}
-          keys={grant.keys.map((k) => k.id)}
-          secret=""
-          onClose={() => setTesting(false)}
-        />
-      )}
-    </li>
-  );
 }

@@ -1,6 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
-import { makeAccess, type NewAccess, type Right } from "../../../api/client";
+import { makeAccess, type NewAccessReading, type Right } from "../../../api/client";
 import { ApiError } from "../../../refusal";
 import { Button, Field, inputLook } from "../../../ui/controls";
 import { Dialog } from "../../../ui/dialog";
@@ -14,9 +14,9 @@ const rights: { right: Right; label: string }[] = [
   { right: "delete-versions", label: "delete versions for good, take deletions back" },
 ];
 
-type NewAccessProps = { bucket: string; onClose: () => void; onMade: (made: NewAccess) => void };
+type NewAccessProps = { bucket: string; onClose: () => void; onMade: (made: NewAccessReading) => void };
 
-/** Who for, where, what, until when; two keys come out of it. */
+/** Who for, where, what, until when; a key comes out of it. */
 export function NewAccessDialog({ bucket, onClose, onMade }: NewAccessProps) {
   const [label, setLabel] = useState("");
   const [prefix, setPrefix] = useState("");

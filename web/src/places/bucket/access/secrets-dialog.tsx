@@ -1,49 +1,43 @@
 import { useState } from "react";
-import type { NewSecret } from "../../../api/client";
+import type { ClientFile, NewSecret } from "../../../api/client";
 import { Button } from "../../../ui/controls";
 import { copy } from "../../../ui/copy";
 import { Dialog } from "../../../ui/dialog";
+import { saveFile } from "../../../ui/save-file";
 import { TestDialog } from "./test-dialog";
 
-export type Shown = { title: string; secrets: NewSecret[] };
+export type Shown = { title: string; secret: NewSecret; file: ClientFile };
 
-/** New secrets, shown this once. */
+/** A new secret, shown this once. */
 export function SecretsDialog({ bucket, shown, onClose }: { bucket: string; shown: Shown; onClose: () => void }) {
-  const [testing, setTesting] = useState<NewSecret | null>(null);
+  const [testing, setTesting] = useState(false);
+  const { keyId, secret } = shown.secret;
   return (
     <Dialog open holdsSecret onClose={onClose} title={shown.title}>
       <p>
-        Copy {shown.secrets.length === 1 ? "the secret" : "both secrets"} now: only a hash is kept, and nobody can show{" "}
-        {shown.secrets.length === 1 ? "it" : "them"} again.
-        {shown.secrets.length > 1 && " Use one, and keep the other to change over to when the first is renewed."}
+        Copy the secret now, or save the file: only a hash is kept, and nobody can show it again. The file holds all that a
+        program needs to connect, the secret too.
       </p>
-      {shown.secrets.map((secret) => (
-        <div key={secret.keyId} className="mt-3 border-t border-hairline pt-2">
-          <p className="text-sm text-ink-soft">{secret.place === 1 ? "First key" : "Second key"}</p>
-          <code className="block text-sm break-all" data-testid={`key-${secret.place}`}>
-            {secret.keyId}:{secret.secret}
-          </code>
-          <div className="mt-1 flex gap-3">
-            <Button onClick={() => void copy(`${secret.keyId}:${secret.secret}`)}>Copy</Button>
-            <Button onClick={() => setTesting(secret)}>Test it</Button>
-          </div>
-        </div>
-      ))}
+      <code className="mt-3 block text-sm break-all" data-testid="key">
+        {keyId}:{secret}
+      </code>
+      <div className="mt-1 flex gap-3">
+        <Button onClick={() => void copy(`${keyId}:${secret}`)}>Copy</Button>
+        <Button onClick={() => saveFile(`${bucket}-${keyId}.json`, shown.file)}>Save the file</Button>
+        <Button onClick={() => setTesting(true)}>Test it</Button>
+      </div>
       <pre className="mt-4 overflow-x-auto bg-paper-deep p-2 text-xs">
-        curl -u '{shown.secrets[0]?.keyId}:SECRET' {window.location.origin}/objects/{bucket}/KEY
+        curl -u '{keyId}:SECRET' {shown.file.address}
+        {bucket}/KEY
       </pre>
+      <p className="mt-2 text-sm text-ink-soft">
+        A program that should not keep sending it gets a token for an hour at <code>{shown.file.tokenAddress}</code> (OAuth 2.0,
+        client credentials).
+      </p>
       <Button kind="primary" className="mt-4" onClick={onClose}>
-        I have copied {shown.secrets.length === 1 ? "it" : "them"}
+        I have copied it
       </Button>
-      {testing && (
-        <TestDialog
-          bucket={bucket}
-          keyId={testing.keyId}
-          keys={[testing.keyId]}
-          secret={testing.secret}
-          onClose={() => setTesting(null)}
-        />
-      )}
+      {testing && <TestDialog bucket={bucket} keyId={keyId} keys={[keyId]} secret={secret} onClose={() => setTesting(false)} />}
     </Dialog>
   );
 }

@@ -42,6 +42,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
         ["Last read", chosen.lastRead == null ? "never" : day(chosen.lastRead)],
         ["Kept until", chosen.kept == null ? "nothing keeps it" : `${day(chosen.kept.until)}, ${chosen.kept.strength}`],
         ...(chosen.tags ? [["Tags", writeTags(chosen.tags)] as [string, React.ReactNode]] : []),
+        ["Encrypted at rest", sealed(chosen.seal)],
         ["Charged so far", money(details.data?.chargedSoFar ?? 0)],
         [
           "SHA-256",
@@ -120,6 +121,16 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
     </Dialog>
   );
 }
+
+const sealed = (seal: StoredVersion["seal"]) => {
+  if (!seal) return "no: it was stored before contents were encrypted; write it anew";
+  const key = seal.isBuckets ? "this bucket's own key" : "the provider's key";
+  return seal.isWithdrawn ? (
+    <span className="text-bad">under {key}, which is withdrawn: nobody can read it</span>
+  ) : (
+    `AES-256-GCM under ${key} ${seal.key}`
+  );
+};
 
 type VersionsProps = {
   bucket: Bucket;

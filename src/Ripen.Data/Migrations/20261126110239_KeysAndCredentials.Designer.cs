@@ -11,8 +11,8 @@ using Ripen.Data;
 namespace Ripen.Data.Migrations
 {
     [DbContext(typeof(RipenDb))]
-    [Migration("20261126104249_OwnKeys")]
-    partial class OwnKeys
+    [Migration("20261126110239_KeysAndCredentials")]
+    partial class KeysAndCredentials
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
@@ -185,6 +185,55 @@ namespace Ripen.Data.Migrations
                     b.HasIndex("ToBucket");
 
                     b.ToTable("Copy", (string)null);
+                });
+
+            modelBuilder.Entity("Ripen.Data.CredentialRow", b =>
+                {
+                    b.Property<string>("Id")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("Credential", (string)null);
+                });
+
+            modelBuilder.Entity("Ripen.Data.CredentialSecretRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTimeOffset>("Added")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Credential")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTimeOffset?>("Ends")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("KeyId")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Protected")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Credential");
+
+                    b.ToTable("CredentialSecret", (string)null);
                 });
 
             modelBuilder.Entity("Ripen.Data.EstateRow", b =>
@@ -529,6 +578,9 @@ namespace Ripen.Data.Migrations
                     b.Property<string>("CopyTarget")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Credential")
+                        .HasColumnType("TEXT");
+
                     b.Property<bool>("Deduplicates")
                         .HasColumnType("INTEGER");
 
@@ -785,6 +837,15 @@ namespace Ripen.Data.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Ripen.Data.CredentialSecretRow", b =>
+                {
+                    b.HasOne("Ripen.Data.CredentialRow", null)
+                        .WithMany("Secrets")
+                        .HasForeignKey("Credential")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Ripen.Data.LotRow", b =>
                 {
                     b.HasOne("Ripen.Data.BucketRow", null)
@@ -905,6 +966,11 @@ namespace Ripen.Data.Migrations
                     b.Navigation("Stock");
 
                     b.Navigation("Streams");
+                });
+
+            modelBuilder.Entity("Ripen.Data.CredentialRow", b =>
+                {
+                    b.Navigation("Secrets");
                 });
 
             modelBuilder.Entity("Ripen.Data.RegionRow", b =>
