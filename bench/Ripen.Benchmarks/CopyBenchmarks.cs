@@ -88,7 +88,7 @@ public class DrainBenchmarks
         var content = new byte[Bytes];
         index.Change(db =>
         {
-            using var contents = db.Repeated("INSERT INTO content VALUES(?1, ?2, ?3, ?3)", 3);
+            using var contents = db.Repeated("INSERT INTO content(name, bytes, sha256, sums) VALUES(?1, ?2, ?3, ?3)", 3);
             using var entries = db.Repeated(
                 "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content) VALUES(?1, 1, 1, "
                     + "?2, 1, ?3, ?4, 0, 1, ?4, ?5)",

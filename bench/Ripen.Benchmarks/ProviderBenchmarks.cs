@@ -39,7 +39,7 @@ internal sealed class BenchProvider : IDisposable
         using var index = new ProviderIndex(Path.Combine(Folder, "index.db"));
         index.Change(db =>
         {
-            db.Run("INSERT INTO content VALUES('none', 0, x'', x'')");
+            db.Run("INSERT INTO content(name, bytes, sha256, sums) VALUES('none', 0, x'', x'')");
             using var insert = db.Repeated(
                 "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, content) VALUES(1, 1, 1, "
                     + "?1, 1, ?2, ?3, 0, 1, ?3, 'none')",
