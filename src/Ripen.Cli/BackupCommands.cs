@@ -122,21 +122,25 @@ internal static class BackupCommands
             new Option<string>("--as") { Description = "the workload whose points these are", Required = true }
         );
         var objects = new Option<bool>("--objects") { Description = "back objects of a bucket up, not a folder" };
+        var full = new Option<bool>("--full") { Description = "read and, in a plain pool, store everything" };
+        var encrypted = new Option<bool>("--encrypted-at-source") { Description = "what comes is encrypted: keep it apart, as it is" };
         var run = ServerCommands.Make(
             "run",
             "Back a folder or objects up, and wait for it.",
-            [id, folder, workload, objects],
+            [id, folder, workload, objects, full, encrypted],
             async (http, parsed) =>
             {
                 var source = parsed.GetRequiredValue(folder).Split('/', 2);
-                object order = parsed.GetValue(objects)
-                    ? new
-                    {
-                        bucket = source[0],
-                        prefix = source.Length > 1 ? source[1] : "",
-                        workload = parsed.GetRequiredValue(workload),
-                    }
-                    : new { folder = Path.GetFullPath(parsed.GetRequiredValue(folder)), workload = parsed.GetRequiredValue(workload) };
+                var ofObjects = parsed.GetValue(objects);
+                var order = new
+                {
+                    workload = parsed.GetRequiredValue(workload),
+                    folder = ofObjects ? null : Path.GetFullPath(parsed.GetRequiredValue(folder)),
+                    bucket = ofObjects ? source[0] : null,
+                    prefix = ofObjects && source.Length > 1 ? source[1] : null,
+                    full = parsed.GetValue(full),
+                    encryptedAtSource = parsed.GetValue(encrypted),
+                };
                 var job = await Finished(http, parsed.GetRequiredValue(id), "runs", order);
                 if (job["point"] is { } point)
                 {

@@ -17,7 +17,10 @@ public sealed class BackupTests : IDisposable
     public void Dispose() => folders.Dispose();
 
     private Task<Point> Run(Pool pool, IProgress<RunProgress>? progress = null, CancellationToken cancel = default) =>
-        BackupRun.Of(pool, new FolderSource(folders.Source), "office", TimeProvider.System, progress, cancel);
+        BackupRun.Of(pool, new FolderSource(folders.Source), "office", null, TimeProvider.System, progress, cancel);
+
+    private Task<Point> Run(Pool pool, RunOptions options) =>
+        BackupRun.Of(pool, new FolderSource(folders.Source), "office", options, TimeProvider.System, null, Never);
 
     private Task<Pool> Open() => Pool.Open(folders.Objects, Folders.Options.Passphrase, Never);
 
@@ -64,6 +67,66 @@ public sealed class BackupTests : IDisposable
     }
 
     [Fact]
+    public async Task A_plain_pool_stores_every_full_run_whole_and_between_them_what_changed()
+    {
+        folders.Fill(2);
+        using var pool = await Pool.Create(folders.Objects, Folders.Options with { Deduplicates = false }, DateTimeOffset.UtcNow, Never);
+        var first = await Run(pool);
+        Assert.Equal((true, first.LogicalBytes), (first.IsFull!.Value, first.NewBytes - ListBytes(pool, first)));
+        // A file that equals another is stored again, and so is one that was only touched.
+        File.Copy(Path.Combine(folders.Source, "berth 0", "file-1"), Path.Combine(folders.Source, "berth 0", "file-1 again"));
+        File.SetLastWriteTimeUtc(Path.Combine(folders.Source, "berth 0", "file-3"), DateTime.UtcNow.AddDays(-3));
+        var changed =
+            new FileInfo(Path.Combine(folders.Source, "berth 0", "file-1 again")).Length
+            + new FileInfo(Path.Combine(folders.Source, "berth 0", "file-3")).Length;
+        var second = await Run(pool);
+        Assert.Equal((false, changed), (second.IsFull!.Value, second.NewBytes - ListBytes(pool, second)));
+        var third = await Run(pool, new RunOptions { Full = true });
+        Assert.Equal((true, third.LogicalBytes), (third.IsFull!.Value, third.NewBytes - ListBytes(pool, third)));
+
+        // The full one does not need the ones before; the one between needs the first one's packs as long as it is there.
+        await pool.Remove(first.Id, Never);
+        await PoolPrune.Of(pool, TimeProvider.System, Never);
+        using var again = await Open();
+        Assert.False(again.Description.Deduplicates);
+        await Restore.Into(again, second, "", folders.Target("second"), null, Never);
+        await again.Remove(second.Id, Never);
+        await PoolPrune.Of(again, TimeProvider.System, Never);
+        await Restore.Into(again, third, "", folders.Target("third"), null, Never);
+        Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target("second")));
+        Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target("third")));
+        var report = await PoolCheck.Of(again, Never);
+        Assert.Empty(report.Damaged);
+        Assert.True(folders.Objects.StoredBytes < 1.2 * third.StoredBytes, "What only removed points needed is gone.");
+    }
+
+    [Fact]
+    public async Task What_arrives_encrypted_is_kept_apart_and_as_it_is()
+    {
+        folders.Fill(2);
+        using var pool = await Make();
+        var open = await Run(pool);
+        var apart = await Run(pool, new RunOptions { Full = true, EncryptedAtSource = true });
+        Assert.Null(open.IsFull);
+        // Nothing is shared with what lies there, and nothing compressed although it would be.
+        Assert.Equal(apart.LogicalBytes, apart.NewBytes - ListBytes(pool, apart));
+        Assert.True(apart.StoredBytes > apart.LogicalBytes, $"{apart.StoredBytes} of {apart.LogicalBytes}");
+        Assert.True(open.StoredBytes < open.LogicalBytes);
+        Assert.Empty((await PoolCheck.Of(pool, Never)).Damaged);
+        await Restore.Into(pool, apart, "", folders.Target("apart"), null, Never);
+        Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target("apart")));
+    }
+
+    /// <summary>Of the list of entries: new with every run whose chunks lie apart.</summary>
+    private static long ListBytes(Pool pool, Point point)
+    {
+        var bytes = 0L;
+        for (var at = 0; at < point.Entries.Length; at += ChunkId.Size)
+            bytes += pool.Chunk(ChunkId.Read(point.Entries.AsSpan(at)), Never).GetAwaiter().GetResult().Length;
+        return bytes;
+    }
+
+    [Fact]
     public async Task One_path_comes_back_alone()
     {
         folders.Fill(3);
@@ -106,7 +169,7 @@ public sealed class BackupTests : IDisposable
             point.Problems.Select(p => (p.Path, p.What))
         );
         await Assert.ThrowsAsync<RefusalException>(() =>
-            BackupRun.Of(pool, new FolderSource(folders.Target("never")), "office", TimeProvider.System, null, Never)
+            BackupRun.Of(pool, new FolderSource(folders.Target("never")), "office", null, TimeProvider.System, null, Never)
         );
     }
 

@@ -22,7 +22,7 @@ public sealed class DamageTests : IDisposable
         folders.Fill(11);
         using var pool = await Pool.Create(folders.Objects, Folders.Options, DateTimeOffset.UtcNow, Never);
         secret = pool.Secret;
-        return (await BackupRun.Of(pool, new FolderSource(folders.Source), "office", TimeProvider.System, null, Never)).Id;
+        return (await BackupRun.Of(pool, new FolderSource(folders.Source), "office", null, TimeProvider.System, null, Never)).Id;
     }
 
     /// <summary>Two hundred flips and cuts, anywhere in any object.</summary>
@@ -123,7 +123,7 @@ public sealed class DamageTests : IDisposable
 
         var description = Path.Combine(folders.PoolFolder, PoolDescription.Key);
         var own = await File.ReadAllTextAsync(description);
-        await File.WriteAllTextAsync(description, own.Replace("\"format\": 1", "\"format\": 2", StringComparison.Ordinal));
+        await File.WriteAllTextAsync(description, own.Replace("\"format\": 2", "\"format\": 3", StringComparison.Ordinal));
         Assert.Equal("unknown-format", await BackupTests.Code(() => Pool.Open(folders.Objects, Folders.Options.Passphrase, Never)));
 
         // The same passphrase, but another pool's description: its secret opens nothing here.
@@ -143,7 +143,7 @@ public sealed class DamageTests : IDisposable
             string.Concat(Enumerable.Repeat("strictly secret ", 5000))
         );
         using (var pool = await Pool.Create(folders.Objects, Folders.Options, DateTimeOffset.UtcNow, Never))
-            await BackupRun.Of(pool, new FolderSource(folders.Source), "office", TimeProvider.System, null, Never);
+            await BackupRun.Of(pool, new FolderSource(folders.Source), "office", null, TimeProvider.System, null, Never);
         foreach (var file in Directory.GetFiles(folders.PoolFolder, "*", SearchOption.AllDirectories))
         {
             var bytes = await File.ReadAllBytesAsync(file);

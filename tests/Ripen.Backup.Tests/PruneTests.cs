@@ -30,7 +30,8 @@ public sealed class PruneTests : IDisposable
         return (pool.Secret, first, second, Folders.Picture(folders.Source));
     }
 
-    private Task<Point> Run(Pool pool) => BackupRun.Of(pool, new FolderSource(folders.Source), "office", TimeProvider.System, null, Never);
+    private Task<Point> Run(Pool pool) =>
+        BackupRun.Of(pool, new FolderSource(folders.Source), "office", null, TimeProvider.System, null, Never);
 
     private long Stored() => new DirectoryInfo(folders.PoolFolder).EnumerateFiles("*", SearchOption.AllDirectories).Sum(f => f.Length);
 
@@ -132,7 +133,7 @@ public sealed class PruneTests : IDisposable
             if (p.Path == "00-again")
                 meanwhile = PoolPrune.Of(other, TimeProvider.System, Never).GetAwaiter().GetResult();
         });
-        var third = await BackupRun.Of(pool, new FolderSource(folders.Source), "office", TimeProvider.System, told, Never);
+        var third = await BackupRun.Of(pool, new FolderSource(folders.Source), "office", null, TimeProvider.System, told, Never);
         Assert.True(meanwhile is { RemovedPacks: 0, WaitingPacks: > 0 }, meanwhile?.ToString());
         await PoolPrune.Of(other, TimeProvider.System, Never);
         await ComesBack(other, third, Folders.Picture(folders.Source));
@@ -187,7 +188,7 @@ public sealed class PruneTests : IDisposable
                         break;
                     default:
                         Change(random);
-                        var point = await BackupRun.Of(pool, new FolderSource(folders.Source), "office", clock, null, Never);
+                        var point = await BackupRun.Of(pool, new FolderSource(folders.Source), "office", null, clock, null, Never);
                         pictures[point.Id] = Folders.Picture(folders.Source);
                         break;
                 }

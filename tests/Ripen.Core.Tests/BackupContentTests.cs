@@ -134,10 +134,11 @@ public sealed class BackupContentTests
 
     /// <summary>The closed form of the local disk against a clock that ticks by the second.</summary>
     [Theory]
-    [InlineData(500, 100, 0.5, 600)]
-    [InlineData(100, 100, 0.5, 600)]
-    [InlineData(300, 120, 0.8, 3600)]
-    public void A_journal_is_as_large_as_it_grows_by_the_second(double rate, double line, double compression, int window)
+    [InlineData(500, 100, 0.5, 600, false)]
+    [InlineData(100, 100, 0.5, 600, false)]
+    [InlineData(300, 120, 0.8, 3600, false)]
+    [InlineData(500, 100, 0.5, 600, true)]
+    public void A_journal_is_as_large_as_it_grows_by_the_second(double rate, double line, double compression, int window, bool atTarget)
     {
         var disk = LocalDisk.Of(
             new SizingQuestions
@@ -145,6 +146,7 @@ public sealed class BackupContentTests
                 BytesPerSecondIn = rate,
                 LineBytesPerSecond = line,
                 Compression = compression,
+                ReducedAtTarget = atTarget,
                 WindowSeconds = window,
                 LocalBytes = 1000,
                 Headroom = 0,
@@ -153,7 +155,7 @@ public sealed class BackupContentTests
         var (journal, most, emptied) = (0.0, 0.0, 0);
         for (var second = 0; second < window || journal > 1e-9; second++)
         {
-            journal = Math.Max(0, journal + (second < window ? rate : 0) - (line / compression));
+            journal = Math.Max(0, journal + (second < window ? rate : 0) - (atTarget ? line : line / compression));
             most = Math.Max(most, journal);
             emptied = Math.Max(0, second + 1 - window);
         }

@@ -38,6 +38,10 @@ public sealed record Point
     /// <summary>The average chunk of its files; later runs of the workload keep to it.</summary>
     public required int AverageChunk { get; init; }
 
+    /// <summary>Whether its run stored everything, or only what had changed since the point before; null where equal content is stored
+    /// once.</summary>
+    public bool? IsFull { get; init; }
+
     /// <summary>Ids of the chunks that hold the list of entries.</summary>
     public required byte[] Entries { get; init; }
     public required long ProblemCount { get; init; }

@@ -1,4 +1,5 @@
 using System.Buffers.Binary;
+using System.Security.Cryptography;
 
 namespace Ripen.Backup.Pools;
 
@@ -15,6 +16,9 @@ public readonly record struct ChunkId(ulong A, ulong B, ulong C, ulong D)
             BinaryPrimitives.ReadUInt64LittleEndian(bytes[16..]),
             BinaryPrimitives.ReadUInt64LittleEndian(bytes[24..])
         );
+
+    /// <summary>Of a chunk that is stored apart, whatever equals it.</summary>
+    public static ChunkId Random() => Read(RandomNumberGenerator.GetBytes(Size));
 
     public void Write(Span<byte> bytes)
     {

@@ -8,7 +8,8 @@ namespace Ripen.Backup.Pools;
 /// <param name="SealedBytes">In the pack, the tag included.</param>
 /// <param name="RawBytes">Of the content.</param>
 /// <param name="IsCompressed">By zstd.</param>
-public readonly record struct PackedChunk(ChunkId Id, int SealedBytes, int RawBytes, bool IsCompressed);
+/// <param name="IsApart">Whether its id is random, and not its content's: it is stored for one point, whatever equals it.</param>
+public readonly record struct PackedChunk(ChunkId Id, int SealedBytes, int RawBytes, bool IsCompressed, bool IsApart);
 
 /// <summary>
 /// Packs: the sealed chunks one after the other, behind them the sealed list of them, its length and a mark. See docs/backup-format.md.
@@ -19,6 +20,9 @@ internal static class Packs
     public const ulong DirectoryPart = ulong.MaxValue;
     public const int TrailerSize = sizeof(uint) + 12;
     public const int DirectoryEntrySize = ChunkId.Size + sizeof(uint) + sizeof(uint) + 1;
+
+    private const byte Compressed = 1;
+    private const byte Apart = 2;
 
     public static ReadOnlySpan<byte> Head => "RIPEN-PACK-1"u8;
 
@@ -40,7 +44,7 @@ internal static class Packs
             chunks[i].Id.Write(entry);
             BinaryPrimitives.WriteUInt32LittleEndian(entry[32..], (uint)chunks[i].SealedBytes);
             BinaryPrimitives.WriteUInt32LittleEndian(entry[36..], (uint)chunks[i].RawBytes);
-            entry[40] = chunks[i].IsCompressed ? (byte)1 : (byte)0;
+            entry[40] = (byte)((chunks[i].IsCompressed ? Compressed : 0) | (chunks[i].IsApart ? Apart : 0));
         }
         return bytes;
     }
@@ -57,9 +61,15 @@ internal static class Packs
                 BinaryPrimitives.ReadUInt32LittleEndian(entry[32..]),
                 BinaryPrimitives.ReadUInt32LittleEndian(entry[36..])
             );
-            if (sealedBytes is < PoolKeys.TagSize or > int.MaxValue || raw > int.MaxValue || entry[40] > 1)
+            if (sealedBytes is < PoolKeys.TagSize or > int.MaxValue || raw > int.MaxValue || entry[40] > (Compressed | Apart))
                 throw Damage.Of(key, "has no whole list of chunks");
-            chunks[i] = new PackedChunk(ChunkId.Read(entry), (int)sealedBytes, (int)raw, entry[40] == 1);
+            chunks[i] = new PackedChunk(
+                ChunkId.Read(entry),
+                (int)sealedBytes,
+                (int)raw,
+                (entry[40] & Compressed) != 0,
+                (entry[40] & Apart) != 0
+            );
         }
         return chunks;
     }
@@ -96,7 +106,7 @@ internal sealed class PackBuilder(PoolKeys keys) : IDisposable
 
     public bool IsEmpty => chunks.Count == 0;
 
-    public void Add(ChunkId id, ReadOnlySpan<byte> payload, int rawBytes, bool isCompressed)
+    public void Add(ChunkId id, ReadOnlySpan<byte> payload, int rawBytes, bool isCompressed, bool isApart)
     {
         seal ??= keys.Of(key);
         Span<byte> about = stackalloc byte[ChunkId.Size];
@@ -104,7 +114,7 @@ internal sealed class PackBuilder(PoolKeys keys) : IDisposable
         var at = (int)bytes.Length;
         bytes.SetLength(at + payload.Length + PoolKeys.TagSize);
         seal.Seal((ulong)chunks.Count, payload, about, bytes.GetBuffer().AsSpan(at, payload.Length + PoolKeys.TagSize));
-        chunks.Add(new PackedChunk(id, payload.Length + PoolKeys.TagSize, rawBytes, isCompressed));
+        chunks.Add(new PackedChunk(id, payload.Length + PoolKeys.TagSize, rawBytes, isCompressed, isApart));
     }
 
     public (string Key, IReadOnlyList<PackedChunk> Chunks, ReadOnlyMemory<byte> Content) Finish()

@@ -8,6 +8,9 @@ public sealed record PoolOptions
 {
     public bool Compresses { get; init; } = true;
 
+    /// <inheritdoc cref="PoolDescription.Deduplicates"/>
+    public bool Deduplicates { get; init; } = true;
+
     /// <summary>Wraps the pool's secret; null for a pool that is not encrypted, whose secret lies in clear beside it.</summary>
     public string? Passphrase { get; init; }
 
@@ -16,7 +19,7 @@ public sealed record PoolOptions
 }
 
 /// <summary>
-/// A pool: deduplicated, compressed and sealed content in packs, and points that say what of it was where and when. Everything is ordinary
+/// A pool: deduplicated (unless it is plain), compressed and sealed content in packs, and points that say what of it was where and when. Everything is ordinary
 /// objects of the place that it lies in, none of which changes once it is written.
 /// </summary>
 public sealed class Pool : IDisposable
@@ -62,6 +65,7 @@ public sealed class Pool : IDisposable
             Id = id,
             Made = now,
             Compresses = options.Compresses,
+            Deduplicates = options.Deduplicates,
             Encrypts = options.Passphrase is not null,
             PackBytes = options.PackBytes,
             Wrapped = WrappedSecret.Of(secret, options.Passphrase, id),

@@ -101,7 +101,10 @@ public sealed record WrappedSecret
 public sealed record PoolDescription
 {
     public const string Key = "pool.json";
-    public const int Newest = 1;
+    public const int Newest = 2;
+
+    /// <summary>The same, in which nothing is stored apart.</summary>
+    public const int Oldest = 1;
 
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
@@ -117,6 +120,9 @@ public sealed record PoolDescription
     public required DateTimeOffset Made { get; init; }
     public required bool Compresses { get; init; }
     public required bool Encrypts { get; init; }
+
+    /// <summary>Whether equal content is stored once; otherwise every full run stores all of its own.</summary>
+    public bool Deduplicates { get; init; } = true;
 
     /// <summary>A pack is closed when it has so many bytes.</summary>
     public required int PackBytes { get; init; }
@@ -139,12 +145,12 @@ public sealed record PoolDescription
         }
         if (read is null || read.PackBytes is < 1 or > 1 << 30)
             throw Damage.Of(Key, "is no description of a pool");
-        return read.Format == Newest
+        return read.Format is >= Oldest and <= Newest
             ? read
             : throw new RefusalException(
                 RefusalKind.Invalid,
                 "unknown-format",
-                $"This pool is of format {read.Format}, and this program reads and writes format {Newest}."
+                $"This pool is of format {read.Format}, and this program reads and writes formats {Oldest} to {Newest}."
             );
     }
 }

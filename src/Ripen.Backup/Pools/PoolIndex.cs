@@ -11,7 +11,8 @@ namespace Ripen.Backup.Pools;
 /// <param name="SealedBytes">The tag included.</param>
 /// <param name="RawBytes">Of the content.</param>
 /// <param name="IsCompressed">By zstd.</param>
-internal readonly record struct ChunkPlace(int Pack, int Part, int Offset, int SealedBytes, int RawBytes, bool IsCompressed);
+/// <param name="IsApart">Whether its id is random, and not its content's.</param>
+internal readonly record struct ChunkPlace(int Pack, int Part, int Offset, int SealedBytes, int RawBytes, bool IsCompressed, bool IsApart);
 
 /// <summary>All chunks of a pool by id, about a hundred bytes of memory each.</summary>
 internal sealed class PoolIndex
@@ -55,7 +56,7 @@ internal sealed class PoolIndex
         for (var i = 0; i < chunks.Count; i++)
         {
             var c = chunks[i];
-            var place = new ChunkPlace(number, i, offset, c.SealedBytes, c.RawBytes, c.IsCompressed);
+            var place = new ChunkPlace(number, i, offset, c.SealedBytes, c.RawBytes, c.IsCompressed, c.IsApart);
             if (!places.TryAdd(c.Id, place) && !isDoomed && doomed.Contains(packs[places[c.Id].Pack]))
                 places[c.Id] = place;
             offset += c.SealedBytes;

@@ -103,12 +103,12 @@ public static class PoolPrune
                 var live = own.Where(c => needed.Contains(c.Id)).ToList();
                 if (live.Count == 0 || live.Sum(c => (long)c.Place.SealedBytes) >= WorthKeeping * index.BytesOf(own.Key))
                     continue;
-                foreach (var (id, _) in live)
+                foreach (var (id, place) in live)
                 {
                     var content = await pool.Chunk(id, cancel);
                     var packed = pool.Description.Compresses ? Zstd.Compress(content) : content;
                     var compressed = packed.Length < content.Length;
-                    pack.Add(id, compressed ? packed : content, content.Length, compressed);
+                    pack.Add(id, compressed ? packed : content, content.Length, compressed, place.IsApart);
                     bytes += content.Length;
                     if (pack.Bytes >= pool.Description.PackBytes)
                         await Close();

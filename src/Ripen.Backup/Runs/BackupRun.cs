@@ -5,6 +5,17 @@ using Ripen.Backup.Sources;
 
 namespace Ripen.Backup.Runs;
 
+/// <summary>What a run is to do beyond the usual.</summary>
+public sealed record RunOptions
+{
+    /// <summary>Reads and stores everything, whatever the point before says of it. Where the pool deduplicates, what it has is not stored
+    /// again all the same.</summary>
+    public bool Full { get; init; }
+
+    /// <summary>The source encrypted it: it is kept apart, because nothing in it is ever equal, and not compressed.</summary>
+    public bool EncryptedAtSource { get; init; }
+}
+
 /// <summary>How far a run is.</summary>
 public sealed record RunProgress(long Files, long Bytes, long NewBytes, string? Path);
 
@@ -20,6 +31,7 @@ public static class BackupRun
     /// <param name="pool">Where to.</param>
     /// <param name="source">What.</param>
     /// <param name="workload">Whose points these are: the last one says which files are unchanged, and are not read again.</param>
+    /// <param name="options">Beyond the usual; null for nothing.</param>
     /// <param name="clock">Dates the point.</param>
     /// <param name="progress">Told now and then; null for nobody.</param>
     /// <param name="cancel">Ends the run early.</param>
@@ -28,11 +40,19 @@ public static class BackupRun
         Pool pool,
         ISource source,
         string workload,
+        RunOptions? options,
         TimeProvider clock,
         IProgress<RunProgress>? progress,
         CancellationToken cancel
     )
     {
+        var (full, encrypted) = (options?.Full ?? false, options?.EncryptedAtSource ?? false);
+        if (encrypted && pool.Description.Format < PoolDescription.Newest)
+            throw new RefusalException(
+                RefusalKind.Conflict,
+                "old-format",
+                "This pool was made by an older program, and keeps nothing apart. Make another pool for what arrives encrypted."
+            );
         source.Demand();
         var taken = clock.GetUtcNow();
         var begun = clock.GetTimestamp();
@@ -42,8 +62,9 @@ public static class BackupRun
         var average = before?.AverageChunk ?? Chunker.AverageFor(SizeOf(source));
         var index = await pool.Index(cancel);
         await using var writer = new PackWriter(pool, index, cancel);
-        await using var known = new KnownEntries(pool, index, before, cancel);
-        var run = new Walk(source, new Chunker(pool.Keys.Gear, average), writer, progress);
+        await using var known = new KnownEntries(pool, index, full ? null : before, cancel);
+        var storing = new Storing(Apart: encrypted, AsItIs: encrypted);
+        var run = new Walk(source, new Chunker(pool.Keys.Gear, average), writer, storing, progress);
         using var list = new EntryList(new Chunker(pool.Keys.Gear, AverageOfEntries), writer);
         foreach (var found in source.Walk(run.Problem))
         {
@@ -64,6 +85,7 @@ public static class BackupRun
             NewBytes = writer.NewBytes,
             StoredBytes = writer.StoredBytes,
             AverageChunk = average,
+            IsFull = pool.Description.Deduplicates && !encrypted ? null : full || before is null,
             Entries = entries,
             ProblemCount = run.ProblemCount,
             Problems = run.Problems,
@@ -76,7 +98,7 @@ public static class BackupRun
     private static long SizeOf(ISource source) => source.Walk(_ => { }).Where(e => e.Kind == EntryKind.File).Sum(e => e.Size);
 
     /// <summary>What the walk has met so far.</summary>
-    private sealed class Walk(ISource source, Chunker chunker, PackWriter writer, IProgress<RunProgress>? progress)
+    private sealed class Walk(ISource source, Chunker chunker, PackWriter writer, Storing storing, IProgress<RunProgress>? progress)
     {
         private readonly List<RunProblem> problems = [];
 
@@ -123,7 +145,7 @@ public static class BackupRun
                     chunk =>
                     {
                         Span<byte> id = stackalloc byte[ChunkId.Size];
-                        writer.Add(chunk).Write(id);
+                        writer.Add(chunk, storing).Write(id);
                         ids.Write(id);
                     }
                 );
@@ -175,7 +197,7 @@ public static class BackupRun
             var text = waiting.GetBuffer().AsSpan(0, (int)waiting.Length);
             var length = chunker.Cut(text);
             Span<byte> id = stackalloc byte[ChunkId.Size];
-            writer.Add(text[..length]).Write(id);
+            writer.Add(text[..length], default).Write(id);
             ids.Write(id);
             text[length..].CopyTo(text);
             waiting.SetLength(text.Length - length);

@@ -4,6 +4,11 @@ using Ripen.Backup.Pools;
 
 namespace Ripen.Backup.Runs;
 
+/// <summary>How content is stored.</summary>
+/// <param name="Apart">Whatever in the pool equals it.</param>
+/// <param name="AsItIs">Not compressed, whatever the pool does.</param>
+internal readonly record struct Storing(bool Apart, bool AsItIs);
+
 /// <summary>
 /// Puts new chunks into packs: compressed on several threads, sealed into one pack after the other, and packs are put while the next is
 /// filled. Memory is bounded: who adds waits while too much is under way.
@@ -16,7 +21,7 @@ internal sealed class PackWriter : IAsyncDisposable
     private readonly Pool pool;
     private readonly PoolIndex index;
     private readonly HashSet<ChunkId> begun = [];
-    private readonly Channel<(ChunkId Id, byte[] Rented, int Bytes)> chunks = Channel.CreateBounded<(ChunkId, byte[], int)>(ChunksUnderWay);
+    private readonly Channel<(PackedChunk Chunk, byte[] Rented)> chunks = Channel.CreateBounded<(PackedChunk, byte[])>(ChunksUnderWay);
     private readonly Lock packing = new();
     private readonly SemaphoreSlim putting = new(PacksUnderWay);
     private readonly List<(string Key, IReadOnlyList<PackedChunk> Chunks)> written = [];
@@ -39,16 +44,18 @@ internal sealed class PackWriter : IAsyncDisposable
 
     public long StoredBytes { get; private set; }
 
-    /// <summary>Takes a chunk unless the pool has it.</summary>
-    public ChunkId Add(ReadOnlySpan<byte> content)
+    /// <summary>Takes a chunk unless the pool has it; what is to lie apart in any case, under an id of its own.</summary>
+    public ChunkId Add(ReadOnlySpan<byte> content, Storing how)
     {
-        var id = pool.Keys.IdOf(content);
-        if (index.Has(id) || !begun.Add(id))
+        var apart = how.Apart || !pool.Description.Deduplicates;
+        var id = apart ? ChunkId.Random() : pool.Keys.IdOf(content);
+        if (!apart && (index.Has(id) || !begun.Add(id)))
             return id;
         NewBytes += content.Length;
         var rented = ArrayPool<byte>.Shared.Rent(content.Length);
         content.CopyTo(rented);
-        var item = (id, rented, content.Length);
+        var compress = pool.Description.Compresses && !how.AsItIs;
+        var item = (new PackedChunk(id, 0, content.Length, compress, apart), rented);
         while (!chunks.Writer.TryWrite(item))
             Wait();
         return id;
@@ -91,9 +98,9 @@ internal sealed class PackWriter : IAsyncDisposable
         using var compressor = new ZstdSharp.Compressor(Zstd.Level);
         try
         {
-            await foreach (var (id, rented, bytes) in chunks.Reader.ReadAllAsync(failed.Token))
+            await foreach (var (chunk, rented) in chunks.Reader.ReadAllAsync(failed.Token))
             {
-                Pack(compressor, id, rented, bytes);
+                Pack(compressor, chunk, rented);
                 ArrayPool<byte>.Shared.Return(rented);
                 await putting.WaitAsync(failed.Token);
                 putting.Release();
@@ -106,16 +113,17 @@ internal sealed class PackWriter : IAsyncDisposable
         }
     }
 
-    private void Pack(ZstdSharp.Compressor compressor, ChunkId id, byte[] content, int bytes)
+    private void Pack(ZstdSharp.Compressor compressor, PackedChunk chunk, byte[] content)
     {
+        var bytes = chunk.RawBytes;
         var space = ArrayPool<byte>.Shared.Rent(ZstdSharp.Compressor.GetCompressBound(bytes));
         var raw = content.AsSpan(0, bytes);
-        var size = pool.Description.Compresses ? compressor.Wrap(raw, space) : bytes;
+        var size = chunk.IsCompressed ? compressor.Wrap(raw, space) : bytes;
         // What hardly shrinks is stored as it is, and read the faster.
         var compressed = size < bytes - (bytes / 32);
         lock (packing)
         {
-            pack.Add(id, compressed ? space.AsSpan(0, size) : raw, bytes, compressed);
+            pack.Add(chunk.Id, compressed ? space.AsSpan(0, size) : raw, bytes, compressed, chunk.IsApart);
             if (pack.Bytes >= pool.Description.PackBytes)
                 Close();
         }

@@ -6,8 +6,11 @@ public sealed record SizingQuestions
     /// <summary>What comes in while a window is open, content.</summary>
     public required double BytesPerSecondIn { get; init; }
 
-    /// <summary>What the line carries, reduced; infinite for no limit.</summary>
+    /// <summary>What the line carries, as it was when it left; infinite for no limit.</summary>
     public required double LineBytesPerSecond { get; init; }
+
+    /// <summary>Whether it is reduced only at the target: then the line carries content.</summary>
+    public bool ReducedAtTarget { get; init; }
 
     /// <summary>How long it comes in.</summary>
     public required double WindowSeconds { get; init; }
@@ -34,7 +37,7 @@ public sealed record LocalDisk(double DrainsPerSecond, double GathersPerSecond, 
 
     public static LocalDisk Of(SizingQuestions asked)
     {
-        var drains = asked.LineBytesPerSecond / asked.Compression;
+        var drains = asked.LineBytesPerSecond / (asked.ReducedAtTarget ? 1 : asked.Compression);
         var gathers = Math.Max(0, asked.BytesPerSecondIn - drains);
         var gathered = gathers * asked.WindowSeconds;
         return new LocalDisk(

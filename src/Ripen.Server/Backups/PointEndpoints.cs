@@ -17,11 +17,15 @@ namespace Ripen.Server.Backups;
 /// <param name="Folder">Of this machine; null for objects.</param>
 /// <param name="Bucket">Whose objects; null for a folder.</param>
 /// <param name="Prefix">Those that begin so, what follows the last '/' of it included in their names.</param>
+/// <param name="Full">Reads and, in a plain pool, stores everything; the first run of a workload always does.</param>
+/// <param name="EncryptedAtSource">What comes is encrypted: it is kept apart and stored as it is.</param>
 public sealed record RunOrder(
     [property: JsonRequired] string Workload,
     string? Folder = null,
     string? Bucket = null,
-    string? Prefix = null
+    string? Prefix = null,
+    bool Full = false,
+    bool EncryptedAtSource = false
 );
 
 /// <summary>What to restore of a point (empty for everything), and into which empty folder.</summary>
@@ -44,12 +48,13 @@ public sealed record PointReading(
     long LogicalBytes,
     long NewBytes,
     long StoredBytes,
+    bool? IsFull,
     long ProblemCount,
     IReadOnlyList<RunProblem> Problems
 )
 {
     internal static PointReading Of(Point p) =>
-        new(p.Id, p.Workload, p.Taken, p.Seconds, p.Files, p.LogicalBytes, p.NewBytes, p.StoredBytes, p.ProblemCount, p.Problems);
+        new(p.Id, p.Workload, p.Taken, p.Seconds, p.Files, p.LogicalBytes, p.NewBytes, p.StoredBytes, p.IsFull, p.ProblemCount, p.Problems);
 }
 
 /// <summary>The points of a pool, newest first, and those that cannot be read.</summary>
@@ -118,6 +123,7 @@ internal static class PointEndpoints
             throw new RefusalException(RefusalKind.Invalid, "out-of-range", "A workload's name has 1 to 100 characters.", "$.workload");
         // Before anything is begun: a pool that cannot be opened is said at once.
         var pool = await pools.Open(target, cancel);
+        var options = new RunOptions { Full = order.Full, EncryptedAtSource = order.EncryptedAtSource };
         return TypedResults.Accepted(
             $"/api/targets/{id}",
             Begin(
@@ -129,7 +135,7 @@ internal static class PointEndpoints
                 async (tell, stop) =>
                 {
                     var progress = new Told<RunProgress>(p => tell(p.Files, p.Bytes));
-                    Task<Point> Into(Pool into) => BackupRun.Of(into, source, order.Workload.Trim(), time, progress, stop);
+                    Task<Point> Into(Pool into) => BackupRun.Of(into, source, order.Workload.Trim(), options, time, progress, stop);
                     var spills = target.SpillTo.Select(s => view.Estate.Targets.First(t => t.Id == s));
                     var (point, full) = await OrElsewhere(pool, Into, target, spills, pools, stop);
                     return job =>

@@ -13,16 +13,11 @@ internal sealed class Pools(TargetPlaces places, Keyring keyring, TimeProvider t
     public async Task Make(BackupTarget target, string? passphrase, CancellationToken cancel)
     {
         Demand(target);
-        if (!target.Deduplicates)
-            throw new RefusalException(
-                RefusalKind.Conflict,
-                "not-supported",
-                "A pool always stores equal content once: this target says that it does not deduplicate, and such pools can be projected only."
-            );
         var options = new PoolOptions
         {
             Passphrase = target.Encrypts ? Keyring.Demand(passphrase) : null,
             Compresses = target.Compresses,
+            Deduplicates = target.Deduplicates,
             PackBytes = (int)Math.Clamp(target.PackBytes, 8_000_000, 64_000_000),
         };
         using var pool = await Pool.Create(places.ObjectsOf(target), options, time.GetUtcNow(), cancel);

@@ -14,8 +14,9 @@ namespace Ripen.Server.Backups;
 /// <param name="Made">When.</param>
 /// <param name="Encrypts">Whether a passphrase is needed.</param>
 /// <param name="Compresses">Whether its chunks are compressed.</param>
+/// <param name="Deduplicates">Whether equal content is stored once.</param>
 /// <param name="CanOpen">Whether this server knows the passphrase.</param>
-public sealed record PoolReading(string Id, DateTimeOffset Made, bool Encrypts, bool Compresses, bool CanOpen);
+public sealed record PoolReading(string Id, DateTimeOffset Made, bool Encrypts, bool Compresses, bool Deduplicates, bool CanOpen);
 
 /// <summary>A target as it stands.</summary>
 /// <param name="Target">As it was made.</param>
@@ -192,6 +193,7 @@ internal static class TargetEndpoints
                         p.Description.Made,
                         p.Description.Encrypts,
                         p.Description.Compresses,
+                        p.Description.Deduplicates,
                         p.CanOpen
                     ),
                 };

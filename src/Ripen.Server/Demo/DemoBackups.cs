@@ -53,9 +53,9 @@ internal sealed class DemoBackups(
                 DemoOffice.Write(office, day);
                 using var pool = await pools.Open(shelf, cancel);
                 var then = new Earlier(time, TimeSpan.FromDays(Days - day));
-                await BackupRun.Of(pool, new FolderSource(office), "office", then, new Progress<RunProgress>(), cancel);
+                await BackupRun.Of(pool, new FolderSource(office), "office", null, then, new Progress<RunProgress>(), cancel);
                 if (day == 0)
-                    await BackupRun.Of(pool, new FolderSource(scans), "scans", then, new Progress<RunProgress>(), cancel);
+                    await BackupRun.Of(pool, new FolderSource(scans), "scans", null, then, new Progress<RunProgress>(), cancel);
             }
         }
         if (targets.FirstOrDefault(t => t.Id == "chart-room") is { } room)

@@ -3069,6 +3069,7 @@ export interface components {
             newBytes: number;
             /** Format: int64 */
             storedBytes: number;
+            isFull: null | boolean;
             /** Format: int64 */
             problemCount: number;
             problems: components["schemas"]["RunProblem"][];
@@ -3091,6 +3092,7 @@ export interface components {
             made: string;
             encrypts: boolean;
             compresses: boolean;
+            deduplicates: boolean;
             canOpen: boolean;
         };
         PriceBook: {
@@ -3239,6 +3241,10 @@ export interface components {
             folder?: null | string;
             bucket?: null | string;
             prefix?: null | string;
+            /** @default false */
+            full: boolean;
+            /** @default false */
+            encryptedAtSource: boolean;
         };
         RunProblem: {
             path: string;
@@ -3369,6 +3375,7 @@ export interface components {
             bytesPerSecondIn: number;
             /** Format: double */
             lineBytesPerSecond: number;
+            reducedAtTarget?: boolean;
             /** Format: double */
             windowSeconds: number;
             /** Format: double */

@@ -50,6 +50,7 @@ type Typed = {
   cartridgeBytes: number | null;
   slots: number | null;
   drives: number | null;
+  deduplicates: boolean;
   compresses: boolean;
   encrypts: boolean;
   own: boolean;
@@ -57,6 +58,9 @@ type Typed = {
 };
 
 const pageBytes = 4096;
+
+/** Whether Ripen's own pools lie in it. */
+const holdsPool = (kind: TargetKind) => kind === "bucket" || kind === "directory";
 
 const orZero = (value: number | null) => value ?? 0;
 
@@ -90,6 +94,7 @@ function targetOf(typed: Typed): BackupTarget {
         drives: orZero(typed.drives),
       },
     }),
+    ...(holdsPool(typed.kind) && { deduplicates: typed.deduplicates }),
     compresses: typed.compresses,
     encrypts: typed.encrypts,
     ...(typed.own && { operatedBy: "own" as const }),
@@ -127,6 +132,7 @@ export function NewTarget() {
         cartridgeBytes: 1e11,
         slots: 20,
         drives: 2,
+        deduplicates: true,
         compresses: true,
         encrypts: true,
         own: false,
@@ -398,6 +404,13 @@ function Recipe({ start, taken, roots }: { start: Typed; taken: string[]; roots:
             </Line>
           )}
           <Line title="Storing">
+            {holdsPool(typed.kind) && (
+              <Tick
+                checked={typed.deduplicates}
+                label="equal content stored once"
+                onChange={(deduplicates) => set({ deduplicates })}
+              />
+            )}
             {typed.kind !== "volume" && (
               <Tick checked={typed.compresses} label="compressed" onChange={(compresses) => set({ compresses })} />
             )}

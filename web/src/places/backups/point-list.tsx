@@ -73,7 +73,12 @@ function PointLine({ point, most, open, onOpen }: LineProps) {
         </Button>
         {point.problemCount > 0 && <span className="block pl-1 text-sm text-bad">{count(point.problemCount)} problems</span>}
       </th>
-      <td>{point.workload}</td>
+      <td>
+        {point.workload}
+        {point.isFull != null && (
+          <span className="text-sm text-ink-soft">, {point.isFull ? "all of it" : "what had changed"}</span>
+        )}
+      </td>
       <td className="text-right">{count(point.files)}</td>
       <td className="text-right">{bytes(point.logicalBytes)}</td>
       <td className="text-right">{bytes(point.newBytes)}</td>

@@ -11,7 +11,8 @@ export function PoolPart({ target }: { target: TargetReading }) {
       <h2 className="text-xl">Pool</h2>
       {pool?.canOpen && (
         <p>
-          Made on {moment(pool.made)}; deduplicated, {pool.compresses ? "compressed" : "not compressed"},{" "}
+          Made on {moment(pool.made)}; {pool.deduplicates ? "deduplicated" : "plain: every full run stores all of its own"},{" "}
+          {pool.compresses ? "compressed" : "not compressed"},{" "}
           {pool.encrypts ? "encrypted under its passphrase" : "not encrypted"}.
         </p>
       )}

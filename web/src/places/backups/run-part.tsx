@@ -6,7 +6,15 @@ import { ErrorNote } from "../../ui/error-note";
 import { useKept } from "../../ui/use-kept";
 import { useBackupDeed, useTargets } from "./use-backups";
 
-type Source = { from: "folder" | "bucket"; folder: string; bucket: string; prefix: string; workload: string };
+type Source = {
+  from: "folder" | "bucket";
+  folder: string;
+  bucket: string;
+  prefix: string;
+  workload: string;
+  full: boolean;
+  encrypted: boolean;
+};
 
 /** Backs a folder of the server's machine up, or objects of a bucket, now. */
 export function RunPart({ target }: { target: TargetReading }) {
@@ -20,12 +28,16 @@ export function RunPart({ target }: { target: TargetReading }) {
     bucket: estate.buckets[0] ?? "",
     prefix: "",
     workload: "office",
+    full: false,
+    encrypted: false,
   });
   const set = (part: Partial<Source>) => keep({ ...source, ...part });
-  const order: RunOrder =
-    source.from === "folder"
-      ? { folder: source.folder, workload: source.workload }
-      : { bucket: source.bucket, prefix: source.prefix, workload: source.workload };
+  const order: RunOrder = {
+    workload: source.workload,
+    full: source.full,
+    encryptedAtSource: source.encrypted,
+    ...(source.from === "folder" ? { folder: source.folder } : { bucket: source.bucket, prefix: source.prefix }),
+  };
   const run = useBackupDeed(() => startRun(id, order));
   const submit = (event: FormEvent) => {
     event.preventDefault();
@@ -111,6 +123,31 @@ export function RunPart({ target }: { target: TargetReading }) {
             />
           )}
         </Field>
+        <div className="pt-4 text-sm">
+          <label className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              className="accent-(--accent)"
+              checked={source.full}
+              onChange={(e) => set({ full: e.target.checked })}
+            />
+            {target.pool?.deduplicates === false
+              ? "store all of it, not only what changed"
+              : "read all of it, not only what changed"}
+          </label>
+          <label className="flex items-center gap-2">
+            <input
+              type="checkbox"
+              className="accent-(--accent)"
+              checked={source.encrypted}
+              onChange={(e) => set({ encrypted: e.target.checked })}
+            />
+            it is encrypted already: keep it apart
+          </label>
+          {source.encrypted && (
+            <p className="max-w-xs text-ink-soft">Nothing in it is ever equal or shrinks: every change is stored whole.</p>
+          )}
+        </div>
         <div className="pt-4">
           <Button type="submit" kind="primary" disabled={run.isPending || missing || target.job?.running === true}>
             Back up

@@ -17,6 +17,7 @@ type Figures = {
   lineMegabits: number;
   windowHours: number;
   compression: number;
+  reducedAtTarget: boolean;
   localGigabytes: number;
   headroom: number;
   contentTerabytes: number;
@@ -34,6 +35,7 @@ const usual: Figures = {
   lineMegabits: 300,
   windowHours: 6,
   compression: 0.5,
+  reducedAtTarget: false,
   localGigabytes: 800,
   headroom: 10,
   contentTerabytes: 20,
@@ -54,6 +56,7 @@ const orderOf = (f: Figures): SizingOrder => ({
     lineBytesPerSecond: (f.lineMegabits * 1e6) / 8,
     windowSeconds: f.windowHours * secondsAnHour,
     compression: f.compression,
+    reducedAtTarget: f.reducedAtTarget,
     localBytes: f.localGigabytes * 1e9,
     headroom: f.headroom / 100,
   },
@@ -85,7 +88,14 @@ export function SizingPage() {
   const refused = sizing.error instanceof ApiError ? sizing.error.problems : [];
   const said = sizing.data;
   const set = (part: Partial<Figures>) => keep({ ...figures, ...part });
-  const drag = (part: keyof Figures, label: string, unit: string, most: number, step: number, paths: string[] = []) => (
+  const drag = (
+    part: Exclude<keyof Figures, "reducedAtTarget">,
+    label: string,
+    unit: string,
+    most: number,
+    step: number,
+    paths: string[] = [],
+  ) => (
     <Drag
       key={part}
       label={label}
@@ -114,7 +124,16 @@ export function SizingPage() {
             {drag("inMegabytes", "Comes in, content", "MB/s", 1000, 5, ["$.disk.bytesPerSecondIn"])}
             {drag("lineMegabits", "The line", "Mbit/s", 10_000, 50, ["$.disk.lineBytesPerSecond"])}
             {drag("windowHours", "For", "hours", 24, 0.5, ["$.disk.windowSeconds"])}
-            {drag("compression", "Left of a byte, reduced before the line", "", 1, 0.05, ["$.disk.compression"])}
+            {drag("compression", "Left of a byte of content", "", 1, 0.05, ["$.disk.compression"])}
+            <label className="flex items-center gap-2">
+              <input
+                type="checkbox"
+                className="accent-(--accent)"
+                checked={figures.reducedAtTarget}
+                onChange={(e) => set({ reducedAtTarget: e.target.checked })}
+              />
+              Reduced only at the target: the line carries all of it
+            </label>
             {drag("localGigabytes", "Read without the line", "GB", 10_000, 50, ["$.disk.localBytes"])}
             {drag("headroom", "Headroom", "%", 100, 5, ["$.disk.headroom"])}
           </>
@@ -124,7 +143,11 @@ export function SizingPage() {
           <>
             <Row
               what="The line takes, of content"
-              how={`${rate(order.disk.lineBytesPerSecond)} ÷ ${count(figures.compression)}`}
+              how={
+                figures.reducedAtTarget
+                  ? "what it carries, as it is"
+                  : `${rate(order.disk.lineBytesPerSecond)} ÷ ${count(figures.compression)}`
+              }
               is={rate(said.disk.drainsPerSecond)}
             />
             <Row
