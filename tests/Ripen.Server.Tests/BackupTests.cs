@@ -208,7 +208,14 @@ public sealed class BackupTests : IDisposable
 
         var plain = Shelf.Replace("\"prefix\"", "\"deduplicates\": false, \"prefix\"", StringComparison.Ordinal);
         await Did(HttpMethod.Put, "/api/targets/shelf", plain, await Tag());
-        Assert.Equal((HttpStatusCode.Conflict, "not-supported"), await Refused(HttpMethod.Post, "/api/targets/shelf/pool", Passphrase));
+        await Did(HttpMethod.Post, "/api/targets/shelf/pool", Passphrase);
+        Assert.False((bool)(await server.Get("/api/targets/shelf")).Body["pool"]!["deduplicates"]!);
+        foreach (var (full, stored) in new[] { (false, true), (false, false), (true, true) })
+        {
+            var point = (await Job("runs", new { folder = Office, workload = "office", full }, "/api/targets/shelf"))["point"]!;
+            Assert.Equal(stored, (bool)point["isFull"]!);
+            Assert.Equal(stored, (long)point["newBytes"]! >= (long)point["logicalBytes"]!);
+        }
 
         await Did(HttpMethod.Delete, "/api/targets/shelf", null, await Tag());
         Assert.Equal((HttpStatusCode.NotFound, "no-target"), await Refused(HttpMethod.Get, "/api/targets/shelf"));
