@@ -212,7 +212,18 @@ public sealed class BackupTests : IDisposable
         Assert.False((bool)(await server.Get("/api/targets/shelf")).Body["pool"]!["deduplicates"]!);
         foreach (var (full, stored) in new[] { (false, true), (false, false), (true, true) })
         {
-            var point = (await Job("runs", new { folder = Office, workload = "office", full }, "/api/targets/shelf"))["point"]!;
+            var point = (
+                await Job(
+                    "runs",
+                    new
+                    {
+                        folder = Office,
+                        workload = "office",
+                        full,
+                    },
+                    "/api/targets/shelf"
+                )
+            )["point"]!;
             Assert.Equal(stored, (bool)point["isFull"]!);
             Assert.Equal(stored, (long)point["newBytes"]! >= (long)point["logicalBytes"]!);
         }

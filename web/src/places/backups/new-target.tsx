@@ -37,6 +37,8 @@ type Typed = {
   /** Null for one that is made on the way. */
   bucket: string | null;
   newBucket: { name: string; region: string; scheme: string; tier: string };
+  /** Of the new bucket: days for which what arrives is kept; null for not at all. */
+  keepDays: number | null;
   prefix: string;
   /** Empty for none. */
   credential: string;
@@ -120,6 +122,7 @@ export function NewTarget() {
         kind: "bucket",
         bucket: targets.data.value.targets.find((t) => t.target.bucket)?.target.bucket ?? estate.buckets[0] ?? null,
         newBucket: { name: "", region: begin.region, scheme: begin.scheme, tier: begin.tier },
+        keepDays: null,
         prefix: "backups/",
         credential: "",
         folder: "",
@@ -203,7 +206,8 @@ function Recipe({ start, taken, roots }: { start: Typed; taken: string[]; roots:
       if (making)
         await step(`make the bucket ${typed.newBucket.name}`, async () => {
           const { begin } = await readPlaces(null, null);
-          await createBucket({ ...begin, ...typed.newBucket }, null);
+          const kept = typed.keepDays ? { keep: { days: typed.keepDays, strength: "sealed" as const } } : {};
+          await createBucket({ ...begin, ...typed.newBucket, ...kept }, null);
         });
       await step("make the target", async () => putTarget(target, (await readTargets()).etag));
       const test = await testTarget(id);
@@ -328,6 +332,17 @@ function Recipe({ start, taken, roots }: { start: Typed; taken: string[]; roots:
                     problemAt={problemAt}
                     set={(part) => set({ newBucket: { ...typed.newBucket, ...part } })}
                   />
+                )}
+                {making && (
+                  <Field
+                    label="Nothing in it can be deleted for … days"
+                    error={problemAt("$.keep.days")}
+                    hint="Sealed: by nobody, a stolen credential neither. What no point needs stays, and is paid for, as long. Empty: no retention."
+                  >
+                    {(ids) => (
+                      <NumberInput {...ids} className="w-20" value={typed.keepDays} onChange={(keepDays) => set({ keepDays })} />
+                    )}
+                  </Field>
                 )}
               </>
             )}
