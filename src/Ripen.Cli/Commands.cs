@@ -12,13 +12,20 @@ internal static class Commands
 
     public static RootCommand Root()
     {
-        var root = new RootCommand("Ripen: what storage costs as data ages.") { Check(), Forecast(), Schema() };
+        var root = new RootCommand("Ripen: what storage costs as data ages.")
+        {
+            Check(),
+            Forecast(),
+            Schema(),
+            PointCommands.Points(),
+            PointCommands.RestoreEstimate(),
+        };
         foreach (var command in ServerCommands.All())
             root.Add(command);
         return root;
     }
 
-    private static Argument<FileInfo> EstateFile() => new("ESTATE.json") { Description = "an estate document" };
+    internal static Argument<FileInfo> EstateFile() => new("ESTATE.json") { Description = "an estate document" };
 
     private static Command Check()
     {
@@ -68,7 +75,7 @@ internal static class Commands
         return command;
     }
 
-    private static int WithEstate(FileInfo file, Func<Estate, int> use)
+    internal static int WithEstate(FileInfo file, Func<Estate, int> use)
     {
         string json;
         try

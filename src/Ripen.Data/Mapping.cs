@@ -83,6 +83,7 @@ internal static class Mapping
                             MovesIn = p.MovesIn.PerThousand,
                             RecallRequests = p.RecallRequests.PerThousand,
                             Recall = p.Recall.PerUnit,
+                            RecallSpeeds = p.RecallSpeeds.Count > 0 ? JsonSerializer.Serialize(p.RecallSpeeds, EstateDocument.Json) : null,
                             Bands =
                             [
                                 .. p.Storage.Select(
@@ -170,6 +171,9 @@ internal static class Mapping
             MovesIn = new(p.MovesIn),
             RecallRequests = new(p.RecallRequests),
             Recall = new(p.Recall),
+            RecallSpeeds = p.RecallSpeeds is { } speeds
+                ? JsonSerializer.Deserialize<IReadOnlyList<RecallSpeed>>(speeds, EstateDocument.Json)!
+                : [],
             Storage = [.. p.Bands.OrderBy(b => b.Position).Select(b => new StorageBand { UpTo = b.UpTo, Price = new(b.Price) })],
         };
 

@@ -151,6 +151,9 @@ internal sealed class TierPriceRow
     public required double MovesIn { get; set; }
     public required double RecallRequests { get; set; }
     public required double Recall { get; set; }
+
+    /// <summary>Other speeds, as JSON; null for none.</summary>
+    public string? RecallSpeeds { get; set; }
     public List<BandRow> Bands { get; set; } = [];
 }
 

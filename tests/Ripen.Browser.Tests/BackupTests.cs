@@ -119,7 +119,7 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         // 200 MB/s in, 100 Mbit/s = 12.5 MB/s of line, nothing reduced: 187.5 MB/s gather, for an hour, without headroom.
         page.Type(page.Field("Comes in, content, MB/s"), "200");
         page.Type(page.Field("The line, Mbit/s"), "100");
-        page.Type(page.Field("Left of a byte, reduced before the line"), "1");
+        page.Type(page.Field("Left of a byte of content"), "1");
         page.Type(page.Field("For, hours"), "1");
         page.Type(page.Field("Headroom, %"), "0");
         page.See("675 GB");

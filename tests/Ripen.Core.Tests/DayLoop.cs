@@ -22,6 +22,13 @@ internal sealed class DayLoop
         public required DateOnly Since;
         public required List<LifecycleRule> Matching;
         public required TierPrice Price;
+
+        /// <summary>What a plan's run stored, and how many objects of it came here; null for anything else.</summary>
+        public PlainPlans.Run? Run;
+        public double Came;
+
+        /// <summary>Whether it comes down with what points need.</summary>
+        public bool Follows;
     }
 
     /// <summary>Objects on their way to another bucket; the list is in the order in which they came.</summary>
@@ -33,6 +40,7 @@ internal sealed class DayLoop
         public required DateOnly Created;
         public required long Bytes;
         public required double Objects;
+        public PlainPlans.Run? Run;
         public double Size => Objects * Bytes;
         public (string, int, bool) Lane => (From.Name, Rule, Bytes > 67_108_864);
     }
@@ -44,7 +52,9 @@ internal sealed class DayLoop
     private readonly Dictionary<(Month, string Bucket, string Tier, Charge), (double Quantity, double Amount)> booked = [];
     private readonly Dictionary<(Month, string Bucket, string Tier), double> unitMonths = [];
 
-    private DayLoop(Estate estate) => (this.estate, prices) = (estate, estate.PriceBook);
+    private readonly PlainPlans plans;
+
+    private DayLoop(Estate estate) => (this.estate, prices, plans) = (estate, estate.PriceBook, new PlainPlans(estate));
 
     public static List<ForecastRow> Rows(Estate estate, int months)
     {
@@ -94,6 +104,21 @@ internal sealed class DayLoop
                 Add(bucket, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count, lot.Tier, lot.InTierSince);
             }
         }
+        foreach (var run in plans.Begin())
+        {
+            if (estate.Find(run.Branch.Target.Bucket ?? "") is not { } bucket || run.Left == 0)
+                continue;
+            var target = run.Branch.Target;
+            var came = (run.Cold + run.Hot) / target.PackBytes;
+            Add(bucket, target.Prefix, run.Day, target.PackBytes, came * run.Left, bucket.Tier, run.Day);
+            (piles[^1].Run, piles[^1].Came, piles[^1].Follows) = (run, came, true);
+            // As the steps would have taken them, one after another, until yesterday.
+            for (var d = run.Day; d < estate.Today; d = d.AddDays(1))
+            {
+                if (ColdestStep(piles[^1], d) is { } tier && prices.Coldness(tier) > prices.Coldness(piles[^1].Tier))
+                    (piles[^1].Tier, piles[^1].Since, piles[^1].Price) = (tier, d, Price(bucket, tier));
+            }
+        }
         foreach (var bucket in estate.Buckets)
         {
             for (var i = 0; i < bucket.CopyTo.Count; i++)
@@ -128,9 +153,40 @@ internal sealed class DayLoop
                 }
             }
         }
+        foreach (var run in plans.RunOn(day))
+        {
+            if (estate.Find(run.Branch.Target.Bucket ?? "") is not { } bucket)
+                continue;
+            var target = run.Branch.Target;
+            var objects = (run.Cold + run.Hot) / target.PackBytes;
+            if (objects == 0)
+                continue;
+            Write(bucket, target.Prefix, day, target.PackBytes, objects, day, bucket.Tier);
+            (piles[^1].Run, piles[^1].Came, piles[^1].Follows) = (run, objects, true);
+            for (var i = 0; i < bucket.CopyTo.Count; i++)
+            {
+                if (Matches(bucket.CopyTo[i], target.Prefix, null))
+                {
+                    Send(bucket, i, target.Prefix, day, target.PackBytes, objects);
+                    queue[^1].Run = run;
+                }
+            }
+        }
         foreach (var line in queue.GroupBy(w => (w.From.Region, estate.Find(w.From.CopyTo[w.Rule].Bucket)!.Region)).ToList())
             Carry(line.Key.Item1, line.Key.Item2, [.. line], day);
         queue.RemoveAll(w => w.Objects == 0);
+        plans.Settle(day);
+        foreach (var pile in piles.Where(p => p is { Run: not null, Follows: true }))
+        {
+            var left = pile.Came * pile.Run!.Left;
+            if (pile.Created == day || Kept(pile, day) || left >= pile.Objects)
+                continue;
+            var stays = left;
+            pile.Objects -= stays;
+            LeaveEarly(pile, day);
+            pile.Objects = stays;
+        }
+        piles.RemoveAll(p => p is { Run: not null, Objects: 0 });
         piles.RemoveAll(pile =>
         {
             if (!Expires(pile, day))
@@ -147,7 +203,8 @@ internal sealed class DayLoop
                 Book(day, pile.Bucket, tier, Charge.Moves, pile.Objects, pile.Price.MovesIn.For(pile.Objects));
             }
             Rest(pile, day);
-            Read(pile, day);
+            if (pile.Run is null)
+                Read(pile, day);
         }
     }
 
@@ -225,17 +282,15 @@ internal sealed class DayLoop
         var rule = part.From.CopyTo[part.Rule];
         var to = estate.Find(rule.Bucket)!;
         Write(to, part.Prefix, part.Created, part.Bytes, objects, day, rule.Tier ?? to.Tier);
+        (piles[^1].Run, piles[^1].Came, piles[^1].Follows) = (part.Run, objects, rule.FollowDeletions);
         var units = objects * part.Bytes / prices.Unit.Bytes();
         Book(day, part.From, part.From.Tier, Charge.Transfer, units, prices.TransferPrice(part.From.Region, to.Region).For(units));
     }
 
-    private static bool Expires(Pile pile, DateOnly day)
-    {
-        var age = day.DayNumber - pile.Created.DayNumber;
-        var keep = pile.Bucket.Keep;
-        var kept = (keep?.Days is { } days && age < days) || (keep?.Until is { } until && day < until);
-        return !kept && pile.Matching.Any(r => r.ExpireAt <= age);
-    }
+    private static bool Expires(Pile pile, DateOnly day) =>
+        !Kept(pile, day) && pile.Matching.Any(r => r.ExpireAt <= day.DayNumber - pile.Created.DayNumber);
+
+    private static bool Kept(Pile pile, DateOnly day) => PlainPlans.Keeps(pile.Bucket.Keep, pile.Created, day);
 
     private string? ColdestStep(Pile pile, DateOnly day)
     {

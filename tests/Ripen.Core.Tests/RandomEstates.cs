@@ -124,6 +124,19 @@ internal static class RandomEstates
         )
         from thousand in Gen.Choose(0, 40).Select(n => new PricePerThousand(n / 100.0))
         from recall in Gen.Choose(0, 3).Select(n => new UnitPrice(n / 100.0))
+        from speeds in Gen.Elements<IReadOnlyList<RecallSpeed>>(
+            [],
+            [
+                new()
+                {
+                    Id = "brisk",
+                    Name = "Brisk",
+                    WaitHours = 0.5,
+                    Recall = new(0.04),
+                    RecallRequests = new(3),
+                },
+            ]
+        )
         select new TierPrice
         {
             Tier = tier,
@@ -133,6 +146,7 @@ internal static class RandomEstates
             MovesIn = thousand,
             RecallRequests = thousand,
             Recall = recall,
+            RecallSpeeds = speeds,
         };
 
     private static Gen<Bucket> Bucket(int i, int count, DateOnly today) =>

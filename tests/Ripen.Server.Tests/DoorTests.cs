@@ -200,7 +200,7 @@ public sealed class DoorTests : IDisposable
         async Task<(string, string)> Key(params string[] rights)
         {
             var made = await server.Http.PostAsJsonAsync("/api/buckets/door/access", new { label = "x", rights });
-            var secret = (await made.Content.ReadFromJsonAsync<JsonNode>())!["secrets"]![0]!;
+            var secret = (await made.Content.ReadFromJsonAsync<JsonNode>())!["secret"]!;
             return ("Authorization", "Basic " + Convert.ToBase64String(Encoding.UTF8.GetBytes($"{secret["keyId"]}:{secret["secret"]}")));
         }
     }
@@ -297,7 +297,7 @@ public sealed class DoorTests : IDisposable
     {
         (await server.Send(HttpMethod.Post, "/api/buckets", Bucket)).EnsureSuccessStatusCode();
         var made = await server.Http.PostAsJsonAsync("/api/buckets/door/access", new { label = "x", rights = new[] { "read", "write" } });
-        var secret = (await made.Content.ReadFromJsonAsync<JsonNode>())!["secrets"]![0]!;
+        var secret = (await made.Content.ReadFromJsonAsync<JsonNode>())!["secret"]!;
         var key = ("Authorization", "Basic " + Convert.ToBase64String(Encoding.UTF8.GetBytes($"{secret["keyId"]}:{secret["secret"]}")));
         foreach (var (method, header, value, status) in Conditions)
         {

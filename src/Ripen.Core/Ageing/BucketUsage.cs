@@ -1,3 +1,4 @@
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Core.Replication;
@@ -80,9 +81,46 @@ public sealed class BucketUsage
                 }
             }
         }
+        foreach (var (packs, life, writing) in PacksInBucket.Of(bucket, copies, prices, calendar.Today))
+        {
+            if (writing is { } write && write.On < calendar.Days)
+                usage.Row(write.Tier, Measure.Writes)[calendar.MonthOf(write.On!.Value)] += packs.Objects;
+            life.Tell(calendar.Today, calendar.Days, new PackCount(usage, prices, packs.BytesPerObject, landing));
+        }
         for (var i = 0; i < bucket.CopyTo.Count; i++)
-            usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], copies.FlowOf(bucket, i), calendar, growth);
+            usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], copies.FlowOf(bucket, i), copies.Planned, calendar, growth);
         return usage;
+    }
+
+    /// <summary>Counts what becomes of packs.</summary>
+    private sealed class PackCount(BucketUsage usage, PriceBook prices, long bytesPerObject, int landing) : IPackWitness
+    {
+        public void Rest(int from, int to, int tier, double objects)
+        {
+            var calendar = usage.calendar;
+            var of = prices.Tiers[tier];
+            var stored = usage.Row(tier, Measure.StoredByteDays);
+            var index = usage.Row(landing, Measure.StoredByteDays);
+            var atEnd = usage.Row(tier, Measure.BytesAtEnd);
+            for (var m = calendar.MonthOf(from); m < calendar.Months && calendar.Start(m) < to; m++)
+            {
+                var (first, end) = (Math.Max(from, calendar.Start(m)), Math.Min(to, calendar.Start(m + 1)));
+                stored[m] += objects * (end - first) * of.BilledBytes(bytesPerObject);
+                index[m] += objects * (end - first) * of.IndexBytes;
+                if (end == calendar.Start(m + 1))
+                    atEnd[m] += objects * bytesPerObject;
+            }
+        }
+
+        public void Leave(int day, int tier, int since, double objects)
+        {
+            var of = prices.Tiers[tier];
+            if (of.DaysShort(day - since) is > 0 and var missing)
+                usage.Row(tier, Measure.EarlyLeaveByteDays)[usage.calendar.MonthOf(day)] +=
+                    objects * missing * of.BilledBytes(bytesPerObject);
+        }
+
+        public void MoveIn(int day, int tier, double objects) => usage.Row(tier, Measure.Moves)[usage.calendar.MonthOf(day)] += objects;
     }
 
     private Span<double> Row(int tier, Measure measure) =>
@@ -168,7 +206,14 @@ public sealed class BucketUsage
         yield return (from, stay.To, share);
     }
 
-    private static double[] Sent(Bucket bucket, CopyRule rule, CopyFlow? flow, BillingCalendar calendar, GrowthTable.Shelf growth)
+    private static double[] Sent(
+        Bucket bucket,
+        CopyRule rule,
+        CopyFlow? flow,
+        PlannedRuns planned,
+        BillingCalendar calendar,
+        GrowthTable.Shelf growth
+    )
     {
         var sent = new double[calendar.Months];
         if (flow is not null)
@@ -181,6 +226,8 @@ public sealed class BucketUsage
         }
         foreach (var stream in bucket.Streams.Where(s => rule.Scope.Takes(s.Prefix, s.Tags)))
             Stream(stream, 0, calendar.Days);
+        foreach (var packs in planned.Into(bucket.Name).Where(p => p.Created >= 0 && rule.Scope.Takes(p.Prefix, null)))
+            sent[calendar.MonthOf(packs.Created)] += packs.Objects * packs.BytesPerObject;
         foreach (var lot in rule.Waiting)
             sent[0] += lot.Count * lot.BytesPerObject;
         if (rule.CatchUp)

@@ -47,7 +47,8 @@ internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Writing?
             {
                 foreach (var run in flow.SameDay)
                     yield return Stream(run.Stream, run.First, run.End, landing);
-                foreach (var copies in flow.Dated)
+                // What plans store lives by itself.
+                foreach (var copies in flow.Dated.Where(c => c.Packs is null))
                     yield return Arriving(copies, landing);
                 continue;
             }

@@ -1,3 +1,4 @@
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Core.Replication;
@@ -26,6 +27,7 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
     {
         var day = Math.Max(0, on.DayNumber - estate.Today.DayNumber);
         var tiers = estate.PriceBook.Tiers.Select(_ => new Tally()).ToArray();
+        copies ??= IncomingCopies.Of(estate, Math.Max(day, 1));
         if (day == 0)
         {
             foreach (var lot in bucket.Stock)
@@ -36,14 +38,37 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
         }
         else
         {
-            var incoming = (copies ?? IncomingCopies.Of(estate, day)).Into(bucket.Name);
+            var incoming = copies.Into(bucket.Name);
             foreach (var population in Population.Of(bucket, incoming, estate.PriceBook, estate.Today, day, new GrowthTable.Shelf(day)))
             {
                 foreach (var life in population.Lives)
                     Count(life, population.BytesPerObject, day - 1, tiers);
             }
         }
+        foreach (var (packs, life, _) in PacksInBucket.Of(bucket, copies, estate.PriceBook, estate.Today))
+        {
+            if (day > 0)
+                life.Tell(estate.Today, day, new Morning(day - 1, (tier, objects) => Lies(packs, tier, objects)));
+            else if (life.ThisMorning(estate.Today) is { Objects: > 0 } there)
+                Lies(packs, there.Tier, there.Objects);
+        }
         return new Snapshot([.. tiers.Select((tally, i) => tally.Close(estate.PriceBook.Tiers[i].Id)).Where(t => t.Objects > 0)]);
+
+        void Lies(PacksCame packs, int tier, double objects) => tiers[tier].Add(objects, packs.BytesPerObject, day - packs.Created);
+    }
+
+    /// <summary>Told what rests on one day.</summary>
+    private sealed class Morning(int day, Action<int, double> there) : IPackWitness
+    {
+        public void Rest(int from, int to, int tier, double objects)
+        {
+            if (from <= day && day < to)
+                there(tier, objects);
+        }
+
+        public void Leave(int on, int tier, int since, double objects) { }
+
+        public void MoveIn(int on, int tier, double objects) { }
     }
 
     private static void Count(Life life, long bytesPerObject, int day, Tally[] tiers)

@@ -13,6 +13,7 @@ internal static class BackupChecks
         foreach (var (workload, i) in Present(estate.Workloads))
             Check(workload, $"$.workloads[{i}]", estate.PriceBook, findings);
         Unique(estate.Targets, t => t.Id, i => $"$.targets[{i}].id", "duplicate-id", findings);
+        PlanChecks.Check(estate, findings);
         foreach (var (target, i) in Present(estate.Targets))
         {
             LeadsSomewhere(target, $"$.targets[{i}]", estate.Targets, findings);
@@ -32,6 +33,12 @@ internal static class BackupChecks
             "led-to",
             "$.kind",
             $"'{estate.Targets.FirstOrDefault(t => t.LeadsTo(target.Id))?.Id}' copies its pool here, or goes on here when it is full: it must hold a pool."
+        );
+        findings.Require(
+            target.HoldsPool || estate.Plans.All(p => !p.LeadsTo(target.Id)),
+            "planned",
+            "$.kind",
+            $"The plan '{estate.Plans.FirstOrDefault(p => p.LeadsTo(target.Id))?.Id}' has its points here: it must hold a pool."
         );
         foreach (var other in estate.Targets.Where(t => t.Id != target.Id))
             Apart(target, "$", other, findings);

@@ -23,6 +23,7 @@ public sealed record Estate
 
     public IReadOnlyList<Workload> Workloads { get; init; } = [];
     public IReadOnlyList<BackupTarget> Targets { get; init; } = [];
+    public IReadOnlyList<BackupPlan> Plans { get; init; } = [];
 
     private readonly BucketIndex index = new([]);
 

@@ -169,7 +169,7 @@ public static class EstateDocument
     {
         var document = JsonSerializer.SerializeToNode(estate, Json)!.AsObject();
         document.Insert(0, "ripen", Version);
-        foreach (var none in (string[])["workloads", "targets"])
+        foreach (var none in (string[])["workloads", "targets", "plans"])
         {
             if (document[none]!.AsArray().Count == 0)
                 document.Remove(none);

@@ -31,6 +31,7 @@ internal static class EstateReader
             Buckets = o.List("buckets", b => Bucket(b, today)),
             Workloads = o.List("workloads", Workload),
             Targets = o.List("targets", Target),
+            Plans = o.List("plans", PlanReader.Plan),
         };
     }
 
@@ -288,6 +289,17 @@ internal static class EstateReader
             MovesIn = Thousand(o, "movesIn"),
             RecallRequests = Thousand(o, "recallRequests"),
             Recall = Unit(o, "recall"),
+            RecallSpeeds = o.List(
+                "recallSpeeds",
+                s => new RecallSpeed
+                {
+                    Id = s.Id("id"),
+                    Name = s.Text("name"),
+                    WaitHours = s.Number("waitHours"),
+                    Recall = Unit(s, "recall"),
+                    RecallRequests = Thousand(s, "recallRequests"),
+                }
+            ),
         };
 
     private static readonly double Below1 = Math.BitDecrement(1.0);

@@ -179,6 +179,39 @@ internal sealed partial class ObjectReader
         return [.. value.EnumerateArray().Select(e => e.GetString()!)];
     }
 
+    /// <summary>A list of choices; an unknown one is left out, and an error.</summary>
+    public IReadOnlyList<T> Choices<T>(string name, params (string Text, T Value)[] choices)
+    {
+        var chosen = new List<T>();
+        foreach (var (text, i) in Ids(name).Select((t, i) => (t, i)))
+        {
+            var found = choices.Where(c => c.Text == text).ToList();
+            if (found.Count == 0)
+                findings.Broken(
+                    "unknown-choice",
+                    $"{At(name)}[{i}]",
+                    $"'{text}' is not known; write one of: {string.Join(", ", choices.Select(c => c.Text))}."
+                );
+            else
+                chosen.Add(found[0].Value);
+        }
+        return chosen;
+    }
+
+    /// <summary>A list of days; empty where the property is absent.</summary>
+    public IReadOnlyList<DateOnly> Dates(string name)
+    {
+        var dates = new List<DateOnly>();
+        foreach (var (text, i) in Ids(name).Select((t, i) => (t, i)))
+        {
+            if (DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date))
+                dates.Add(date);
+            else
+                findings.Broken("invalid-date", $"{At(name)}[{i}]", $"'{text}' is not a date; write a day that exists as yyyy-MM-dd.");
+        }
+        return dates;
+    }
+
     public int Days(string name, int least = 0) => (int)Whole(name, least, Limits.Days);
 
     public DateOnly Date(string name, DateOnly? fallback = null)

@@ -172,7 +172,9 @@ public sealed class Projection
     private bool IsUnchanged(Bucket bucket, IncomingCopies copies)
     {
         var (before, now) = (Copies.Into(bucket.Name), copies.Into(bucket.Name));
-        return before.Count == now.Count
+        return Same(bucket.Name)
+            && before.All(b => Same(b.From.Name))
+            && before.Count == now.Count
             && before
                 .Zip(now)
                 .All(p =>
@@ -181,5 +183,7 @@ public sealed class Projection
                     && ReferenceEquals(p.First.Flow, p.Second.Flow)
                 )
             && Enumerable.Range(0, bucket.CopyTo.Count).All(i => ReferenceEquals(Copies.FlowOf(bucket, i), copies.FlowOf(bucket, i)));
+
+        bool Same(string name) => ReferenceEquals(Copies.Planned.Into(name), copies.Planned.Into(name));
     }
 }

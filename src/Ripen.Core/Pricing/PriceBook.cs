@@ -187,6 +187,10 @@ public sealed record TierPrice
     public required PricePerThousand RecallRequests { get; init; }
     public required UnitPrice Recall { get; init; }
 
+    /// <summary>Other speeds of a recall than the ordinary one, which is the tier's wait and the prices above: for restores and recalls by
+    /// hand.</summary>
+    public IReadOnlyList<RecallSpeed> RecallSpeeds { get; init; } = [];
+
     /// <summary>Money for <paramref name="unitMonths"/> unit-months through the graduated bands, before any scheme's factor.</summary>
     public double StorageCost(double unitMonths)
     {
@@ -202,6 +206,16 @@ public sealed record TierPrice
         }
         return cost;
     }
+}
+
+/// <summary>How long the first byte of a recall takes when it is asked for so, and what that costs.</summary>
+public sealed record RecallSpeed
+{
+    public required string Id { get; init; }
+    public required string Name { get; init; }
+    public required double WaitHours { get; init; }
+    public required UnitPrice Recall { get; init; }
+    public required PricePerThousand RecallRequests { get; init; }
 }
 
 /// <summary>A price that holds for unit-months up to <see cref="UpTo"/>, or for all the rest when that is null.</summary>

@@ -1,3 +1,4 @@
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 
 namespace Ripen.Core.Replication;
@@ -6,12 +7,17 @@ namespace Ripen.Core.Replication;
 /// arrive on the same day.</summary>
 public sealed record IncomingCopy(Bucket From, CopyRule Rule, CopyFlow? Flow);
 
-/// <summary>All copies of an estate, by the bucket that they arrive in, over the days of a projection.</summary>
+/// <summary>All copies of an estate, and what its plans store, by the bucket that they arrive in, over the days of a projection.</summary>
 public sealed class IncomingCopies
 {
     private readonly Dictionary<string, List<IncomingCopy>> byTarget = [];
     private readonly Dictionary<(string Bucket, int Rule), CopyFlow> flows = [];
     private readonly Dictionary<(string From, string To), LineFlow> lines = [];
+
+    private IncomingCopies(PlannedRuns planned) => Planned = planned;
+
+    /// <summary>What plans bring into buckets.</summary>
+    public PlannedRuns Planned { get; }
 
     /// <param name="estate">Valid.</param>
     /// <param name="days">How far to look, from the estate's today.</param>
@@ -20,13 +26,13 @@ public sealed class IncomingCopies
     /// </param>
     public static IncomingCopies Of(Estate estate, int days, IncomingCopies? previous = null)
     {
-        var copies = new IncomingCopies();
+        var copies = new IncomingCopies(PlannedRuns.Of(estate, days, previous?.Planned));
         var all = estate.Buckets.SelectMany(b => b.CopyTo.Select((rule, i) => (From: b, Rule: rule, Index: i))).ToList();
         foreach (var line in all.GroupBy(r => (From: r.From.Region, To: estate.Find(r.Rule.Bucket)!.Region)))
         {
             if (estate.PriceBook.FindTransfer(line.Key.From, line.Key.To) is not { MegabitsPerSecond: not null } terms)
                 continue;
-            var rules = line.Select(r => new LineFlow.RuleOnLine(r.From, r.Rule)).ToList();
+            var rules = line.Select(r => new LineFlow.RuleOnLine(r.From, r.Rule, copies.Planned.Into(r.From.Name))).ToList();
             var known = previous?.lines.GetValueOrDefault(line.Key);
             var flow = copies.lines[line.Key] =
                 known?.IsOf(rules) == true ? known : LineFlow.Of(rules, terms.BytesPerSecond, estate.Today, days);

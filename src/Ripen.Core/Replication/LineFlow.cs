@@ -1,3 +1,4 @@
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 
 namespace Ripen.Core.Replication;
@@ -15,8 +16,8 @@ internal sealed class LineFlow
 
     private LineFlow(IReadOnlyList<RuleOnLine> rules, IReadOnlyList<CopyFlow> flows) => (this.rules, Flows) = (rules, flows);
 
-    /// <summary>A rule in a bucket, whose copies go over the line.</summary>
-    public readonly record struct RuleOnLine(Bucket From, CopyRule Rule);
+    /// <summary>A rule in a bucket, whose copies go over the line, and what plans store in that bucket.</summary>
+    public readonly record struct RuleOnLine(Bucket From, CopyRule Rule, IReadOnlyList<PlannedPacks> Planned);
 
     /// <summary>In the order of the rules.</summary>
     public IReadOnlyList<CopyFlow> Flows { get; }
@@ -24,7 +25,13 @@ internal sealed class LineFlow
     /// <summary>Whether this flow is that of the very same rules in the very same buckets.</summary>
     public bool IsOf(IReadOnlyList<RuleOnLine> others) =>
         rules.Count == others.Count
-        && rules.Zip(others).All(p => ReferenceEquals(p.First.From, p.Second.From) && ReferenceEquals(p.First.Rule, p.Second.Rule));
+        && rules
+            .Zip(others)
+            .All(p =>
+                ReferenceEquals(p.First.From, p.Second.From)
+                && ReferenceEquals(p.First.Rule, p.Second.Rule)
+                && ReferenceEquals(p.First.Planned, p.Second.Planned)
+            );
 
     /// <param name="rules">All rules whose copies go over the line.</param>
     /// <param name="bytesPerSecond">The line's bandwidth.</param>
@@ -72,10 +79,11 @@ internal sealed class LineFlow
 
     private sealed class WaitingLane
     {
-        private readonly record struct Parcel(string Prefix, long BytesPerObject, int Created, double Objects);
+        private readonly record struct Parcel(string Prefix, long BytesPerObject, int Created, double Objects, PlannedPacks? Packs);
 
         private readonly List<Parcel> parcels = [];
         private readonly List<ObjectStream> streams;
+        private readonly ILookup<int, PlannedPacks> planned;
         private readonly FlowBuilder flow;
         private int first;
         private double waitingBytes;
@@ -94,11 +102,15 @@ internal sealed class LineFlow
             }
             streams = [.. on.From.Streams.Where(s => Lanes.Of(s.BytesPerObject) == lane && rule.Scope.Takes(s.Prefix, s.Tags))];
 
+            planned = on
+                .Planned.Where(p => p.Created >= 0 && Lanes.Of(p.BytesPerObject) == lane && rule.Scope.Takes(p.Prefix, null))
+                .ToLookup(p => p.Created);
+
             void Add(string prefix, long bytes, DateOnly created, double objects) =>
-                Wait(new Parcel(prefix, bytes, created.DayNumber - today.DayNumber, objects));
+                Wait(new Parcel(prefix, bytes, created.DayNumber - today.DayNumber, objects, null));
         }
 
-        public bool IsUsed => streams.Count > 0 || parcels.Count > 0;
+        public bool IsUsed => streams.Count > 0 || parcels.Count > 0 || planned.Count > 0;
 
         /// <summary>The bytes that the lane has to send on this day, the day's arrivals among them.</summary>
         public double Begin(int day)
@@ -106,6 +118,8 @@ internal sealed class LineFlow
             wanted = waitingBytes;
             foreach (var stream in streams)
                 wanted += ArrivingOn(stream, day) * stream.BytesPerObject;
+            foreach (var packs in planned[day])
+                wanted += packs.Objects * packs.BytesPerObject;
             return wanted;
         }
 
@@ -120,10 +134,14 @@ internal sealed class LineFlow
                 (first, waitingBytes) = (0, 0);
                 foreach (var stream in streams)
                     flow.OnSameDay(stream, day);
+                foreach (var packs in planned[day])
+                    Arrive(ParcelOf(packs), packs.Objects, day);
                 return;
             }
             foreach (var stream in streams)
-                Wait(new Parcel(stream.Prefix, stream.BytesPerObject, day, ArrivingOn(stream, day)));
+                Wait(new Parcel(stream.Prefix, stream.BytesPerObject, day, ArrivingOn(stream, day), null));
+            foreach (var packs in planned[day])
+                Wait(ParcelOf(packs));
             waitingBytes -= bytes;
             for (; first < parcels.Count; first++)
             {
@@ -142,6 +160,8 @@ internal sealed class LineFlow
             }
         }
 
+        private static Parcel ParcelOf(PlannedPacks packs) => new(packs.Prefix, packs.BytesPerObject, packs.Created, packs.Objects, packs);
+
         private void Wait(Parcel parcel)
         {
             if (parcel.Objects == 0)
@@ -151,7 +171,7 @@ internal sealed class LineFlow
         }
 
         private void Arrive(Parcel parcel, double objects, int day) =>
-            flow.Dated.Add(new DatedCopies(parcel.Prefix, parcel.BytesPerObject, parcel.Created, day, objects));
+            flow.Dated.Add(new DatedCopies(parcel.Prefix, parcel.BytesPerObject, parcel.Created, day, objects, parcel.Packs));
 
         private static double ArrivingOn(ObjectStream stream, int day) =>
             stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, day / 365.0);

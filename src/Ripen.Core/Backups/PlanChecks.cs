@@ -1,0 +1,154 @@
+using Ripen.Core.Estates;
+using static Ripen.Core.Estates.Checks;
+
+namespace Ripen.Core.Backups;
+
+/// <summary>What must hold of backup plans in an estate.</summary>
+internal static class PlanChecks
+{
+    public static void Check(Estate estate, Findings findings)
+    {
+        Unique(estate.Plans, p => p.Id, i => $"$.plans[{i}].id", "duplicate-id", findings);
+        foreach (var (plan, i) in Present(estate.Plans))
+            Check(plan, $"$.plans[{i}]", estate, findings);
+    }
+
+    private static void Check(BackupPlan plan, string path, Estate estate, Findings findings)
+    {
+        findings.Require(
+            plan.Workloads.Count > 0,
+            "no-workload",
+            $"{path}.workloads",
+            "A plan without workloads protects nothing; name one at least."
+        );
+        for (var i = 0; i < plan.Workloads.Count; i++)
+            Workload(plan.Workloads[i], $"{path}.workloads[{i}]", plan.Workloads.Take(i), estate, findings);
+        Target(plan.Target, $"{path}.target", estate, findings);
+        Cadence(plan.Every, $"{path}.every", findings);
+        Keep(plan.Keep, $"{path}.keep", findings);
+        Runs(plan.Runs, plan.Workloads, $"{path}.runs", estate, findings);
+        foreach (var (copy, i) in Present(plan.Copies))
+            Check(copy, i, $"{path}.copies[{i}]", plan, estate, findings);
+    }
+
+    private static void Check(PlanCopy copy, int place, string path, BackupPlan plan, Estate estate, Findings findings)
+    {
+        Target(copy.Target, $"{path}.target", estate, findings);
+        findings.Require(
+            copy.Target != plan.Target,
+            "copy-to-itself",
+            $"{path}.target",
+            $"'{copy.Target}' is the plan's own target: a second copy there protects from nothing. Choose another.",
+            $"{path[..path.LastIndexOf(".copies", StringComparison.Ordinal)]}.target"
+        );
+        var workloads = copy.Workloads ?? plan.Workloads;
+        findings.Require(
+            workloads.Count > 0,
+            "no-workload",
+            $"{path}.workloads",
+            "A copy without workloads protects nothing; name one at least, or leave the property out for all."
+        );
+        var taken = plan
+            .Copies.Take(place)
+            .Where(c => c is not null && c.Target == copy.Target)
+            .SelectMany(c => c.Workloads ?? plan.Workloads);
+        for (var i = 0; i < workloads.Count; i++)
+        {
+            var at = copy.Workloads is null ? $"{path}.target" : $"{path}.workloads[{i}]";
+            findings.Require(
+                plan.Workloads.Contains(workloads[i]),
+                "not-of-the-plan",
+                at,
+                $"'{workloads[i]}' is not among the plan's workloads; add it there first."
+            );
+            Once(workloads[i], at, [.. taken, .. workloads.Take(i)], findings);
+        }
+        if (copy.Every is not null)
+            Cadence(copy.Every, $"{path}.every", findings);
+        Keep(copy.Keep, $"{path}.keep", findings);
+        Runs(copy.Runs, workloads, $"{path}.runs", estate, findings);
+    }
+
+    private static void Workload(string id, string at, IEnumerable<string> before, Estate estate, Findings findings)
+    {
+        Refer(id, estate.Workloads.Any(w => w?.Id == id), "workload", at, findings);
+        Once(id, at, before, findings);
+    }
+
+    private static void Once(string workload, string at, IEnumerable<string> before, Findings findings) =>
+        findings.Require(
+            !before.Contains(workload),
+            "twice-in-a-target",
+            at,
+            $"'{workload}' is in this target by this plan already; name it once."
+        );
+
+    private static void Target(string id, string at, Estate estate, Findings findings)
+    {
+        var target = Present(estate.Targets).Select(t => t.Item).FirstOrDefault(t => t.Id == id);
+        Refer(id, target is not null, "target", at, findings);
+        findings.Require(
+            target is null or { HoldsPool: true },
+            "no-pool-here",
+            at,
+            $"Other programs write into '{id}': a plan's points lie in pools, in buckets and directories."
+        );
+    }
+
+    private static void Cadence(Cadence every, string at, Findings findings)
+    {
+        findings.Require(
+            new object?[] { every.Days, every.Weekdays, every.MonthDay }.Count(e => e is not null) == 1,
+            "one-of",
+            at,
+            "Say one of 'days', 'weekdays' and 'monthDay'."
+        );
+        findings.Require(
+            every.Weekdays is not { } weekdays || (weekdays.Count > 0 && weekdays.Distinct().Count() == weekdays.Count),
+            "weekdays",
+            $"{at}.weekdays",
+            "Name one weekday at least, and each once."
+        );
+    }
+
+    private static void Keep(PointRetention keep, string at, Findings findings)
+    {
+        int?[] byCalendar = [keep.Daily, keep.Weekly, keep.Monthly, keep.Yearly];
+        var forms = (keep.Days is null ? 0 : 1) + (keep.Until is null ? 0 : 1) + (byCalendar.Any(n => n is not null) ? 1 : 0);
+        findings.Require(
+            forms == 1,
+            "one-of",
+            at,
+            "Say how long points are kept in one way: 'days', 'until', or 'daily', 'weekly', 'monthly' and 'yearly' together."
+        );
+        findings.Require(
+            keep.Days is not null || keep.Until is not null || byCalendar.Any(n => n > 0),
+            "keeps-nothing",
+            at,
+            "One of 'daily', 'weekly', 'monthly' and 'yearly' must be above 0."
+        );
+    }
+
+    private static void Runs(IReadOnlyList<PastRuns> runs, IReadOnlyList<string> workloads, string at, Estate estate, Findings findings)
+    {
+        foreach (var (past, i) in Present(runs))
+        {
+            findings.Require(
+                workloads.Contains(past.Workload) && runs.Take(i).All(r => r?.Workload != past.Workload),
+                "unknown-reference",
+                $"{at}[{i}].workload",
+                $"'{past.Workload}' is not among the workloads here, or was named before; name each once."
+            );
+            for (var d = 0; d < past.Days.Count; d++)
+            {
+                findings.Require(
+                    past.Days[d] < estate.Today && (d == 0 || past.Days[d - 1] < past.Days[d]),
+                    "date-order",
+                    $"{at}[{i}].days[{d}]",
+                    "Days on which points were taken rise, and lie before the estate's 'today'.",
+                    "$.today"
+                );
+            }
+        }
+    }
+}
