@@ -670,6 +670,9 @@ namespace Ripen.Data.Migrations
                     b.Property<double>("RecallRequests")
                         .HasColumnType("REAL");
 
+                    b.Property<string>("RecallSpeeds")
+                        .HasColumnType("TEXT");
+
                     b.Property<double>("Writes")
                         .HasColumnType("REAL");
 

@@ -2098,6 +2098,19 @@ export interface components {
             problems: components["schemas"]["RunProblem"][];
             error: null | string;
         };
+        BackupPlan: {
+            id: string;
+            name?: null | string;
+            workloads: string[];
+            target: string;
+            /** Format: date */
+            from?: null | string;
+            every: components["schemas"]["Cadence"];
+            full?: null | components["schemas"]["FullRuns"];
+            keep: components["schemas"]["PointRetention"];
+            copies?: components["schemas"]["PlanCopy"][];
+            runs?: components["schemas"]["PastRuns"][];
+        };
         BackupTarget: {
             id: string;
             name: string;
@@ -2272,6 +2285,13 @@ export interface components {
             unreadable: number;
             /** Format: int64 */
             plain: number;
+        };
+        Cadence: {
+            /** Format: int32 */
+            days?: null | number;
+            weekdays?: null | components["schemas"]["DayOfWeek"][];
+            /** Format: int32 */
+            monthDay?: null | number;
         };
         CartridgeFile: {
             /** Format: int32 */
@@ -2541,6 +2561,8 @@ export interface components {
         DataUse: "whole-objects" | "shared-files" | "machine-disk";
         /** @enum {unknown} */
         DateOrder: "day-first" | "month-first" | null;
+        /** @enum {unknown} */
+        DayOfWeek: "sunday" | "monday" | "tuesday" | "wednesday" | "thursday" | "friday" | "saturday";
         DayRun: {
             /** Format: date */
             day: string;
@@ -2606,6 +2628,7 @@ export interface components {
             buckets?: components["schemas"]["Bucket"][];
             workloads?: components["schemas"]["Workload"][];
             targets?: components["schemas"]["BackupTarget"][];
+            plans?: components["schemas"]["BackupPlan"][];
         };
         EstateSummary: {
             name: string;
@@ -2641,6 +2664,10 @@ export interface components {
             money: number;
             /** Format: double */
             bytesAtEnd: number;
+        };
+        FullRuns: {
+            /** Format: int32 */
+            every: number;
         };
         Hazards: {
             /** Format: double */
@@ -3032,6 +3059,10 @@ export interface components {
         PassphraseOrder: {
             passphrase: null | string;
         };
+        PastRuns: {
+            workload: string;
+            days?: string[];
+        };
         PlaceOffer: {
             region: string;
             name: string;
@@ -3054,6 +3085,13 @@ export interface components {
             /** Format: int32 */
             racks?: number;
         };
+        PlanCopy: {
+            target: string;
+            workloads?: null | string[];
+            every?: null | components["schemas"]["Cadence"];
+            keep: components["schemas"]["PointRetention"];
+            runs?: components["schemas"]["PastRuns"][];
+        };
         PointReading: {
             id: string;
             workload: string;
@@ -3073,6 +3111,20 @@ export interface components {
             /** Format: int64 */
             problemCount: number;
             problems: components["schemas"]["RunProblem"][];
+        };
+        PointRetention: {
+            /** Format: int32 */
+            days?: null | number;
+            /** Format: date */
+            until?: null | string;
+            /** Format: int32 */
+            daily?: null | number;
+            /** Format: int32 */
+            weekly?: null | number;
+            /** Format: int32 */
+            monthly?: null | number;
+            /** Format: int32 */
+            yearly?: null | number;
         };
         PointsReading: {
             points: components["schemas"]["PointReading"][];
@@ -3185,6 +3237,14 @@ export interface components {
             fromAge: number;
             /** Format: double */
             shareOfObjectsPerDay: number;
+        };
+        RecallSpeed: {
+            id: string;
+            name: string;
+            /** Format: double */
+            waitHours: number;
+            recall: components["schemas"]["UnitPrice"];
+            recallRequests: components["schemas"]["PricePerThousand"];
         };
         Region: {
             id: string;
@@ -3663,6 +3723,7 @@ export interface components {
             movesIn: components["schemas"]["PricePerThousand"];
             recallRequests: components["schemas"]["PricePerThousand"];
             recall: components["schemas"]["UnitPrice"];
+            recallSpeeds?: components["schemas"]["RecallSpeed"][];
         };
         TimeOrder: {
             for?: null | components["schemas"]["Span"];

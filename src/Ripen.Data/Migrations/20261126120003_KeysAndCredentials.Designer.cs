@@ -11,7 +11,7 @@ using Ripen.Data;
 namespace Ripen.Data.Migrations
 {
     [DbContext(typeof(RipenDb))]
-    [Migration("20261126110239_KeysAndCredentials")]
+    [Migration("20261126120003_KeysAndCredentials")]
     partial class KeysAndCredentials
     {
         /// <inheritdoc />
@@ -672,6 +672,9 @@ namespace Ripen.Data.Migrations
 
                     b.Property<double>("RecallRequests")
                         .HasColumnType("REAL");
+
+                    b.Property<string>("RecallSpeeds")
+                        .HasColumnType("TEXT");
 
                     b.Property<double>("Writes")
                         .HasColumnType("REAL");

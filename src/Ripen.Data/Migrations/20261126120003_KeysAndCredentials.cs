@@ -12,6 +12,12 @@ namespace Ripen.Data.Migrations
         protected override void Up(MigrationBuilder migrationBuilder)
         {
             migrationBuilder.AddColumn<string>(
+                name: "RecallSpeeds",
+                table: "TierPrice",
+                type: "TEXT",
+                nullable: true);
+
+            migrationBuilder.AddColumn<string>(
                 name: "Credential",
                 table: "Target",
                 type: "TEXT",
@@ -74,6 +80,10 @@ namespace Ripen.Data.Migrations
 
             migrationBuilder.DropTable(
                 name: "Credential");
+
+            migrationBuilder.DropColumn(
+                name: "RecallSpeeds",
+                table: "TierPrice");
 
             migrationBuilder.DropColumn(
                 name: "Credential",
