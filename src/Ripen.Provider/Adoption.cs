@@ -4,6 +4,7 @@ using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
+using Ripen.Provider.Metering;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
 using Ripen.Provider.Retention;
@@ -73,7 +74,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         {
             foreach (var name in Names(db))
                 RetentionGate.DropBucket(db, name);
-            foreach (var table in (string[])["ledger", "run", "tier", "line", "cut", "lost_region"])
+            foreach (var table in (string[])["ledger", "target_use", "run", "tier", "line", "cut", "lost_region"])
                 db.Run($"DELETE FROM {table}");
             SetMeta(db, "import", plan.ImportVersion);
             ProviderState.SetNow(db, ProviderState.Midnight(plan.Estate.Today));
@@ -105,6 +106,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         SetMeta(db, "workloads", JsonSerializer.Serialize(plan.Estate.Workloads, Compact));
         SetMeta(db, "targets", JsonSerializer.Serialize(plan.Estate.Targets, Compact));
         var terms = TermsOf(db, plan);
+        TargetLedger.KeepOnly(db, [.. plan.Estate.Targets.Select(t => t.Id)]);
         state.PutInForce(db, terms);
         var brought = terms.Buckets.Where(b => IsNewStock(db, b, plan.Buckets[b.Bucket.Name].StockVersion)).ToList();
         foreach (var bucket in brought)

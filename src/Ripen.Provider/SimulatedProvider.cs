@@ -176,6 +176,10 @@ public sealed class SimulatedProvider : IDisposable
                 .ToList();
         });
 
+    /// <summary>What a backup target's objects were charged on the days [from, to).</summary>
+    public IReadOnlyList<TargetUse> UseOf(string target, DateOnly from, DateOnly to) =>
+        state.Booked().Index.Read(db => TargetLedger.Of(db, state.TermsIn(db).Prices, target, from, to));
+
     public ContentTotals Contents(string? bucket) =>
         state.Index.Read(db =>
             db.List(

@@ -1,3 +1,4 @@
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 
@@ -16,9 +17,16 @@ internal sealed class Terms
         Plan = plan;
         tierIds = [.. plan.Estate.PriceBook.Tiers.Select(t => tierId(t.Id))];
         coldness = tierIds.Select((id, place) => (id, place)).ToDictionary(t => t.id, t => t.place);
+        var targets = plan.Estate.Targets.ToLookup(t => t.Bucket ?? "");
         Buckets =
         [
-            .. plan.Estate.Buckets.Select(b => new BucketTerms(bucketId(b.Name), b, plan.Buckets[b.Name].StatedOn, plan.Estate.PriceBook)),
+            .. plan.Estate.Buckets.Select(b => new BucketTerms(
+                bucketId(b.Name),
+                b,
+                plan.Buckets[b.Name].StatedOn,
+                plan.Estate.PriceBook,
+                [.. targets[b.Name]]
+            )),
         ];
         byName = Buckets.ToDictionary(b => b.Bucket.Name);
         byId = Buckets.ToDictionary(b => b.Id);
@@ -52,8 +60,13 @@ internal sealed class Terms
 }
 
 /// <summary>One bucket of a plan, with its prices by place from warm to cold; null where its region does not offer a tier.</summary>
-internal sealed class BucketTerms(long id, Bucket bucket, DateOnly statedOn, PriceBook prices)
+internal sealed class BucketTerms(long id, Bucket bucket, DateOnly statedOn, PriceBook prices, BackupTarget[] targets)
 {
+    public bool HasTargets => targets.Length > 0;
+
+    /// <summary>The id of the backup target whose object this is; null for none.</summary>
+    public string? TargetOf(string key) => Array.Find(targets, t => key.StartsWith(t.Prefix, StringComparison.Ordinal))?.Id;
+
     public long Id => id;
 
     public Bucket Bucket => bucket;

@@ -74,6 +74,15 @@ public sealed class BackupTests : IDisposable
         Assert.True((long)first["newBytes"]! > 0.9 * (long)first["logicalBytes"]!, first.ToJsonString());
         Assert.Equal((0, 0), ((long)second["newBytes"]!, (long)second["storedBytes"]!));
 
+        var use = (await server.Get($"{Vault}/use")).Body;
+        var written = use["parts"]!.AsArray().Single(p => (string)p!["charge"]! == "writes")!;
+        Assert.True((long)written["bytes"]! >= (long)first["storedBytes"]!, written.ToJsonString());
+        Assert.True((double)use["tenthYear"]! > 0);
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "date-order"),
+            await Refused(HttpMethod.Get, $"{Vault}/use?from=2026-11-02&to=2026-11-02")
+        );
+
         // The secret is kept, and nothing of it in clear; the pool is metered like everything else.
         server.Restart();
         var points = (await server.Get($"{Vault}/points")).Body["points"]!.AsArray();

@@ -160,14 +160,7 @@ public sealed class Branch
         return days;
     }
 
-    private static Branch Make(
-        Estate estate,
-        BackupPlan plan,
-        string targetId,
-        string workloadId,
-        PointRetention keep,
-        List<DateOnly> days
-    )
+    private static Branch Make(Estate estate, BackupPlan plan, string targetId, string workloadId, PointRetention keep, List<DateOnly> days)
     {
         var target = estate.Targets.First(t => t.Id == targetId);
         var workload = estate.Workloads.First(w => w.Id == workloadId);

@@ -1,4 +1,5 @@
 using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Backups;
@@ -13,4 +14,21 @@ public static class TargetCosts
     public static double TerabyteMonth(Bucket bucket, string tier, PriceBook prices) =>
         prices.FindRegion(bucket.Region)!.PriceOf(tier)!.Storage[0].Price.For(1e12 / prices.Unit.Bytes())
         * prices.FindScheme(bucket.Scheme)!.StorageFactor;
+
+    /// <summary>What lies in a target, left to itself: money in every month to come, as it ages by its bucket's rules. What arrives there from
+    /// streams is among it; graduated bands are those of it alone.</summary>
+    /// <param name="target">In a bucket.</param>
+    /// <param name="estate">Valid, with what lies there as the bucket's stock.</param>
+    /// <param name="months">From 1 on; the first begins today.</param>
+    public static double[] Months(BackupTarget target, Estate estate, int months)
+    {
+        var bucket = estate.Find(target.Bucket!)!;
+        var alone = bucket with
+        {
+            Stock = [.. bucket.Stock.Where(l => l.Prefix.StartsWith(target.Prefix, StringComparison.Ordinal))],
+            Streams = [.. bucket.Streams.Where(s => s.Prefix.StartsWith(target.Prefix, StringComparison.Ordinal))],
+            CopyTo = [],
+        };
+        return Projection.Of(estate with { Buckets = [alone], Targets = [], Workloads = [], Plans = [] }, months).MoneyInAll;
+    }
 }

@@ -26,6 +26,7 @@ internal sealed class Midnight : IDisposable
     private readonly DateOnly day;
     private readonly long written;
     private readonly Dictionary<BucketTerms, DayUse> uses;
+    private readonly Dictionary<(BucketTerms Bucket, string Target), DayUse> targets = [];
     private readonly RetentionGate gate;
     private readonly HashSet<string> lost;
     private readonly List<Route> routes;
@@ -43,7 +44,7 @@ internal sealed class Midnight : IDisposable
         new("what waits is carried", (run, _) => run.CarryBatches()),
         new("entries expire, move, rest and are read", (run, cancel) => run.LiveThroughRules(cancel)),
         new("what was used is booked", (run, _) => run.BookUse()),
-        new("storage is metered", (run, _) => new StorageMeter(run.db, run.terms, run.day).Book(run.uses)),
+        new("storage is metered", (run, _) => new StorageMeter(run.db, run.terms, run.day).Book(run.uses, run.targets)),
     ];
 
     private Midnight(SqliteConnection db, Terms terms, DateOnly day)
@@ -149,11 +150,13 @@ internal sealed class Midnight : IDisposable
                 var (count, bytes, created, since) = (row.GetDouble(3), row.GetInt64(4), row.GetInt32(5), row.GetInt32(7));
                 var kind = row.GetInt32(2);
                 var tier = terms.Place(row.GetInt64(6));
-                var key = rules.NeedsKeys ? row.GetString(8) : "";
+                var key = rules.NeedsKeys || rules.Bucket.HasTargets ? row.GetString(8) : "";
                 var use = uses[rules.Bucket];
+                var targets = UseOfTarget(rules.Bucket, key);
                 if (rules.Expires(key, created, row.GetInt32(9)))
                 {
                     use.Leave(terms, rules.Bucket, day, tier, since, count, bytes);
+                    targets?.Leave(terms, rules.Bucket, day, tier, since, count, bytes);
                     going.Add(row.GetInt64(0));
                     expired += count;
                     continue;
@@ -162,11 +165,15 @@ internal sealed class Midnight : IDisposable
                 {
                     var early = use.Leave(terms, rules.Bucket, day, tier, since, count, bytes);
                     use.Of(colder).Moves += count;
+                    targets?.Leave(terms, rules.Bucket, day, tier, since, count, bytes);
+                    if (targets is not null)
+                        targets.Of(colder).Moves += count;
                     moving.Add((row.GetInt64(0), kind, colder, early + rules.Bucket.Prices[colder]!.MovesIn.For(count)));
                     moved += count;
                     tier = colder;
                 }
                 use.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, bytes);
+                targets?.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, bytes);
                 // An object is charged for what is really read; the reading habit is the simulated workload's.
                 if (kind == EntryRows.Batch)
                     use.Read(tier, count * rules.ReadShare(created), bytes);
@@ -179,8 +186,30 @@ internal sealed class Midnight : IDisposable
             relocation.Move(move.Id, move.Kind, terms.TierId(move.Tier), day, null, move.Charge);
     }
 
+    /// <summary>What the backup target uses whose object this is; null for none.</summary>
+    private DayUse? UseOfTarget(BucketTerms bucket, string key)
+    {
+        if (!bucket.HasTargets || bucket.TargetOf(key) is not { } target)
+            return null;
+        if (!targets.TryGetValue((bucket, target), out var use))
+            targets[(bucket, target)] = use = new DayUse(terms.Prices.Tiers.Count);
+        return use;
+    }
+
     private void BookUse()
     {
+        foreach (var ((bucket, target), use) in targets)
+        {
+            for (var tier = 0; tier < terms.Prices.Tiers.Count; tier++)
+            {
+                var total = use.Of(tier);
+                var name = terms.Prices.Tiers[tier].Id;
+                TargetLedger.Book(db, day, target, name, Charge.EarlyLeave, total.EarlyUnitMonths, 0, total.EarlyAmount);
+                if (total.Moves > 0)
+                    TargetLedger.Book(db, day, target, name, Charge.Moves, total.Moves, 0, bucket.Prices[tier]!.MovesIn.For(total.Moves));
+            }
+        }
+
         foreach (var (bucket, use) in uses)
         {
             for (var tier = 0; tier < terms.Prices.Tiers.Count; tier++)

@@ -6,7 +6,7 @@ namespace Ripen.Provider.Index;
 internal static class Schema
 {
     /// <summary>The program's layouts, each the step from the one before.</summary>
-    public static readonly string[] Steps = [Tables, Replication, Retention, ByBucket, Sealing, Keys];
+    public static readonly string[] Steps = [Tables, Replication, Retention, ByBucket, Sealing, Keys, TargetUse];
 
     public static void Prepare(SqliteConnection db)
     {
@@ -240,6 +240,19 @@ internal static class Schema
             key TEXT NOT NULL REFERENCES access_key(id) ON DELETE CASCADE,
             ends INTEGER NOT NULL) WITHOUT ROWID;
         CREATE INDEX access_token_key ON access_token(key);
+        """;
+
+    // What of the ledger is for a backup target's objects: a part of it, told apart while it happens, because later nobody knows.
+    private const string TargetUse = """
+        CREATE TABLE target_use(
+            target TEXT NOT NULL,
+            day INTEGER NOT NULL,
+            tier TEXT NOT NULL,
+            charge TEXT NOT NULL,
+            quantity REAL NOT NULL,
+            bytes REAL NOT NULL,
+            amount REAL NOT NULL,
+            PRIMARY KEY(target, day, tier, charge)) WITHOUT ROWID;
         """;
 
     // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule,

@@ -12,6 +12,7 @@ internal sealed class DayUse(int tiers)
     public void Rest(Tier tier, int place, int landing, double count, long bytes)
     {
         use[place].StoredBytes += count * tier.BilledBytes(bytes);
+        use[place].RestingBytes += count * bytes;
         use[landing].StoredBytes += count * tier.IndexBytes;
     }
 
@@ -35,6 +36,9 @@ internal sealed class TierUse
 {
     /// <summary>Billed bytes at rest on the day.</summary>
     public double StoredBytes { get; set; }
+
+    /// <summary>The same as they are, not as they are billed.</summary>
+    public double RestingBytes { get; set; }
     public double Moves { get; set; }
     public double Reads { get; set; }
     public double ReadBytes { get; set; }

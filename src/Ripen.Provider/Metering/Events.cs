@@ -8,9 +8,27 @@ namespace Ripen.Provider.Metering;
 /// <see cref="Midnight"/>'s.</summary>
 internal static class Events
 {
-    public static double Written(SqliteConnection db, Terms terms, DateOnly day, BucketTerms bucket, int tier, double objects)
+    /// <param name="db">Inside a transaction.</param>
+    /// <param name="terms">In force.</param>
+    /// <param name="day">The provider's.</param>
+    /// <param name="bucket">Whose bill it is on.</param>
+    /// <param name="tier">Written in.</param>
+    /// <param name="objects">How many.</param>
+    /// <param name="target">The id of the backup target whose objects they are; null for none.</param>
+    /// <param name="bytes">Of them, where there is a target.</param>
+    public static double Written(
+        SqliteConnection db,
+        Terms terms,
+        DateOnly day,
+        BucketTerms bucket,
+        int tier,
+        double objects,
+        string? target = null,
+        double bytes = 0
+    )
     {
         var amount = bucket.Prices[tier]!.Writes.For(objects);
+        TargetLedger.Book(db, day, target, terms.Prices.Tiers[tier].Id, Charge.Writes, objects, bytes, amount);
         Ledger.Book(db, day, bucket, terms.Prices.Tiers[tier].Id, Charge.Writes, objects, amount);
         return amount;
     }
@@ -23,7 +41,16 @@ internal static class Events
         return amount;
     }
 
-    public static double Read(SqliteConnection db, Terms terms, DateOnly day, BucketTerms bucket, int tier, double objects, double bytes)
+    public static double Read(
+        SqliteConnection db,
+        Terms terms,
+        DateOnly day,
+        BucketTerms bucket,
+        int tier,
+        double objects,
+        double bytes,
+        string? target = null
+    )
     {
         var price = bucket.Prices[tier]!;
         var units = bytes / terms.Prices.Unit.Bytes();
@@ -31,12 +58,23 @@ internal static class Events
         var name = terms.Prices.Tiers[tier].Id;
         Ledger.Book(db, day, bucket, name, Charge.Reads, objects, reads);
         Ledger.Book(db, day, bucket, name, Charge.Recall, units, recall);
+        TargetLedger.Book(db, day, target, name, Charge.Reads, objects, bytes, reads);
+        TargetLedger.Book(db, day, target, name, Charge.Recall, units, bytes, recall);
         return reads + recall;
     }
 
-    public static double Moved(SqliteConnection db, Terms terms, DateOnly day, BucketTerms bucket, int to, double objects)
+    public static double Moved(
+        SqliteConnection db,
+        Terms terms,
+        DateOnly day,
+        BucketTerms bucket,
+        int to,
+        double objects,
+        string? target = null
+    )
     {
         var amount = bucket.Prices[to]!.MovesIn.For(objects);
+        TargetLedger.Book(db, day, target, terms.Prices.Tiers[to].Id, Charge.Moves, objects, 0, amount);
         Ledger.Book(db, day, bucket, terms.Prices.Tiers[to].Id, Charge.Moves, objects, amount);
         return amount;
     }
@@ -51,11 +89,13 @@ internal static class Events
         int tier,
         DateOnly since,
         double objects,
-        long bytesPerObject
+        long bytesPerObject,
+        string? target = null
     )
     {
         var (units, amount) = EarlyLeave(terms, day, bucket, tier, since, objects, bytesPerObject);
         Ledger.Book(db, day, bucket, terms.Prices.Tiers[tier].Id, Charge.EarlyLeave, units, amount);
+        TargetLedger.Book(db, day, target, terms.Prices.Tiers[tier].Id, Charge.EarlyLeave, units, objects * bytesPerObject, amount);
         return amount;
     }
 

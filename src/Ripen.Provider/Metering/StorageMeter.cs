@@ -22,7 +22,12 @@ internal sealed class StorageMeter(SqliteConnection db, Terms terms, DateOnly da
         public double WeightedToday;
     }
 
-    public void Book(IReadOnlyDictionary<BucketTerms, DayUse> uses)
+    /// <param name="uses">Of every bucket.</param>
+    /// <param name="targets">Of the objects of backup targets: a part of the buckets'.</param>
+    public void Book(
+        IReadOnlyDictionary<BucketTerms, DayUse> uses,
+        IReadOnlyDictionary<(BucketTerms Bucket, string Target), DayUse> targets
+    )
     {
         var lines = MonthSoFar();
         foreach (var (bucket, use) in uses)
@@ -48,6 +53,12 @@ internal sealed class StorageMeter(SqliteConnection db, Terms terms, DateOnly da
                 var amount = (price * (line.Weighted + line.WeightedToday)) - line.Amount;
                 if (line.Today != 0 || amount != 0)
                     Ledger.Book(db, day, bucket, region, tier, Charge.Storage, line.Today, amount, line.WeightedToday);
+            }
+            foreach (var ((bucket, target), use) in targets.Where(t => t.Key.Bucket.Bucket.Region == pool.Key.Region))
+            {
+                var own = use.Of(terms.Prices.Coldness(pool.Key.Tier));
+                var units = own.StoredBytes / terms.UnitMonth(day);
+                TargetLedger.Book(db, day, target, pool.Key.Tier, Charge.Storage, units, own.RestingBytes, price * units * bucket.Factor);
             }
         }
     }

@@ -23,7 +23,7 @@ internal sealed class Uses
 
     private sealed record Used(Use Use, DateTimeOffset At) : Done;
 
-    private sealed record WasRead(long Bucket, long Version, string Tier, DateOnly Day, long Bytes) : Done;
+    private sealed record WasRead(long Bucket, string Key, long Version, string Tier, DateOnly Day, long Bytes) : Done;
 
     private readonly ConcurrentQueue<Done> waiting = new();
 
@@ -31,8 +31,8 @@ internal sealed class Uses
 
     public void Count(Use use, DateTimeOffset at) => waiting.Enqueue(new Used(use, at));
 
-    public void Read(long bucket, long version, string tier, DateOnly day, long bytes) =>
-        waiting.Enqueue(new WasRead(bucket, version, tier, day, bytes));
+    public void Read(long bucket, string key, long version, string tier, DateOnly day, long bytes) =>
+        waiting.Enqueue(new WasRead(bucket, key, version, tier, day, bytes));
 
     /// <summary>Books all that waits inside the transaction of <paramref name="db"/>; the result puts it back when the transaction
     /// fails.</summary>
@@ -58,7 +58,7 @@ internal sealed class Uses
                 || bucket.Prices[tier] is null
             )
                 continue;
-            var charge = Events.Read(db, terms, read.Day, bucket, tier, 1, read.Bytes);
+            var charge = Events.Read(db, terms, read.Day, bucket, tier, 1, read.Bytes, bucket.TargetOf(read.Key));
             db.Run(
                 "UPDATE entry SET touched = max(coalesce(touched, 0), ?2), charged = charged + ?3 WHERE id = ?1",
                 read.Version,

@@ -300,7 +300,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             terms.TierId(own.Landing),
             content.Name,
             conditions.MediaType,
-            Events.Written(db, terms, today, own, own.Landing, 1),
+            Events.Written(db, terms, today, own, own.Landing, 1, own.TargetOf(key), content.Bytes),
             TagText.Write(conditions.Tags)
         );
         var entry = db.Value<long>("SELECT last_insert_rowid()");
@@ -356,7 +356,8 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
                 terms.Prices.Coldness(entry.Tier),
                 entry.InTierSince,
                 entry.Count,
-                entry.Bytes
+                entry.Bytes,
+                own.TargetOf(entry.Key)
             );
     }
 
@@ -368,7 +369,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         public async Task Send(long from, long to, Stream target, CancellationToken cancel)
         {
             await content.Send(from, to, target, cancel);
-            state.Uses.Read(bucket, version.Version, version.Tier, day, to - from);
+            state.Uses.Read(bucket, version.Key, version.Version, version.Tier, day, to - from);
             state.BookUsesSoon();
         }
 

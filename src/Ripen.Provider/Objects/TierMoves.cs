@@ -29,10 +29,10 @@ internal sealed class TierMoves(ProviderState state)
             foreach (var c in candidates.Where(c => c.Tier != target))
             {
                 var charge =
-                    Events.LeftEarly(db, terms, today, own, c.Tier, c.Since, c.Count, c.Bytes)
-                    + Events.Moved(db, terms, today, own, target, c.Count);
+                    Events.LeftEarly(db, terms, today, own, c.Tier, c.Since, c.Count, c.Bytes, own.TargetOf(c.Key))
+                    + Events.Moved(db, terms, today, own, target, c.Count, own.TargetOf(c.Key));
                 if (target < c.Tier)
-                    charge += Events.Read(db, terms, today, own, c.Tier, c.Count, c.Count * c.Bytes);
+                    charge += Events.Read(db, terms, today, own, c.Tier, c.Count, c.Count * c.Bytes, own.TargetOf(c.Key));
                 var wait = target < c.Tier ? terms.Prices.Tiers[c.Tier].WaitHours : 0;
                 relocation.Move(c.Id, c.Kind, terms.TierId(target), today, wait > 0 ? now.AddHours(wait) : null, charge);
             }

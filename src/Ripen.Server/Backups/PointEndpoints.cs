@@ -49,12 +49,26 @@ public sealed record PointReading(
     long NewBytes,
     long StoredBytes,
     bool? IsFull,
+    double? BytesPerSecond,
     long ProblemCount,
     IReadOnlyList<RunProblem> Problems
 )
 {
     internal static PointReading Of(Point p) =>
-        new(p.Id, p.Workload, p.Taken, p.Seconds, p.Files, p.LogicalBytes, p.NewBytes, p.StoredBytes, p.IsFull, p.ProblemCount, p.Problems);
+        new(
+            p.Id,
+            p.Workload,
+            p.Taken,
+            p.Seconds,
+            p.Files,
+            p.LogicalBytes,
+            p.NewBytes,
+            p.StoredBytes,
+            p.IsFull,
+            p.Seconds > 0 ? p.LogicalBytes / p.Seconds : null,
+            p.ProblemCount,
+            p.Problems
+        );
 }
 
 /// <summary>The points of a pool, newest first, and those that cannot be read.</summary>

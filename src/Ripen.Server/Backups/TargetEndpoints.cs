@@ -95,6 +95,7 @@ internal static class TargetEndpoints
             .WithName("unlockPool")
             .WithSummary("Takes the passphrase of a pool that this server cannot open.");
         targets.MapPoints();
+        targets.MapTargetUse();
         targets.MapVolumes();
         targets.MapCartridges();
     }

@@ -419,6 +419,9 @@ export const removeTarget = (id: string, etag: string) =>
 export const draftTarget = (target: BackupTarget, signal: AbortSignal) =>
   value(client.POST("/api/targets/draft", { body: target, signal }));
 
+export const readTargetUse = (id: string, from: string | null, to: string | null) =>
+  value(client.GET("/api/targets/{id}/use", { params: { path: { id }, query: { ...(from && { from }), ...(to && { to }) } } }));
+
 export const readTests = (id: string) => value(client.GET("/api/targets/{id}/tests", { params: inTarget(id) }));
 
 export const testTarget = (id: string) => value(client.POST("/api/targets/{id}/tests", { params: inTarget(id) }));

@@ -18,6 +18,7 @@ export const keys = {
   targets: ["targets"],
   target: (id: string) => ["targets", id],
   targetDraft: (target: unknown) => ["draft", "target", target],
+  targetUse: (id: string, from: string, to: string) => ["targets", id, "use", from, to],
   tests: (id: string) => ["targets", id, "tests"],
   volume: (id: string) => ["targets", id, "volume"],
   library: (id: string) => ["targets", id, "library"],

@@ -1538,6 +1538,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/targets/{id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Requests, bytes and money of a target's objects over a span, and what they cost in ten years if left to themselves. */
+        get: operations["readTargetUse"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/targets/{id}/runs": {
         parameters: {
             query?: never;
@@ -3108,6 +3125,8 @@ export interface components {
             /** Format: int64 */
             storedBytes: number;
             isFull: null | boolean;
+            /** Format: double */
+            bytesPerSecond: null | number;
             /** Format: int64 */
             problemCount: number;
             problems: components["schemas"]["RunProblem"][];
@@ -3644,6 +3663,28 @@ export interface components {
             doubts: components["schemas"]["BackupDoubt"][];
             /** Format: double */
             monthMoney: null | number;
+        };
+        TargetUse: {
+            tier: string;
+            charge: components["schemas"]["Charge"];
+            /** Format: double */
+            quantity: number;
+            unit: string;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            amount: number;
+        };
+        TargetUseReading: {
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            to: string;
+            parts: components["schemas"]["TargetUse"][];
+            /** Format: double */
+            money: number;
+            /** Format: double */
+            tenthYear: null | number;
         };
         TestReading: {
             /** Format: date-time */
@@ -6434,6 +6475,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    readTargetUse: {
+        parameters: {
+            query?: {
+                /** @description The first day; left out: thirty days before the end. */
+                from?: string;
+                /** @description The day after the last; left out: tomorrow on the provider's clock. */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetUseReading"];
+                };
             };
         };
     };

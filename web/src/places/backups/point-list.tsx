@@ -29,12 +29,13 @@ export function PointList({ id, stamp, stored }: { id: string; stamp: string; st
           <thead className="text-left text-sm text-ink-soft">
             <tr className="border-b border-hairline-strong">
               <th className="py-1 font-normal">taken</th>
-              <th className="font-normal">workload</th>
+              <th className="pl-2 font-normal">workload</th>
               <th className="text-right font-normal">files</th>
               <th className="text-right font-normal">holds</th>
               <th className="text-right font-normal">new</th>
               <th className="text-right font-normal">stored</th>
-              <th className="w-40 pl-4 font-normal">held and stored</th>
+              <th className="text-right font-normal">at</th>
+              <th className="w-28 pl-4 font-normal">held and stored</th>
             </tr>
           </thead>
           <tbody>
@@ -73,16 +74,19 @@ function PointLine({ point, most, open, onOpen }: LineProps) {
         </Button>
         {point.problemCount > 0 && <span className="block pl-1 text-sm text-bad">{count(point.problemCount)} problems</span>}
       </th>
-      <td>
+      <td className="pl-2">
         {point.workload}
         {point.isFull != null && (
           <span className="text-sm text-ink-soft">, {point.isFull ? "all of it" : "what had changed"}</span>
         )}
       </td>
-      <td className="text-right">{count(point.files)}</td>
-      <td className="text-right">{bytes(point.logicalBytes)}</td>
-      <td className="text-right">{bytes(point.newBytes)}</td>
-      <td className="text-right">{bytes(point.storedBytes)}</td>
+      <td className="pl-3 text-right whitespace-nowrap">{count(point.files)}</td>
+      <td className="pl-3 text-right whitespace-nowrap">{bytes(point.logicalBytes)}</td>
+      <td className="pl-3 text-right whitespace-nowrap">{bytes(point.newBytes)}</td>
+      <td className="pl-3 text-right whitespace-nowrap">{bytes(point.storedBytes)}</td>
+      <td className="pl-3 text-right whitespace-nowrap text-ink-soft">
+        {point.bytesPerSecond ? `${bytes(point.bytesPerSecond)}/s` : ""}
+      </td>
       <td className="pl-4">
         <span aria-hidden="true" className="flex flex-col gap-0.5">
           <span className="h-1.5 border border-ink-soft" style={{ width: width(point.logicalBytes) }} />

@@ -14,6 +14,7 @@ import { PointList } from "./point-list";
 import { PoolPart } from "./pool-part";
 import { RunPart } from "./run-part";
 import { useBackupDeed, useTarget } from "./use-backups";
+import { UsePart } from "./use-part";
 import { VolumePart } from "./volume-part";
 
 /** One target, read downwards: its place proves itself; then the pool, the volume or the cartridges that lie there. */
@@ -45,10 +46,11 @@ export function TargetPage() {
           {open && <CopyPart target={target.data} />}
           <AccessPart target={target.data} />
         </div>
-        <div>
+        <div className="space-y-8">
           {open && <PointList id={id} stamp={job?.running ? "" : (job?.begun ?? "")} stored={target.data.storedBytes} />}
           {kind === "volume" && <VolumePart target={target.data} />}
           {kind === "cartridges" && <CartridgePart target={target.data} />}
+          {target.data.target.bucket && <UsePart target={target.data} />}
         </div>
       </div>
     </div>
