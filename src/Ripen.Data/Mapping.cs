@@ -39,12 +39,12 @@ internal static class Mapping
             Copies = s.Copies,
             Spread = Name(s.Spread),
             StorageFactor = s.StorageFactor,
-            Layout = s is { Coded: null, Over: null, Hazards: null }
+            Layout = s is { Coded: null, Over: null, Hazards: null, DeviceClass: null }
                 ? null
-                : JsonSerializer.Serialize(new SchemeLayout(s.Coded, s.Over, s.Hazards), EstateDocument.Json),
+                : JsonSerializer.Serialize(new SchemeLayout(s.Coded, s.Over, s.Hazards, s.DeviceClass), EstateDocument.Json),
         };
 
-    private sealed record SchemeLayout(Coding? Coded, Places? Over, Hazards? Hazards);
+    private sealed record SchemeLayout(Coding? Coded, Places? Over, Hazards? Hazards, string? DeviceClass = null);
 
     private static Scheme ToScheme(SchemeRow s)
     {
@@ -59,6 +59,7 @@ internal static class Mapping
             Coded = layout?.Coded,
             Over = layout?.Over,
             Hazards = layout?.Hazards,
+            DeviceClass = layout?.DeviceClass,
         };
     }
 
@@ -70,6 +71,7 @@ internal static class Mapping
             Name = r.Name,
             Zones = r.Zones,
             OperatedBy = r.OperatedBy is { } own ? Name(own) : null,
+            Devices = r.Devices.Count > 0 ? JsonSerializer.Serialize(r.Devices, EstateDocument.Json) : null,
             Prices =
             [
                 .. r.Prices.Select(
@@ -146,6 +148,9 @@ internal static class Mapping
                     Name = r.Name,
                     Zones = r.Zones,
                     OperatedBy = r.OperatedBy is { } own ? Value<Operator>(own) : null,
+                    Devices = r.Devices is { } devices
+                        ? JsonSerializer.Deserialize<IReadOnlyList<DeviceClass>>(devices, EstateDocument.Json)!
+                        : [],
                     Prices = [.. r.Prices.OrderBy(p => p.Position).Select(ToPrice)],
                 }),
             ],

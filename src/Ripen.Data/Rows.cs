@@ -138,6 +138,9 @@ internal sealed class RegionRow
     public required string Name { get; set; }
     public int? Zones { get; set; }
     public string? OperatedBy { get; set; }
+
+    /// <summary>Devices by class, as JSON; null for none.</summary>
+    public string? Devices { get; set; }
     public List<TierPriceRow> Prices { get; set; } = [];
 }
 

@@ -19,29 +19,9 @@ public sealed class BackupTests : IDisposable
 
     private string Office => Path.Combine(Root, "office");
 
-    private async Task<JsonNode> Did(HttpMethod method, string path, string? json = null, string? tag = null)
-    {
-        var response = await server.Send(method, path, json, tag);
-        var text = await response.Content.ReadAsStringAsync();
-        Assert.True(response.IsSuccessStatusCode, text);
-        return text.Length == 0 ? new JsonObject() : JsonNode.Parse(text)!;
-    }
-
-    private async Task<(HttpStatusCode Status, string Code)> Refused(
-        HttpMethod method,
-        string path,
-        string? json = null,
-        string? tag = null
-    )
-    {
-        var response = await server.Send(method, path, json, tag);
-        var problem = (await response.Content.ReadFromJsonAsync<JsonNode>())!;
-        return (response.StatusCode, (string)(problem["problems"]?.AsArray().FirstOrDefault()?["code"] ?? problem["code"])!);
-    }
-
     private async Task<JsonNode> Job(string what, object order, string target = Vault)
     {
-        await Did(HttpMethod.Post, $"{target}/{what}", JsonSerializer.Serialize(order));
+        await server.Did(HttpMethod.Post, $"{target}/{what}", JsonSerializer.Serialize(order));
         while (true)
         {
             var job = (await server.Get(target)).Body["job"]!;
@@ -58,17 +38,17 @@ public sealed class BackupTests : IDisposable
     [Fact]
     public async Task A_folder_goes_into_a_bucket_twice_and_comes_back_after_a_restart()
     {
-        var steps = (await Did(HttpMethod.Post, $"{Vault}/tests"))["steps"]!.AsArray();
+        var steps = (await server.Did(HttpMethod.Post, $"{Vault}/tests"))["steps"]!.AsArray();
         Assert.Equal(9, steps.Count);
         Assert.All(steps, s => Assert.True((bool)s!["worked"]!, s.ToJsonString()));
         Assert.Equal(0, (long)(await server.Get(Vault)).Body["storedObjects"]!);
 
-        Assert.Equal((HttpStatusCode.NotFound, "no-pool"), await Refused(HttpMethod.Get, $"{Vault}/points"));
+        Assert.Equal((HttpStatusCode.NotFound, "no-pool"), await server.Refused(HttpMethod.Get, $"{Vault}/points"));
         Assert.Equal(
             (HttpStatusCode.BadRequest, "short-passphrase"),
-            await Refused(HttpMethod.Post, $"{Vault}/pool", """{ "passphrase": "short" }""")
+            await server.Refused(HttpMethod.Post, $"{Vault}/pool", """{ "passphrase": "short" }""")
         );
-        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        await server.Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
         var first = (await Run())["point"]!;
         var second = (await Run())["point"]!;
         Assert.True((long)first["newBytes"]! > 0.9 * (long)first["logicalBytes"]!, first.ToJsonString());
@@ -80,7 +60,7 @@ public sealed class BackupTests : IDisposable
         Assert.True((double)use["tenthYear"]! > 0);
         Assert.Equal(
             (HttpStatusCode.BadRequest, "date-order"),
-            await Refused(HttpMethod.Get, $"{Vault}/use?from=2026-11-02&to=2026-11-02")
+            await server.Refused(HttpMethod.Get, $"{Vault}/use?from=2026-11-02&to=2026-11-02")
         );
 
         // The secret is kept, and nothing of it in clear; the pool is metered like everything else.
@@ -120,7 +100,7 @@ public sealed class BackupTests : IDisposable
         Assert.Empty((await Job("checks", new { }))["problems"]!.AsArray());
         var stored = (await server.Get(Vault)).Body;
         Assert.True((long)stored["storedObjects"]! >= 4 && (long)stored["storedBytes"]! > 0);
-        await Did(HttpMethod.Delete, $"{Vault}/points/{id}");
+        await server.Did(HttpMethod.Delete, $"{Vault}/points/{id}");
         Assert.Single((await server.Get($"{Vault}/points")).Body["points"]!.AsArray());
         Assert.Null((string?)(await Job("prunes", new { }))["error"]);
         stored = (await server.Get(Vault)).Body;
@@ -131,17 +111,17 @@ public sealed class BackupTests : IDisposable
     [Fact]
     public async Task Only_what_the_settings_allow_is_read_or_written()
     {
-        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        await server.Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
         foreach (var outside in new[] { "/etc", Root + "/../provider", Root + "-beside", "office" })
         {
             var order = JsonSerializer.Serialize(new { folder = outside, workload = "office" });
-            Assert.Equal((HttpStatusCode.Forbidden, "outside-roots"), await Refused(HttpMethod.Post, $"{Vault}/runs", order));
+            Assert.Equal((HttpStatusCode.Forbidden, "outside-roots"), await server.Refused(HttpMethod.Post, $"{Vault}/runs", order));
         }
         Directory.CreateSymbolicLink(Path.Combine(Root, "door"), "/etc");
         var through = JsonSerializer.Serialize(new { folder = Path.Combine(Root, "door", "ssl"), workload = "office" });
-        Assert.Equal((HttpStatusCode.Forbidden, "leads-elsewhere"), await Refused(HttpMethod.Post, $"{Vault}/runs", through));
+        Assert.Equal((HttpStatusCode.Forbidden, "leads-elsewhere"), await server.Refused(HttpMethod.Post, $"{Vault}/runs", through));
         var gone = JsonSerializer.Serialize(new { folder = Path.Combine(Root, "gone"), workload = "office" });
-        Assert.Equal((HttpStatusCode.NotFound, "no-source"), await Refused(HttpMethod.Post, $"{Vault}/runs", gone));
+        Assert.Equal((HttpStatusCode.NotFound, "no-source"), await server.Refused(HttpMethod.Post, $"{Vault}/runs", gone));
         var point = (string)(await Run())["point"]!["id"]!;
         var into = JsonSerializer.Serialize(
             new
@@ -151,7 +131,7 @@ public sealed class BackupTests : IDisposable
                 folder = "/tmp",
             }
         );
-        Assert.Equal((HttpStatusCode.Forbidden, "outside-roots"), await Refused(HttpMethod.Post, $"{Vault}/restores", into));
+        Assert.Equal((HttpStatusCode.Forbidden, "outside-roots"), await server.Refused(HttpMethod.Post, $"{Vault}/restores", into));
         into = JsonSerializer.Serialize(
             new
             {
@@ -160,18 +140,18 @@ public sealed class BackupTests : IDisposable
                 folder = Office,
             }
         );
-        Assert.Equal((HttpStatusCode.Conflict, "not-empty"), await Refused(HttpMethod.Post, $"{Vault}/restores", into));
+        Assert.Equal((HttpStatusCode.Conflict, "not-empty"), await server.Refused(HttpMethod.Post, $"{Vault}/restores", into));
     }
 
     [Fact]
     public async Task A_target_is_made_changed_and_removed_and_its_bucket_keeps_what_it_needs()
     {
         const string Shelf = """{ "id": "shelf", "name": "Shelf", "kind": "bucket", "bucket": "port-sonar", "prefix": "shelf/" }""";
-        await Did(HttpMethod.Put, "/api/targets/shelf", Shelf, await Tag());
+        await server.Did(HttpMethod.Put, "/api/targets/shelf", Shelf, await Tag());
         Assert.Contains((await server.Get("/api/targets")).Body["targets"]!.AsArray(), t => (string)t!["target"]!["id"]! == "shelf");
         Assert.Equal(
             (HttpStatusCode.PreconditionFailed, "changed-meanwhile"),
-            await Refused(HttpMethod.Put, "/api/targets/shelf", Shelf, "\"1\"")
+            await server.Refused(HttpMethod.Put, "/api/targets/shelf", Shelf, "\"1\"")
         );
 
         var bad = new Dictionary<string, string>
@@ -190,19 +170,19 @@ public sealed class BackupTests : IDisposable
                 .Replace("port-sonar", "engine-telemetry", StringComparison.Ordinal),
         };
         foreach (var (code, json) in bad)
-            Assert.Equal((HttpStatusCode.BadRequest, code), await Refused(HttpMethod.Put, "/api/targets/other", json, await Tag()));
+            Assert.Equal((HttpStatusCode.BadRequest, code), await server.Refused(HttpMethod.Put, "/api/targets/other", json, await Tag()));
 
         // From the bucket's side, too: no rule that expires what the points need, and no deletion.
         var (bucket, tag) = await server.Get("/api/buckets/port-sonar?stock=false");
         bucket["rules"] = JsonNode.Parse("""[{ "id": "clean", "prefix": "shelf/packs/", "expireAt": 30, "steps": [] }]""");
         Assert.Equal(
             (HttpStatusCode.BadRequest, "expires-backups"),
-            await Refused(HttpMethod.Put, "/api/buckets/port-sonar", bucket.ToJsonString(), tag)
+            await server.Refused(HttpMethod.Put, "/api/buckets/port-sonar", bucket.ToJsonString(), tag)
         );
         var (_, vaultTag) = await server.Get("/api/buckets/ticketing-backups?stock=false");
         Assert.Equal(
             (HttpStatusCode.Conflict, "holds-target"),
-            await Refused(HttpMethod.Delete, "/api/buckets/ticketing-backups", null, vaultTag)
+            await server.Refused(HttpMethod.Delete, "/api/buckets/ticketing-backups", null, vaultTag)
         );
 
         var document = await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative));
@@ -216,8 +196,8 @@ public sealed class BackupTests : IDisposable
         }
 
         var plain = Shelf.Replace("\"prefix\"", "\"deduplicates\": false, \"prefix\"", StringComparison.Ordinal);
-        await Did(HttpMethod.Put, "/api/targets/shelf", plain, await Tag());
-        await Did(HttpMethod.Post, "/api/targets/shelf/pool", Passphrase);
+        await server.Did(HttpMethod.Put, "/api/targets/shelf", plain, await Tag());
+        await server.Did(HttpMethod.Post, "/api/targets/shelf/pool", Passphrase);
         Assert.False((bool)(await server.Get("/api/targets/shelf")).Body["pool"]!["deduplicates"]!);
         foreach (var (full, stored) in new[] { (false, true), (false, false), (true, true) })
         {
@@ -237,8 +217,8 @@ public sealed class BackupTests : IDisposable
             Assert.Equal(stored, (long)point["newBytes"]! >= (long)point["logicalBytes"]!);
         }
 
-        await Did(HttpMethod.Delete, "/api/targets/shelf", null, await Tag());
-        Assert.Equal((HttpStatusCode.NotFound, "no-target"), await Refused(HttpMethod.Get, "/api/targets/shelf"));
+        await server.Did(HttpMethod.Delete, "/api/targets/shelf", null, await Tag());
+        Assert.Equal((HttpStatusCode.NotFound, "no-target"), await server.Refused(HttpMethod.Get, "/api/targets/shelf"));
         var kinds = (await server.Get("/api/estate/changes"))
             .Body.AsArray()
             .Select(c => (string)c!["kind"]!)
@@ -252,7 +232,7 @@ public sealed class BackupTests : IDisposable
         const string Shelf = "/api/targets/harbour-shelf";
         Assert.Equal(
             (HttpStatusCode.Forbidden, "outside-roots"),
-            await Refused(
+            await server.Refused(
                 HttpMethod.Put,
                 "/api/targets/attic",
                 """{ "id": "attic", "name": "Attic", "kind": "directory", "folder": "/var" }""",
@@ -261,17 +241,17 @@ public sealed class BackupTests : IDisposable
         );
         Assert.Equal(
             (HttpStatusCode.BadRequest, "overlapping-targets"),
-            await Refused(
+            await server.Refused(
                 HttpMethod.Put,
                 "/api/targets/attic",
                 """{ "id": "attic", "name": "Attic", "kind": "directory", "folder": "shelf/inner/" }""",
                 await Tag()
             )
         );
-        await Did(HttpMethod.Post, $"{Shelf}/pool", "{}");
+        await server.Did(HttpMethod.Post, $"{Shelf}/pool", "{}");
         Assert.Equal(
             (HttpStatusCode.Conflict, "holds-the-pool"),
-            await Refused(HttpMethod.Post, $"{Shelf}/runs", JsonSerializer.Serialize(new { folder = Root, workload = "all" }))
+            await server.Refused(HttpMethod.Post, $"{Shelf}/runs", JsonSerializer.Serialize(new { folder = Root, workload = "all" }))
         );
         var order = new { folder = Office, workload = "office" };
         var point = (await Job("runs", order, Shelf))["point"]!;
@@ -287,7 +267,7 @@ public sealed class BackupTests : IDisposable
         Assert.Null((string?)(await Job("checks", new { }, Shelf))["error"]);
         Assert.Single((await server.Get($"{Shelf}/points")).Body["points"]!.AsArray());
         Assert.True((long)(await server.Get(Shelf)).Body["storedBytes"]! <= 18_000_000);
-        await Did(HttpMethod.Delete, $"{Shelf}/points/{point["id"]}");
+        await server.Did(HttpMethod.Delete, $"{Shelf}/points/{point["id"]}");
         Assert.Null((string?)(await Job("prunes", new { }, Shelf))["error"]);
         Assert.Null((string?)(await Job("prunes", new { }, Shelf))["error"]);
         File.Delete(large);
@@ -297,13 +277,13 @@ public sealed class BackupTests : IDisposable
     [Fact]
     public async Task What_is_read_only_or_locked_stays_as_it_is_on_every_path()
     {
-        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        await server.Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
         var point = (string)(await Run())["point"]!["id"]!;
         async Task Access(string access)
         {
             var target = (await server.Get(Vault)).Body["target"]!;
             target["access"] = access;
-            await Did(HttpMethod.Put, Vault, target.ToJsonString(), await Tag());
+            await server.Did(HttpMethod.Put, Vault, target.ToJsonString(), await Tag());
         }
         async Task<string> Objects() =>
             string.Join(
@@ -318,16 +298,19 @@ public sealed class BackupTests : IDisposable
         await Access("read-only");
         Assert.Contains("read-only", (string)(await Run())["error"]!, StringComparison.Ordinal);
         Assert.Contains("read-only", (string)(await Job("prunes", new { }))["error"]!, StringComparison.Ordinal);
-        Assert.Equal((HttpStatusCode.Forbidden, "target-read-only"), await Refused(HttpMethod.Delete, $"{Vault}/points/{point}"));
-        Assert.Single((await Did(HttpMethod.Post, $"{Vault}/tests"))["steps"]!.AsArray());
+        Assert.Equal((HttpStatusCode.Forbidden, "target-read-only"), await server.Refused(HttpMethod.Delete, $"{Vault}/points/{point}"));
+        Assert.Single((await server.Did(HttpMethod.Post, $"{Vault}/tests"))["steps"]!.AsArray());
         Assert.Single((await server.Get($"{Vault}/points")).Body["points"]!.AsArray());
         Assert.Null((string?)(await Job("checks", new { }))["error"]);
 
         await Access("locked");
-        Assert.Equal((HttpStatusCode.Forbidden, "target-locked"), await Refused(HttpMethod.Post, $"{Vault}/runs", run));
-        Assert.Equal((HttpStatusCode.Forbidden, "target-locked"), await Refused(HttpMethod.Post, $"{Vault}/checks"));
-        Assert.Equal((HttpStatusCode.Forbidden, "target-locked"), await Refused(HttpMethod.Get, $"{Vault}/points"));
-        Assert.Equal((HttpStatusCode.Forbidden, "target-locked"), await Refused(HttpMethod.Get, $"{Vault}/points/{point}/file?path=x"));
+        Assert.Equal((HttpStatusCode.Forbidden, "target-locked"), await server.Refused(HttpMethod.Post, $"{Vault}/runs", run));
+        Assert.Equal((HttpStatusCode.Forbidden, "target-locked"), await server.Refused(HttpMethod.Post, $"{Vault}/checks"));
+        Assert.Equal((HttpStatusCode.Forbidden, "target-locked"), await server.Refused(HttpMethod.Get, $"{Vault}/points"));
+        Assert.Equal(
+            (HttpStatusCode.Forbidden, "target-locked"),
+            await server.Refused(HttpMethod.Get, $"{Vault}/points/{point}/file?path=x")
+        );
         Assert.Equal(before, await Objects());
 
         await Access("read-write");
@@ -338,9 +321,9 @@ public sealed class BackupTests : IDisposable
     public async Task A_whole_pool_is_copied_and_restores_by_itself()
     {
         const string Twin = """{ "id": "twin", "name": "Twin", "kind": "bucket", "bucket": "port-sonar", "prefix": "twin/" }""";
-        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        await server.Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
         await Run();
-        await Did(HttpMethod.Put, "/api/targets/twin", Twin, await Tag());
+        await server.Did(HttpMethod.Put, "/api/targets/twin", Twin, await Tag());
         var copied = await Job("copies", new { target = "twin" });
         Assert.Null((string?)copied["error"]);
         Assert.True((long)copied["bytes"]! > 0);
@@ -350,7 +333,7 @@ public sealed class BackupTests : IDisposable
 
         // What is removed at the source stays in the copy, which restores without it.
         var point = (string)(await server.Get($"{Vault}/points")).Body["points"]![0]!["id"]!;
-        await Did(HttpMethod.Delete, $"{Vault}/points/{point}");
+        await server.Did(HttpMethod.Delete, $"{Vault}/points/{point}");
         await Job("prunes", new { });
         await Job("prunes", new { });
         await Job("copies", new { target = "twin" });
@@ -370,13 +353,13 @@ public sealed class BackupTests : IDisposable
 
         // A pool in clear stays in places of our own, on whatever way it is taken elsewhere.
         const string Shelf = "/api/targets/harbour-shelf";
-        await Did(HttpMethod.Post, $"{Shelf}/pool", "{}");
+        await server.Did(HttpMethod.Post, $"{Shelf}/pool", "{}");
         var needs = (HttpStatusCode.BadRequest, "needs-encryption");
-        Assert.Equal(needs, await Refused(HttpMethod.Post, $"{Shelf}/copies", """{ "target": "twin" }"""));
+        Assert.Equal(needs, await server.Refused(HttpMethod.Post, $"{Shelf}/copies", """{ "target": "twin" }"""));
         var shelf = (await server.Get(Shelf)).Body["target"]!;
         shelf["operatedBy"] = "provider";
         shelf["encrypts"] = true;
-        Assert.Equal(needs, await Refused(HttpMethod.Put, Shelf, shelf.ToJsonString(), await Tag()));
+        Assert.Equal(needs, await server.Refused(HttpMethod.Put, Shelf, shelf.ToJsonString(), await Tag()));
 
         // A place that holds another pool, or none of Ripen's; and what refers to a target keeps it.
         Assert.Contains(
@@ -385,22 +368,22 @@ public sealed class BackupTests : IDisposable
             StringComparison.Ordinal
         );
         var no = (HttpStatusCode.Conflict, "no-pool-here");
-        Assert.Equal(no, await Refused(HttpMethod.Post, $"{Vault}/copies", """{ "target": "chart-room" }"""));
+        Assert.Equal(no, await server.Refused(HttpMethod.Post, $"{Vault}/copies", """{ "target": "chart-room" }"""));
         var source = vault["target"]!;
         source["copyTo"] = JsonNode.Parse("""{ "target": "nobody", "everyHours": 24 }""");
         Assert.Equal(
             (HttpStatusCode.BadRequest, "unknown-reference"),
-            await Refused(HttpMethod.Put, Vault, source.ToJsonString(), await Tag())
+            await server.Refused(HttpMethod.Put, Vault, source.ToJsonString(), await Tag())
         );
         source["copyTo"]!["target"] = "twin";
-        await Did(HttpMethod.Put, Vault, source.ToJsonString(), await Tag());
-        Assert.Equal((HttpStatusCode.Conflict, "led-to"), await Refused(HttpMethod.Delete, "/api/targets/twin", null, await Tag()));
+        await server.Did(HttpMethod.Put, Vault, source.ToJsonString(), await Tag());
+        Assert.Equal((HttpStatusCode.Conflict, "led-to"), await server.Refused(HttpMethod.Delete, "/api/targets/twin", null, await Tag()));
     }
 
     [Fact]
     public async Task Objects_of_a_bucket_are_backed_up_like_files_and_what_cannot_be_is_named()
     {
-        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        await server.Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
         var large = new byte[3_000_000];
         new Random(5).NextBytes(large);
         var objects = new Dictionary<string, byte[]>
@@ -452,15 +435,15 @@ public sealed class BackupTests : IDisposable
 
         Assert.Equal(
             (HttpStatusCode.Conflict, "holds-the-pool"),
-            await Refused(HttpMethod.Post, $"{Vault}/runs", """{ "bucket": "ticketing-backups", "workload": "all" }""")
+            await server.Refused(HttpMethod.Post, $"{Vault}/runs", """{ "bucket": "ticketing-backups", "workload": "all" }""")
         );
         Assert.Equal(
             (HttpStatusCode.NotFound, "no-source"),
-            await Refused(HttpMethod.Post, $"{Vault}/runs", """{ "bucket": "nowhere", "workload": "all" }""")
+            await server.Refused(HttpMethod.Post, $"{Vault}/runs", """{ "bucket": "nowhere", "workload": "all" }""")
         );
         Assert.Equal(
             (HttpStatusCode.BadRequest, "no-source"),
-            await Refused(HttpMethod.Post, $"{Vault}/runs", """{ "workload": "all" }""")
+            await server.Refused(HttpMethod.Post, $"{Vault}/runs", """{ "workload": "all" }""")
         );
     }
 
@@ -470,23 +453,23 @@ public sealed class BackupTests : IDisposable
         const string Shelf = "/api/targets/harbour-shelf";
         const string Cupboard =
             """{ "id": "cupboard", "name": "Cupboard", "kind": "directory", "folder": "cupboard", "capacityBytes": 9000000, "encrypts": false, "operatedBy": "own" }""";
-        await Did(HttpMethod.Put, "/api/targets/cupboard", Cupboard, await Tag());
+        await server.Did(HttpMethod.Put, "/api/targets/cupboard", Cupboard, await Tag());
         var shelf = (await server.Get(Shelf)).Body["target"]!;
         foreach (var wrong in (string[])["harbour-shelf", "nobody", "chart-room"])
         {
             shelf["spillTo"] = new JsonArray(wrong);
             Assert.Equal(
                 (HttpStatusCode.BadRequest, "unknown-reference"),
-                await Refused(HttpMethod.Put, Shelf, shelf.ToJsonString(), await Tag())
+                await server.Refused(HttpMethod.Put, Shelf, shelf.ToJsonString(), await Tag())
             );
         }
         shelf["spillTo"] = new JsonArray("cupboard", "office-vault");
-        await Did(HttpMethod.Put, Shelf, shelf.ToJsonString(), await Tag());
+        await server.Did(HttpMethod.Put, Shelf, shelf.ToJsonString(), await Tag());
         server.Restart();
         Assert.Equal(2, (await server.Get(Shelf)).Body["target"]!["spillTo"]!.AsArray().Count);
         foreach (var pool in (string[])[Shelf, "/api/targets/cupboard"])
-            await Did(HttpMethod.Post, $"{pool}/pool", "{}");
-        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+            await server.Did(HttpMethod.Post, $"{pool}/pool", "{}");
+        await server.Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
         var noise = new byte[20_000_000];
         new Random(3).NextBytes(noise);
         await File.WriteAllBytesAsync(Path.Combine(Office, "large"), noise);
@@ -495,7 +478,10 @@ public sealed class BackupTests : IDisposable
         Assert.Equal(["Shelf in the harbour office", "Cupboard"], job["problems"]!.AsArray().Select(p => (string)p!["path"]!));
         Assert.Empty((await server.Get($"{Shelf}/points")).Body["points"]!.AsArray());
         Assert.Equal(85, (long)(await server.Get($"{Vault}/points")).Body["points"]![0]!["files"]!);
-        Assert.Equal((HttpStatusCode.Conflict, "led-to"), await Refused(HttpMethod.Delete, "/api/targets/cupboard", null, await Tag()));
+        Assert.Equal(
+            (HttpStatusCode.Conflict, "led-to"),
+            await server.Refused(HttpMethod.Delete, "/api/targets/cupboard", null, await Tag())
+        );
     }
 
     [Fact]
@@ -503,13 +489,13 @@ public sealed class BackupTests : IDisposable
     {
         const string Winter = "/api/targets/winter-disk";
         Assert.Equal(JsonValueKind.Null, JsonSerializer.SerializeToElement((await server.Get(Winter)).Body["test"]).ValueKind);
-        await Did(HttpMethod.Post, $"{Winter}/tests");
+        await server.Did(HttpMethod.Post, $"{Winter}/tests");
         server.Restart();
         var test = (await server.Get(Winter)).Body["test"]!;
         Assert.False((bool)test["worked"]!);
         Assert.Contains("BackupRoots", (string)test["steps"]![0]!["why"]!, StringComparison.Ordinal);
-        await Did(HttpMethod.Post, $"{Vault}/tests");
-        await Did(HttpMethod.Post, $"{Vault}/tests");
+        await server.Did(HttpMethod.Post, $"{Vault}/tests");
+        await server.Did(HttpMethod.Post, $"{Vault}/tests");
         var tests = (await server.Get($"{Vault}/tests")).Body.AsArray();
         Assert.Equal([true, true], tests.Select(t => (bool)t!["worked"]!));
         var all = (await server.Get("/api/targets")).Body["targets"]!.AsArray();
@@ -517,8 +503,8 @@ public sealed class BackupTests : IDisposable
 
         // A target of the same name that is made anew has proved nothing.
         var target = (await server.Get(Winter)).Body["target"]!.ToJsonString();
-        await Did(HttpMethod.Delete, Winter, null, await Tag());
-        Assert.Equal((HttpStatusCode.Forbidden, "outside-roots"), await Refused(HttpMethod.Put, Winter, target, await Tag()));
+        await server.Did(HttpMethod.Delete, Winter, null, await Tag());
+        Assert.Equal((HttpStatusCode.Forbidden, "outside-roots"), await server.Refused(HttpMethod.Put, Winter, target, await Tag()));
     }
 
     [Fact]
@@ -528,7 +514,7 @@ public sealed class BackupTests : IDisposable
             string.Join(' ', (await server.Get($"/api/targets/{id}")).Body["doubts"]!.AsArray().Select(d => (string)d!["code"]!));
 
         Assert.Equal("same-machine", await DoubtsOf("harbour-shelf"));
-        await Did(
+        await server.Did(
             HttpMethod.Put,
             "/api/targets/frozen",
             """{ "id": "frozen", "name": "Frozen", "kind": "bucket", "bucket": "deck-cameras", "prefix": "pool/" }""",
@@ -543,19 +529,19 @@ public sealed class BackupTests : IDisposable
     [Fact]
     public async Task A_pool_whose_secret_is_lost_is_locked_until_its_passphrase_is_given()
     {
-        await Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        await server.Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
         await Run();
         server.Stop();
         Directory.Delete(Path.Combine(Path.GetDirectoryName(server.Database)!, "keys"), recursive: true);
         server.Restart();
         Assert.False((bool)(await server.Get(Vault)).Body["pool"]!["canOpen"]!);
-        Assert.Equal((HttpStatusCode.Conflict, "needs-passphrase"), await Refused(HttpMethod.Get, $"{Vault}/points"));
+        Assert.Equal((HttpStatusCode.Conflict, "needs-passphrase"), await server.Refused(HttpMethod.Get, $"{Vault}/points"));
         Assert.Equal(
             (HttpStatusCode.Forbidden, "wrong-passphrase"),
-            await Refused(HttpMethod.Post, $"{Vault}/passphrase", """{ "passphrase": "the ferry leaves at ten" }""")
+            await server.Refused(HttpMethod.Post, $"{Vault}/passphrase", """{ "passphrase": "the ferry leaves at ten" }""")
         );
-        await Did(HttpMethod.Post, $"{Vault}/passphrase", Passphrase);
+        await server.Did(HttpMethod.Post, $"{Vault}/passphrase", Passphrase);
         Assert.Single((await server.Get($"{Vault}/points")).Body["points"]!.AsArray());
-        Assert.Equal((HttpStatusCode.PreconditionFailed, "exists"), await Refused(HttpMethod.Post, $"{Vault}/pool", Passphrase));
+        Assert.Equal((HttpStatusCode.PreconditionFailed, "exists"), await server.Refused(HttpMethod.Post, $"{Vault}/pool", Passphrase));
     }
 }

@@ -17,28 +17,8 @@ public sealed class CredentialTests : IDisposable
 
     public void Dispose() => server.Dispose();
 
-    private async Task<JsonNode> Did(HttpMethod method, string path, object? order = null, string? tag = null)
-    {
-        var response = await server.Send(method, path, order is null ? null : JsonSerializer.Serialize(order), tag);
-        var text = await response.Content.ReadAsStringAsync();
-        Assert.True(response.IsSuccessStatusCode, text);
-        return text.Length == 0 ? new JsonObject() : JsonNode.Parse(text)!;
-    }
-
-    private async Task<(HttpStatusCode Status, string Code)> Refused(
-        HttpMethod method,
-        string path,
-        object? order = null,
-        string? tag = null
-    )
-    {
-        var response = await server.Send(method, path, order is null ? null : JsonSerializer.Serialize(order), tag);
-        var problem = (await response.Content.ReadFromJsonAsync<JsonNode>())!;
-        return (response.StatusCode, (string)(problem["problems"]?.AsArray().FirstOrDefault()?["code"] ?? problem["code"])!);
-    }
-
     private Task<JsonNode> Grant(string[] rights, string? ends = null) =>
-        Did(
+        server.Did(
             HttpMethod.Post,
             $"/api/buckets/{BucketOfVault}/access",
             new
@@ -75,11 +55,11 @@ public sealed class CredentialTests : IDisposable
     }
 
     private async Task<JsonNode> FirstFailure() =>
-        (await Did(HttpMethod.Post, $"{Vault}/tests"))["steps"]!.AsArray().First(s => !(bool)s!["worked"]!)!;
+        (await server.Did(HttpMethod.Post, $"{Vault}/tests"))["steps"]!.AsArray().First(s => !(bool)s!["worked"]!)!;
 
     private async Task Pass(int hours)
     {
-        await Did(HttpMethod.Post, "/api/clock/passages", new { until = Now.AddHours(hours) });
+        await server.Did(HttpMethod.Post, "/api/clock/passages", new { until = Now.AddHours(hours) });
         while ((bool?)(await server.Get("/api/clock")).Body["passage"]?["running"] == true)
             await Task.Delay(20);
     }
@@ -92,15 +72,15 @@ public sealed class CredentialTests : IDisposable
     public async Task A_pool_lives_by_its_credential_over_a_replacement_and_ends_with_it(string kind)
     {
         var made = await Grant(All, $"{Now.AddDays(10):yyyy-MM-dd'T'HH:mm:ss'Z'}");
-        var kept = await Did(HttpMethod.Post, "/api/credentials", Credential(made, kind, " "));
+        var kept = await server.Did(HttpMethod.Post, "/api/credentials", Credential(made, kind, " "));
         Assert.True((bool)kept["trimmed"]!);
         Assert.Contains("ends on", (string)kept["credential"]!["warning"]!, StringComparison.Ordinal);
         Assert.DoesNotContain((string)made["file"]!["secret"]!, kept.ToJsonString(), StringComparison.Ordinal);
         (await Use("office-key")).EnsureSuccessStatusCode();
-        Assert.True((bool)(await Did(HttpMethod.Post, $"{Vault}/tests"))["worked"]!);
+        Assert.True((bool)(await server.Did(HttpMethod.Post, $"{Vault}/tests"))["worked"]!);
         await server.Send(HttpMethod.Post, $"{Vault}/pool", Passphrase);
         Assert.Equal("office-vault", (string)(await server.Get("/api/credentials")).Body[0]!["usedBy"]![0]!);
-        Assert.Equal((HttpStatusCode.Conflict, "in-use"), await Refused(HttpMethod.Delete, "/api/credentials/office-key"));
+        Assert.Equal((HttpStatusCode.Conflict, "in-use"), await server.Refused(HttpMethod.Delete, "/api/credentials/office-key"));
         Assert.Contains((await server.Get(Vault)).Body["doubts"]!.AsArray(), d => (string)d!["code"]! == "credential-ends");
 
         // The server is begun again, tokens end and are renewed by themselves.
@@ -110,10 +90,10 @@ public sealed class CredentialTests : IDisposable
 
         // The next key comes before the first one ends.
         var id = (long)made["access"]!["id"]!;
-        await Did(HttpMethod.Delete, $"/api/buckets/{BucketOfVault}/access/{id}");
-        Assert.Equal((HttpStatusCode.Forbidden, "unknown-key"), await Refused(HttpMethod.Get, $"{Vault}/points"));
+        await server.Did(HttpMethod.Delete, $"/api/buckets/{BucketOfVault}/access/{id}");
+        Assert.Equal((HttpStatusCode.Forbidden, "unknown-key"), await server.Refused(HttpMethod.Get, $"{Vault}/points"));
         var next = await Grant(All);
-        var replaced = await Did(
+        var replaced = await server.Did(
             HttpMethod.Post,
             "/api/credentials/office-key/secrets",
             new
@@ -128,13 +108,13 @@ public sealed class CredentialTests : IDisposable
         Assert.Empty((await server.Get($"{Vault}/points")).Body["points"]!.AsArray());
 
         // Its last one ends: nothing is reached, and it says why.
-        await Did(
+        await server.Did(
             HttpMethod.Put,
             $"/api/buckets/{BucketOfVault}/access/{next["access"]!["id"]}/keys/{next["file"]!["keyId"]}",
             new { ends = Now.AddHours(1) }
         );
         await Pass(2);
-        Assert.Equal((HttpStatusCode.Forbidden, "key-ended"), await Refused(HttpMethod.Get, $"{Vault}/points"));
+        Assert.Equal((HttpStatusCode.Forbidden, "key-ended"), await server.Refused(HttpMethod.Get, $"{Vault}/points"));
         Assert.Contains("ended", (string)(await FirstFailure())["why"]!, StringComparison.Ordinal);
         Assert.Contains("ended", (string)(await server.Get(Vault)).Body["wrong"]!, StringComparison.Ordinal);
     }
@@ -143,8 +123,8 @@ public sealed class CredentialTests : IDisposable
     public async Task What_a_credential_may_not_is_told_before_and_refused_on_every_way()
     {
         var reading = await Grant(["read", "list"]);
-        await Did(HttpMethod.Post, "/api/credentials", Credential(reading));
-        Assert.Equal((HttpStatusCode.Conflict, "exists"), await Refused(HttpMethod.Post, "/api/credentials", Credential(reading)));
+        await server.Did(HttpMethod.Post, "/api/credentials", Credential(reading));
+        Assert.Equal((HttpStatusCode.Conflict, "exists"), await server.Refused(HttpMethod.Post, "/api/credentials", Credential(reading)));
         var target = (await server.Get(Vault)).Body["target"]!;
         target["credential"] = "office-key";
         var draft = await server.Send(HttpMethod.Post, "/api/targets/draft", target.ToJsonString());
@@ -156,7 +136,7 @@ public sealed class CredentialTests : IDisposable
         (await Use("office-key")).EnsureSuccessStatusCode();
         Assert.Empty((await server.Get($"{Vault}/points")).Body["points"]!.AsArray());
         var office = Path.Combine(Path.GetDirectoryName(server.Database)!, "folders", "office");
-        await Did(HttpMethod.Post, $"{Vault}/runs", new { folder = office, workload = "office" });
+        await server.Did(HttpMethod.Post, $"{Vault}/runs", new { folder = office, workload = "office" });
         JsonNode job;
         do job = (await server.Get(Vault)).Body["job"]!;
         while ((bool)job["running"]!);
@@ -166,10 +146,10 @@ public sealed class CredentialTests : IDisposable
         Assert.Equal("no-credential", (await Body(await Use("another")))["problems"]![0]!["code"]!.GetValue<string>());
         Assert.Equal(
             (HttpStatusCode.Conflict, "last-secret"),
-            await Refused(HttpMethod.Delete, $"/api/credentials/office-key/secrets/{reading["file"]!["keyId"]}")
+            await server.Refused(HttpMethod.Delete, $"/api/credentials/office-key/secrets/{reading["file"]!["keyId"]}")
         );
         (await Use(null)).EnsureSuccessStatusCode();
-        await Did(HttpMethod.Delete, "/api/credentials/office-key");
+        await server.Did(HttpMethod.Delete, "/api/credentials/office-key");
         Assert.Empty((await server.Get("/api/credentials")).Body.AsArray());
     }
 
@@ -191,9 +171,9 @@ public sealed class CredentialTests : IDisposable
     public async Task No_secret_lies_readable_on_the_disk()
     {
         var made = await Grant(All);
-        await Did(HttpMethod.Post, "/api/credentials", Credential(made, "token"));
+        await server.Did(HttpMethod.Post, "/api/credentials", Credential(made, "token"));
         (await Use("office-key")).EnsureSuccessStatusCode();
-        await Did(HttpMethod.Post, $"{Vault}/tests");
+        await server.Did(HttpMethod.Post, $"{Vault}/tests");
         server.Restart();
         var secret = Encoding.UTF8.GetBytes((string)made["file"]!["secret"]!);
         foreach (var file in Directory.EnumerateFiles(Path.GetDirectoryName(server.Database)!, "*", SearchOption.AllDirectories))
@@ -211,7 +191,7 @@ public sealed class CredentialTests : IDisposable
     public async Task A_buckets_own_key_is_replaced_withdrawn_and_given_back_over_http()
     {
         var seal = $"/api/buckets/{Bucket}/encryption";
-        Assert.Equal((HttpStatusCode.Conflict, "no-own-key"), await Refused(HttpMethod.Post, $"{seal}/rotate"));
+        Assert.Equal((HttpStatusCode.Conflict, "no-own-key"), await server.Refused(HttpMethod.Post, $"{seal}/rotate"));
         var read = await server.Get($"/api/buckets/{Bucket}?stock=false");
         read.Body["ownKey"] = true;
         (await server.Send(HttpMethod.Put, $"/api/buckets/{Bucket}", read.Body.ToJsonString(), read.Tag)).EnsureSuccessStatusCode();
@@ -219,20 +199,20 @@ public sealed class CredentialTests : IDisposable
         (await server.Http.PutAsync(new Uri(objects, UriKind.Relative), new ByteArrayContent([1, 2, 3]))).EnsureSuccessStatusCode();
         var first = (await server.Get(seal)).Body;
         Assert.Equal((true, "in-force", 1L), ((bool)first["isBuckets"]!, (string)first["state"]!, (long)first["objects"]!));
-        var second = await Did(HttpMethod.Post, $"{seal}/rotate");
+        var second = await server.Did(HttpMethod.Post, $"{seal}/rotate");
         Assert.NotEqual((string)first["key"]!, (string)second["key"]!);
 
         Assert.Equal(
             (HttpStatusCode.BadRequest, "not-confirmed"),
-            await Refused(HttpMethod.Post, $"{seal}/withdraw", new { confirm = "x" })
+            await server.Refused(HttpMethod.Post, $"{seal}/withdraw", new { confirm = "x" })
         );
-        await Did(HttpMethod.Post, $"{seal}/withdraw", new { confirm = Bucket });
-        Assert.Equal((HttpStatusCode.Conflict, "key-withdrawn"), await Refused(HttpMethod.Get, objects));
+        await server.Did(HttpMethod.Post, $"{seal}/withdraw", new { confirm = Bucket });
+        Assert.Equal((HttpStatusCode.Conflict, "key-withdrawn"), await server.Refused(HttpMethod.Get, objects));
         server.Restart();
-        Assert.Equal((HttpStatusCode.Conflict, "key-withdrawn"), await Refused(HttpMethod.Get, objects));
-        await Did(HttpMethod.Post, $"{seal}/give-back");
+        Assert.Equal((HttpStatusCode.Conflict, "key-withdrawn"), await server.Refused(HttpMethod.Get, objects));
+        await server.Did(HttpMethod.Post, $"{seal}/give-back");
         Assert.Equal([1, 2, 3], await server.Http.GetByteArrayAsync(new Uri(objects, UriKind.Relative)));
-        Assert.False((bool)(await Did(HttpMethod.Post, "/api/encryption/rotate"))["isBuckets"]!);
+        Assert.False((bool)(await server.Did(HttpMethod.Post, "/api/encryption/rotate"))["isBuckets"]!);
     }
 
     private static async Task<JsonNode> Body(HttpResponseMessage response) => (await response.Content.ReadFromJsonAsync<JsonNode>())!;

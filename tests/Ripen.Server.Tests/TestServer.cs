@@ -1,5 +1,7 @@
+using System.Net;
 using System.Net.Http.Json;
 using System.Text;
+using System.Text.Json;
 using System.Text.Json.Nodes;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Mvc.Testing;
@@ -64,6 +66,34 @@ public sealed class TestServer : IDisposable
         response.EnsureSuccessStatusCode();
         return ((await response.Content.ReadFromJsonAsync<JsonNode>())!, response.Headers.ETag?.Tag ?? "");
     }
+
+    /// <summary>What was asked for was done; the answer's body.</summary>
+    /// <param name="method">Of the request.</param>
+    /// <param name="path">Of the request.</param>
+    /// <param name="order">Its body: JSON as text, or what becomes it; null for none.</param>
+    /// <param name="tag">Its If-Match.</param>
+    public async Task<JsonNode> Did(HttpMethod method, string path, object? order = null, string? tag = null)
+    {
+        var response = await Send(method, path, Json(order), tag);
+        var text = await response.Content.ReadAsStringAsync();
+        Assert.True(response.IsSuccessStatusCode, text);
+        return text.Length == 0 ? new JsonObject() : JsonNode.Parse(text)!;
+    }
+
+    /// <summary>It was refused; the first problem's code, or the refusal's.</summary>
+    public async Task<(HttpStatusCode Status, string Code)> Refused(
+        HttpMethod method,
+        string path,
+        object? order = null,
+        string? tag = null
+    )
+    {
+        var response = await Send(method, path, Json(order), tag);
+        var problem = (await response.Content.ReadFromJsonAsync<JsonNode>())!;
+        return (response.StatusCode, (string)(problem["problems"]?.AsArray().FirstOrDefault()?["code"] ?? problem["code"])!);
+    }
+
+    private static string? Json(object? order) => order as string ?? (order is null ? null : JsonSerializer.Serialize(order));
 
     public async Task<HttpResponseMessage> Send(HttpMethod method, string path, string? json = null, string? ifMatch = null)
     {

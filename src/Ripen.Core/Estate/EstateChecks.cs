@@ -45,6 +45,16 @@ internal static partial class EstateChecks
         Refer(bucket.Region, prices.Regions.Any(r => r?.Id == bucket.Region), "region", $"{path}.region", findings);
         Refer(bucket.Scheme, prices.Schemes.Any(s => s?.Id == bucket.Scheme), "scheme", $"{path}.scheme", findings);
         Offered(bucket.Tier, bucket, $"{path}.tier", path, prices, findings);
+        var scheme = Present(prices.Schemes).Select(s => s.Item).FirstOrDefault(s => s.Id == bucket.Scheme);
+        var devices = Present(prices.Regions).Select(r => r.Item).FirstOrDefault(r => r.Id == bucket.Region)?.Devices ?? [];
+        findings.Require(
+            scheme?.DeviceClass is not { } wanted || devices.Count == 0 || devices.Any(d => d?.Id == wanted),
+            "no-such-devices",
+            $"{path}.scheme",
+            $"The scheme lies on devices of the class '{scheme?.DeviceClass}', and '{bucket.Region}' has none; choose another scheme, or add "
+                + "them to the region.",
+            $"{path}.region"
+        );
 
         foreach (var (lot, i) in Present(bucket.Stock))
         {

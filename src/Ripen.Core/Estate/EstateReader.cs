@@ -233,6 +233,7 @@ internal static class EstateReader
             Copies = (int)o.Whole("copies", 1, 1000),
             Spread = o.Choice("spread", ("device", Spread.Device), ("rack", Spread.Rack), ("zone", Spread.Zone), ("region", Spread.Region)),
             StorageFactor = o.Number("storageFactor"),
+            DeviceClass = o.Has("deviceClass") ? o.Id("deviceClass") : null,
             Coded = o.Object(
                 "coded",
                 c => new Coding { Data = (int)c.Whole("data", 1, 1000), Parity = (int)c.Whole("parity", 0, 1000) },
@@ -273,6 +274,15 @@ internal static class EstateReader
             Zones = o.Optional("zones", n => (int)o.Whole(n, 1, 1000)),
             OperatedBy = o.Optional("operatedBy", OperatedBy(o)),
             Prices = o.List("prices", TierPrice, optional: false),
+            Devices = o.List(
+                "devices",
+                d => new DeviceClass
+                {
+                    Id = d.Id("id"),
+                    Count = (int)d.Whole("count", 1, 1_000_000),
+                    BytesEach = d.Whole("bytesEach", 1),
+                }
+            ),
         };
 
     private static TierPrice TierPrice(ObjectReader o) =>

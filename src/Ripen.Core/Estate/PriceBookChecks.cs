@@ -26,11 +26,13 @@ internal static partial class PriceBookChecks
         foreach (var (region, i) in Present(prices.Regions))
         {
             var at = $"{book}.regions[{i}].prices";
+            Unique(region.Devices, d => d.Id, j => $"{book}.regions[{i}].devices[{j}].id", "duplicate-id", findings);
             Unique(region.Prices, p => p.Tier, j => $"{at}[{j}].tier", "duplicate-id", findings);
             foreach (var (price, j) in Present(region.Prices))
             {
                 Refer(price.Tier, prices.Tiers.Any(t => t?.Id == price.Tier), "tier", $"{at}[{j}].tier", findings);
                 CheckBands(price.Storage, $"{at}[{j}].storage", findings);
+                Unique(price.RecallSpeeds, s => s.Id, k => $"{at}[{j}].recallSpeeds[{k}].id", "duplicate-id", findings);
             }
         }
         foreach (var (transfer, i) in Present(prices.Transfers))

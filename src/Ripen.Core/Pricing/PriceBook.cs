@@ -104,6 +104,9 @@ public sealed record Scheme
     /// <summary>Over how many places the fragments are dealt; null for one place of the spread for each fragment.</summary>
     public Places? Over { get; init; }
 
+    /// <summary>On which class of a region's own devices fragments lie; null for the region's only one.</summary>
+    public string? DeviceClass { get; init; }
+
     /// <summary>What can go wrong, and how often; null for <see cref="Pricing.Hazards.Usual"/>.</summary>
     public Hazards? Hazards { get; init; }
 }
@@ -171,7 +174,26 @@ public sealed record Region
     public Operator? OperatedBy { get; init; }
     public required IReadOnlyList<TierPrice> Prices { get; init; }
 
+    /// <summary>In a place of one's own: what there is to lie on, by class. Empty where that is somebody else's care.</summary>
+    public IReadOnlyList<DeviceClass> Devices { get; init; } = [];
+
     public TierPrice? PriceOf(string tier) => Prices.FirstOrDefault(p => p.Tier == tier);
+}
+
+/// <summary>Devices that are alike.</summary>
+public sealed record DeviceClass
+{
+    /// <summary>Of the class: disk, flash, whatever one calls them.</summary>
+    public required string Id { get; init; }
+
+    /// <summary>How many there are, at least 1.</summary>
+    public required int Count { get; init; }
+
+    /// <summary>What one of them holds, raw.</summary>
+    public required long BytesEach { get; init; }
+
+    [JsonIgnore]
+    public double RawBytes => (double)Count * BytesEach;
 }
 
 /// <summary>What one tier costs in one region.</summary>

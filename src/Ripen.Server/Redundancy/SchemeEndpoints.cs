@@ -41,6 +41,10 @@ internal static class SchemeEndpoints
             .WithTags("Redundancy")
             .WithName("readSchemeDraft")
             .WithSummary("What a scheme would promise that is in no price book yet.");
+        api.MapGet("/devices", Devices)
+            .WithTags("Redundancy")
+            .WithName("readDevices")
+            .WithSummary("How full the devices of places of one's own are, by class, and when the projection has them full.");
     }
 
     private static Task<Results<Ok<IReadOnlyList<SchemePromise>>, ProblemHttpResult>> Read(
@@ -63,6 +67,14 @@ internal static class SchemeEndpoints
             .. view.Estate.PriceBook.Schemes.Select(s => SchemePromise.Of(s, question.FileBytes, lines)),
         ]);
     }
+
+    private static async Task<Results<Ok<IReadOnlyList<DeviceUse>>, ProblemHttpResult>> Devices(
+        CurrentEstate current,
+        CancellationToken cancel
+    ) => await current.Get(cancel) is { } view ? TypedResults.Ok(DeviceUse.Of(view.Project(DeviceMonths))) : Problems.NoEstate();
+
+    /// <summary>Ten years.</summary>
+    private const int DeviceMonths = 120;
 
     private static Results<Ok<SchemePromise>, ProblemHttpResult> Draft(SchemeQuestion question)
     {

@@ -362,6 +362,8 @@ export const readEncryption = () => value(client.GET("/api/encryption"));
 
 export const rotateProviderKey = () => value(client.POST("/api/encryption/rotate"));
 
+export const readDevices = () => value(client.GET("/api/devices"));
+
 export const readCredentials = () => value(client.GET("/api/credentials"));
 
 export const makeCredential = (order: CredentialOrder) => value(client.POST("/api/credentials", { body: order }));

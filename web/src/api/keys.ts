@@ -15,6 +15,7 @@ export const keys = {
   deletions: (bucket: string, prefix: string) => ["objects", bucket, "deleted", prefix],
   encryption: (bucket: string | null) => ["encryption", bucket],
   credentials: ["credentials"],
+  devices: ["devices"],
   targets: ["targets"],
   target: (id: string) => ["targets", id],
   targetDraft: (target: unknown) => ["draft", "target", target],

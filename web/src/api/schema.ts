@@ -435,6 +435,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How full the devices of places of one's own are, by class, and when the projection has them full. */
+        get: operations["readDevices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/advice": {
         parameters: {
             query?: never;
@@ -2608,6 +2625,29 @@ export interface components {
             /** Format: double */
             earlyLeaveCharge: number;
         };
+        DeviceClass: {
+            id: string;
+            /** Format: int32 */
+            count: number;
+            /** Format: int64 */
+            bytesEach: number;
+        };
+        DeviceUse: {
+            region: string;
+            class: string;
+            /** Format: int32 */
+            count: number;
+            /** Format: double */
+            rawBytes: number;
+            /** Format: double */
+            usedRawBytes: number;
+            /** Format: double */
+            storedBytes: number;
+            /** Format: double */
+            usableBytes: null | number;
+            /** Format: date */
+            fullOn: null | string;
+        };
         DraftReading: {
             problems: components["schemas"]["Problem"][];
             strip: null | components["schemas"]["AgeStrip"];
@@ -3272,6 +3312,7 @@ export interface components {
             zones?: null | number;
             operatedBy?: null | components["schemas"]["Operator"];
             prices: components["schemas"]["TierPrice"][];
+            devices?: components["schemas"]["DeviceClass"][];
         };
         RegionLoss: {
             region: string;
@@ -3339,6 +3380,7 @@ export interface components {
             storageFactor: number;
             coded?: null | components["schemas"]["Coding"];
             over?: null | components["schemas"]["Places"];
+            deviceClass?: null | string;
             hazards?: null | components["schemas"]["Hazards"];
         };
         SchemePromise: {
@@ -4597,6 +4639,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SchemePromise"];
+                };
+            };
+        };
+    };
+    readDevices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceUse"][];
                 };
             };
         };

@@ -11,6 +11,7 @@ import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { SizeField } from "../../ui/size-field";
 import { useKept } from "../../ui/use-kept";
+import { Devices } from "./devices";
 import { LinesEditor } from "./lines-editor";
 import { nines, seconds, unreadable, years } from "./promise";
 import { SchemeEditor } from "./scheme-editor";
@@ -29,6 +30,7 @@ const rows: { label: string; hint?: string; show: (p: SchemePromise) => ReactNod
     label: "Fragments",
     show: (p) => (p.needed === 1 ? `${p.fragments} whole copies` : `${p.fragments}, any ${p.needed} of them enough`),
   },
+  { label: "Lies on", show: (p) => p.scheme.deviceClass ?? "whatever there is" },
   { label: "Raw bytes per byte", show: (p) => count(p.rawBytesPerByte, 2) },
   { label: "Devices lost at once", hint: "with nothing lost, in the worst case", show: (p) => p.devicesSurvived },
   { label: "Racks lost at once", show: (p) => p.racksSurvived },
@@ -155,6 +157,7 @@ export function SchemesPlace() {
           </tr>
         </tbody>
       </table>
+      <Devices />
       <p className="mt-4 max-w-3xl text-sm text-ink-soft">
         Device failures are independent and repaired (a birth–death chain). A zone is destroyed with all in it once in ten
         thousand years, a region once in a hundred thousand, unless the price book says otherwise: orders of magnitude, common

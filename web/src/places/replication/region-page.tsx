@@ -9,6 +9,7 @@ import { ErrorNote } from "../../ui/error-note";
 import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
 import { TypedConfirmation } from "../../ui/typed-confirmation";
+import { Devices } from "../redundancy/devices";
 import { ItemTable } from "./item-table";
 import { PartMap } from "./part-map";
 import { PromoteDialog } from "./promote-dialog";
@@ -48,6 +49,7 @@ export function RegionPage() {
         </div>
         <PartMap concerns={(_, of) => of === region} />
       </div>
+      <Devices region={region} />
       {buckets.length > 0 && <Buckets loss={loss.data} />}
       {loss.data.kept.length > 0 && <KeptHere kept={loss.data.kept} />}
       {items.length > 0 && (

@@ -23,6 +23,12 @@ namespace Ripen.Data.Migrations
                 type: "TEXT",
                 nullable: true);
 
+            migrationBuilder.AddColumn<string>(
+                name: "Devices",
+                table: "Region",
+                type: "TEXT",
+                nullable: true);
+
             migrationBuilder.AddColumn<bool>(
                 name: "OwnKey",
                 table: "Bucket",
@@ -88,6 +94,10 @@ namespace Ripen.Data.Migrations
             migrationBuilder.DropColumn(
                 name: "Credential",
                 table: "Target");
+
+            migrationBuilder.DropColumn(
+                name: "Devices",
+                table: "Region");
 
             migrationBuilder.DropColumn(
                 name: "OwnKey",

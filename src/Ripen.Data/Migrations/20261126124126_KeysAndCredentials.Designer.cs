@@ -11,7 +11,7 @@ using Ripen.Data;
 namespace Ripen.Data.Migrations
 {
     [DbContext(typeof(RipenDb))]
-    [Migration("20261126120003_KeysAndCredentials")]
+    [Migration("20261126124126_KeysAndCredentials")]
     partial class KeysAndCredentials
     {
         /// <inheritdoc />
@@ -401,6 +401,9 @@ namespace Ripen.Data.Migrations
             modelBuilder.Entity("Ripen.Data.RegionRow", b =>
                 {
                     b.Property<string>("Id")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Devices")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Name")
