@@ -12,7 +12,7 @@ export const kindNames: Record<TargetKind, string> = {
 
 /** What each is for, where one is chosen. */
 export const kindSentences: { value: TargetKind; label: string }[] = [
-  { value: "bucket", label: "A pool in a bucket: Ripen backs folders up, equal content is stored once" },
+  { value: "bucket", label: "A pool in a bucket: Ripen backs folders and objects up" },
   { value: "directory", label: "A pool in a directory of the server's machine" },
   { value: "volume", label: "A block volume over NBD, for programs that write to a disk" },
   { value: "cartridges", label: "Cartridges, for programs that know only tape" },
