@@ -1,4 +1,6 @@
+using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Ripen.Core.Estates;
 
 namespace Ripen.Data;
 
@@ -20,7 +22,7 @@ public sealed record StoredSecret(string KeyId, byte[] Protected, DateTimeOffset
 public sealed record StoredCredential(string Id, string Name, CredentialKind Kind, IReadOnlyList<StoredSecret> Secrets);
 
 /// <summary>Credentials for the buckets of targets. They are no part of the estate: neither exported nor replaced with it.</summary>
-public sealed class CredentialStore(IDbContextFactory<RipenDb> databases)
+public sealed class CredentialStore(IDbContextFactory<RipenDb> databases, ChangeLog log)
 {
     public async Task<IReadOnlyList<StoredCredential>> All(CancellationToken cancel)
     {
@@ -41,7 +43,9 @@ public sealed class CredentialStore(IDbContextFactory<RipenDb> databases)
     public async Task Put(StoredCredential credential, CancellationToken cancel)
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
-        if (await db.Credentials.Include(r => r.Secrets).SingleOrDefaultAsync(r => r.Id == credential.Id, cancel) is not { } row)
+        var row = await db.Credentials.Include(r => r.Secrets).SingleOrDefaultAsync(r => r.Id == credential.Id, cancel);
+        var before = row is null ? null : Document(row);
+        if (row is null)
             db.Add(
                 row = new CredentialRow
                 {
@@ -61,12 +65,30 @@ public sealed class CredentialStore(IDbContextFactory<RipenDb> databases)
                 Ends = s.Ends,
             })
         );
+        log.Add(db, before is null ? "credential-made" : "credential-changed", credential.Id, before, Document(row));
         await db.SaveChangesAsync(cancel);
     }
 
     public async Task Remove(string id, CancellationToken cancel)
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
-        await db.Credentials.Where(r => r.Id == id).ExecuteDeleteAsync(cancel);
+        if (await db.Credentials.Include(r => r.Secrets).SingleOrDefaultAsync(r => r.Id == id, cancel) is not { } row)
+            return;
+        log.Add(db, "credential-removed", id, Document(row), null);
+        db.Remove(row);
+        await db.SaveChangesAsync(cancel);
     }
+
+    /// <summary>For the log, and for everybody who reads that: no secret is in it.</summary>
+    private static string Document(CredentialRow row) =>
+        JsonSerializer.Serialize(
+            new
+            {
+                row.Id,
+                row.Name,
+                row.Kind,
+                Keys = row.Secrets.Select(s => new { s.KeyId, s.Ends }),
+            },
+            EstateDocument.Json
+        );
 }

@@ -25,6 +25,8 @@ public class CopyPlanTests
         var order = Order("deck-cameras", "ticketing-backups");
         var refused = CopyPlans.WithRule(Demo, order, null);
         Assert.Equal(("needs-versioning", "$.switchVersioningOn"), Problem(refused));
+        var another = Demo.Buckets.First(b => b.CopyTo.Count > 0 && b.Name != order.Source).CopyTo[0];
+        Assert.Equal(("other-source", "$.source"), Problem(CopyPlans.WithRule(Demo, order, another)));
         Assert.Contains("'deck-cameras' and 'ticketing-backups'", refused.Problems[0].Message, StringComparison.Ordinal);
         var after = CopyPlans.WithRule(Demo, order with { SwitchVersioningOn = true }, null).Value;
         Assert.True(after.Find("deck-cameras")!.Versioning && after.Find("ticketing-backups")!.Versioning);

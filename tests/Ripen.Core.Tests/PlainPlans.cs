@@ -142,10 +142,12 @@ internal sealed class PlainPlans
         var isFull = branch.Runs.Count % (branch.Plan.Full?.Every ?? 1) == 0;
         if (before is not null && (Deduplicates(branch) || !isFull))
         {
-            var s = w.Bytes == 0 ? 1 : Math.Min(1, Bytes(w, day) / Bytes(w, before.Day));
+            // What is there less what survived. As the difference of these two, little change would drown in the rounding of large numbers.
             var q = w.Changing == 0 ? 0 : w.DailyChange / w.Changing;
-            cold -= (1 - w.Changing) * Bytes(w, before.Day) * s;
-            hot -= w.Changing * Bytes(w, before.Day) * s * Math.Pow(1 - q, day.DayNumber - before.Day.DayNumber);
+            var came = Bytes(w, day) > Bytes(w, before.Day) ? Bytes(w, day) - Bytes(w, before.Day) : 0;
+            var rewritten = 1 - Math.Pow(1 - q, day.DayNumber - before.Day.DayNumber);
+            cold = (1 - w.Changing) * came;
+            hot = w.Changing * (came + ((Bytes(w, day) - came) * rewritten));
         }
         var factor = (branch.Target.Compresses && !w.EncryptedAtSource ? w.Compression : 1) * (Deduplicates(branch) ? w.Unique : 1);
         var run = new Run

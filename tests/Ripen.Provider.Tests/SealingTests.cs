@@ -94,11 +94,36 @@ public sealed class SealingTests
             before,
             ContentsOf(provider).ToDictionary(f => f, f => (File.GetLastWriteTimeUtc(f), TestProvider.Sha(File.ReadAllBytes(f))))
         );
-        // The former key is not needed any more, and goes with the next start.
+        // The former key is not needed any more, and is put aside with the next start.
         provider.Reopen(Own);
         Assert.DoesNotContain(first.File, Directory.GetFiles(KeyFolder(provider)));
         Assert.Equal([7], await provider.Get("a"));
         Assert.Equal(content, await provider.Get("a", provider.Objects.Versions("harbour", "a")[^1].Version));
+    }
+
+    [Fact]
+    public async Task An_index_that_is_put_back_from_before_a_replacement_opens_everything()
+    {
+        using var provider = new TestProvider(Own);
+        await provider.Put("a", TestProvider.Bytes(7000));
+        var file = Path.Combine(provider.Folder, "index.db");
+        provider.Inside.Dispose();
+        SqliteConnection.ClearAllPools();
+        File.Copy(file, file + ".copy");
+        provider.Reopen(Own);
+        provider.Inside.Sealing.Rotate("harbour");
+        provider.Inside.Sealing.Rotate(null);
+        provider.Inside.Sealing.WrapAll(CancellationToken.None);
+        provider.Reopen(Own);
+        provider.Inside.Dispose();
+        SqliteConnection.ClearAllPools();
+        File.Move(file + ".copy", file, overwrite: true);
+        File.Delete(file + "-wal");
+        File.Delete(file + "-shm");
+        provider.Reopen(Own);
+        Assert.Equal(TestProvider.Bytes(7000), await provider.Get("a"));
+        await provider.Put("b", [1]);
+        Assert.Equal([1], await provider.Get("b"));
     }
 
     [Fact]

@@ -151,6 +151,16 @@ public sealed class CredentialTests : IDisposable
         (await Use(null)).EnsureSuccessStatusCode();
         await server.Did(HttpMethod.Delete, "/api/credentials/office-key");
         Assert.Empty((await server.Get("/api/credentials")).Body.AsArray());
+        var log = (await server.Get("/api/estate/changes"))
+            .Body.AsArray()
+            .Where(c => ((string)c!["kind"]!).StartsWith("credential", StringComparison.Ordinal))
+            .ToList();
+        Assert.Equal(["credential-removed", "credential-made"], log.Select(c => (string)c!["kind"]!));
+        Assert.DoesNotContain(
+            (string)reading["file"]!["secret"]!,
+            string.Concat(log.Select(c => c!.ToJsonString())),
+            StringComparison.Ordinal
+        );
     }
 
     [Theory]

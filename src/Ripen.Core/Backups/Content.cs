@@ -8,8 +8,6 @@ public readonly record struct Content(double Cold, double Hot)
     public static Content operator *(Content content, double factor) => new(content.Cold * factor, content.Hot * factor);
 
     public static Content operator *(Content content, Surviving share) => new(content.Cold * share.Cold, content.Hot * share.Hot);
-
-    public static Content operator -(Content a, Content b) => new(a.Cold - b.Cold, a.Hot - b.Hot);
 }
 
 /// <summary>Which share of a class that was there on one day is there unchanged on a later one; each from 0 to 1.</summary>
@@ -47,7 +45,16 @@ public sealed class WorkloadContent(Workload workload, DateOnly today)
     /// <summary>Content on a day that was not there on the day of the run before.</summary>
     /// <param name="before">Null for the first run, to which everything is new.</param>
     /// <param name="day">Of the run.</param>
-    public Content NewOn(DateOnly? before, DateOnly day) => before is { } p ? On(day) - (On(p) * Surviving(p, day)) : On(day);
+    public Content NewOn(DateOnly? before, DateOnly day)
+    {
+        if (before is not { } p)
+            return On(day);
+        // What is there minus what survived, put so that nothing new is nothing, and not the rounding of two large numbers.
+        var (was, now) = (BytesOn(p), BytesOn(day));
+        var grown = Math.Max(0, now - was);
+        var changed = Math.Min(was, now) * (1 - Math.Pow(1 - rewritten, day.DayNumber - p.DayNumber));
+        return new Content((1 - workload.Changing) * grown, workload.Changing * (grown + changed));
+    }
 
     /// <summary>What a run stores in a target (9.3).</summary>
     /// <param name="target">Where to.</param>

@@ -43,6 +43,14 @@ public static class CopyPlans
             : estate.Find(rule.Bucket);
         var at = replaces is null ? source.CopyTo.Count : source.CopyTo.ToList().FindIndex(c => ReferenceEquals(c, replaces));
         var rules = source.CopyTo.ToList();
+        findings.Require(
+            at >= 0,
+            "other-source",
+            "$.source",
+            $"The rule that is to be changed does not copy from '{source.Name}': a rule keeps its source. Make another one."
+        );
+        if (findings.Problems.Count > 0)
+            return new(findings.Problems);
         if (at < rules.Count)
             rules.RemoveAt(at);
         findings.Require(

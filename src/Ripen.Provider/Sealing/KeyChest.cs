@@ -17,6 +17,8 @@ internal sealed class KeyChest
 {
     private const int SecretBytes = 32;
 
+    private const UnixFileMode OwnerOnly = UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute;
+
     private readonly string folder;
     private readonly ConcurrentDictionary<string, (DateTime Written, byte[] Secret)> known = [];
 
@@ -24,7 +26,7 @@ internal sealed class KeyChest
     public KeyChest(string folder)
     {
         this.folder = folder;
-        Directory.CreateDirectory(folder, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        Directory.CreateDirectory(folder, OwnerOnly);
     }
 
     public string PathOf(string name) => Path.Combine(folder, $"{name}.key");
@@ -71,16 +73,23 @@ internal sealed class KeyChest
             );
     }
 
-    /// <summary>Removes a secret that nothing is wrapped by.</summary>
-    public void Drop(string name)
+    /// <summary>Puts a secret aside that nothing is wrapped by: an index that is put back from a copy may still need it.</summary>
+    public void PutAside(string name)
     {
-        File.Delete(PathOf(name));
+        if (!File.Exists(PathOf(name)))
+            return;
+        Directory.CreateDirectory(Path.GetDirectoryName(FormerPathOf(name))!, OwnerOnly);
+        File.Move(PathOf(name), FormerPathOf(name), overwrite: true);
         known.TryRemove(name, out _);
     }
+
+    private string FormerPathOf(string name) => Path.Combine(folder, "former", $"{name}.key");
 
     private byte[]? Find(SealingKey key)
     {
         var file = new FileInfo(PathOf(key.Name));
+        if (!file.Exists)
+            file = new FileInfo(FormerPathOf(key.Name));
         if (!file.Exists)
             return null;
         if (known.TryGetValue(key.Name, out var same) && same.Written == file.LastWriteTimeUtc)

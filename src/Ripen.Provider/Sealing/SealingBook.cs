@@ -53,7 +53,7 @@ public sealed class SealingBook : IDisposable
         (this.state, this.chest) = (state, chest);
         if (!state.Index.Read(SealingRows.HasProviders))
             state.Change(db => SealingRows.Replace(db, chest, null, state.WallClock));
-        DropUnneeded();
+        PutAsideUnneeded();
     }
 
     public BucketSeal Of(string bucket) => state.Index.Read(db => Of(db, state.TermsIn(db)[bucket].Id));
@@ -192,9 +192,9 @@ public sealed class SealingBook : IDisposable
     }
 
     /// <summary>Keys that wrap nothing any more. Only at the start: a body that is being taken may still be under one.</summary>
-    private void DropUnneeded()
+    private void PutAsideUnneeded()
     {
-        var dropped = state.Change(db =>
+        var unneeded = state.Change(db =>
         {
             const string Unneeded = "current = 0 AND NOT EXISTS (SELECT 1 FROM content WHERE sealed_by = sealing_key.id)";
             var names = db.List($"SELECT name FROM sealing_key WHERE {Unneeded}", r => r.GetString(0));
@@ -202,8 +202,8 @@ public sealed class SealingBook : IDisposable
                 db.Run($"DELETE FROM sealing_key WHERE {Unneeded}");
             return names;
         });
-        foreach (var name in dropped)
-            chest.Drop(name);
+        foreach (var name in unneeded)
+            chest.PutAside(name);
     }
 
     private long DemandOwn(SqliteConnection db, string bucket)

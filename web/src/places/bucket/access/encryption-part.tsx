@@ -40,26 +40,24 @@ export function EncryptionPart({ bucket }: { bucket: string }) {
     <section aria-label="Encryption at rest">
       <h3 className="mt-5 text-base">Encryption at rest</h3>
       <SealFacts seal={seal.data} />
-      {isBuckets && (
+      {isBuckets && state === "in-force" && (
         <p className="mt-2 flex flex-wrap gap-3">
-          {state === "in-force" && (
-            <>
-              <ConfirmButton
-                label="Replace the key"
-                about={`of ${bucket}`}
-                question="What is there is taken over without being rewritten. Replace it?"
-                onConfirm={() => rotate.mutate()}
-              />
-              <Button kind="quiet" onClick={() => setWithdrawing(true)}>
-                Withdraw the key…
-              </Button>
-            </>
-          )}
-          {state === "withdrawn" && (
-            <Button kind="primary" disabled={giveBack.isPending} onClick={() => giveBack.mutate()}>
-              Give the key back
-            </Button>
-          )}
+          <ConfirmButton
+            label="Replace the key"
+            about={`of ${bucket}`}
+            question="What is there is taken over without being rewritten. Replace it?"
+            onConfirm={() => rotate.mutate()}
+          />
+          <Button kind="quiet" onClick={() => setWithdrawing(true)}>
+            Withdraw the key…
+          </Button>
+        </p>
+      )}
+      {(state === "withdrawn" || seal.data.unreadable > 0) && (
+        <p className="mt-2">
+          <Button kind="primary" disabled={giveBack.isPending} onClick={() => giveBack.mutate()}>
+            Give the key back
+          </Button>
         </p>
       )}
       {!isBuckets && <p className="text-sm text-ink-soft">A key of its own is given to it above, under its place.</p>}
