@@ -85,15 +85,12 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         foreach (var name in Names(db).Where(n => !wanted.Contains(n)))
             RetentionGate.DropBucket(db, name);
         var changed = new HashSet<string>();
-        var otherKeys = false;
         foreach (var (bucket, place) in plan.Estate.Buckets.Select((b, i) => (b, i)))
         {
             if (before is not null && !isImport && IsKnown(before.Plan, bucket, place, plan))
                 continue;
             if (Write(db, bucket, place, plan.Buckets[bucket.Name]))
                 changed.Add(bucket.Name);
-            var id = db.Value<long>("SELECT id FROM bucket WHERE name = ?1", bucket.Name);
-            otherKeys |= SealingRows.Want(db, state.Chest, id, bucket.OwnKey, state.WallClock);
         }
         var prices = JsonSerializer.Serialize(plan.Estate.PriceBook, Compact);
         var pricesChanged = prices != Text(db, "price-book");
@@ -108,6 +105,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         var terms = TermsOf(db, plan);
         TargetLedger.KeepOnly(db, [.. plan.Estate.Targets.Select(t => t.Id)]);
         state.PutInForce(db, terms);
+        var otherKeys = SealingRows.Want(db, state.Chest, terms.Buckets, state.WallClock);
         var brought = terms.Buckets.Where(b => IsNewStock(db, b, plan.Buckets[b.Bucket.Name].StockVersion)).ToList();
         foreach (var bucket in brought)
             PutStock(db, terms, bucket);

@@ -199,6 +199,10 @@ public sealed class BackupTests : IDisposable
         await server.Did(HttpMethod.Put, "/api/targets/shelf", plain, await Tag());
         await server.Did(HttpMethod.Post, "/api/targets/shelf/pool", Passphrase);
         Assert.False((bool)(await server.Get("/api/targets/shelf")).Body["pool"]!["deduplicates"]!);
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "fixed-storing"),
+            await server.Refused(HttpMethod.Put, "/api/targets/shelf", Shelf, await Tag())
+        );
         foreach (var (full, stored) in new[] { (false, true), (false, false), (true, true) })
         {
             var point = (

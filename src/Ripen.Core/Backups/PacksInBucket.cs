@@ -7,10 +7,7 @@ namespace Ripen.Core.Backups;
 
 /// <summary>Packs in one bucket: how many, what becomes of them, and how they come to be written (null for what was there before
 /// today).</summary>
-internal readonly record struct PacksHere(PacksCame Came, PackLife Life, Writing? Writing)
-{
-    public void Deconstruct(out PacksCame came, out PackLife life, out Writing? writing) => (came, life, writing) = (Came, Life, Writing);
-}
+internal readonly record struct PacksHere(PacksCame Came, PackLife Life, Writing? Writing);
 
 internal readonly record struct PacksCame(double Objects, long BytesPerObject, int Created);
 

@@ -50,17 +50,20 @@ internal static class SealingRows
         );
     }
 
-    /// <summary>Gives a bucket a key of its own, or takes up the provider's again.</summary>
-    /// <returns>Whether that is another one than before.</returns>
-    public static bool Want(SqliteConnection db, KeyChest chest, long bucket, bool own, DateTimeOffset now)
+    /// <summary>Gives buckets keys of their own, or has them take up the provider's again, as the plan says.</summary>
+    /// <returns>Whether any has another one than before.</returns>
+    public static bool Want(SqliteConnection db, KeyChest chest, IReadOnlyList<BucketTerms> buckets, DateTimeOffset now)
     {
-        if (own == Own(db, bucket) is not null)
-            return false;
-        if (own)
-            Replace(db, chest, bucket, now);
-        else
-            db.Run("UPDATE sealing_key SET current = 0 WHERE bucket = ?1", bucket);
-        return true;
+        var own = db.List("SELECT bucket FROM sealing_key WHERE current = 1 AND bucket IS NOT NULL", r => r.GetInt64(0)).ToHashSet();
+        var others = buckets.Where(b => b.Bucket.OwnKey != own.Contains(b.Id)).ToList();
+        foreach (var bucket in others)
+        {
+            if (bucket.Bucket.OwnKey)
+                Replace(db, chest, bucket.Id, now);
+            else
+                db.Run("UPDATE sealing_key SET current = 0 WHERE bucket = ?1", bucket.Id);
+        }
+        return others.Count > 0;
     }
 
     /// <summary>A bucket is gone; what is still on its way from it goes on under its key until it is wrapped anew.</summary>

@@ -137,7 +137,13 @@ internal static class PointEndpoints
             throw new RefusalException(RefusalKind.Invalid, "out-of-range", "A workload's name has 1 to 100 characters.", "$.workload");
         // Before anything is begun: a pool that cannot be opened is said at once.
         var pool = await pools.Open(target, cancel);
-        var options = new RunOptions { Full = order.Full, EncryptedAtSource = order.EncryptedAtSource };
+        var workload = order.Workload.Trim();
+        var options = new RunOptions
+        {
+            Full = order.Full,
+            // Said of the workload once, it holds for every run of it.
+            EncryptedAtSource = order.EncryptedAtSource || view.Estate.Workloads.Any(w => w.Id == workload && w.EncryptedAtSource),
+        };
         return TypedResults.Accepted(
             $"/api/targets/{id}",
             Begin(
@@ -149,7 +155,7 @@ internal static class PointEndpoints
                 async (tell, stop) =>
                 {
                     var progress = new Told<RunProgress>(p => tell(p.Files, p.Bytes));
-                    Task<Point> Into(Pool into) => BackupRun.Of(into, source, order.Workload.Trim(), options, time, progress, stop);
+                    Task<Point> Into(Pool into) => BackupRun.Of(into, source, workload, options, time, progress, stop);
                     var spills = target.SpillTo.Select(s => view.Estate.Targets.First(t => t.Id == s));
                     var (point, full) = await OrElsewhere(pool, Into, target, spills, pools, stop);
                     return job =>

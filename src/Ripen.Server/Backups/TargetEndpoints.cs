@@ -284,8 +284,15 @@ internal static class TargetEndpoints
                 _ = places.ObjectsOf(target.Value);
                 if (target.Value.Credential is { } credential && credential != before?.Credential && !credentials.Has(credential))
                     return Problems.Invalid("no-credential", "$.credential", CredentialBook.Unknown(credential));
-                if (target.Value.HoldsPool && await pools.Look(target.Value, cancel) is { Description.Encrypts: false })
+                var pool = target.Value.HoldsPool ? await pools.Look(target.Value, cancel) : null;
+                if (pool is { Description.Encrypts: false })
                     Pools.DemandOwn(target.Value, "$.operatedBy");
+                if (pool is { } made && made.Description.Deduplicates != target.Value.Deduplicates)
+                    return Problems.Invalid(
+                        "fixed-storing",
+                        "$.deduplicates",
+                        $"The pool that lies there is {(made.Description.Deduplicates ? "deduplicated" : "plain")} for life; make another one below another prefix."
+                    );
                 var others = view.Estate.Targets.Where(t => t.Id != id).Append(target.Value);
                 await current.Apply(
                     new PlannedChange(view.Estate with { Targets = [.. others] }),
