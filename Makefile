@@ -11,7 +11,7 @@ export npm_config_update_notifier := false
 # Starts with the demo estate; later starts keep what was done.
 demo: build
 	@echo "Ripen is at $(ADDRESS)"
-	src/Ripen.Server/$(OUTPUT)/Ripen.Server --urls=$(ADDRESS) --Ripen:Database=data/ripen.db --Ripen:Demo=true
+	artifacts/server/Ripen.Server --urls=$(ADDRESS) --Ripen:Database=data/ripen.db --Ripen:Demo=true
 
 demo-reset:
 	rm -rf data

@@ -1,3 +1,4 @@
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 
 namespace Ripen.Benchmarks;
@@ -52,6 +53,65 @@ internal static class Workloads
                             },
                         ],
                     }),
+            ],
+        };
+    }
+
+    /// <summary>Workloads that are backed up every night into one bucket, each with a size and a rate of change of its own.</summary>
+    public static Estate Planned(int workloads)
+    {
+        var demo = Demo();
+        var each = Enumerable
+            .Range(0, workloads)
+            .Select(i => new Workload
+            {
+                Id = $"work-{i:0000}",
+                Name = $"Work {i}",
+                Bytes = 1e11 + (1e9 * i),
+                YearlyGrowth = 0.1,
+                Changing = 0.3,
+                DailyChange = 0.002 + (0.00001 * i),
+                Region = "aldmouth",
+            })
+            .ToList();
+        return demo with
+        {
+            Buckets =
+            [
+                new Bucket
+                {
+                    Name = "vault",
+                    Region = "aldmouth",
+                    Scheme = "one-site",
+                    Tier = "counter",
+                },
+            ],
+            Workloads = each,
+            Targets =
+            [
+                new BackupTarget
+                {
+                    Id = "vault",
+                    Name = "Vault",
+                    Kind = TargetKind.Bucket,
+                    Bucket = "vault",
+                },
+            ],
+            Plans =
+            [
+                new BackupPlan
+                {
+                    Id = "nightly",
+                    Workloads = [.. each.Select(w => w.Id)],
+                    Target = "vault",
+                    Every = new Cadence { Days = 1 },
+                    Keep = new PointRetention
+                    {
+                        Daily = 35,
+                        Monthly = 24,
+                        Yearly = 7,
+                    },
+                },
             ],
         };
     }

@@ -5,12 +5,12 @@ using System.Text.Json.Nodes;
 
 namespace Ripen.Cli;
 
-/// <summary>Commands for backup targets, their pools, runs and restores, over a running server.</summary>
+/// <summary>Commands for backup targets, their pools and runs, over a running server.</summary>
 internal static class BackupCommands
 {
     internal const string PassphraseVariable = "RIPEN_PASSPHRASE";
 
-    public static IEnumerable<Command> All() => [Targets(), Target(), Pool(), Backup(), Restore()];
+    public static IEnumerable<Command> All() => [Targets(), Target(), Pool(), Backup()];
 
     internal static Argument<string> Id() => new("TARGET") { Description = "the target's id" };
 
@@ -111,7 +111,49 @@ internal static class BackupCommands
                     Demand(job);
                 }
             ),
+            Room(),
+            ServerCommands.Make(
+                "make-room",
+                "Let the oldest points go as the target's rule says; 'room' says before which.",
+                [id],
+                async (http, parsed) =>
+                {
+                    var job = await Finished(http, parsed.GetRequiredValue(id), "room", new { });
+                    foreach (var point in job["room"]?["points"]?.AsArray() ?? [])
+                        Console.WriteLine($"{point!["id"]}\t{point["workload"]}\t{point["taken"]}");
+                    Console.WriteLine($"{job["bytes"]} bytes are removed");
+                    Demand(job);
+                }
+            ),
         };
+    }
+
+    private static Command Room()
+    {
+        var (id, downTo, leave) = (
+            Id(),
+            new Option<double>("--down-to") { Description = "a share of the capacity, from 0 to 1", DefaultValueFactory = _ => 0.7 },
+            new Option<int>("--leave") { Description = "how many of a workload's newest points stay", DefaultValueFactory = _ => 3 }
+        );
+        return ServerCommands.Make(
+            "room",
+            "Print which points would go now so that a directory holds no more than a share of its capacity. Nothing is done.",
+            [id, downTo, leave],
+            async (http, parsed) =>
+            {
+                var share = parsed.GetValue(downTo).ToString(CultureInfo.InvariantCulture);
+                var room = await Get(
+                    http,
+                    $"/api/targets/{parsed.GetRequiredValue(id)}/room?downTo={share}&leave={parsed.GetValue(leave)}"
+                );
+                Console.WriteLine($"{room["storedBytes"]} bytes of {room["capacityBytes"]}; down to {room["goalBytes"]}");
+                foreach (var go in room["points"]!.AsArray())
+                    Console.WriteLine($"{go!["point"]!["id"]}\t{go["point"]!["workload"]}\t{go["point"]!["taken"]}\t{go["thenBytes"]}");
+                if ((long)room["leastBytes"]! > (long)room["goalBytes"]!)
+                    Console.WriteLine($"nothing goes: without all that may go {room["leastBytes"]} bytes would be stored");
+                Console.WriteLine($"{room["thenBytes"]} bytes then, {room["stayingPoints"]} points stay");
+            }
+        );
     }
 
     private static Command Backup()
@@ -198,49 +240,7 @@ internal static class BackupCommands
         return new Command("backup", "Back folders up into a target, list and remove points.") { run, copy, points, forget };
     }
 
-    private static Command Restore()
-    {
-        var (id, point, path) = (
-            Id(),
-            new Argument<string>("POINT") { Description = "a restore point's id" },
-            new Argument<string>("PATH") { Description = "a path of the point; left out: everything", DefaultValueFactory = _ => "" }
-        );
-        var to = new Option<string?>("--to") { Description = "an empty folder of the server's machine" };
-        var file = new Option<string?>("--out") { Description = "write one file here, on this machine, instead" };
-        return ServerCommands.Make(
-            "restore",
-            "Restore a point, a folder of it, or one file.",
-            [id, point, path, to, file],
-            async (http, parsed) =>
-            {
-                var target = parsed.GetRequiredValue(id);
-                if (parsed.GetValue(file) is { } name)
-                {
-                    var address =
-                        $"/api/targets/{target}/points/{Uri.EscapeDataString(parsed.GetRequiredValue(point))}/file?path={Uri.EscapeDataString(parsed.GetRequiredValue(path))}";
-                    using var response = await http.GetAsync(new Uri(address, UriKind.Relative), HttpCompletionOption.ResponseHeadersRead);
-                    if (!response.IsSuccessStatusCode)
-                        await ServerCommands.Answer(response);
-                    await using var written = File.Create(name);
-                    await response.Content.CopyToAsync(written);
-                    return;
-                }
-                if (parsed.GetValue(to) is not { } folder)
-                    throw new ServerCommands.RefusedException("Say where to: --to FOLDER, or --out FILE for one file.");
-                var order = new
-                {
-                    point = parsed.GetRequiredValue(point),
-                    under = parsed.GetRequiredValue(path),
-                    folder = Path.GetFullPath(folder),
-                };
-                var job = await Finished(http, target, "restores", order);
-                Console.WriteLine($"{job["files"]} files, {job["bytes"]} bytes restored");
-                Demand(job);
-            }
-        );
-    }
-
-    private static async Task<JsonNode> Finished(HttpClient http, string target, string what, object order)
+    internal static async Task<JsonNode> Finished(HttpClient http, string target, string what, object order)
     {
         await Post(http, $"/api/targets/{target}/{what}", order);
         while (true)
@@ -252,7 +252,7 @@ internal static class BackupCommands
         }
     }
 
-    private static void Demand(JsonNode job)
+    internal static void Demand(JsonNode job)
     {
         foreach (var problem in job["problems"]!.AsArray())
             Console.Error.WriteLine($"{problem!["path"]}: {problem["what"]}");

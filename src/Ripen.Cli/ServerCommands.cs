@@ -42,6 +42,8 @@ internal static class ServerCommands
             .. AccessCommands.All(),
             .. CopyCommands.All(),
             .. BackupCommands.All(),
+            .. RestoreCommands.All(),
+            .. PlanCommands.All(),
             VolumeCommands.Make(),
             CartridgeCommands.Make(),
         ];

@@ -1,4 +1,6 @@
+using System.Text.Json;
 using Ripen.Core.Backups;
+using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Data;
@@ -41,6 +43,31 @@ internal static class BackupMapping
             RtoHours = w.RtoHours,
         };
 
+    public static PlanRow ToRow(BackupPlan plan, int position) =>
+        Fill(
+            new PlanRow
+            {
+                Id = plan.Id,
+                Position = position,
+                Body = "",
+            },
+            plan
+        );
+
+    /// <summary>Writes the plan into its row; what it referred to before is replaced.</summary>
+    public static PlanRow Fill(PlanRow row, BackupPlan plan)
+    {
+        row.Body = JsonSerializer.Serialize(plan, EstateDocument.Json);
+        row.Targets =
+        [
+            .. plan.Copies.Select(c => c.Target).Prepend(plan.Target).Distinct().Select(t => new PlanTargetRow { TargetId = t }),
+        ];
+        row.Workloads = [.. plan.Workloads.Select(w => new PlanWorkloadRow { WorkloadId = w })];
+        return row;
+    }
+
+    public static BackupPlan ToPlan(PlanRow row) => JsonSerializer.Deserialize<BackupPlan>(row.Body, EstateDocument.Json)!;
+
     public static TargetRow ToRow(BackupTarget t, int position) =>
         new()
         {
@@ -52,6 +79,23 @@ internal static class BackupMapping
             Prefix = t.Prefix,
             Folder = t.Folder,
             CapacityBytes = t.CapacityBytes,
+            MoreFolders =
+            [
+                .. t.MoreFolders.Select(
+                    (f, i) =>
+                        new TargetFolderRow
+                        {
+                            Position = i,
+                            Folder = f.Folder,
+                            CapacityBytes = f.CapacityBytes,
+                        }
+                ),
+            ],
+            RoomAbove = t.MakeRoom?.Above,
+            RoomDownTo = t.MakeRoom?.DownTo,
+            RoomBy = t.MakeRoom is { } room ? Mapping.Name(room.By) : null,
+            RoomTo = t.MakeRoom?.To,
+            RoomLeave = t.MakeRoom?.Leave,
             JournalBytes = t.Local?.JournalBytes,
             ReadBytes = t.Local?.ReadBytes,
             LocalRegionId = t.Local?.Region,
@@ -85,6 +129,22 @@ internal static class BackupMapping
             Prefix = t.Prefix,
             Folder = t.Folder,
             CapacityBytes = t.CapacityBytes,
+            MoreFolders =
+            [
+                .. t
+                    .MoreFolders.OrderBy(f => f.Position)
+                    .Select(f => new TargetFolder { Folder = f.Folder, CapacityBytes = f.CapacityBytes }),
+            ],
+            MakeRoom = t.RoomBy is { } by
+                ? new RoomRule
+                {
+                    Above = t.RoomAbove!.Value,
+                    DownTo = t.RoomDownTo!.Value,
+                    By = Mapping.Value<RoomBy>(by),
+                    To = t.RoomTo,
+                    Leave = t.RoomLeave!.Value,
+                }
+                : null,
             Local = t.JournalBytes is { } journal
                 ? new LocalCache
                 {

@@ -41,6 +41,11 @@ internal static class BucketMapping
                         Objects = l.Objects,
                         Fraction = l.Fraction,
                         BytesPerObject = l.BytesPerObject,
+                        Originals = l.Originals,
+                        SupersededOn = l.SupersededOn,
+                        ReplacedOn = l.ReplacedOn,
+                        RewriteEvery = l.RewriteEvery,
+                        KeptUntil = l.KeptUntil,
                     }
             ),
         ];
@@ -56,6 +61,7 @@ internal static class BucketMapping
         (row.Versioning, row.OwnKey, row.StatedOn) = (bucket.Versioning, bucket.OwnKey, today);
         (row.RegionId, row.SchemeId, row.TierId) = (bucket.Region, bucket.Scheme, bucket.Tier);
         (row.KeepDays, row.KeepUntil) = (bucket.Keep?.Days, bucket.Keep?.Until);
+        row.Holds = bucket.Holds.Count == 0 ? null : JsonSerializer.Serialize(bucket.Holds, EstateDocument.Json);
         row.KeepStrength = bucket.Keep is { } keep ? Name(keep.Strength) : null;
         row.Streams =
         [
@@ -69,6 +75,7 @@ internal static class BucketMapping
                         ObjectsPerDay = s.ObjectsPerDay,
                         BytesPerObject = s.BytesPerObject,
                         YearlyGrowth = s.YearlyGrowth,
+                        ReplacedAfterDays = s.ReplacedAfterDays,
                     }
             ),
         ];
@@ -82,8 +89,13 @@ internal static class BucketMapping
                         Position = i,
                         RuleId = r.Id,
                         Prefix = r.Prefix,
+                        Tags = TagText.Write(r.Tags),
+                        Earlier = r.Applies == VersionKind.Earlier,
                         SmallestBytes = r.SmallestBytes,
+                        LargestBytes = r.LargestBytes,
+                        BackOnRead = r.BackOnRead,
                         ExpireAt = r.ExpireAt,
+                        KeepNewest = r.KeepNewest,
                         Steps =
                         [
                             .. r.Steps.Select(
@@ -93,6 +105,8 @@ internal static class BucketMapping
                                         Position = j,
                                         Age = s.Age,
                                         TierId = s.Tier,
+                                        ByReading = s.Clock == StepClock.Read,
+                                        BundleTo = s.BundleTo,
                                     }
                             ),
                         ],
@@ -150,6 +164,12 @@ internal static class BucketMapping
                         Objects = l.Objects,
                         Fraction = l.Fraction,
                         BytesPerObject = l.BytesPerObject,
+                        Originals = l.Originals,
+                        Earlier = l.SupersededOn is not null,
+                        SupersededOn = l.SupersededOn,
+                        ReplacedOn = l.ReplacedOn,
+                        RewriteEvery = l.RewriteEvery,
+                        KeptUntil = l.KeptUntil,
                     }),
             ],
             Streams =
@@ -163,6 +183,7 @@ internal static class BucketMapping
                         ObjectsPerDay = s.ObjectsPerDay,
                         BytesPerObject = s.BytesPerObject,
                         YearlyGrowth = s.YearlyGrowth,
+                        ReplacedAfterDays = s.ReplacedAfterDays,
                     }),
             ],
             Reads =
@@ -179,11 +200,28 @@ internal static class BucketMapping
                     {
                         Id = r.RuleId,
                         Prefix = r.Prefix,
+                        Tags = TagText.Read(r.Tags),
+                        Applies = r.Earlier ? VersionKind.Earlier : VersionKind.Current,
                         SmallestBytes = r.SmallestBytes,
+                        LargestBytes = r.LargestBytes,
+                        BackOnRead = r.BackOnRead,
                         ExpireAt = r.ExpireAt,
-                        Steps = [.. r.Steps.OrderBy(s => s.Position).Select(s => new Step { Age = s.Age, Tier = s.TierId })],
+                        KeepNewest = r.KeepNewest,
+                        Steps =
+                        [
+                            .. r
+                                .Steps.OrderBy(s => s.Position)
+                                .Select(s => new Step
+                                {
+                                    Age = s.Age,
+                                    Tier = s.TierId,
+                                    Clock = s.ByReading ? StepClock.Read : StepClock.Created,
+                                    BundleTo = s.BundleTo,
+                                }),
+                        ],
                     }),
             ],
+            Holds = b.Holds is null ? [] : JsonSerializer.Deserialize<Hold[]>(b.Holds, EstateDocument.Json)!,
             Versioning = b.Versioning,
             OwnKey = b.OwnKey,
             Keep = ToKeep(b),

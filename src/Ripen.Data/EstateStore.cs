@@ -99,6 +99,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                 [
                     .. (await db.Targets.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel)).Select(BackupMapping.ToTarget),
                 ],
+                Plans = [.. (await db.Plans.AsNoTracking().OrderBy(p => p.Position).ToListAsync(cancel)).Select(BackupMapping.ToPlan)],
             },
             row.Version,
             row.ImportVersion,
@@ -415,39 +416,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
             cancel
         );
 
-    /// <summary>Adds a backup target, puts another in its place, or removes it; what lies in its pool is not touched.</summary>
-    /// <param name="before">Null for a new one.</param>
-    /// <param name="after">Valid, of the same id; null to remove it.</param>
-    /// <param name="estateVersion">The version that was looked at.</param>
-    /// <param name="cancel">Stops; nothing is stored.</param>
-    /// <exception cref="RefusalException">The estate has another version.</exception>
-    public Task ChangeTarget(BackupTarget? before, BackupTarget? after, long estateVersion, CancellationToken cancel = default) =>
-        Change(
-            async db =>
-            {
-                await Bump(db, estateVersion, cancel);
-                var last = await db.Targets.MaxAsync(t => (int?)t.Position, cancel) ?? -1;
-                var row = before is null ? null : await db.Targets.SingleAsync(t => t.Id == before.Id, cancel);
-                if (row is null)
-                    db.Add(BackupMapping.ToRow(after!, last + 1));
-                else if (after is null)
-                    db.Remove(row);
-                else
-                    db.Entry(row).CurrentValues.SetValues(BackupMapping.ToRow(after, row.Position));
-                log.Add(
-                    db,
-                    before is null ? "target-made"
-                        : after is null ? "target-removed"
-                        : "target-changed",
-                    (after ?? before)!.Id,
-                    before is null ? null : JsonSerializer.Serialize(before, EstateDocument.Json),
-                    after is null ? null : JsonSerializer.Serialize(after, EstateDocument.Json)
-                );
-            },
-            cancel
-        );
-
-    private async Task Change(Func<RipenDb, Task> change, CancellationToken cancel)
+    internal async Task Change(Func<RipenDb, Task> change, CancellationToken cancel)
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
         await using var transaction = await db.Database.BeginTransactionAsync(cancel);
@@ -463,7 +432,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         await transaction.CommitAsync(cancel);
     }
 
-    private static async Task Bump(RipenDb db, long version, CancellationToken cancel)
+    internal static async Task Bump(RipenDb db, long version, CancellationToken cancel)
     {
         var estate = await db.Estates.SingleOrDefaultAsync(cancel);
         if (estate is null || estate.Version != version)
@@ -504,6 +473,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         CancellationToken cancel
     )
     {
+        await db.Plans.ExecuteDeleteAsync(cancel);
         await db.Targets.ExecuteDeleteAsync(cancel);
         await db.Workloads.ExecuteDeleteAsync(cancel);
         // Copies refer to buckets, which a database empties in an order of its own.
@@ -525,6 +495,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         db.AddRange(estate.Buckets.Select(toRow));
         db.AddRange(estate.Workloads.Select(BackupMapping.ToRow));
         db.AddRange(estate.Targets.Select(BackupMapping.ToRow));
+        db.AddRange(estate.Plans.Select((p, i) => BackupMapping.ToRow(p.Begun(estate.Today), i)));
     }
 
     /// <summary>The only place where a stored bucket is written anew: its keep rule never becomes weaker but by being lifted.</summary>

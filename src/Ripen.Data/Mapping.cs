@@ -28,6 +28,8 @@ internal static class Mapping
             OverheadBytes = t.OverheadBytes,
             IndexBytes = t.IndexBytes,
             WaitHours = t.WaitHours,
+            LeastAgeCreated = t.LeastAge?.Created,
+            LeastAgeRead = t.LeastAge?.Read,
         };
 
     public static SchemeRow ToRow(Scheme s, int position) =>
@@ -85,6 +87,7 @@ internal static class Mapping
                             MovesIn = p.MovesIn.PerThousand,
                             RecallRequests = p.RecallRequests.PerThousand,
                             Recall = p.Recall.PerUnit,
+                            Watching = p.Watching.PerThousand,
                             RecallSpeeds = p.RecallSpeeds.Count > 0 ? JsonSerializer.Serialize(p.RecallSpeeds, EstateDocument.Json) : null,
                             Bands =
                             [
@@ -137,6 +140,7 @@ internal static class Mapping
                     OverheadBytes = t.OverheadBytes,
                     IndexBytes = t.IndexBytes,
                     WaitHours = t.WaitHours,
+                    LeastAge = t.LeastAgeCreated is { } created ? new LeastAge { Created = created, Read = t.LeastAgeRead ?? 0 } : null,
                 }),
             ],
             Schemes = [.. schemes.Select(ToScheme)],
@@ -176,6 +180,7 @@ internal static class Mapping
             MovesIn = new(p.MovesIn),
             RecallRequests = new(p.RecallRequests),
             Recall = new(p.Recall),
+            Watching = new(p.Watching),
             RecallSpeeds = p.RecallSpeeds is { } speeds
                 ? JsonSerializer.Deserialize<IReadOnlyList<RecallSpeed>>(speeds, EstateDocument.Json)!
                 : [],

@@ -14,8 +14,12 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
     internal DbSet<BucketRow> Buckets => Set<BucketRow>();
     internal DbSet<WorkloadRow> Workloads => Set<WorkloadRow>();
     internal DbSet<TargetRow> Targets => Set<TargetRow>();
+
+    internal DbSet<TargetFolderRow> TargetFolders => Set<TargetFolderRow>();
+    internal DbSet<PlanRow> Plans => Set<PlanRow>();
     internal DbSet<ProbeRow> Probes => Set<ProbeRow>();
     internal DbSet<CredentialRow> Credentials => Set<CredentialRow>();
+    internal DbSet<RestoreRow> Restores => Set<RestoreRow>();
     internal DbSet<PoolSecretRow> PoolSecrets => Set<PoolSecretRow>();
     internal DbSet<ChangeRow> Changes => Set<ChangeRow>();
 
@@ -98,8 +102,28 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
             e.ToTable("Target");
             e.HasOne<BucketRow>().WithMany().HasForeignKey(r => r.Bucket).OnDelete(DeleteBehavior.Restrict);
             e.HasOne<RegionRow>().WithMany().HasForeignKey(r => r.LocalRegionId).OnDelete(DeleteBehavior.Restrict);
+            e.HasMany(r => r.MoreFolders).WithOne().HasForeignKey(f => f.TargetId);
+            e.Navigation(r => r.MoreFolders).AutoInclude();
+        });
+        modelBuilder.Entity<TargetFolderRow>().ToTable("TargetFolder").HasKey(r => new { r.TargetId, r.Position });
+        modelBuilder.Entity<PlanRow>(e =>
+        {
+            e.ToTable("Plan");
+            e.HasMany(r => r.Targets).WithOne().HasForeignKey(t => t.PlanId);
+            e.HasMany(r => r.Workloads).WithOne().HasForeignKey(w => w.PlanId);
+        });
+        modelBuilder.Entity<PlanTargetRow>(e =>
+        {
+            e.ToTable("PlanTarget").HasKey(r => new { r.PlanId, r.TargetId });
+            e.HasOne<TargetRow>().WithMany().HasForeignKey(r => r.TargetId).OnDelete(DeleteBehavior.Restrict);
+        });
+        modelBuilder.Entity<PlanWorkloadRow>(e =>
+        {
+            e.ToTable("PlanWorkload").HasKey(r => new { r.PlanId, r.WorkloadId });
+            e.HasOne<WorkloadRow>().WithMany().HasForeignKey(r => r.WorkloadId).OnDelete(DeleteBehavior.Restrict);
         });
         modelBuilder.Entity<ProbeRow>().ToTable("Probe").HasKey(r => new { r.Target, r.At });
+        modelBuilder.Entity<RestoreRow>().ToTable("Restore").Property(r => r.Kind).HasConversion<string>();
         modelBuilder.Entity<PoolSecretRow>().ToTable("PoolSecret").HasKey(r => r.PoolId);
         modelBuilder
             .Entity<CredentialRow>()

@@ -34,78 +34,6 @@ internal sealed class EstateRow
     public int? DemoSteps { get; set; }
 }
 
-internal sealed class WorkloadRow
-{
-    public required string Id { get; set; }
-    public required int Position { get; set; }
-    public required string Name { get; set; }
-    public required double Bytes { get; set; }
-    public required double YearlyGrowth { get; set; }
-    public required double Changing { get; set; }
-    public required double DailyChange { get; set; }
-    public required double Unique { get; set; }
-    public required double Compression { get; set; }
-    public required bool EncryptedAtSource { get; set; }
-    public required string RegionId { get; set; }
-    public double? RpoHours { get; set; }
-    public double? RtoHours { get; set; }
-}
-
-internal sealed class TargetRow
-{
-    public required string Id { get; set; }
-    public required int Position { get; set; }
-    public required string Name { get; set; }
-    public required string Kind { get; set; }
-    public string? Bucket { get; set; }
-    public required string Prefix { get; set; }
-    public string? Folder { get; set; }
-    public long? CapacityBytes { get; set; }
-    public long? JournalBytes { get; set; }
-    public long? ReadBytes { get; set; }
-    public string? LocalRegionId { get; set; }
-    public double? SnapshotEveryHours { get; set; }
-    public int? SnapshotKeep { get; set; }
-    public long? CartridgeBytes { get; set; }
-    public int? Slots { get; set; }
-    public int? Drives { get; set; }
-    public required long PackBytes { get; set; }
-    public required bool Deduplicates { get; set; }
-    public required bool Compresses { get; set; }
-    public required bool Encrypts { get; set; }
-    public string? OperatedBy { get; set; }
-    public required int Writers { get; set; }
-    public string? SpillTo { get; set; }
-    public string? CopyTarget { get; set; }
-    public double? CopyEveryHours { get; set; }
-
-    /// <summary>An installation's; no foreign key, because a document may name one that is not here.</summary>
-    public string? Credential { get; set; }
-    public string? Access { get; set; }
-    public double? TestEveryHours { get; set; }
-    public double? BytesPerSecond { get; set; }
-}
-
-/// <summary>What a self-test of a target found.</summary>
-internal sealed class ProbeRow
-{
-    /// <summary>Its id; a target that is made anew begins without.</summary>
-    public required string Target { get; set; }
-    public required DateTimeOffset At { get; set; }
-    public required bool Worked { get; set; }
-
-    /// <summary>Its steps, as JSON.</summary>
-    public required string Steps { get; set; }
-}
-
-/// <summary>What opens a backup pool, protected by a key that lies elsewhere.</summary>
-internal sealed class PoolSecretRow
-{
-    /// <summary>The pool's own, not the target's: a pool keeps its secret wherever it is moved.</summary>
-    public required string PoolId { get; set; }
-    public required byte[] Protected { get; set; }
-}
-
 internal sealed class TierRow
 {
     public required string Id { get; set; }
@@ -116,6 +44,8 @@ internal sealed class TierRow
     public required long OverheadBytes { get; set; }
     public required long IndexBytes { get; set; }
     public required double WaitHours { get; set; }
+    public int? LeastAgeCreated { get; set; }
+    public int? LeastAgeRead { get; set; }
 }
 
 internal sealed class SchemeRow
@@ -154,6 +84,7 @@ internal sealed class TierPriceRow
     public required double MovesIn { get; set; }
     public required double RecallRequests { get; set; }
     public required double Recall { get; set; }
+    public double Watching { get; set; }
 
     /// <summary>Other speeds, as JSON; null for none.</summary>
     public string? RecallSpeeds { get; set; }
@@ -192,6 +123,9 @@ internal sealed class BucketRow
     public bool Versioning { get; set; }
     public bool OwnKey { get; set; }
 
+    /// <summary>Legal holds, as JSON; null for none.</summary>
+    public string? Holds { get; set; }
+
     /// <summary>The day on which the streams' rates hold.</summary>
     public DateOnly StatedOn { get; set; }
 
@@ -224,6 +158,13 @@ internal sealed class LotRow
     public required long Objects { get; set; }
     public double? Fraction { get; set; }
     public required long BytesPerObject { get; set; }
+    public double? Originals { get; set; }
+
+    /// <summary>Null for current versions.</summary>
+    public DateOnly? SupersededOn { get; set; }
+    public DateOnly? ReplacedOn { get; set; }
+    public int? RewriteEvery { get; set; }
+    public DateOnly? KeptUntil { get; set; }
 }
 
 internal sealed class StreamRow
@@ -235,6 +176,7 @@ internal sealed class StreamRow
     public required double ObjectsPerDay { get; set; }
     public required long BytesPerObject { get; set; }
     public required double YearlyGrowth { get; set; }
+    public int? ReplacedAfterDays { get; set; }
 }
 
 internal sealed class ReadBandRow
@@ -250,8 +192,15 @@ internal sealed class RuleRow
     public required int Position { get; set; }
     public required string RuleId { get; set; }
     public required string Prefix { get; set; }
+    public string? Tags { get; set; }
+
+    /// <summary>Whether it is for earlier versions.</summary>
+    public bool Earlier { get; set; }
     public required long SmallestBytes { get; set; }
+    public long? LargestBytes { get; set; }
+    public bool BackOnRead { get; set; }
     public int? ExpireAt { get; set; }
+    public int KeepNewest { get; set; }
     public List<StepRow> Steps { get; set; } = [];
 }
 
@@ -261,6 +210,10 @@ internal sealed class StepRow
     public required int Position { get; set; }
     public required int Age { get; set; }
     public required string TierId { get; set; }
+
+    /// <summary>Whether the age counts from the last reading.</summary>
+    public bool ByReading { get; set; }
+    public long? BundleTo { get; set; }
 }
 
 internal sealed class CopyRow
@@ -277,25 +230,6 @@ internal sealed class CopyRow
 
     /// <summary>What waits to be copied, as JSON, until it is handed to the provider.</summary>
     public string? Waiting { get; set; }
-}
-
-internal sealed class CredentialRow
-{
-    public required string Id { get; set; }
-    public required string Name { get; set; }
-    public required string Kind { get; set; }
-    public List<CredentialSecretRow> Secrets { get; set; } = [];
-}
-
-internal sealed class CredentialSecretRow
-{
-    public long Id { get; set; }
-    public required string KeyId { get; set; }
-
-    /// <summary>By ASP.NET Data Protection.</summary>
-    public required byte[] Protected { get; set; }
-    public required DateTimeOffset Added { get; set; }
-    public DateTimeOffset? Ends { get; set; }
 }
 
 internal sealed class ChangeRow

@@ -25,8 +25,10 @@ public static class Setup
             .AddSingleton<PoolSecrets>()
             .AddSingleton<CredentialStore>()
             .AddSingleton<TargetProbes>()
+            .AddSingleton<RestoreRecords>()
             .AddSingleton<ChangeLog>()
-            .AddSingleton<EstateStore>();
+            .AddSingleton<EstateStore>()
+            .AddSingleton<BackupStore>();
     }
 
     /// <summary>Lets SQLite itself wait for another writer, so that a busy file is a pause and not an error.</summary>

@@ -5,6 +5,7 @@ using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
+using Ripen.Provider.Plans;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
 using Ripen.Provider.Retention;
@@ -28,6 +29,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
     public IDisposable Reserve(PlannedChange change) =>
         state.Change(db =>
         {
+            DemandRunnable(change.After);
             if (state.FindTerms(db) is not { } before)
                 return new Reservation(state.Exclusion, false);
             var touched = Check(db, before, change.After, change.IsImport, bucket => bucket == change.Lifted);
@@ -42,6 +44,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         {
             try
             {
+                DemandRunnable(change.After);
                 if (state.FindTerms(db) is { } before)
                     Check(db, before, change.After, change.IsImport, bucket => bucket == change.Lifted);
                 return null;
@@ -64,6 +67,8 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
     /// <returns>Whether buckets have other keys than before.</returns>
     private bool PutInForce(SqliteConnection db, ProviderPlan plan)
     {
+        DemandRunnable(plan.Estate);
+        plan = plan with { Estate = plan.Estate with { Plans = [.. plan.Estate.Plans.Select(p => p.Begun(plan.Estate.Today))] } };
         var isImport = plan.ImportVersion > (Meta(db, "import") ?? -1);
         var before = state.FindTerms(db);
         if (before is not null)
@@ -74,7 +79,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         {
             foreach (var name in Names(db))
                 RetentionGate.DropBucket(db, name);
-            foreach (var table in (string[])["ledger", "target_use", "run", "tier", "line", "cut", "lost_region"])
+            foreach (var table in (string[])["plan_run", "ledger", "target_use", "run", "tier", "line", "cut", "lost_region"])
                 db.Run($"DELETE FROM {table}");
             SetMeta(db, "import", plan.ImportVersion);
             ProviderState.SetNow(db, ProviderState.Midnight(plan.Estate.Today));
@@ -102,6 +107,8 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         SetMeta(db, "price-book", prices);
         SetMeta(db, "workloads", JsonSerializer.Serialize(plan.Estate.Workloads, Compact));
         SetMeta(db, "targets", JsonSerializer.Serialize(plan.Estate.Targets, Compact));
+        SetMeta(db, "plans", JsonSerializer.Serialize(plan.Estate.Plans, Compact));
+        SetMeta(db, "workloads-stated", plan.Estate.Today.DayNumber);
         var terms = TermsOf(db, plan);
         TargetLedger.KeepOnly(db, [.. plan.Estate.Targets.Select(t => t.Id)]);
         state.PutInForce(db, terms);
@@ -110,6 +117,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         foreach (var bucket in brought)
             PutStock(db, terms, bucket);
         Routes.Adopt(db, terms, brought);
+        AdoptPlans(db, isImport ? null : before, terms);
         changed.UnionWith(brought.Select(b => b.Bucket.Name));
         foreach (var bucket in terms.Buckets)
         {
@@ -118,6 +126,47 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
                 db.Run("UPDATE bucket SET changes = changes + 1 WHERE id = ?1", bucket.Id);
         }
         return otherKeys;
+    }
+
+    /// <summary>Plans that come bring the runs that were before them, with what these left; what goes leaves its points.</summary>
+    private static void AdoptPlans(SqliteConnection db, Terms? before, Terms terms)
+    {
+        var estate = terms.Plan.Estate;
+        var branches = Branch.All(estate, estate.Today).ToDictionary(b => (b.Plan.Id, b.Target.Id, b.Workload.Id));
+        PackRows.GiveUp(db, terms, PlanRunRows.All(db).Where(r => !branches.ContainsKey((r.Plan, r.Target, r.Workload))));
+        var known = before?.Plan.Estate.Plans.Select(p => p.Id).ToHashSet() ?? [];
+        var numbers = new Dictionary<(Branch, int), long>();
+        foreach (var branch in branches.Values.Where(b => !known.Contains(b.Plan.Id)))
+        {
+            for (var i = 0; i < branch.Runs.Count; i++)
+                numbers[(branch, i)] = PlanRunRows.Add(db, branch, i);
+        }
+        if (numbers.Count == 0)
+            return;
+        foreach (var bucket in terms.Buckets.Where(b => b.HasTargets))
+        {
+            foreach (var packs in PastPacks.In(estate, bucket.Bucket))
+            {
+                var key = (packs.Branch.Plan.Id, packs.Branch.Target.Id, packs.Branch.Workload.Id);
+                if (!numbers.TryGetValue((branches[key], packs.Run), out var number))
+                    continue;
+                db.Run("UPDATE plan_run SET share = ?2 WHERE id = ?1", number, packs.Came > 0 ? packs.Objects / packs.Came : 0);
+                if (packs.Objects == 0)
+                    continue;
+                PackRows.Put(
+                    db,
+                    terms,
+                    bucket,
+                    packs.Branch.Target,
+                    number,
+                    packs.Came,
+                    packs.Objects,
+                    packs.Tier,
+                    packs.Branch.Runs[packs.Run].Day,
+                    packs.Since
+                );
+            }
+        }
     }
 
     /// <summary>Puts the plan in force again that the folder kept; nothing when it kept none.</summary>
@@ -150,7 +199,15 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
             PriceBook = JsonSerializer.Deserialize<PriceBook>(Text(db, "price-book")!, Compact)!,
             Buckets = [.. rows.Select(r => r.Bucket)],
             // A folder of an older release knows none.
-            Workloads = JsonSerializer.Deserialize<Workload[]>(Text(db, "workloads") ?? "[]", Compact)!,
+            Workloads =
+            [
+                .. JsonSerializer
+                    .Deserialize<Workload[]>(Text(db, "workloads") ?? "[]", Compact)!
+                    .Select(w =>
+                        Meta(db, "workloads-stated") is { } day ? w.AsOf(ProviderState.Today(db), DateOnly.FromDayNumber((int)day)) : w
+                    ),
+            ],
+            Plans = JsonSerializer.Deserialize<BackupPlan[]>(Text(db, "plans") ?? "[]", Compact)!,
             Targets = JsonSerializer.Deserialize<BackupTarget[]>(Text(db, "targets") ?? "[]", Compact)!,
         };
         var standing = Standing(db);
@@ -172,6 +229,31 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         {
             if (closed)
                 exclusion.Open();
+        }
+    }
+
+    /// <summary>Takes nothing that would not be done: a rule that never runs, and a hold that holds nothing, are worse than none.</summary>
+    /// <exception cref="RefusalException">The estate asks for what the projection knows and this provider does not do.</exception>
+    private static void DemandRunnable(Estate after)
+    {
+        for (var i = 0; i < after.Buckets.Count; i++)
+        {
+            var bucket = after.Buckets[i];
+            var asked =
+                bucket.Rules.Any(r => r.WatchesReading) ? ("rules", "steps by the last reading")
+                : bucket.Rules.Any(r => r.Steps.Any(s => s.BundleTo is not null)) ? ("rules", "bundling")
+                : bucket.Holds.Count > 0 ? ("holds", "legal holds")
+                : bucket.Stock.Any(l => l.Originals is not null) ? ("stock", "bundles")
+                : default((string, string)?);
+            if (asked is not var (where, what))
+                continue;
+            throw new RefusalException(
+                RefusalKind.Invalid,
+                "not-run",
+                $"'{bucket.Name}' asks for {what}, which the provider here does not do yet. Project it with 'ripen forecast', and leave it "
+                    + "out here.",
+                $"$.buckets[{i}].{where}"
+            );
         }
     }
 
@@ -206,8 +288,51 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
             touched.Add(was.Name);
         }
         if (!isImport)
+        {
             Routes.DemandNoKeptProbe(db, after);
+            DemandPointsStay(db, before.Plan.Estate, after);
+        }
         return touched;
+    }
+
+    /// <summary>Points lie where and as they were taken: under a target that lies elsewhere, or a workload that is stored otherwise, nobody
+    /// would find what they need.</summary>
+    private static void DemandPointsStay(SqliteConnection db, Estate before, Estate after)
+    {
+        foreach (
+            var (target, workload) in db.List(
+                "SELECT DISTINCT target, workload FROM plan_run WHERE share > 0",
+                r => (r.GetString(0), r.GetString(1))
+            )
+        )
+        {
+            if (
+                before.Targets.FirstOrDefault(t => t.Id == target) is { } was
+                && after.Targets.FirstOrDefault(t => t.Id == target) is { } becomes
+                && Place(was) != Place(becomes)
+            )
+                throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "holds-points",
+                    $"'{was.Name}' holds restore points of backup plans: its place, pack size and whether it stores things once stay. Make "
+                        + "another target, and let the plans go on there.",
+                    "$.prefix"
+                );
+            if (
+                before.Workloads.FirstOrDefault(w => w.Id == workload) is { } had
+                && after.Workloads.FirstOrDefault(w => w.Id == workload) is { } has
+                && had.EncryptedAtSource != has.EncryptedAtSource
+            )
+                throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "holds-points",
+                    $"'{had.Name}' has restore points that were taken as it was. Name what is encrypted at its source as another workload.",
+                    "$.encryptedAtSource"
+                );
+        }
+
+        static (TargetKind, string?, string, string?, long, bool) Place(BackupTarget t) =>
+            (t.Kind, t.Bucket, t.Prefix, t.Folder, t.PackBytes, t.Deduplicates);
     }
 
     private static void DemandMovable(SqliteConnection db, BucketTerms own, string region)
@@ -312,9 +437,9 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
     private static void PutStock(SqliteConnection db, Terms terms, BucketTerms bucket)
     {
         using var insert = db.Repeated(
-            "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags) VALUES(?1, 0, 1, ?2, "
-                + "?3, ?4, ?5, ?6, ?7, ?8, ?9)",
-            9
+            "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags, superseded, replaced_on, "
+                + "rewrite, sealed_until) VALUES(?1, 0, ?10, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?11, ?12, ?13, ?14)",
+            14
         );
         foreach (var lot in bucket.Bucket.Stock.Where(l => l.Count > 0))
         {
@@ -327,7 +452,12 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
                 ProviderState.Midnight(lot.Created).ToUnixTimeMilliseconds(),
                 terms.TierId(terms.Prices.Coldness(lot.Tier)),
                 lot.InTierSince.DayNumber,
-                TagText.Write(lot.Tags)
+                TagText.Write(lot.Tags),
+                lot.Earlier ? 0 : 1,
+                lot.SupersededOn?.DayNumber,
+                lot.ReplacedOn?.DayNumber,
+                lot.RewriteEvery,
+                lot.KeptUntil?.DayNumber
             );
         }
     }

@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Provider.Access;
 using Ripen.Provider.Clock;
@@ -6,6 +7,7 @@ using Ripen.Provider.Index;
 using Ripen.Provider.Inventory;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
+using Ripen.Provider.Plans;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Retention;
 using Ripen.Provider.Sealing;
@@ -21,7 +23,20 @@ public sealed record BucketStock(long Changes, IReadOnlyList<Lot> Lots, IReadOnl
 public sealed record CopyStock(bool IsCaughtUp, IReadOnlyList<WaitingLot> Waiting);
 
 /// <summary>What the provider holds, as of one moment: its day, the plan in force, and the stock of every bucket.</summary>
-public sealed record ProviderStock(DateOnly Today, long PlanVersion, IReadOnlyDictionary<string, BucketStock> Buckets);
+/// <param name="Today">Its day.</param>
+/// <param name="PlanVersion">Of the plan in force.</param>
+/// <param name="Buckets">By name.</param>
+/// <param name="Runs">Of backup plans, done and missed, by plan, target, workload and day.</param>
+public sealed record ProviderStock(
+    DateOnly Today,
+    long PlanVersion,
+    IReadOnlyDictionary<string, BucketStock> Buckets,
+    IReadOnlyList<PlanRun> Runs
+)
+{
+    /// <summary>Plans with the runs that were really done before today, each point until when it bears to be kept.</summary>
+    public IReadOnlyList<BackupPlan> WithRuns(IReadOnlyList<BackupPlan> plans) => PlanRunRows.WithRuns(plans, Runs);
+}
 
 /// <summary>What somebody did by hand, with the wall clock's instant.</summary>
 public sealed record Deed(long Id, DateTimeOffset At, string Bucket, string What, string Actor);
@@ -145,8 +160,25 @@ public sealed class SimulatedProvider : IDisposable
                             ? same
                             : new BucketStock(now, StockFold.Lots(db, terms, b, b.Bucket), WaitingFold.Of(db, terms, b));
                     }
-                )
+                ),
+                known is not null && (known.Today, known.PlanVersion) == (ProviderState.Today(db), terms.Plan.Version)
+                    ? known.Runs
+                    : PlanRunRows.All(db)
             );
+        });
+
+    /// <summary>Reads packs of a simulated workload, as a restore does, and charges for it: recalls at the ordinary speed, and reads.</summary>
+    /// <param name="target">The id of a target in a bucket.</param>
+    /// <param name="reads">How much in which tier.</param>
+    /// <returns>The money.</returns>
+    /// <exception cref="RefusalException">Its bucket's region is lost.</exception>
+    public double ReadPacks(string target, IReadOnlyList<TierRead> reads) =>
+        state.Change(db =>
+        {
+            var terms = state.TermsIn(db);
+            var bucket = state.Reach(db, terms.Plan.Estate.Targets.First(t => t.Id == target).Bucket!);
+            var day = ProviderState.Today(db);
+            return reads.Sum(r => Events.Read(db, terms, day, bucket, terms.Prices.Coldness(r.Tier), r.Packs, r.Bytes, target));
         });
 
     /// <summary>The lots of a bucket, cut so that the rules of its draft match them exactly.</summary>

@@ -143,7 +143,7 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         draft with
         {
             Stock =
-                draft.Rules.All(r => stored.Rules.Any(s => s.Prefix == r.Prefix && s.SmallestBytes == r.SmallestBytes))
+                draft.Rules.All(r => stored.Rules.Any(s => s.StepScope.IsSame(r.StepScope)))
                 && draft.CopyTo.All(c => stored.CopyTo.Any(c.IsSame))
                     ? stored.Stock
                     : provider.StockFor(stored.Name, draft),

@@ -95,7 +95,22 @@ public sealed class EstateView
                     ],
                 };
         });
-        return new EstateView(stored, stock, stored.Estate with { Today = stock.Today, Buckets = [.. buckets] }, before);
+        var same =
+            before is not null
+            && before.Stock.Today == stock.Today
+            && ReferenceEquals(before.Stock.Runs, stock.Runs)
+            && ReferenceEquals(before.stored.Estate.Plans, stored.Estate.Plans)
+            && ReferenceEquals(before.stored.Estate.Workloads, stored.Estate.Workloads);
+        var estate = stored.Estate with
+        {
+            Today = stock.Today,
+            Buckets = [.. buckets],
+            Workloads = same
+                ? before!.Estate.Workloads
+                : [.. stored.Estate.Workloads.Select(w => w.AsOf(stock.Today, stored.Estate.Today))],
+            Plans = same ? before!.Estate.Plans : stock.WithRuns(stored.Estate.Plans),
+        };
+        return new EstateView(stored, stock, estate, before);
     }
 
     private sealed record Late(DateTimeOffset At, IReadOnlySet<string> Sources);

@@ -62,11 +62,14 @@ builder.Services.AddSingleton<CredentialBook>();
 builder.Services.AddSingleton<TargetPlaces>();
 builder.Services.AddSingleton<Keyring>();
 builder.Services.AddSingleton<Pools>();
+builder.Services.AddSingleton<RoomMaking>();
 builder.Services.AddSingleton<Volumes>();
 builder.Services.AddSingleton<Cartridges>();
 builder.Services.AddSingleton(new DriveFolder(settings.Drives ?? Path.Combine(Path.GetDirectoryName(database)!, "drives")));
 builder.Services.AddSingleton(new VolumeFolder(settings.VolumeDisks ?? Path.Combine(Path.GetDirectoryName(database)!, "volumes")));
 builder.Services.AddSingleton<BackupJobs>();
+builder.Services.AddSingleton<Recorded>();
+builder.Services.AddSingleton<Rehearsals>();
 builder.Services.AddSingleton<TargetTests>();
 builder.Services.AddSingleton<PoolCopies>();
 builder.Services.AddSingleton(new BackupRoots(settings.BackupRoots ?? [Path.Combine(Path.GetDirectoryName(database)!, "folders")]));
@@ -117,6 +120,9 @@ api.MapAdvice();
 api.MapCopies();
 api.MapStores();
 api.MapTargets();
+api.MapPlans();
+api.MapWorkloads();
+api.MapRestoreRecords();
 api.MapBackupSizing();
 
 // For reading only, so that a wrong method or media type elsewhere still gets its own answer.

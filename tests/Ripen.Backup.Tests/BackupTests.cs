@@ -37,7 +37,7 @@ public sealed class BackupTests : IDisposable
         }
         using var again = await Open();
         var stored = Assert.Single((await again.Points(Never)).Points);
-        var result = await Restore.Into(again, stored, "", folders.Target(), null, Never);
+        var result = await Restore.Into(again, stored, "", folders.Target(), Existing.Refused, null, Never);
         Assert.Empty(result.Problems);
         Assert.Equal((stored.Files, stored.LogicalBytes), (result.Files, result.Bytes));
         Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target()));
@@ -60,8 +60,8 @@ public sealed class BackupTests : IDisposable
         var third = await Run(pool);
         Assert.InRange(third.NewBytes, 1, first.NewBytes / 20);
         using var again = await Open();
-        await Restore.Into(again, first, "", folders.Target("first"), null, Never);
-        await Restore.Into(again, third, "", folders.Target("third"), null, Never);
+        await Restore.Into(again, first, "", folders.Target("first"), Existing.Refused, null, Never);
+        await Restore.Into(again, third, "", folders.Target("third"), Existing.Refused, null, Never);
         Assert.Equal(picture, Folders.Picture(folders.Target("first")));
         Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target("third")));
     }
@@ -89,10 +89,10 @@ public sealed class BackupTests : IDisposable
         await PoolPrune.Of(pool, TimeProvider.System, Never);
         using var again = await Open();
         Assert.False(again.Description.Deduplicates);
-        await Restore.Into(again, second, "", folders.Target("second"), null, Never);
+        await Restore.Into(again, second, "", folders.Target("second"), Existing.Refused, null, Never);
         await again.Remove(second.Id, Never);
         await PoolPrune.Of(again, TimeProvider.System, Never);
-        await Restore.Into(again, third, "", folders.Target("third"), null, Never);
+        await Restore.Into(again, third, "", folders.Target("third"), Existing.Refused, null, Never);
         Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target("second")));
         Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target("third")));
         var report = await PoolCheck.Of(again, Never);
@@ -113,7 +113,7 @@ public sealed class BackupTests : IDisposable
         Assert.True(apart.StoredBytes > apart.LogicalBytes, $"{apart.StoredBytes} of {apart.LogicalBytes}");
         Assert.True(open.StoredBytes < open.LogicalBytes);
         Assert.Empty((await PoolCheck.Of(pool, Never)).Damaged);
-        await Restore.Into(pool, apart, "", folders.Target("apart"), null, Never);
+        await Restore.Into(pool, apart, "", folders.Target("apart"), Existing.Refused, null, Never);
         Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target("apart")));
     }
 
@@ -132,15 +132,18 @@ public sealed class BackupTests : IDisposable
         folders.Fill(3);
         using var pool = await Make();
         var point = await Run(pool);
-        await Restore.Into(pool, point, "quay 0/Ærø 🚢 1", folders.Target("folder"), null, Never);
+        await Restore.Into(pool, point, "quay 0/Ærø 🚢 1", folders.Target("folder"), Existing.Refused, null, Never);
         Assert.Equal(12, Directory.EnumerateFiles(Path.Combine(folders.Target("folder"), "Ærø 🚢 1")).Count());
-        await Restore.Into(pool, point, "berth 0/file-3", folders.Target("file"), null, Never);
+        await Restore.Into(pool, point, "berth 0/file-3", folders.Target("file"), Existing.Refused, null, Never);
         Assert.Equal(
             File.ReadAllBytes(Path.Combine(folders.Source, "berth 0", "file-3")),
             File.ReadAllBytes(Path.Combine(folders.Target("file"), "file-3"))
         );
-        Assert.Equal("no-path", await Code(() => Restore.Into(pool, point, "berth", folders.Target("none"), null, Never)));
-        Assert.Equal("not-empty", await Code(() => Restore.Into(pool, point, "", folders.Source, null, Never)));
+        Assert.Equal(
+            "no-path",
+            await Code(() => Restore.Into(pool, point, "berth", folders.Target("none"), Existing.Refused, null, Never))
+        );
+        Assert.Equal("not-empty", await Code(() => Restore.Into(pool, point, "", folders.Source, Existing.Refused, null, Never)));
     }
 
     [Fact]
@@ -190,12 +193,12 @@ public sealed class BackupTests : IDisposable
             Assert.Equal("The line is dead.", (await Assert.ThrowsAsync<IOException>(() => Run(pool))).Message);
         using var again = await Open();
         var before = Assert.Single((await again.Points(Never)).Points);
-        await Restore.Into(again, before, "", folders.Target("before"), null, Never);
+        await Restore.Into(again, before, "", folders.Target("before"), Existing.Refused, null, Never);
         Assert.Equal(picture, Folders.Picture(folders.Target("before")));
 
         var point = await Run(again);
         Assert.InRange(point.NewBytes, 1, noise.Length - 8_000_000);
-        await Restore.Into(again, point, "", folders.Target("after"), null, Never);
+        await Restore.Into(again, point, "", folders.Target("after"), Existing.Refused, null, Never);
         Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target("after")));
     }
 
@@ -209,7 +212,7 @@ public sealed class BackupTests : IDisposable
         using var again = await Open();
         foreach (var point in points)
         {
-            await Restore.Into(again, point, "", folders.Target(point.Id), null, Never);
+            await Restore.Into(again, point, "", folders.Target(point.Id), Existing.Refused, null, Never);
             Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target(point.Id)));
         }
     }

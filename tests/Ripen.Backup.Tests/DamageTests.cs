@@ -49,7 +49,7 @@ public sealed class DamageTests : IDisposable
                     ? await Pool.Open(folders.Objects, Folders.Options.Passphrase, Never)
                     : await Pool.OpenBySecret(folders.Objects, secret, Never);
                 var point = await pool.FindPoint(id, Never);
-                var result = await Restore.Into(pool, point, "", target, null, Never);
+                var result = await Restore.Into(pool, point, "", target, Existing.Refused, null, Never);
                 var picture = Folders.Picture(target);
                 var named = result.Problems.Select(p => p.Path).ToHashSet();
                 Assert.All(expected, e => Assert.True(named.Contains(e.Key) || picture.GetValueOrDefault(e.Key) == e.Value, e.Key));
@@ -83,7 +83,7 @@ public sealed class DamageTests : IDisposable
         bytes[bytes.Length / 2] ^= 8;
         await File.WriteAllBytesAsync(path, bytes);
         using var pool = await Pool.OpenBySecret(folders.Objects, secret, Never);
-        var result = await Restore.Into(pool, await pool.FindPoint(id, Never), "", folders.Target(), null, Never);
+        var result = await Restore.Into(pool, await pool.FindPoint(id, Never), "", folders.Target(), Existing.Refused, null, Never);
         Assert.Empty(result.Problems);
         Assert.Equal(Folders.Picture(folders.Source), Folders.Picture(folders.Target()));
         var report = await PoolCheck.Of(pool, Never);
@@ -107,7 +107,7 @@ public sealed class DamageTests : IDisposable
         using var pool = await Pool.OpenBySecret(folders.Objects, secret, Never);
         var found = await PoolCheck.Of(pool, Never);
         Assert.Equal(Path.GetRelativePath(folders.PoolFolder, pack), Assert.Single(found.Damaged).Path);
-        var restored = await Restore.Into(pool, await pool.FindPoint(id, Never), "", folders.Target(), null, Never);
+        var restored = await Restore.Into(pool, await pool.FindPoint(id, Never), "", folders.Target(), Existing.Refused, null, Never);
         Assert.NotEmpty(restored.Problems);
         Assert.Equal(restored.Problems.Select(p => $"{id}: {p.Path}"), found.Lost.Select(l => l.Path));
     }

@@ -4,20 +4,20 @@ using Ripen.Backup.Pools;
 namespace Ripen.Backup.Tests;
 
 /// <summary>A place that dies after so many changes: nothing is written or deleted from then on.</summary>
-internal sealed class Deadly(IPoolObjects objects, int changes) : IPoolObjects
+internal sealed class Deadly(IPoolObjects objects, int changes, string below = "") : IPoolObjects
 {
     private int left = changes;
 
     public Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel) =>
-        Dies() ? throw new IOException("Killed.") : objects.Put(key, content, cancel);
+        Dies(key) ? throw new IOException("Killed.") : objects.Put(key, content, cancel);
 
-    public Task Delete(string key, CancellationToken cancel) => Dies() ? throw new IOException("Killed.") : objects.Delete(key, cancel);
+    public Task Delete(string key, CancellationToken cancel) => Dies(key) ? throw new IOException("Killed.") : objects.Delete(key, cancel);
 
     public Task<byte[]> Read(string key, long from, int length, CancellationToken cancel) => objects.Read(key, from, length, cancel);
 
     public Task<IReadOnlyList<PoolObject>> List(string prefix, CancellationToken cancel) => objects.List(prefix, cancel);
 
-    private bool Dies() => Interlocked.Decrement(ref left) < 0;
+    private bool Dies(string key) => key.StartsWith(below, StringComparison.Ordinal) && Interlocked.Decrement(ref left) < 0;
 }
 
 /// <summary>A place in memory.</summary>
@@ -48,4 +48,10 @@ internal sealed class MemoryObjects : IPoolObjects
         All.TryRemove(key, out _);
         return Task.CompletedTask;
     }
+}
+
+/// <summary>The machine's clock, so much later.</summary>
+internal sealed class Shifted(TimeSpan by) : TimeProvider
+{
+    public override DateTimeOffset GetUtcNow() => System.GetUtcNow() + by;
 }

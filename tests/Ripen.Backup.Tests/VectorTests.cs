@@ -24,7 +24,7 @@ public sealed class VectorTests : IDisposable
         using var pool = await Pool.Open(new DirectoryObjects(Path.Combine(Vectors, "pool")), Passphrase, CancellationToken.None);
         var points = (await pool.Points(CancellationToken.None)).Points;
         Assert.Equal(2, points.Count);
-        var result = await Restore.Into(pool, points[^1], "", folders.Target(), null, CancellationToken.None);
+        var result = await Restore.Into(pool, points[^1], "", folders.Target(), Existing.Refused, null, CancellationToken.None);
         Assert.Empty(result.Problems);
         foreach (var file in Directory.GetFiles(Path.Combine(Vectors, "expected"), "*", SearchOption.AllDirectories))
         {

@@ -198,6 +198,38 @@ public sealed class VolumeTests : IDisposable
     }
 
     [Fact]
+    public async Task A_kill_while_it_is_opened_leaves_nothing_behind_that_nothing_needs()
+    {
+        var secret = await Create();
+        var model = new byte[Size];
+        var random = new Random(12);
+        for (var changes = 1; changes < 6; changes++)
+        {
+            // Its blocks are put, and it dies before it says so; then at each change that opening makes.
+            await using (var volume = await Volume.Open(new Deadly(place, 1, "maps/"), secret, Disk(), Never))
+            {
+                for (var i = 0; i < 6; i++)
+                    await Change(random, volume, model);
+                using var enough = new CancellationTokenSource();
+                var drained = volume.Drain(enough.Token);
+                while (volume.Status.Failure is null)
+                    await Task.Delay(5, Never);
+                await enough.CancelAsync();
+                await Assert.ThrowsAnyAsync<OperationCanceledException>(() => drained);
+            }
+            try
+            {
+                await (await Volume.Open(new Deadly(place, changes), secret, Disk(), Never)).DisposeAsync();
+            }
+            catch (IOException) { }
+            await using var whole = await Volume.Open(place, secret, Disk(), Never);
+            Assert.Equal(model, await All(whole));
+            await whole.Drain(Never);
+        }
+        await NothingTooMuch(secret);
+    }
+
+    [Fact]
     public async Task A_lost_local_disk_leaves_the_last_checkpoint_whole()
     {
         var secret = await Create();

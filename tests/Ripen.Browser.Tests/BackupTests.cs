@@ -47,6 +47,18 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.See("Restored:");
         page.Until(() => File.Exists(Path.Combine(root, "back", "Berths", "berths 03.txt")), "the restored file");
         Assert.Equal(original, await File.ReadAllBytesAsync(Path.Combine(root, "back", "Berths", "berths 03.txt")));
+        page.See("read back and compared");
+        // What was typed is still there, and does for another time.
+        await File.WriteAllTextAsync(Path.Combine(root, "back", "Berths", "berths 03.txt"), "written since");
+        page.Click(page.Field("What is there already").FindElement(By.CssSelector("option[value=replaced]")));
+        page.Click(page.Button("Restore"));
+        page.Until(
+            () => File.ReadAllBytes(Path.Combine(root, "back", "Berths", "berths 03.txt")).AsSpan().SequenceEqual(original),
+            "the file as it was"
+        );
+        page.Click(page.Button("Rehearse its restore"));
+        page.See("every byte compared");
+        Assert.Equal(Path.Combine(root, "back"), page.Field("Restore Berths into").GetAttribute("value"));
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Open("/backups");
         page.See("Quarry shelf");
@@ -88,15 +100,19 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Type(page.Field("The same again"), "the ferry leaves at ten");
         page.Click(page.Button("Make the library"));
         page.See("The two are not the same.");
+        // The page asks for the library again and again; what is typed stays.
+        var asked = Asked("/library");
+        page.Until(() => Asked("/library") > asked + 1, "the library asked for twice more");
+        Assert.Equal("the ferry leaves at nine", page.Field("Passphrase").GetAttribute("value"));
         page.Type(page.Field("The same again"), "the ferry leaves at nine");
         page.Click(page.Button("Make the library"));
         page.Click(page.Button("Add a blank cartridge"));
         page.See("000001");
-        page.Click(page.Find("[aria-label='Load drive 1']"));
+        page.Click(() => page.Find("[aria-label='Load drive 1']"));
         page.See("file 1 is next");
         File.WriteAllText(Path.Combine(demo.Ripen.Folder, "drives", "purser", "drive-1"), "what a program writes");
         page.See("file 2 is next");
-        page.Click(page.Find("[aria-label='Take it out of drive 1']"));
+        page.Click(() => page.Find("[aria-label='Take it out of drive 1']"));
         page.See("in its slot");
         page.Click(page.Find("[aria-label='More about cartridge 000001']"));
         page.Click(page.Browser.FindElement(By.XPath("//label[contains(., 'write-protected')]/input")));
@@ -125,6 +141,61 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.See("675 GB");
         page.Type(page.Field("The line, Mbit/s"), "0");
         page.See("Write a number above 0.");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+    }
+
+    /// <summary>How often the page has asked for what ends so.</summary>
+    private long Asked(string path) =>
+        (long)
+            ((IJavaScriptExecutor)page.Browser).ExecuteScript(
+                "return performance.getEntriesByType('resource').filter((e) => e.name.endsWith(arguments[0])).length",
+                path
+            )!;
+
+    /// <summary>A directory's marks are set, what would go is named, and one more directory is added and left again, by keyboard.</summary>
+    [Fact]
+    public void A_directory_says_what_would_go_before_room_is_made()
+    {
+        page.Open("/new-target");
+        page.Type(page.Field("It is called"), "Locker");
+        page.Click(page.Find("input[value=directory]"));
+        page.Type(page.Field("Folder"), "locker");
+        page.Click(page.Find("[aria-label=\"Unit of full at (empty: the disk's limit)\"]").FindElement(By.CssSelector("option[value=MB]")));
+        page.Type(page.Field("Full at (empty: the disk's limit)"), "30");
+        Make("/backups/locker");
+        for (var run = 0; run < 2; run++)
+        {
+            var office = Path.Combine(demo.Ripen.Folder, "folders", "office");
+            var noise = new byte[6_000_000];
+            Random.Shared.NextBytes(noise);
+            File.WriteAllBytes(Path.Combine(office, "noise"), noise);
+            page.Type(page.Field("Folder of the server's machine"), office);
+            page.Type(page.Field("as the workload"), "office");
+            page.Click(page.Button("Back up"));
+            page.Until(() => Points().Count == run + 1, "the point");
+        }
+        page.Type(page.Field("down to … %"), "25");
+        page.Type(page.Field("but of every workload stay"), "1");
+        page.See("one point would be removed");
+        page.Type(page.Field("Above … % of it"), "40");
+        page.Click(page.Find("section[aria-label='Making room'] button[type=submit]"));
+        page.Click(page.Button("Make room now"));
+        page.See("What is removed is gone for good.");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Press(Keys.Enter);
+        page.See("Removed for room in Locker: office of");
+        page.Until(() => Points().Count == 1, "the newest point alone");
+
+        page.Click(page.Button("One more directory"));
+        page.Type(page.Field("Directory 2"), "locker/inner");
+        page.Click(page.Button("Keep to these"));
+        page.See("say at how many bytes each directory is full");
+        page.Type(page.Field("Directory 2 is full at"), "90000000");
+        page.Click(page.Button("Keep to these"));
+        page.See("lies in another of the target's directories");
+        page.Type(page.Field("Directory 2"), "locker-two");
+        page.Click(page.Button("Keep to these"));
+        page.See("locker, locker-two");
         Assert.Empty(Accessibility.Violations(page.Browser));
     }
 

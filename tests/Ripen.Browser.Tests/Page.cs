@@ -7,7 +7,7 @@ namespace Ripen.Browser.Tests;
 /// there.</summary>
 internal sealed class Page(RunningRipen ripen)
 {
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(20);
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(60);
 
     public IWebDriver Browser => ripen.Browser;
 
@@ -30,11 +30,46 @@ internal sealed class Page(RunningRipen ripen)
 
     public IWebElement Handle(string label) => Find($"[role=slider][aria-label='{label}']");
 
+    /// <summary>Clicks it as somebody would: when it can be pressed, and lies still between two pictures of the page.</summary>
     public void Click(IWebElement element)
     {
-        ((IJavaScriptExecutor)Browser).ExecuteScript("arguments[0].scrollIntoView({ block: 'center' })", element);
+        Browser.Manage().Timeouts().AsynchronousJavaScript = Patience;
+        ((IJavaScriptExecutor)Browser).ExecuteAsyncScript(
+            """
+            const [element, done] = arguments;
+            element.scrollIntoView({ block: "center" });
+            let before = "";
+            const look = () => {
+              const { x, y, width, height } = element.getBoundingClientRect();
+              const now = [x, y, width, height].join();
+              if (!element.isConnected || (!element.disabled && element.ariaDisabled !== "true" && now === before)) return done();
+              before = now;
+              requestAnimationFrame(look);
+            };
+            look();
+            """,
+            element
+        );
         element.Click();
     }
+
+    /// <summary>Clicks what is found anew when the page draws it again between looking and clicking.</summary>
+    public void Click(Func<IWebElement> find) =>
+        Until(
+            () =>
+            {
+                try
+                {
+                    Click(find());
+                    return true;
+                }
+                catch (StaleElementReferenceException)
+                {
+                    return false;
+                }
+            },
+            "something that stays where it is clicked"
+        );
 
     /// <summary>Puts the text in the place of what is in the field, by keys.</summary>
     public void Type(IWebElement field, string text)

@@ -3,6 +3,7 @@ using System.Net;
 using System.Net.Sockets;
 using OpenQA.Selenium;
 using OpenQA.Selenium.Chrome;
+using Ripen.Server.Tests;
 
 namespace Ripen.Browser.Tests;
 
@@ -72,7 +73,7 @@ public sealed class RunningRipen : IAsyncDisposable
     {
         var server = Process.Start(
             new ProcessStartInfo(
-                Path.Combine(AppContext.BaseDirectory, "Ripen.Server"),
+                Published.Server,
                 [
                     $"--urls={address}",
                     $"--Ripen:Database={Path.Combine(folder, "ripen.db")}",

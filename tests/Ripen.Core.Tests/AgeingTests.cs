@@ -11,7 +11,7 @@ public class AgeingTests
             60,
             estate =>
             {
-                foreach (var days in new[] { 0, 1, 47, 200 })
+                foreach (var days in new[] { 0, 1, 47, 30 * RandomEstates.Months(estate, 7) })
                 {
                     var day = estate.Today.AddDays(days);
                     var expected = DayLoop.Contents(estate, day);

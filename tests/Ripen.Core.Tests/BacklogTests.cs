@@ -90,7 +90,9 @@ public class BacklogTests
                     var waiting = loads.Select(l => (double)l.Item1.Item1).ToArray();
                     // When a lane was last seen with something waiting in it.
                     var last = new double[3];
-                    const double step = 0.05;
+                    // A power of two, so that a lane opens in the very step in which it is ready: one late by a step ends
+                    // later by as many as its share is larger than what it gains.
+                    const double step = 0.0625;
                     for (var time = 0.0; time < 3000; time += step)
                     {
                         // Each step's part: ready lanes share what the others' arrivals leave, lane by lane until nothing changes.

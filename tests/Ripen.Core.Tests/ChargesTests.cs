@@ -187,6 +187,7 @@ public class ChargesTests
                                                 Reads = TwoThousand(p.Reads),
                                                 MovesIn = TwoThousand(p.MovesIn),
                                                 RecallRequests = TwoThousand(p.RecallRequests),
+                                                Watching = TwoThousand(p.Watching),
                                                 Recall = Two(p.Recall),
                                             }
                                         ),

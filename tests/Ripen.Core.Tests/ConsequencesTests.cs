@@ -243,8 +243,24 @@ public class ConsequencesTests
             ],
             Keep = new KeepRule { Days = 90, Strength = KeepStrength.Sealed },
         };
-        var codes = Doubts.Of(messy, estate.With(messy, messy.Name)).Select(d => d.Code).ToHashSet();
-        Assert.Superset(new HashSet<string> { "step-after-expiry", "step-not-colder", "rules-overlap", "expiry-waits" }, codes);
+        // What expires where versions are kept does not go, and has nothing to wait for.
+        Assert.Superset(
+            new HashSet<string> { "step-after-expiry", "step-not-colder", "rules-overlap", "versions-never-go" },
+            CodesOf(messy)
+        );
+        Assert.DoesNotContain("expiry-waits", CodesOf(messy));
+        var without = messy with { Versioning = false };
+        Assert.Superset(new HashSet<string> { "step-after-expiry", "step-not-colder", "rules-overlap", "expiry-waits" }, CodesOf(without));
+        Assert.DoesNotContain("versions-never-go", CodesOf(without));
+        var earlier = new LifecycleRule
+        {
+            Id = "c",
+            Applies = VersionKind.Earlier,
+            ExpireAt = 30,
+        };
+        Assert.DoesNotContain("versions-never-go", CodesOf(messy with { Rules = [.. messy.Rules, earlier] }));
+
+        HashSet<string> CodesOf(Bucket bucket) => [.. Doubts.Of(bucket, estate.With(bucket, bucket.Name)).Select(d => d.Code)];
         // 0.7 × 96 GB a day want 6.2 Mbit/s of a line that has 5; and telemetry is copied without versions on either side.
         Assert.Equal(["line-too-thin"], Doubts.Of(estate.Find("port-sonar")!, estate).Select(d => d.Code));
         Assert.Equal(

@@ -21,7 +21,16 @@ internal sealed class DayLoop
         public required string Tier;
         public required DateOnly Since;
         public required List<LifecycleRule> Matching;
+        public required List<Hold> Holding;
         public required TierPrice Price;
+
+        /// <summary>How many objects were put into it.</summary>
+        public double Originals;
+        public DateOnly? SupersededOn;
+        public DateOnly? ReplacedOn;
+        public int? RewriteEvery;
+        public DateOnly? KeptUntil;
+        public DateOnly LastRead;
 
         /// <summary>What a plan's run stored, and how many objects of it came here; null for anything else.</summary>
         public PlainPlans.Run? Run;
@@ -29,6 +38,8 @@ internal sealed class DayLoop
 
         /// <summary>Whether it comes down with what points need.</summary>
         public bool Follows;
+
+        public Pile Copy() => (Pile)MemberwiseClone();
     }
 
     /// <summary>Objects on their way to another bucket; the list is in the order in which they came.</summary>
@@ -37,9 +48,13 @@ internal sealed class DayLoop
         public required Bucket From;
         public required int Rule;
         public required string Prefix;
+        public IReadOnlyDictionary<string, string>? Tags;
         public required DateOnly Created;
         public required long Bytes;
         public required double Objects;
+        public double OriginalsEach = 1;
+        public int? RewriteEvery;
+        public bool Replaced;
         public PlainPlans.Run? Run;
         public double Size => Objects * Bytes;
         public (string, int, bool) Lane => (From.Name, Rule, Bytes > 67_108_864);
@@ -101,7 +116,11 @@ internal sealed class DayLoop
         {
             foreach (var lot in bucket.Stock)
             {
-                Add(bucket, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count, lot.Tier, lot.InTierSince);
+                Add(bucket, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count, lot.Tier, lot.InTierSince, lot.Tags);
+                var pile = piles[^1];
+                pile.Originals = lot.Originals ?? lot.Count;
+                (pile.SupersededOn, pile.ReplacedOn, pile.RewriteEvery) = (lot.SupersededOn, lot.ReplacedOn, lot.RewriteEvery);
+                pile.KeptUntil = lot.KeptUntil;
             }
         }
         foreach (var run in plans.Begin())
@@ -115,8 +134,8 @@ internal sealed class DayLoop
             // As the steps would have taken them, one after another, until yesterday.
             for (var d = run.Day; d < estate.Today; d = d.AddDays(1))
             {
-                if (ColdestStep(piles[^1], d) is { } tier && prices.Coldness(tier) > prices.Coldness(piles[^1].Tier))
-                    (piles[^1].Tier, piles[^1].Since, piles[^1].Price) = (tier, d, Price(bucket, tier));
+                if (ColdestStep(piles[^1], d) is { } step && prices.Coldness(step.Tier) > prices.Coldness(piles[^1].Tier))
+                    (piles[^1].Tier, piles[^1].Since, piles[^1].Price) = (step.Tier, d, Price(bucket, step.Tier));
             }
         }
         foreach (var bucket in estate.Buckets)
@@ -128,15 +147,28 @@ internal sealed class DayLoop
                     Send(bucket, i, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count);
                 if (!copy.CatchUp)
                     continue;
-                foreach (var lot in bucket.Stock.Where(l => Matches(copy, l.Prefix, l.Tags)))
+                foreach (var lot in bucket.Stock.Where(l => !l.Earlier && Matches(copy, l.Prefix, l.Tags)))
+                {
                     Send(bucket, i, lot.Prefix, lot.Created, lot.BytesPerObject, lot.Count);
+                    var sent = queue[^1];
+                    (sent.Tags, sent.RewriteEvery, sent.Replaced) = (lot.Tags, lot.RewriteEvery, lot.ReplacedOn is not null);
+                    sent.OriginalsEach = lot.Count == 0 ? 1 : (lot.Originals ?? lot.Count) / lot.Count;
+                }
             }
         }
     }
 
     private static bool Matches(CopyRule copy, string prefix, IReadOnlyDictionary<string, string>? tags) =>
-        prefix.StartsWith(copy.Prefix, StringComparison.Ordinal)
-        && (copy.Tags ?? new Dictionary<string, string>()).All(t => tags is not null && tags.Contains(t));
+        Matches(copy.Prefix, copy.Tags, prefix, tags);
+
+    private static bool Matches(
+        string wantedPrefix,
+        IReadOnlyDictionary<string, string>? wantedTags,
+        string prefix,
+        IReadOnlyDictionary<string, string>? tags
+    ) =>
+        prefix.StartsWith(wantedPrefix, StringComparison.Ordinal)
+        && (wantedTags ?? new Dictionary<string, string>()).All(t => tags is not null && tags.Contains(t));
 
     private void Day(DateOnly day)
     {
@@ -145,11 +177,16 @@ internal sealed class DayLoop
             foreach (var stream in bucket.Streams)
             {
                 var n = stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, (day.DayNumber - estate.Today.DayNumber) / 365.0);
-                Write(bucket, stream.Prefix, day, stream.BytesPerObject, n, day, bucket.Tier);
+                Write(bucket, stream.Prefix, day, stream.BytesPerObject, n, day, bucket.Tier, stream.Tags);
+                if (stream.ReplacedAfterDays is { } every)
+                    (piles[^1].ReplacedOn, piles[^1].RewriteEvery) = (day.AddDays(every), every);
                 for (var i = 0; i < bucket.CopyTo.Count; i++)
                 {
-                    if (Matches(bucket.CopyTo[i], stream.Prefix, stream.Tags))
-                        Send(bucket, i, stream.Prefix, day, stream.BytesPerObject, n);
+                    if (!Matches(bucket.CopyTo[i], stream.Prefix, stream.Tags))
+                        continue;
+                    Send(bucket, i, stream.Prefix, day, stream.BytesPerObject, n);
+                    var sent = queue[^1];
+                    (sent.Tags, sent.RewriteEvery, sent.Replaced) = (stream.Tags, stream.ReplacedAfterDays, stream.ReplacedAfterDays > 0);
                 }
             }
         }
@@ -176,6 +213,8 @@ internal sealed class DayLoop
             Carry(line.Key.Item1, line.Key.Item2, [.. line], day);
         queue.RemoveAll(w => w.Objects == 0);
         plans.Settle(day);
+        foreach (var pile in piles.Where(p => p.ReplacedOn <= day && p.SupersededOn is null && p.Bucket.Versioning))
+            pile.SupersededOn = day;
         foreach (var pile in piles.Where(p => p is { Run: not null, Follows: true }))
         {
             var left = pile.Came * pile.Run!.Left;
@@ -189,26 +228,82 @@ internal sealed class DayLoop
         piles.RemoveAll(p => p is { Run: not null, Objects: 0 });
         piles.RemoveAll(pile =>
         {
-            if (!Expires(pile, day))
+            if (!Goes(pile, day))
                 return false;
             LeaveEarly(pile, day);
             return true;
         });
+        var read = new List<Pile>();
         foreach (var pile in piles)
         {
-            if (ColdestStep(pile, day) is { } tier && prices.Coldness(tier) > prices.Coldness(pile.Tier))
-            {
-                LeaveEarly(pile, day);
-                (pile.Tier, pile.Since, pile.Price) = (tier, day, Price(pile.Bucket, tier));
-                Book(day, pile.Bucket, tier, Charge.Moves, pile.Objects, pile.Price.MovesIn.For(pile.Objects));
-            }
+            if (ColdestStep(pile, day) is { } step && prices.Coldness(step.Tier) > prices.Coldness(pile.Tier))
+                Move(pile, step, day);
             Rest(pile, day);
-            if (pile.Run is null)
-                Read(pile, day);
+            if (pile.Run is null && pile.SupersededOn is null)
+                Read(pile, day, read);
+        }
+        piles.AddRange(read);
+        piles.RemoveAll(p => p is { Objects: 0, Originals: 0 });
+        Merge(day);
+    }
+
+    /// <summary>Piles that differ in nothing any more are one: otherwise reading would double them every day.</summary>
+    private void Merge(DateOnly day)
+    {
+        static bool Divides(Pile p) => p.Run is null && p.Matching.Any(r => r.WatchesReading);
+        var merged = piles.Where(Divides).ToList();
+        piles.RemoveAll(Divides);
+        foreach (
+            var alike in merged.GroupBy(p =>
+                (
+                    (p.Bucket, p.Prefix, p.Created, p.Bytes, p.Tier, p.SupersededOn, p.ReplacedOn),
+                    (p.RewriteEvery, p.KeptUntil, LastRead(p), Math.Round(p.Originals / p.Objects, 9), p.Matching, p.Holding),
+                    // What a minimum stay ago is as good as long ago.
+                    day.DayNumber - p.Since.DayNumber
+                    > prices.Tiers[prices.Coldness(p.Tier)].MinimumStayDays
+                        ? DateOnly.MinValue
+                        : p.Since
+                )
+            )
+        )
+        {
+            var first = alike.First();
+            (first.Objects, first.Originals) = (alike.Sum(p => p.Objects), alike.Sum(p => p.Originals));
+            piles.Add(first);
         }
     }
 
-    private void Add(Bucket bucket, string prefix, DateOnly created, long bytes, double objects, string tier, DateOnly since) =>
+    /// <summary>When they were last read, where a colder step looks at that.</summary>
+    private DateOnly LastRead(Pile pile) =>
+        pile.Matching.SelectMany(r => r.Steps).Any(s => s.Clock == StepClock.Read && prices.Coldness(s.Tier) > prices.Coldness(pile.Tier))
+            ? pile.LastRead
+            : pile.Created;
+
+    private void Move(Pile pile, Step step, DateOnly day)
+    {
+        LeaveEarly(pile, day);
+        var left = (pile.Tier, pile.Price);
+        (pile.Tier, pile.Since, pile.Price) = (step.Tier, day, Price(pile.Bucket, step.Tier));
+        if (pile.Run is null && step.BundleTo > pile.Bytes)
+        {
+            Book(day, pile.Bucket, left.Tier, Charge.Reads, pile.Objects, left.Price.Reads.For(pile.Objects));
+            (pile.Objects, pile.Bytes) = (pile.Objects * pile.Bytes / step.BundleTo.Value, step.BundleTo.Value);
+            Book(day, pile.Bucket, step.Tier, Charge.Writes, pile.Objects, pile.Price.Writes.For(pile.Objects));
+            return;
+        }
+        Book(day, pile.Bucket, step.Tier, Charge.Moves, pile.Objects, pile.Price.MovesIn.For(pile.Objects));
+    }
+
+    private void Add(
+        Bucket bucket,
+        string prefix,
+        DateOnly created,
+        long bytes,
+        double objects,
+        string tier,
+        DateOnly since,
+        IReadOnlyDictionary<string, string>? tags = null
+    ) =>
         piles.Add(
             new Pile
             {
@@ -219,14 +314,45 @@ internal sealed class DayLoop
                 Objects = objects,
                 Tier = tier,
                 Since = since,
-                Matching = [.. bucket.Rules.Where(r => prefix.StartsWith(r.Prefix, StringComparison.Ordinal))],
+                Matching = Alike(bucket, prefix, tags).Matching,
+                Holding = Alike(bucket, prefix, tags).Holding,
                 Price = Price(bucket, tier),
+                Originals = objects,
+                LastRead = created,
             }
         );
 
-    private void Write(Bucket bucket, string prefix, DateOnly created, long bytes, double objects, DateOnly day, string tier)
+    private readonly Dictionary<(Bucket, string, string?), (List<LifecycleRule> Matching, List<Hold> Holding)> alike = [];
+
+    private (List<LifecycleRule> Matching, List<Hold> Holding) Alike(
+        Bucket bucket,
+        string prefix,
+        IReadOnlyDictionary<string, string>? tags
+    )
     {
-        Add(bucket, prefix, created, bytes, objects, tier, day);
+        var key = (bucket, prefix, tags is null ? null : string.Join(',', tags.OrderBy(t => t.Key).Select(t => $"{t.Key}={t.Value}")));
+        if (!alike.TryGetValue(key, out var found))
+        {
+            alike[key] = found = (
+                [.. bucket.Rules.Where(r => Matches(r.Prefix, r.Tags, prefix, tags))],
+                [.. bucket.Holds.Where(h => Matches(h.Prefix, h.Tags, prefix, tags))]
+            );
+        }
+        return found;
+    }
+
+    private void Write(
+        Bucket bucket,
+        string prefix,
+        DateOnly created,
+        long bytes,
+        double objects,
+        DateOnly day,
+        string tier,
+        IReadOnlyDictionary<string, string>? tags = null
+    )
+    {
+        Add(bucket, prefix, created, bytes, objects, tier, day, tags);
         Book(day, bucket, tier, Charge.Writes, objects, Price(bucket, tier).Writes.For(objects));
     }
 
@@ -281,26 +407,60 @@ internal sealed class DayLoop
     {
         var rule = part.From.CopyTo[part.Rule];
         var to = estate.Find(rule.Bucket)!;
-        Write(to, part.Prefix, part.Created, part.Bytes, objects, day, rule.Tier ?? to.Tier);
+        Write(to, part.Prefix, part.Created, part.Bytes, objects, day, rule.Tier ?? to.Tier, part.Tags);
+        piles[^1].Originals = objects * part.OriginalsEach;
+        piles[^1].RewriteEvery = part.RewriteEvery;
+        if (part.Replaced)
+            piles[^1].ReplacedOn = day.AddDays(part.RewriteEvery!.Value);
         (piles[^1].Run, piles[^1].Came, piles[^1].Follows) = (part.Run, objects, rule.FollowDeletions);
         var units = objects * part.Bytes / prices.Unit.Bytes();
         Book(day, part.From, part.From.Tier, Charge.Transfer, units, prices.TransferPrice(part.From.Region, to.Region).For(units));
     }
 
-    private static bool Expires(Pile pile, DateOnly day) =>
-        !Kept(pile, day) && pile.Matching.Any(r => r.ExpireAt <= day.DayNumber - pile.Created.DayNumber);
-
-    private static bool Kept(Pile pile, DateOnly day) => PlainPlans.Keeps(pile.Bucket.Keep, pile.Created, day);
-
-    private string? ColdestStep(Pile pile, DateOnly day)
+    /// <summary>Whether it goes for good; what expires in a bucket with versions becomes an earlier version here.</summary>
+    private static bool Goes(Pile pile, DateOnly day)
     {
-        var age = day.DayNumber - pile.Created.DayNumber;
-        return pile
-            .Matching.Where(r => pile.Bytes >= r.SmallestBytes)
-            .SelectMany(r => r.Steps)
-            .Where(s => s.Age <= age)
-            .Select(s => s.Tier)
-            .MaxBy(prices.Coldness);
+        if (pile.SupersededOn is { } on)
+        {
+            var age = day.DayNumber - on.DayNumber;
+            return on < day
+                && !Kept(pile, day)
+                && pile.Matching.Any(r => r.Applies == VersionKind.Earlier && r.ExpireAt <= age && !IsSpared(r.KeepNewest, pile, age));
+        }
+        var over = pile.Matching.Any(r => r.Applies == VersionKind.Current && r.ExpireAt <= day.DayNumber - pile.Created.DayNumber);
+        if (!pile.Bucket.Versioning)
+            return (over || pile.ReplacedOn <= day) && !Kept(pile, day);
+        if (over)
+            pile.SupersededOn = day;
+        return false;
+    }
+
+    private static bool IsSpared(int newest, Pile pile, int age) => pile.RewriteEvery is { } every ? age / every < newest : newest >= 1;
+
+    private static bool Kept(Pile pile, DateOnly day) =>
+        PlainPlans.Keeps(pile.Bucket.Keep, pile.Created, day)
+        || day < pile.KeptUntil
+        || pile.Holding.Any(h => h.Placed <= day && !(h.Released <= day));
+
+    private Step? ColdestStep(Pile pile, DateOnly day)
+    {
+        Step? coldest = null;
+        foreach (var rule in pile.Matching)
+        {
+            if (rule.Applies == VersionKind.Earlier != pile.SupersededOn is not null)
+                continue;
+            if (pile.Bytes < rule.SmallestBytes || pile.Bytes > rule.LargestBytes)
+                continue;
+            foreach (var step in rule.Steps)
+            {
+                var from = pile.SupersededOn ?? (step.Clock == StepClock.Read ? pile.LastRead : pile.Created);
+                if (day.DayNumber - from.DayNumber < step.Age)
+                    continue;
+                if (coldest is null || prices.Coldness(step.Tier) > prices.Coldness(coldest.Tier))
+                    coldest = step;
+            }
+        }
+        return coldest;
     }
 
     private void LeaveEarly(Pile pile, DateOnly day)
@@ -326,17 +486,42 @@ internal sealed class DayLoop
         var tier = prices.Tiers[prices.Coldness(pile.Tier)];
         Store(day, pile.Bucket, pile.Tier, pile.Objects * (Math.Max(pile.Bytes, tier.MinimumObjectBytes) + tier.OverheadBytes));
         Store(day, pile.Bucket, pile.Bucket.Tier, pile.Objects * tier.IndexBytes);
+        if (pile.SupersededOn is not null || !Watching(pile).Any())
+            return;
+        var days = prices.Month == BillingMonth.ThirtyDays ? 30 : DateTime.DaysInMonth(day.Year, day.Month);
+        Book(day, pile.Bucket, pile.Tier, Charge.Watching, pile.Objects / days, pile.Price.Watching.For(pile.Objects / days));
     }
 
-    private void Read(Pile pile, DateOnly day)
+    private static IEnumerable<LifecycleRule> Watching(Pile pile) =>
+        pile.Matching.Where(r =>
+            r.Steps.Any(s => s.Clock == StepClock.Read) && pile.Bytes >= r.SmallestBytes && !(pile.Bytes > r.LargestBytes)
+        );
+
+    private void Read(Pile pile, DateOnly day, List<Pile> read)
     {
         var age = day.DayNumber - pile.Created.DayNumber;
         var share = pile.Bucket.Reads.LastOrDefault(r => r.FromAge <= age)?.ShareOfObjectsPerDay ?? 0;
-        var objects = share * pile.Objects;
-        var units = objects * pile.Bytes / prices.Unit.Bytes();
+        var requests = share * pile.Originals;
+        var units = share * pile.Objects * pile.Bytes / prices.Unit.Bytes();
         var price = pile.Price;
-        Book(day, pile.Bucket, pile.Tier, Charge.Reads, objects, price.Reads.For(objects));
-        Book(day, pile.Bucket, pile.Tier, Charge.Recall, units, price.RecallRequests.For(objects) + price.Recall.For(units));
+        Book(day, pile.Bucket, pile.Tier, Charge.Reads, requests, price.Reads.For(requests));
+        Book(day, pile.Bucket, pile.Tier, Charge.Recall, units, price.RecallRequests.For(requests) + price.Recall.For(units));
+        var watching = Watching(pile).ToList();
+        if (share == 0 || watching.Count == 0)
+            return;
+        var chance = 1 - Math.Exp(-share);
+        var part = pile.Copy();
+        (part.Objects, part.Originals, part.LastRead) = (pile.Objects * chance, pile.Originals * chance, day);
+        pile.Objects -= part.Objects;
+        pile.Originals -= part.Originals;
+        var landing = pile.Bucket.Tier;
+        if (watching.Any(r => r.BackOnRead) && prices.Coldness(part.Tier) > prices.Coldness(landing))
+        {
+            LeaveEarly(part, day);
+            (part.Tier, part.Since, part.Price) = (landing, day, Price(pile.Bucket, landing));
+            Book(day, pile.Bucket, landing, Charge.Moves, part.Objects, part.Price.MovesIn.For(part.Objects));
+        }
+        read.Add(part);
     }
 
     private void BookStorage()

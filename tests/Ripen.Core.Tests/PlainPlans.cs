@@ -130,9 +130,25 @@ internal sealed class PlainPlans
     private void Settle(Branch branch, DateOnly day)
     {
         var points = Points(branch, day);
-        var keep = branch.Target.Bucket is { } bucket ? estate.Find(bucket)!.Keep : null;
-        foreach (var run in branch.Runs.Where(r => r.Day < day && !Keeps(keep, r.Day, day)))
+        foreach (var run in branch.Runs.Where(r => r.Day < day && !IsKept(r, day)))
             run.Left = Need(branch, run, points);
+    }
+
+    /// <summary>Whether the target's bucket keeps what the run wrote.</summary>
+    public bool IsKept(Run run, DateOnly day)
+    {
+        var target = run.Branch.Target;
+        return target.Bucket is { } name
+            && estate.Find(name) is { } bucket
+            && (
+                Keeps(bucket.Keep, run.Day, day)
+                || bucket.Holds.Any(h =>
+                    h.Tags is null
+                    && target.Prefix.StartsWith(h.Prefix, StringComparison.Ordinal)
+                    && h.Placed <= day
+                    && !(h.Released <= day)
+                )
+            );
     }
 
     private Run Take(Branch branch, DateOnly day)

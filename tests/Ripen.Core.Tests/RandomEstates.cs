@@ -146,6 +146,7 @@ internal static class RandomEstates
             MovesIn = thousand,
             RecallRequests = thousand,
             Recall = recall,
+            Watching = thousand,
             RecallSpeeds = speeds,
         };
 
@@ -153,11 +154,13 @@ internal static class RandomEstates
         from region in Gen.Elements(RegionIds)
         from scheme in Gen.Elements("plain", "wide")
         from tier in Gen.Frequency((4, Gen.Constant("counter")), (1, Gen.Elements(TierIds)))
-        from stock in Few(Lot(today), 3)
-        from streams in Few(Stream, 2)
-        from reads in Reads
-        from rules in Few(Rule, 3)
+        from versioning in Gen.Elements(true, false)
+        from stock in Few(Lot(today, versioning), 3)
         from keep in Keep(today)
+        from streams in Few(Stream(versioning || keep is null), 2)
+        from reads in Reads
+        from rules in Few(Rule(versioning), 3)
+        from holds in Gen.Frequency((2, Gen.Constant(new List<Hold>())), (1, Few(Hold(today), 3)))
         from copies in Few(Copy(i, count, today), count > 1 ? 2 : 0)
         select new Bucket
         {
@@ -170,10 +173,28 @@ internal static class RandomEstates
             Reads = reads,
             Rules = [.. rules.Select((r, k) => r with { Id = $"rule-{k}" })],
             Keep = keep,
+            Versioning = versioning,
+            Holds = [.. holds.Select((h, k) => h with { Id = $"hold-{k}" })],
             CopyTo = copies,
         };
 
-    private static Gen<Lot> Lot(DateOnly today) =>
+    private static Gen<Hold> Hold(DateOnly today) =>
+        from prefix in Gen.Elements(PrefixIds)
+        from tags in Gen.Elements(TagSets)
+        from placed in Gen.Choose(-50, 400)
+        from days in Gen.Choose(0, 200)
+        from open in Gen.Frequency((3, Gen.Constant(false)), (1, Gen.Constant(true)))
+        select new Hold
+        {
+            Id = "",
+            Prefix = prefix,
+            Tags = tags,
+            Reason = "Claim",
+            Placed = today.AddDays(placed),
+            Released = open ? null : today.AddDays(placed + days),
+        };
+
+    private static Gen<Lot> Lot(DateOnly today, bool versioning) =>
         from prefix in Gen.Elements(PrefixIds)
         from age in Gen.OneOf(Gen.Constant(0), Gen.Choose(0, 600))
         from inTier in Gen.Choose(0, age)
@@ -181,8 +202,20 @@ internal static class RandomEstates
         from objects in Gen.Choose(0, 500)
         from bytes in Bytes
         from tags in Gen.Elements(TagSets)
+        from earlier in Gen.Elements(versioning, false)
+        from superseded in Gen.Choose(0, age)
+        from rewritten in Gen.Elements<int?>(null, 1, 7, 40)
+        from replaced in Gen.OneOf(Gen.Constant<int?>(null), Gen.Choose(-5, 40).Select(d => (int?)d))
+        from kept in Gen.Frequency((3, Gen.Constant<int?>(null)), (1, Gen.Choose(-10, 300).Select(d => (int?)d)))
+        from originals in Gen.Frequency((3, Gen.Constant(1)), (1, Gen.Choose(2, 400)))
         select new Lot
         {
+            Earlier = earlier,
+            SupersededOn = earlier ? today.AddDays(-superseded) : null,
+            RewriteEvery = rewritten,
+            ReplacedOn = rewritten is null || replaced is null || earlier ? null : today.AddDays(replaced.Value),
+            KeptUntil = kept is { } days ? today.AddDays(days) : null,
+            Originals = originals == 1 ? null : objects * originals,
             Prefix = prefix,
             Tags = tags,
             Created = today.AddDays(-age),
@@ -192,14 +225,16 @@ internal static class RandomEstates
             BytesPerObject = bytes,
         };
 
-    private static Gen<ObjectStream> Stream { get; } =
+    private static Gen<ObjectStream> Stream(bool mayBeReplaced) =>
         from prefix in Gen.Elements(PrefixIds)
         from perDay in Gen.Elements(0, 0.5, 1, 7.25, 900)
         from bytes in Bytes
         from growth in Gen.Elements(0, 0.1, 0.9, -0.3, -0.95)
         from tags in Gen.Elements(TagSets)
+        from replaced in Gen.Frequency((2, Gen.Constant<int?>(null)), (1, Gen.Elements<int?>(1, 5, 33)))
         select new ObjectStream
         {
+            ReplacedAfterDays = mayBeReplaced ? replaced : null,
             Prefix = prefix,
             Tags = tags,
             ObjectsPerDay = perDay,
@@ -214,7 +249,7 @@ internal static class RandomEstates
         from share in Gen.Elements(0, 0.01, 1.5)
         select ages.Distinct().Order().Select((age, i) => new ReadBand { FromAge = age, ShareOfObjectsPerDay = share / (i + 1) }).ToList();
 
-    private static Gen<LifecycleRule> Rule { get; } =
+    private static Gen<LifecycleRule> Rule(bool versioning) =>
         from prefix in Gen.Elements(PrefixIds)
         from smallest in Gen.Elements(0L, 1000L, 65_536L)
         from ages in Few(Gen.OneOf(Gen.Choose(0, 3), Gen.Choose(0, 400)), 3)
@@ -222,9 +257,34 @@ internal static class RandomEstates
         from backwards in Gen.Elements(true, false)
         from expires in Gen.Elements(true, false)
         from expireAt in Gen.OneOf(Gen.Choose(1, 3), Gen.Choose(1, 500))
-        let steps = ages.Distinct().Order().Take(4 - skip).Select((age, i) => new Step { Age = age, Tier = TierIds[i + skip] })
+        from earlier in Gen.Elements(versioning, false)
+        from newest in Gen.Elements(0, 0, 1, 3)
+        from tags in Gen.Frequency((2, Gen.Constant(TagSets[0])), (1, Gen.Elements(TagSets)))
+        from largest in Gen.Frequency((3, Gen.Constant<long?>(null)), (1, Gen.Elements<long?>(65_536L, 3_000_000L)))
+        from reading in Gen.Frequency((5, Gen.Constant(false)), (1, Gen.Constant(!earlier)))
+        from back in Gen.Elements(true, false)
+        from bundle in Gen.Frequency((2, Gen.Constant<long?>(null)), (1, Gen.Elements<long?>(100_000L, 64_000_000L)))
+        let steps = ages.Select(a => reading ? a % 15 : a)
+            .Distinct()
+            .Order()
+            .Take(4 - skip)
+            .Select(
+                (age, i) =>
+                    new Step
+                    {
+                        Age = age,
+                        Tier = TierIds[i + skip],
+                        Clock = reading && (age + i) % 3 > 0 ? StepClock.Read : StepClock.Created,
+                        BundleTo = i == 1 ? bundle : null,
+                    }
+            )
         select new LifecycleRule
         {
+            Tags = tags,
+            Applies = earlier ? VersionKind.Earlier : VersionKind.Current,
+            KeepNewest = earlier ? newest : 0,
+            LargestBytes = largest >= smallest ? largest : null,
+            BackOnRead = back && steps.Any(s => s.Clock == StepClock.Read),
             Id = "",
             Prefix = prefix,
             SmallestBytes = smallest,
@@ -279,6 +339,10 @@ internal static class RandomEstates
         from items in Gen.ListOf(item, n)
         select items.ToList();
 
+    /// <summary>How many months a plain day loop is asked for: where reading divides what is there day by day, it has much to do.</summary>
+    public static int Months(Estate estate, int wanted) =>
+        estate.Buckets.Any(b => b.Rules.Any(r => r.WatchesReading)) ? Math.Min(wanted, 4) : wanted;
+
     /// <summary>Holds the property against random estates: null, or what is wrong. FsCheck's seed is in the message of a failure.</summary>
     public static void Check(int times, Func<Estate, string?> difference) =>
         Prop.ForAll(
@@ -286,7 +350,7 @@ internal static class RandomEstates
                 estate =>
                 {
                     if (difference(estate) is { } found)
-                        Assert.Fail(found);
+                        Assert.Fail(found + Environment.NewLine + EstateDocument.Write(estate));
                 }
             )
             .Check(Config.QuickThrowOnFailure.WithMaxTest(times));

@@ -33,7 +33,7 @@ internal static class RandomPlans
                 estate =>
                 {
                     if (difference(estate) is { } found)
-                        Assert.Fail(found);
+                        Assert.Fail(found + Environment.NewLine + EstateDocument.Write(estate));
                 }
             )
             .Check(Config.QuickThrowOnFailure.WithMaxTest(times));

@@ -24,12 +24,56 @@ public sealed class MeterTests
     public void Random_estates_are_metered_as_they_are_projected() =>
         RandomEstates.Check(
             40,
-            estate =>
+            random =>
             {
+                var estate = WhatRuns(random);
                 using var provider = new TestProvider(estate);
                 return Difference(provider, estate, 70);
             }
         );
+
+    [Fact]
+    public void Random_plans_are_run_thinned_copied_and_metered_as_they_are_projected() =>
+        RandomPlans.Check(
+            40,
+            random =>
+            {
+                var estate = WhatRuns(random);
+                using var provider = new TestProvider(estate);
+                return Difference(provider, estate, 70);
+            }
+        );
+
+    /// <summary>The worked example of plans beside this file; it runs on for 400 days and is charged what was foreseen.</summary>
+    [Fact]
+    public void The_example_of_plans_is_metered_as_it_is_projected_for_400_days() =>
+        RunAndCompare(EstateDocument.Read(File.ReadAllText("Examples/ferry-backups.json")).Value, 400);
+
+    /// <summary>Without what the provider refuses to take because it does not do it.</summary>
+    private static Estate WhatRuns(Estate estate) =>
+        estate with
+        {
+            Buckets =
+            [
+                .. estate.Buckets.Select(b =>
+                    b with
+                    {
+                        Holds = [],
+                        Stock = [.. b.Stock.Select(l => l with { Originals = null })],
+                        Rules =
+                        [
+                            .. b.Rules.Select(r =>
+                                r with
+                                {
+                                    BackOnRead = false,
+                                    Steps = [.. r.Steps.Select(s => new Step { Age = s.Age, Tier = s.Tier })],
+                                }
+                            ),
+                        ],
+                    }
+                ),
+            ],
+        };
 
     [Fact]
     public void A_projection_from_a_later_day_goes_on_where_the_meter_stands()

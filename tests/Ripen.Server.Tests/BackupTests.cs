@@ -109,6 +109,73 @@ public sealed class BackupTests : IDisposable
     }
 
     [Fact]
+    public async Task A_restore_and_a_rehearsal_leave_records_that_outlive_their_target()
+    {
+        await server.Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        var point = (await Run())["point"]!;
+        var id = (string)point["id"]!;
+        var rehearsed = await Job("rehearsals", new { point = id });
+        Assert.Equal(
+            ("rehearsal", (long)point["files"]!, (long)point["logicalBytes"]!, 0),
+            ((string)rehearsed["kind"]!, (long)rehearsed["files"]!, (long)rehearsed["bytes"]!, rehearsed["problems"]!.AsArray().Count)
+        );
+        var (lost, changed) = (
+            Directory.GetFiles(Office, "*", SearchOption.AllDirectories)[0],
+            Directory.GetFiles(Office, "*", SearchOption.AllDirectories)[1]
+        );
+        var content = await File.ReadAllBytesAsync(lost);
+        File.Delete(lost);
+        await File.WriteAllTextAsync(changed, "written since");
+        var order = new
+        {
+            point = id,
+            under = "",
+            folder = Office,
+            existing = "kept",
+        };
+        var restored = await Job("restores", order);
+        Assert.Equal((1, (long)point["files"]! - 1), ((long)restored["files"]!, (long)restored["left"]!));
+        Assert.Equal(content, await File.ReadAllBytesAsync(lost));
+        Assert.Equal("written since", await File.ReadAllTextAsync(changed));
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "invalid-json"),
+            await server.Refused(
+                HttpMethod.Post,
+                $"{Vault}/restores",
+                JsonSerializer.Serialize(order).Replace("kept", "eaten", StringComparison.Ordinal)
+            )
+        );
+        Assert.Equal(
+            (HttpStatusCode.NotFound, "no-point"),
+            await server.Refused(HttpMethod.Post, $"{Vault}/rehearsals", """{ "point": "none" }""")
+        );
+
+        // A pool's own directory is not restored over, whatever is said of what is there.
+        foreach (var over in new[] { Root, Path.Combine(Root, "shelf"), Path.Combine(Root, "shelf", "packs") })
+        {
+            var into = JsonSerializer.Serialize(
+                new
+                {
+                    point = id,
+                    under = "",
+                    folder = over,
+                    existing = "replaced",
+                }
+            );
+            Assert.Equal((HttpStatusCode.Conflict, "meets-a-pool"), await server.Refused(HttpMethod.Post, $"{Vault}/restores", into));
+        }
+
+        server.Restart();
+        var records = (await server.Get("/api/restore-records?target=office-vault")).Body.AsArray();
+        Assert.Equal(["restore", "rehearsal"], records.Select(r => (string)r!["kind"]!));
+        Assert.Equal([false, true], records.Select(r => (bool)r!["proves"]!));
+        var csv = await server.Http.GetStringAsync(new Uri("/api/restore-records.csv?workload=office", UriKind.Relative));
+        Assert.Equal(3, csv.TrimEnd().Split('\n').Length);
+        Assert.EndsWith(",yes", csv.TrimEnd(), StringComparison.Ordinal);
+        Assert.Empty((await server.Get("/api/restore-records?workload=mail")).Body.AsArray());
+    }
+
+    [Fact]
     public async Task Only_what_the_settings_allow_is_read_or_written()
     {
         await server.Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
@@ -168,6 +235,10 @@ public sealed class BackupTests : IDisposable
             ["expires-backups"] = Shelf
                 .Replace("\"shelf\"", "\"other\"", StringComparison.Ordinal)
                 .Replace("port-sonar", "engine-telemetry", StringComparison.Ordinal),
+            ["wrong-type"] = """
+                { "id": "other", "name": "Other", "kind": "directory", "folder": "other", "capacityBytes": 9, "moreFolders": ["next"],
+                  "makeRoom": { "above": 0.9, "downTo": 0.5, "by": "remove" } }
+                """,
         };
         foreach (var (code, json) in bad)
             Assert.Equal((HttpStatusCode.BadRequest, code), await server.Refused(HttpMethod.Put, "/api/targets/other", json, await Tag()));
@@ -486,6 +557,219 @@ public sealed class BackupTests : IDisposable
             (HttpStatusCode.Conflict, "led-to"),
             await server.Refused(HttpMethod.Delete, "/api/targets/cupboard", null, await Tag())
         );
+    }
+
+    private static JsonObject Room(double above, double downTo, string by, string? to = null, int leave = 1)
+    {
+        var rule = new JsonObject
+        {
+            ["above"] = above,
+            ["downTo"] = downTo,
+            ["by"] = by,
+            ["leave"] = leave,
+        };
+        if (to is not null)
+            rule["to"] = to;
+        return rule;
+    }
+
+    /// <summary>A run of 6 MB of noise that no earlier run had.</summary>
+    private async Task<JsonNode> NoisyRun(int seed, string target)
+    {
+        var noise = new byte[6_000_000];
+        new Random(seed).NextBytes(noise);
+        await File.WriteAllBytesAsync(Path.Combine(Office, "noise"), noise);
+        return await Job("runs", new { folder = Office, workload = "office" }, target);
+    }
+
+    [Fact]
+    public async Task A_directory_that_fills_removes_its_oldest_points_or_moves_them_as_was_said()
+    {
+        const string Chest = "/api/targets/chest";
+        const string Cupboard =
+            """{ "id": "cupboard", "name": "Cupboard", "kind": "directory", "folder": "cupboard", "encrypts": false, "operatedBy": "own" }""";
+        var chest = JsonNode.Parse(
+            """{ "id": "chest", "name": "Chest", "kind": "directory", "folder": "chest", "capacityBytes": 20000000, "encrypts": false, "operatedBy": "own" }"""
+        )!;
+        await server.Did(HttpMethod.Put, "/api/targets/cupboard", Cupboard, await Tag());
+        foreach (
+            var (rule, code) in new (JsonObject, string)[]
+            {
+                (Room(0.5, 0.6, "remove"), "out-of-range"),
+                (Room(1.2, 0.6, "remove"), "out-of-range"),
+                (Room(0.8, 0.6, "move"), "unknown-reference"),
+                (Room(0.8, 0.6, "move", "chest"), "unknown-reference"),
+                (Room(0.8, 0.6, "remove", "cupboard"), "unknown-reference"),
+                (Room(0.8, 0.6, "remove", leave: 0), "out-of-range"),
+            }
+        )
+        {
+            chest["makeRoom"] = rule;
+            Assert.Equal((HttpStatusCode.BadRequest, code), await server.Refused(HttpMethod.Put, Chest, chest.ToJsonString(), await Tag()));
+        }
+        chest["makeRoom"] = Room(0.9, 0.7, "remove");
+        await server.Did(HttpMethod.Put, Chest, chest.ToJsonString(), await Tag());
+        server.Restart();
+        Assert.Equal(0.7, (double)(await server.Get(Chest)).Body["target"]!["makeRoom"]!["downTo"]!);
+        foreach (var pool in (string[])[Chest, "/api/targets/cupboard"])
+            await server.Did(HttpMethod.Post, $"{pool}/pool", "{}");
+
+        // Two fit; a third is above 90 %, and lets go of the first.
+        var first = (string)(await NoisyRun(1, Chest))["point"]!["id"]!;
+        Assert.Null((await NoisyRun(2, Chest))["room"]);
+        var draft = (await server.Get($"{Chest}/room?downTo=0.5&leave=1")).Body;
+        Assert.Equal([first], draft["points"]!.AsArray().Select(p => (string)p!["point"]!["id"]!));
+        var third = await NoisyRun(3, Chest);
+        Assert.Null((string?)third["error"]);
+        Assert.Equal(first, (string)third["room"]!["points"]![0]!["id"]!);
+        Assert.True((long)(await server.Get(Chest)).Body["storedBytes"]! < 0.9 * 20e6);
+
+        // From now on they are moved, and nothing is lost: the cupboard has every point that went.
+        chest["makeRoom"] = Room(0.6, 0.4, "move", "cupboard");
+        await server.Did(HttpMethod.Put, Chest, chest.ToJsonString(), await Tag());
+        Assert.Equal(
+            (HttpStatusCode.Conflict, "led-to"),
+            await server.Refused(HttpMethod.Delete, "/api/targets/cupboard", null, await Tag())
+        );
+        var here = (await server.Get($"{Chest}/points")).Body["points"]!.AsArray().Select(p => (string)p!["id"]!).ToList();
+        var fourth = await NoisyRun(4, Chest);
+        Assert.Empty(fourth["problems"]!.AsArray());
+        var moved = (await server.Get("/api/targets/cupboard/points")).Body["points"]!.AsArray().Select(p => (string)p!["id"]!).ToList();
+        Assert.Equal(here.Order(), moved.Order());
+        Assert.Equal("cupboard", (string)fourth["room"]!["to"]!);
+        var expected = new byte[6_000_000];
+        new Random(2).NextBytes(expected);
+        var second = moved.Min(StringComparer.Ordinal);
+        Assert.Equal(
+            expected,
+            await server.Http.GetByteArrayAsync(new Uri($"/api/targets/cupboard/points/{second}/file?path=noise", UriKind.Relative))
+        );
+    }
+
+    [Fact]
+    public async Task A_pool_over_several_directories_notices_a_disk_that_is_not_there()
+    {
+        const string Chest = "/api/targets/chest";
+        string Lies(params string[] more) =>
+            $$"""
+                { "id": "chest", "name": "Chest", "kind": "directory", "folder": "chest", "capacityBytes": 20000000, "encrypts": false,
+                  "operatedBy": "own", "moreFolders": [{{string.Join(
+                    ", ",
+                    more.Select(m => $$"""{ "folder": "{{m}}", "capacityBytes": 90000000 }""")
+                )}}] }
+                """;
+        foreach (
+            var wrong in (string[][])
+                [
+                    ["chest"],
+                    ["drawer", "drawer/inner"],
+                ]
+        )
+            Assert.Equal(
+                (HttpStatusCode.BadRequest, "overlapping-targets"),
+                await server.Refused(HttpMethod.Put, Chest, Lies(wrong), await Tag())
+            );
+        Assert.Equal(
+            (HttpStatusCode.Forbidden, "outside-roots"),
+            await server.Refused(HttpMethod.Put, Chest, Lies("/etc/drawer"), await Tag())
+        );
+        await server.Did(HttpMethod.Put, Chest, Lies("drawer"), await Tag());
+        await server.Did(HttpMethod.Post, $"{Chest}/pool", "{}");
+        await NoisyRun(1, Chest);
+        await NoisyRun(2, Chest);
+        var read = (await server.Get(Chest)).Body;
+        Assert.Equal(110_000_000, (long)read["capacityBytes"]!);
+        Assert.Single(read["disks"]!.AsArray());
+        Assert.True(
+            new DirectoryInfo(Path.Combine(Root, "drawer")).EnumerateFiles("*", SearchOption.AllDirectories).Sum(f => f.Length) > 9e6
+        );
+        Assert.Equal((HttpStatusCode.Conflict, "holds-packs"), await server.Refused(HttpMethod.Put, Chest, Lies(), await Tag()));
+
+        Directory.Move(Path.Combine(Root, "drawer"), Path.Combine(Root, "unplugged"));
+        Directory.CreateDirectory(Path.Combine(Root, "drawer"));
+        server.Restart();
+        Assert.Contains("is its disk missing", (string)(await server.Get(Chest)).Body["wrong"]!, StringComparison.Ordinal);
+        foreach (
+            var (method, path, order) in new (HttpMethod, string, string?)[]
+            {
+                (HttpMethod.Post, "runs", $$"""{ "folder": "{{Office}}", "workload": "office" }"""),
+                (HttpMethod.Post, "prunes", "{}"),
+                (HttpMethod.Post, "pool", "{}"),
+                (HttpMethod.Get, "points", null),
+            }
+        )
+            Assert.Equal("place-missing", (await server.Refused(method, $"{Chest}/{path}", order)).Code);
+        // Saving the target as it is, or without the disk that is not there, does not make an empty directory a part of the pool.
+        foreach (var saved in (string[])[Lies("drawer"), Lies()])
+            Assert.NotEqual(HttpStatusCode.OK, (await server.Send(HttpMethod.Put, Chest, saved, await Tag())).StatusCode);
+        Assert.Equal("place-missing", (await server.Refused(HttpMethod.Get, $"{Chest}/points")).Code);
+
+        Directory.Delete(Path.Combine(Root, "drawer"), recursive: true);
+        Directory.Move(Path.Combine(Root, "unplugged"), Path.Combine(Root, "drawer"));
+        Assert.Equal(2, (await server.Get($"{Chest}/points")).Body["points"]!.AsArray().Count);
+        Assert.Empty((await Job("checks", new { }, Chest))["problems"]!.AsArray());
+        // One more, and it can be left again while nothing lies in it.
+        await server.Did(HttpMethod.Put, Chest, Lies("drawer", "trunk"), await Tag());
+        await server.Did(HttpMethod.Put, Chest, Lies("drawer"), await Tag());
+        Assert.Equal(2, (await server.Get($"{Chest}/points")).Body["points"]!.AsArray().Count);
+    }
+
+    /// <summary>A document that names one directory less is taken; the pool says what is missing until one is brought that names it. One more
+    /// joins by itself.</summary>
+    [Fact]
+    public async Task An_imported_document_leaves_no_part_of_a_pool_behind()
+    {
+        const string Chest = "/api/targets/chest";
+        using var plain = new TestServer(demo: false);
+        var office = Path.Combine(Path.GetDirectoryName(plain.Database)!, "folders", "office");
+        Directory.CreateDirectory(office);
+        async Task Import(params string[] more)
+        {
+            var document = JsonNode.Parse(Ripen.Core.Estates.EstateDocument.Write(Ripen.Server.Demo.DemoEstate.Document()))!;
+            foreach (var left in (string[])["buckets", "workloads", "plans"])
+                document[left] = new JsonArray();
+            var chest = JsonNode.Parse(
+                """{ "id": "chest", "name": "Chest", "kind": "directory", "folder": "chest", "capacityBytes": 1000000, "encrypts": false, "operatedBy": "own" }"""
+            )!;
+            chest["moreFolders"] = new JsonArray([.. more.Select(m => new JsonObject { ["folder"] = m })]);
+            document["targets"] = new JsonArray(chest);
+            var read = await plain.Http.GetAsync(new Uri("/api/estate", UriKind.Relative));
+            await plain.Did(HttpMethod.Put, "/api/estate/document", document.ToJsonString(), read.Headers.ETag?.Tag);
+        }
+        async Task Run(int seed)
+        {
+            var noise = new byte[3_000_000];
+            new Random(seed).NextBytes(noise);
+            await File.WriteAllBytesAsync(Path.Combine(office, "noise"), noise);
+            await plain.Did(HttpMethod.Post, $"{Chest}/runs", JsonSerializer.Serialize(new { folder = office, workload = "office" }));
+            while ((bool)(await plain.Get(Chest)).Body["job"]!["running"]!)
+                await Task.Delay(20);
+            Assert.Null((string?)(await plain.Get(Chest)).Body["job"]!["error"]);
+        }
+        async Task<int> Points() => (await plain.Get($"{Chest}/points")).Body["points"]!.AsArray().Count;
+
+        await Import("drawer");
+        await plain.Did(HttpMethod.Post, $"{Chest}/pool", "{}");
+        await Run(1);
+        await Import();
+        foreach (var path in (string[])["points", "runs", "prunes", "checks"])
+            Assert.Equal(
+                "place-missing",
+                (
+                    await plain.Refused(
+                        path == "points" ? HttpMethod.Get : HttpMethod.Post,
+                        $"{Chest}/{path}",
+                        path == "points" ? null : JsonSerializer.Serialize(new { folder = office, workload = "office" })
+                    )
+                ).Code
+            );
+        await Import("drawer", "attic");
+        Assert.Equal(1, await Points());
+        await Run(2);
+        await Import("attic", "drawer");
+        Assert.Equal(2, await Points());
+        await Import("attic");
+        Assert.Equal("place-missing", (await plain.Refused(HttpMethod.Get, $"{Chest}/points")).Code);
     }
 
     [Fact]

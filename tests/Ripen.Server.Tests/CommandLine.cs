@@ -8,11 +8,7 @@ internal static class CommandLine
     public static async Task<(int Code, string Output, string Errors)> Run(params string[] arguments)
     {
         using var process = Process.Start(
-            new ProcessStartInfo(Path.Combine(AppContext.BaseDirectory, "ripen"), arguments)
-            {
-                RedirectStandardOutput = true,
-                RedirectStandardError = true,
-            }
+            new ProcessStartInfo(Published.CommandLine, arguments) { RedirectStandardOutput = true, RedirectStandardError = true }
         )!;
         var output = process.StandardOutput.ReadToEndAsync();
         var errors = process.StandardError.ReadToEndAsync();

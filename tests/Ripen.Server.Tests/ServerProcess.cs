@@ -24,7 +24,7 @@ internal sealed class ServerProcess : IAsyncDisposable
         listener.Stop();
         process = Process.Start(
             new ProcessStartInfo(
-                Path.Combine(AppContext.BaseDirectory, "Ripen.Server"),
+                Published.Server,
                 [
                     $"--urls={address}",
                     $"--Ripen:Database={Path.Combine(folder, "ripen.db")}",

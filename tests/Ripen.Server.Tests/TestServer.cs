@@ -42,6 +42,7 @@ public sealed class TestServer : IDisposable
     {
         Http.Dispose();
         factory.Dispose();
+        WaitUntilItLetGo();
         SqliteConnection.ClearAllPools();
     }
 
@@ -54,10 +55,31 @@ public sealed class TestServer : IDisposable
 
     public void Dispose()
     {
-        Http.Dispose();
-        factory.Dispose();
-        SqliteConnection.ClearAllPools();
+        Stop();
         Directory.Delete(folder, recursive: true);
+    }
+
+    /// <summary>
+    /// The factory and the program both dispose of the host, and the one that comes second returns while the first is
+    /// still at it; the provider's folder is free when that is done.
+    /// </summary>
+    private void WaitUntilItLetGo()
+    {
+        for (var tries = 0; Directory.Exists(ProviderFolder); tries++)
+            try
+            {
+                using var free = new FileStream(
+                    Path.Combine(ProviderFolder, "in-use"),
+                    FileMode.OpenOrCreate,
+                    FileAccess.ReadWrite,
+                    FileShare.None
+                );
+                return;
+            }
+            catch (IOException) when (tries < 6000)
+            {
+                Thread.Sleep(20);
+            }
     }
 
     public async Task<(JsonNode Body, string Tag)> Get(string path)

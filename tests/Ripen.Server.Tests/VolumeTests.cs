@@ -112,7 +112,8 @@ public sealed class VolumeTests : IAsyncDisposable
             }
             await server.Start();
             using var after = await Connect();
-            foreach (var (page, written) in known)
+            // Some hundreds of them, and the one that was under way: each costs a read of its block.
+            foreach (var (page, written) in known.OrderBy(k => trying.ContainsKey(k.Key) ? -1 : Random.Shared.Next()).Take(300))
             {
                 var there = after.Read(page * Page, Page);
                 var allowed = trying.TryGetValue(page, out var last) ? new[] { written, last } : [written];

@@ -35,6 +35,9 @@ const BackupsPlace = lazy(() => import("./places/backups/backups-place").then((m
 const NewTarget = lazy(() => import("./places/backups/new-target").then((m) => ({ default: m.NewTarget })));
 const CredentialsPage = lazy(() => import("./places/backups/credentials-page").then((m) => ({ default: m.CredentialsPage })));
 const SizingPage = lazy(() => import("./places/backups/sizing-page").then((m) => ({ default: m.SizingPage })));
+const PlansPlace = lazy(() => import("./places/backups/plans-place").then((m) => ({ default: m.PlansPlace })));
+const PlanPage = lazy(() => import("./places/backups/plan-page").then((m) => ({ default: m.PlanPage })));
+const CalendarPage = lazy(() => import("./places/backups/calendar-page").then((m) => ({ default: m.CalendarPage })));
 const TargetPage = lazy(() => import("./places/backups/target-page").then((m) => ({ default: m.TargetPage })));
 const StoresPlace = lazy(() => import("./places/stores/stores-place").then((m) => ({ default: m.StoresPlace })));
 const AboutPlace = lazy(() => import("./places/about/about-place").then((m) => ({ default: m.AboutPlace })));
@@ -50,7 +53,12 @@ const places = [
 ];
 
 /** The as-of day stands only where the page honours it. */
-const asOfHere = (pathname: string) => pathname === "/" || pathname === "/new" || pathname.startsWith("/buckets/");
+const asOfHere = (pathname: string) => onEstate(pathname) || pathname === "/plans" || pathname === "/calendar";
+
+const onEstate = (pathname: string) => pathname === "/" || pathname === "/new" || pathname.startsWith("/buckets/");
+
+/** Pages of a place that stand beside its own. */
+const beside: Record<string, string[]> = { "/backups": ["/plans", "/calendar", "/new-target", "/sizing", "/credentials"] };
 
 /** Light, dark, or as the system has it; the provider's time or one's own: the buttons say which holds. */
 function Choices({ zone }: { zone: string }) {
@@ -119,8 +127,8 @@ export function App() {
             {places.map((place) => {
               const here =
                 place.to === "/"
-                  ? asOfHere(pathname) || pathname === "/change"
-                  : pathname === place.to || pathname.startsWith(`${place.to}/`);
+                  ? onEstate(pathname) || pathname === "/change"
+                  : [place.to, ...(beside[place.to] ?? [])].some((p) => pathname === p || pathname.startsWith(`${p}/`));
               return (
                 <NavLink
                   key={place.to}
@@ -166,6 +174,9 @@ export function App() {
                     <Route path="/new-target" element={<NewTarget />} />
                     <Route path="/sizing" element={<SizingPage />} />
                     <Route path="/credentials" element={<CredentialsPage />} />
+                    <Route path="/plans" element={<PlansPlace />} />
+                    <Route path="/plans/:plan" element={<PlanPage />} />
+                    <Route path="/calendar" element={<CalendarPage />} />
                     <Route path="/backups/:target" element={<TargetPage />} />
                     <Route path="/log" element={<LogPlace />} />
                     <Route path="/about" element={<AboutPlace />} />

@@ -1,4 +1,7 @@
+using System.Buffers;
 using System.Numerics;
+using System.Runtime.CompilerServices;
+using System.Runtime.InteropServices;
 
 namespace Ripen.Backup.Chunking;
 
@@ -21,6 +24,7 @@ public sealed class Chunker
     public Chunker(IReadOnlyList<ulong> gear, int average)
     {
         ArgumentOutOfRangeException.ThrowIfLessThan(average, 256);
+        ArgumentOutOfRangeException.ThrowIfNotEqual(gear.Count, byte.MaxValue + 1, nameof(gear));
         if (!BitOperations.IsPow2(average))
             throw new ArgumentOutOfRangeException(nameof(average), average, "The average is a power of two.");
         this.gear = [.. gear];
@@ -49,17 +53,20 @@ public sealed class Chunker
     {
         if (data.Length <= Smallest)
             return data.Length;
+        // A byte is an index of any table of 256, and the loops end with the data: without the checks they take half the time.
+        ref var table = ref MemoryMarshal.GetArrayDataReference(gear);
+        ref var bytes = ref MemoryMarshal.GetReference(data);
         var hash = 0UL;
         var at = Smallest;
         for (var end = Math.Min(data.Length, Average); at < end; at++)
         {
-            hash = (hash << 1) + gear[data[at]];
+            hash = (hash << 1) + Unsafe.Add(ref table, Unsafe.Add(ref bytes, at));
             if (hash < strict)
                 return at + 1;
         }
         for (var end = Math.Min(data.Length, Largest); at < end; at++)
         {
-            hash = (hash << 1) + gear[data[at]];
+            hash = (hash << 1) + Unsafe.Add(ref table, Unsafe.Add(ref bytes, at));
             if (hash < lax)
                 return at + 1;
         }
@@ -70,7 +77,19 @@ public sealed class Chunker
     /// <returns>How many bytes there were.</returns>
     public long Read(Stream content, ReadOnlySpanAction take)
     {
-        var buffer = new byte[Largest * 2];
+        var buffer = ArrayPool<byte>.Shared.Rent(Largest * 2);
+        try
+        {
+            return Read(content, buffer, take);
+        }
+        finally
+        {
+            ArrayPool<byte>.Shared.Return(buffer);
+        }
+    }
+
+    private long Read(Stream content, byte[] buffer, ReadOnlySpanAction take)
+    {
         var (from, to, total) = (0, 0, 0L);
         var ended = false;
         while (true)

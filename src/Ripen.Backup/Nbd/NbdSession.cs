@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Buffers.Binary;
 using System.Net.Sockets;
 using System.Text;
@@ -274,11 +275,15 @@ internal sealed class NbdSession(Socket socket, IReadOnlyDictionary<string, IBlo
                     throw new BadClientException();
                 var held = request.Command is NbdCommand.Write or NbdCommand.Read ? (int)Math.Min(request.Length, NbdWire.MostPayload) : 0;
                 await memory.Take(held, stop.Token);
-                var payload = request.Command == NbdCommand.Write ? await Take((int)request.Length) : [];
+                var rented = ArrayPool<byte>.Shared.Rent(held);
+                var content = rented.AsMemory(0, held);
+                if (request.Command == NbdCommand.Write)
+                    await stream.ReadExactlyAsync(content, stop.Token);
                 await slots.WaitAsync(stop.Token);
                 _ = Task.Run(async () =>
                 {
-                    await Serve(request, payload);
+                    await Serve(request, content);
+                    ArrayPool<byte>.Shared.Return(rented);
                     memory.GiveBack(held);
                     slots.Release();
                 });
@@ -292,13 +297,13 @@ internal sealed class NbdSession(Socket socket, IReadOnlyDictionary<string, IBlo
         }
     }
 
-    private async Task Serve(NbdRequest request, byte[] payload)
+    private async Task Serve(NbdRequest request, Memory<byte> content)
     {
         try
         {
             try
             {
-                var error = await Do(request, payload);
+                var error = await Do(request, content);
                 if (error is { } refused)
                     await Reply(request, refused);
             }
@@ -318,8 +323,10 @@ internal sealed class NbdSession(Socket socket, IReadOnlyDictionary<string, IBlo
         }
     }
 
+    /// <param name="request">As it came.</param>
+    /// <param name="content">What is written, or room for what is read.</param>
     /// <returns>What is still to be answered; null when it was.</returns>
-    private async Task<NbdError?> Do(NbdRequest request, byte[] payload)
+    private async Task<NbdError?> Do(NbdRequest request, Memory<byte> content)
     {
         var known = device!;
         var (offset, length) = ((long)request.Offset, (long)request.Length);
@@ -331,12 +338,11 @@ internal sealed class NbdSession(Socket socket, IReadOnlyDictionary<string, IBlo
         switch (request.Command)
         {
             case NbdCommand.Read when length <= NbdWire.MostPayload:
-                var content = GC.AllocateUninitializedArray<byte>((int)length);
                 await known.Read(offset, content, stop.Token);
                 await SendContent(request, content);
                 return null;
             case NbdCommand.Write:
-                await known.Write(offset, payload, CancellationToken.None);
+                await known.Write(offset, content, CancellationToken.None);
                 return NbdError.None;
             // Every answered write is on the disk already.
             case NbdCommand.Flush:
@@ -352,12 +358,12 @@ internal sealed class NbdSession(Socket socket, IReadOnlyDictionary<string, IBlo
         }
     }
 
-    private Task SendContent(NbdRequest request, byte[] content)
+    private Task SendContent(NbdRequest request, Memory<byte> content)
     {
         if (!structured)
             return Send(Simple(request, NbdError.None), content);
         if (content.Length == 0)
-            return Send(Chunk(request, NbdChunk.None, 0), []);
+            return Send(Chunk(request, NbdChunk.None, 0), default);
         var head = Chunk(request, NbdChunk.OffsetData, 8 + content.Length, extra: 8);
         BinaryPrimitives.WriteUInt64BigEndian(head.AsSpan(20), request.Offset);
         return Send(head, content);
@@ -374,16 +380,16 @@ internal sealed class NbdSession(Socket socket, IReadOnlyDictionary<string, IBlo
             BinaryPrimitives.WriteUInt32BigEndian(head.AsSpan(24 + (8 * i)), (uint)told[i].Bytes);
             BinaryPrimitives.WriteUInt32BigEndian(head.AsSpan(28 + (8 * i)), told[i].IsHole ? HoleAndZero : 0);
         }
-        return Send(head, []);
+        return Send(head, default);
     }
 
     private Task Reply(NbdRequest request, NbdError error)
     {
         if (!structured || request.Command is not (NbdCommand.Read or NbdCommand.BlockStatus))
-            return Send(Simple(request, error), []);
+            return Send(Simple(request, error), default);
         var head = Chunk(request, NbdChunk.Error, 6, extra: 6);
         BinaryPrimitives.WriteUInt32BigEndian(head.AsSpan(20), (uint)error);
-        return Send(head, []);
+        return Send(head, default);
     }
 
     private static byte[] Simple(NbdRequest request, NbdError error)
@@ -408,7 +414,7 @@ internal sealed class NbdSession(Socket socket, IReadOnlyDictionary<string, IBlo
         return head;
     }
 
-    private async Task Send(byte[] head, byte[] content)
+    private async Task Send(byte[] head, ReadOnlyMemory<byte> content)
     {
         await sending.WaitAsync(stop.Token);
         try

@@ -5,7 +5,7 @@ namespace Ripen.Backup.Pools;
 internal sealed class BlockCache(IPoolObjects objects) : IDisposable
 {
     private const int BlockBytes = 4 << 20;
-    private const int MostBlocks = 16;
+    private const int MostBlocks = 8;
 
     private readonly Dictionary<(string Key, long Block), LinkedListNode<Block>> known = [];
     private readonly LinkedList<Block> lastUsed = [];

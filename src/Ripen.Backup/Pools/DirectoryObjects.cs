@@ -9,6 +9,9 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
     /// <summary>ENOSPC of POSIX, as Linux numbers it.</summary>
     private const int NoSpace = 28;
 
+    /// <summary>A <see cref="PoolPart"/>, where the pool lies in several directories.</summary>
+    private const string MarkFile = ".part-of-a-pool";
+
     private readonly Lock counting = new();
     private long? stored;
 
@@ -24,11 +27,50 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
 
     public long ObjectCount => All().Count();
 
+    public string Folder => folder;
+
+    /// <summary>What it may still take: up to its capacity, and never more than the disk under it has left.</summary>
+    public long FreeBytes
+    {
+        get
+        {
+            var disk = Disk.Under(folder).FreeBytes;
+            return capacityBytes is { } limit ? Math.Clamp(limit - StoredBytes, 0, disk) : disk;
+        }
+    }
+
+    public bool Has(string key) => File.Exists(PathOf(key));
+
+    internal bool IsMarked => Has(MarkFile);
+
+    /// <summary>Which part of a pool it is; null where all of one lies here, or none.</summary>
+    /// <exception cref="RefusalException">It bears a mark that nobody can read.</exception>
+    public PoolPart? Part => IsMarked ? PoolPart.Read(File.ReadAllBytes(PathOf(MarkFile)), PathOf(MarkFile)) : null;
+
+    internal void Mark(PoolPart part)
+    {
+        Directory.CreateDirectory(folder);
+        var beside = $"{PathOf(MarkFile)}.part";
+        using (var file = new FileStream(beside, FileMode.Create, FileAccess.Write, FileShare.None))
+        {
+            file.Write(part.Write());
+            file.Flush(flushToDisk: true);
+        }
+        File.Move(beside, PathOf(MarkFile), overwrite: true);
+        Durable.Folder(folder);
+    }
+
+    internal void Unmark()
+    {
+        if (Directory.Exists(folder))
+            File.Delete(PathOf(MarkFile));
+    }
+
     public async Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel)
     {
         var path = PathOf(key);
         if (File.Exists(path))
-            throw new RefusalException(RefusalKind.Conflict, "exists", $"There is an object '{key}' in the pool already.");
+            throw Exists(key);
         Take(key, content.Length);
         var beside = $"{path}.{Guid.NewGuid():N}.part";
         try
@@ -97,7 +139,7 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
         Directory.Exists(folder)
             ? new DirectoryInfo(folder)
                 .EnumerateFiles("*", SearchOption.AllDirectories)
-                .Where(f => f.Extension != ".part")
+                .Where(f => f.Extension != ".part" && f.Name != MarkFile)
                 .Select(f => new PoolObject(Path.GetRelativePath(folder, f.FullName), f.Length))
             : [];
 
@@ -117,6 +159,9 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
         lock (counting)
             stored -= bytes;
     }
+
+    internal static RefusalException Exists(string key) =>
+        new(RefusalKind.Conflict, "exists", $"There is an object '{key}' in the pool already.");
 
     private static RefusalException Full(string why) =>
         new(

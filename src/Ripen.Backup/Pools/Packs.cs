@@ -95,52 +95,70 @@ internal static class Packs
 }
 
 /// <summary>A pack that is being filled, in memory.</summary>
-internal sealed class PackBuilder(PoolKeys keys) : IDisposable
+/// <param name="keys">Of its pool.</param>
+/// <param name="packBytes">It is put when it has so many.</param>
+/// <param name="space">Where; taken over, and exchanged for more where it does not do.</param>
+internal sealed class PackBuilder(PoolKeys keys, int packBytes, byte[] space) : IDisposable
 {
-    private readonly MemoryStream bytes = Begun();
+    /// <summary>What a first pack begins with: most runs store little.</summary>
+    public const int FirstSpace = 1 << 16;
+
+    /// <summary>Doubling goes so far; most packs that are no whole ones are smaller.</summary>
+    private const int Doubled = 1 << 22;
+
+    /// <summary>For the last chunk of a pack and its list.</summary>
+    private const int Rest = 1 << 21;
+
     private readonly List<PackedChunk> chunks = [];
     private readonly string key = Packs.NewKey();
+    private byte[] bytes = space;
     private PoolKeys.ObjectSeal? seal;
 
-    public long Bytes => bytes.Length;
+    public int Bytes { get; private set; }
 
     public bool IsEmpty => chunks.Count == 0;
+
+    /// <summary>For another pack, once this one is disposed of.</summary>
+    public byte[] Space => bytes;
 
     public void Add(ChunkId id, ReadOnlySpan<byte> payload, int rawBytes, bool isCompressed, bool isApart)
     {
         seal ??= keys.Of(key);
+        if (Bytes == 0)
+            Packs.Head.CopyTo(Next(Packs.Head.Length));
         Span<byte> about = stackalloc byte[ChunkId.Size];
         id.Write(about);
-        var at = (int)bytes.Length;
-        bytes.SetLength(at + payload.Length + PoolKeys.TagSize);
-        seal.Seal((ulong)chunks.Count, payload, about, bytes.GetBuffer().AsSpan(at, payload.Length + PoolKeys.TagSize));
+        seal.Seal((ulong)chunks.Count, payload, about, Next(payload.Length + PoolKeys.TagSize));
         chunks.Add(new PackedChunk(id, payload.Length + PoolKeys.TagSize, rawBytes, isCompressed, isApart));
     }
 
+    /// <summary>Of a pack that is not empty.</summary>
     public (string Key, IReadOnlyList<PackedChunk> Chunks, ReadOnlyMemory<byte> Content) Finish()
     {
-        seal ??= keys.Of(key);
         var list = Packs.WriteDirectory(chunks);
-        var at = (int)bytes.Length;
-        bytes.SetLength(at + list.Length + PoolKeys.TagSize + Packs.TrailerSize);
-        var rest = bytes.GetBuffer().AsSpan(at);
-        seal.Seal(Packs.DirectoryPart, list, Packs.Head, rest[..(list.Length + PoolKeys.TagSize)]);
-        var trailer = rest[(list.Length + PoolKeys.TagSize)..];
+        seal!.Seal(Packs.DirectoryPart, list, Packs.Head, Next(list.Length + PoolKeys.TagSize));
+        var trailer = Next(Packs.TrailerSize);
         BinaryPrimitives.WriteUInt32LittleEndian(trailer, (uint)(list.Length + PoolKeys.TagSize));
         Packs.End.CopyTo(trailer[sizeof(uint)..]);
-        return (key, chunks, bytes.GetBuffer().AsMemory(0, (int)bytes.Length));
+        return (key, chunks, bytes.AsMemory(0, Bytes));
     }
 
-    public void Dispose()
+    public void Dispose() => seal?.Dispose();
+
+    private Span<byte> Next(int length)
     {
-        seal?.Dispose();
-        bytes.Dispose();
+        if (Bytes + length > bytes.Length)
+            Grow(Bytes + length);
+        var next = bytes.AsSpan(Bytes, length);
+        Bytes += length;
+        return next;
     }
 
-    private static MemoryStream Begun()
+    /// <summary>From some size on at once to what a whole pack takes: doubling would leave as much again behind.</summary>
+    private void Grow(int least)
     {
-        var stream = new MemoryStream();
-        stream.Write(Packs.Head);
-        return stream;
+        var more = GC.AllocateUninitializedArray<byte>(Math.Max(least, bytes.Length < Doubled ? 2 * bytes.Length : packBytes + Rest));
+        bytes.AsSpan(0, Bytes).CopyTo(more);
+        bytes = more;
     }
 }

@@ -25,6 +25,7 @@ public sealed record PoolOptions
 public sealed class Pool : IDisposable
 {
     private const int LargestPart = 1 << 30;
+    private const int ChunksAhead = 4;
 
     private readonly SemaphoreSlim indexing = new(1);
     private readonly BlockCache blocks;
@@ -157,6 +158,22 @@ public sealed class Pool : IDisposable
         }
     }
 
+    /// <summary>Every chunk that a point needs, its list of entries included; one that is needed twice comes twice.</summary>
+    /// <exception cref="RefusalException">The list itself is damaged.</exception>
+    internal async IAsyncEnumerable<ChunkId> ChunksOf(
+        Point point,
+        [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel
+    )
+    {
+        for (var at = 0; at < point.Entries.Length; at += ChunkId.Size)
+            yield return ChunkId.Read(point.Entries.AsSpan(at));
+        await foreach (var entry in Entries(point, cancel))
+        {
+            for (var i = 0; i < entry.ChunkCount; i++)
+                yield return entry.Chunk(i);
+        }
+    }
+
     /// <summary>The content of a chunk, as it was.</summary>
     /// <exception cref="RefusalException">Its pack is gone, cut short or changed.</exception>
     public async Task<byte[]> Chunk(ChunkId id, CancellationToken cancel)
@@ -166,6 +183,33 @@ public sealed class Pool : IDisposable
         var key = known.KeyOf(place);
         var sealedPart = await blocks.Read(key, place.Offset, place.SealedBytes, cancel);
         return Open(key, place, id, sealedPart);
+    }
+
+    /// <summary>The content of a file, chunk by chunk and in order; some are read and opened while the one before them is used.</summary>
+    /// <exception cref="RefusalException">A pack is gone, cut short or changed.</exception>
+    public async IAsyncEnumerable<byte[]> Content(
+        Entry file,
+        [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel
+    )
+    {
+        var ahead = new Queue<Task<byte[]>>(ChunksAhead);
+        try
+        {
+            for (var i = 0; i < file.ChunkCount; i++)
+            {
+                var id = file.Chunk(i);
+                ahead.Enqueue(file.ChunkCount == 1 ? Chunk(id, cancel) : Task.Run(() => Chunk(id, cancel), cancel));
+                if (ahead.Count == ChunksAhead)
+                    yield return await ahead.Dequeue();
+            }
+            while (ahead.TryDequeue(out var next))
+                yield return await next;
+        }
+        finally
+        {
+            // Whoever stops early may let go of the pool next.
+            await Task.WhenAll(ahead).ContinueWith(_ => { }, TaskScheduler.Default);
+        }
     }
 
     internal byte[] Open(string key, ChunkPlace place, ChunkId id, ReadOnlySpan<byte> sealedPart)

@@ -28,7 +28,7 @@ public static class PoolPrune
     internal const string Folder = "doomed/";
 
     /// <summary>A pack of which less than this share is needed is rewritten.</summary>
-    private const double WorthKeeping = 0.5;
+    internal const double WorthKeeping = 0.5;
 
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web);
 
@@ -63,27 +63,31 @@ public static class PoolPrune
         }
     }
 
+    /// <summary>The points of a pool, oldest first, when none is missing among them.</summary>
+    /// <exception cref="RefusalException">One cannot be read: what it needs is not known.</exception>
+    internal static async Task<IReadOnlyList<Point>> AllPoints(Pool pool, CancellationToken cancel)
+    {
+        var (points, unreadable) = await pool.Points(cancel);
+        return unreadable.Count == 0
+            ? points
+            : throw Damage.Of(unreadable[0].Path, "cannot be read, and what it needs is not known: nothing is removed");
+    }
+
     /// <summary>Every chunk that a point needs, its list of entries included.</summary>
     private static async Task<HashSet<ChunkId>> Needed(Pool pool, CancellationToken cancel)
     {
-        var (points, unreadable) = await pool.Points(cancel);
-        if (unreadable.Count > 0)
-            throw Damage.Of(unreadable[0].Path, "cannot be read, and what it needs is not known: nothing is removed");
+        var points = await AllPoints(pool, cancel);
         var needed = new HashSet<ChunkId>();
         foreach (var point in points)
         {
-            for (var at = 0; at < point.Entries.Length; at += ChunkId.Size)
-                needed.Add(ChunkId.Read(point.Entries.AsSpan(at)));
-            await foreach (var entry in pool.Entries(point, cancel))
-            {
-                for (var i = 0; i < entry.ChunkCount; i++)
-                    needed.Add(entry.Chunk(i));
-            }
+            await foreach (var chunk in pool.ChunksOf(point, cancel))
+                needed.Add(chunk);
         }
         return needed;
     }
 
-    /// <summary>Moves what is needed out of packs that hold little else. The copies are in the index before the packs are doomed.</summary>
+    /// <summary>Moves what is needed out of packs that hold little else. The copies are in the index before the packs are doomed. Where the
+    /// place is full, what would not fit stays where it is, until what else goes has made room.</summary>
     private static async Task<(HashSet<string> Packs, long Bytes)> Rewrite(
         Pool pool,
         PoolIndex index,
@@ -92,9 +96,11 @@ public static class PoolPrune
     )
     {
         var sparse = new HashSet<string>();
+        // Packs of which the last chunk is in the pack that is being filled.
+        var ending = new List<string>();
         var bytes = 0L;
         var written = new List<(string Key, IReadOnlyList<PackedChunk> Chunks)>();
-        var pack = new PackBuilder(pool.Keys);
+        var pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, new byte[PackBuilder.FirstSpace]);
         try
         {
             foreach (var own in index.InOrder().GroupBy(c => c.Place.Pack))
@@ -109,14 +115,18 @@ public static class PoolPrune
                     var packed = pool.Description.Compresses ? Zstd.Compress(content) : content;
                     var compressed = packed.Length < content.Length;
                     pack.Add(id, compressed ? packed : content, content.Length, compressed, place.IsApart);
-                    bytes += content.Length;
                     if (pack.Bytes >= pool.Description.PackBytes)
                         await Close();
                 }
-                sparse.Add(key);
+                ending.Add(key);
             }
             if (!pack.IsEmpty)
                 await Close();
+            sparse.UnionWith(ending);
+        }
+        catch (RefusalException full) when (full.Kind == RefusalKind.Full)
+        {
+            // What was written is in packs of its own, and is told of below.
         }
         finally
         {
@@ -130,8 +140,11 @@ public static class PoolPrune
             var (key, chunks, content) = pack.Finish();
             await pool.Objects.Put(key, content, cancel);
             written.Add((key, chunks));
+            bytes += chunks.Sum(c => (long)c.RawBytes);
+            sparse.UnionWith(ending);
+            ending.Clear();
             pack.Dispose();
-            pack = new PackBuilder(pool.Keys);
+            pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, pack.Space);
         }
     }
 

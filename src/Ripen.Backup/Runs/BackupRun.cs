@@ -14,6 +14,9 @@ public sealed record RunOptions
 
     /// <summary>The source encrypted it: it is kept apart, because nothing in it is ever equal, and not compressed.</summary>
     public bool EncryptedAtSource { get; init; }
+
+    /// <summary>The point of another pool that is stored here: it stays the same one, of the same moment. Null for a new one.</summary>
+    public Point? As { get; init; }
 }
 
 /// <summary>How far a run is.</summary>
@@ -58,7 +61,9 @@ public static class BackupRun
         var begun = clock.GetTimestamp();
         await using var lease = await RunLease.Begin(pool.Objects, clock, cancel);
         pool.Forget();
-        var before = (await pool.Points(cancel)).Points.LastOrDefault(p => p.Workload == workload);
+        var before = (await pool.Points(cancel)).Points.LastOrDefault(p =>
+            p.Workload == workload && p.Taken < (options?.As?.Taken ?? taken)
+        );
         var average = before?.AverageChunk ?? Chunker.AverageFor(SizeOf(source));
         var index = await pool.Index(cancel);
         await using var writer = new PackWriter(pool, index, cancel);
@@ -90,6 +95,15 @@ public static class BackupRun
             ProblemCount = run.ProblemCount,
             Problems = run.Problems,
         };
+        if (options?.As is { } original)
+            point = point with
+            {
+                Id = original.Id,
+                Taken = original.Taken,
+                Seconds = original.Seconds,
+                ProblemCount = original.ProblemCount,
+                Problems = original.Problems,
+            };
         lease.Demand();
         await pool.PutSmall(Point.Folder + point.Id, point.Write(), cancel);
         return point;

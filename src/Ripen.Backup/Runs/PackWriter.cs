@@ -10,31 +10,29 @@ namespace Ripen.Backup.Runs;
 internal readonly record struct Storing(bool Apart, bool AsItIs);
 
 /// <summary>
-/// Puts new chunks into packs: compressed on several threads, sealed into one pack after the other, and packs are put while the next is
-/// filled. Memory is bounded: who adds waits while too much is under way.
+/// Puts new chunks into packs: compressed on several threads, sealed into one pack after the other, and one pack is put while the next is
+/// filled. Memory is bounded by the two: who adds waits while too much is under way.
 /// </summary>
 internal sealed class PackWriter : IAsyncDisposable
 {
     private const int ChunksUnderWay = 32;
-    private const int PacksUnderWay = 2;
 
     private readonly Pool pool;
     private readonly PoolIndex index;
     private readonly HashSet<ChunkId> begun = [];
     private readonly Channel<(PackedChunk Chunk, byte[] Rented)> chunks = Channel.CreateBounded<(PackedChunk, byte[])>(ChunksUnderWay);
-    private readonly Lock packing = new();
-    private readonly SemaphoreSlim putting = new(PacksUnderWay);
+    private readonly SemaphoreSlim packing = new(1);
     private readonly List<(string Key, IReadOnlyList<PackedChunk> Chunks)> written = [];
-    private readonly List<Task> puts = [];
     private readonly CancellationTokenSource failed;
     private readonly Task[] workers;
     private Exception? failure;
     private PackBuilder pack;
+    private Task<byte[]> put = Task.FromResult(new byte[PackBuilder.FirstSpace]);
 
     public PackWriter(Pool pool, PoolIndex index, CancellationToken cancel)
     {
         (this.pool, this.index) = (pool, index);
-        pack = new PackBuilder(pool.Keys);
+        pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, new byte[PackBuilder.FirstSpace]);
         failed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         workers = [.. Enumerable.Range(0, Math.Max(1, Environment.ProcessorCount)).Select(_ => Task.Run(Work, CancellationToken.None))];
     }
@@ -81,8 +79,8 @@ internal sealed class PackWriter : IAsyncDisposable
         {
             await Task.WhenAll(workers);
             if (!pack.IsEmpty)
-                Close();
-            await Task.WhenAll(puts);
+                await Close();
+            await put;
         }
         catch (OperationCanceledException) when (failure is not null)
         {
@@ -100,10 +98,8 @@ internal sealed class PackWriter : IAsyncDisposable
         {
             await foreach (var (chunk, rented) in chunks.Reader.ReadAllAsync(failed.Token))
             {
-                Pack(compressor, chunk, rented);
+                await Pack(compressor, chunk, rented);
                 ArrayPool<byte>.Shared.Return(rented);
-                await putting.WaitAsync(failed.Token);
-                putting.Release();
             }
         }
         catch (Exception error)
@@ -113,53 +109,55 @@ internal sealed class PackWriter : IAsyncDisposable
         }
     }
 
-    private void Pack(ZstdSharp.Compressor compressor, PackedChunk chunk, byte[] content)
+    private async Task Pack(ZstdSharp.Compressor compressor, PackedChunk chunk, byte[] content)
     {
         var bytes = chunk.RawBytes;
         var space = ArrayPool<byte>.Shared.Rent(ZstdSharp.Compressor.GetCompressBound(bytes));
-        var raw = content.AsSpan(0, bytes);
-        var size = chunk.IsCompressed ? compressor.Wrap(raw, space) : bytes;
+        var size = chunk.IsCompressed ? compressor.Wrap(content.AsSpan(0, bytes), space) : bytes;
         // What hardly shrinks is stored as it is, and read the faster.
         var compressed = size < bytes - (bytes / 32);
-        lock (packing)
+        await packing.WaitAsync(failed.Token);
+        try
         {
-            pack.Add(chunk.Id, compressed ? space.AsSpan(0, size) : raw, bytes, compressed, chunk.IsApart);
+            pack.Add(chunk.Id, (compressed ? space : content).AsSpan(0, compressed ? size : bytes), bytes, compressed, chunk.IsApart);
             if (pack.Bytes >= pool.Description.PackBytes)
-                Close();
+                await Close();
+        }
+        finally
+        {
+            packing.Release();
         }
         ArrayPool<byte>.Shared.Return(space);
     }
 
-    /// <summary>Puts the pack that is full, and begins another.</summary>
-    private void Close()
+    /// <summary>Puts the pack that is full, and begins another in the space of the one before it, when that is put.</summary>
+    private async Task Close()
     {
         var full = pack;
-        pack = new PackBuilder(pool.Keys);
-        puts.Add(Put());
+        var space = await put;
+        pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, space);
+        put = Task.Run(() => Put(full));
+    }
 
-        async Task Put()
+    /// <returns>Its space.</returns>
+    private async Task<byte[]> Put(PackBuilder full)
+    {
+        try
         {
-            await putting.WaitAsync(failed.Token);
-            try
-            {
-                var (key, inside, content) = full.Finish();
-                await Task.Run(() => pool.Objects.Put(key, content, failed.Token));
-                lock (packing)
-                {
-                    written.Add((key, inside));
-                    StoredBytes += content.Length;
-                }
-            }
-            catch (Exception error)
-            {
-                await Fail(error);
-                throw;
-            }
-            finally
-            {
-                full.Dispose();
-                putting.Release();
-            }
+            var (key, inside, content) = full.Finish();
+            await pool.Objects.Put(key, content, failed.Token);
+            written.Add((key, inside));
+            StoredBytes += content.Length;
+            return full.Space;
+        }
+        catch (Exception error)
+        {
+            await Fail(error);
+            throw;
+        }
+        finally
+        {
+            full.Dispose();
         }
     }
 
@@ -175,9 +173,9 @@ internal sealed class PackWriter : IAsyncDisposable
     {
         chunks.Writer.TryComplete();
         await failed.CancelAsync();
-        await Task.WhenAll(workers.Concat(puts)).ContinueWith(_ => { }, TaskScheduler.Default);
+        await Task.WhenAll(workers.Append(put)).ContinueWith(_ => { }, TaskScheduler.Default);
         pack.Dispose();
-        putting.Dispose();
+        packing.Dispose();
         failed.Dispose();
     }
 }

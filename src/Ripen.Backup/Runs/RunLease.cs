@@ -45,9 +45,9 @@ internal sealed class RunLease : IAsyncDisposable
     public static async Task<RunLease> Alone(IPoolObjects objects, TimeProvider clock, CancellationToken cancel)
     {
         var lease = await Begin(objects, Prunes, clock, cancel);
-        // Each is there before it looks: of two, one at least sees the other, and the later one yields.
-        var first = (await Alive(objects, Prunes, clock, cancel)).Min(StringComparer.Ordinal);
-        if (first is null || $"{first}/" == lease.prefix)
+        // Each is there before it looks: of two, one at least sees the other. Whoever sees another yields, both of them if need be: which was
+        // first is not to be known from the clocks of two machines, nor from one clock within a millisecond.
+        if ((await Alive(objects, Prunes, clock, cancel)).All(l => $"{l}/" == lease.prefix))
             return lease;
         await lease.DisposeAsync();
         throw new RefusalException(RefusalKind.Conflict, "under-way", "Another prune is at work in this pool; wait for it.");

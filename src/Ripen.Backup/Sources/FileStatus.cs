@@ -11,7 +11,8 @@ internal readonly partial record struct FileStatus(
     long Size,
     long Blocks,
     long Modified,
-    long Changed
+    long Changed,
+    (uint Major, uint Minor) Device
 )
 {
     private const int CurrentFolder = -100;
@@ -43,7 +44,8 @@ internal readonly partial record struct FileStatus(
             (long)s.Size,
             (long)s.Blocks,
             (s.ModifiedSeconds * 1_000_000_000) + s.ModifiedNanoseconds,
-            (s.ChangedSeconds * 1_000_000_000) + s.ChangedNanoseconds
+            (s.ChangedSeconds * 1_000_000_000) + s.ChangedNanoseconds,
+            (s.DeviceMajor, s.DeviceMinor)
         );
     }
 
@@ -83,5 +85,11 @@ internal readonly partial record struct FileStatus(
 
         [FieldOffset(120)]
         public uint ModifiedNanoseconds;
+
+        [FieldOffset(136)]
+        public uint DeviceMajor;
+
+        [FieldOffset(140)]
+        public uint DeviceMinor;
     }
 }

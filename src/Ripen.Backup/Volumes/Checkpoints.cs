@@ -104,9 +104,12 @@ internal sealed class Checkpoints(
             changes = part.IsWhole ? 0 : changes + part.Entries.Count;
         }
         var kept = await ReadSnapshots(objects, map, blocks, cancel);
-        // What a crash left: blocks of a checkpoint that was never said, and what the said ones had replaced.
-        var gone = (await objects.Raw.List(VolumeNames.BlocksOf(number), cancel)).Select(o => o.Key);
-        gone = gone.Concat(superseded.Where(s => !IsKept(kept, s.Old, s.By)).Select(s => VolumeNames.Block(s.Block, s.Old)));
+        // What a crash left: blocks of checkpoints that were never said, and what the said ones had replaced. Where nothing was said since a
+        // claim, who made it may have died before it looked here.
+        var claims = parts.Reverse().TakeWhile(p => p is { IsWhole: false, Entries.Count: 0 }).Count();
+        var gone = superseded.Where(s => !IsKept(kept, s.Old, s.By)).Select(s => VolumeNames.Block(s.Block, s.Old)).ToList();
+        foreach (var unsaid in names.TakeLast(claims).Select(VolumeNames.CheckpointOf).Append(number))
+            gone.AddRange((await objects.Raw.List(VolumeNames.BlocksOf(unsaid), cancel)).Select(o => o.Key));
         foreach (var key in gone.Concat(names.Take(oldest)))
             await TryDelete(objects, key, cancel);
         return new VolumeState(map, number, changes, kept);

@@ -14,7 +14,7 @@ public interface IBlockDevice
 
     Task Read(long offset, Memory<byte> into, CancellationToken cancel);
 
-    /// <summary>On return it is on a disk for good.</summary>
+    /// <summary>On return it is on a disk for good, and the memory may be used anew, also where it failed.</summary>
     /// <exception cref="IOException">It could not be kept.</exception>
     Task Write(long offset, ReadOnlyMemory<byte> content, CancellationToken cancel);
 

@@ -11,48 +11,66 @@ public sealed record ShortStay(string Tier, int From, int To, int StaysDays, int
 
 /// <summary>What happens by age to what lies under one prefix.</summary>
 /// <param name="Prefix">Under which.</param>
+/// <param name="Tags">That it carries; null for whatever tags.</param>
 /// <param name="Rules">The ids of the rules that begin there, in their order; each rule is in one lane.</param>
 /// <param name="Bands">From young to old.</param>
 /// <param name="ExpireAt">Age in days; null for never.</param>
 /// <param name="ShortStays">Where a minimum stay is broken.</param>
 public sealed record StripLane(
     string Prefix,
+    IReadOnlyDictionary<string, string>? Tags,
     IReadOnlyList<string> Rules,
     IReadOnlyList<StripBand> Bands,
     int? ExpireAt,
     IReadOnlyList<ShortStay> ShortStays
 );
 
-/// <summary>A bucket drawn by the age of its data: a lane for each prefix that has rules, in their order, and one for data that no rule
-/// covers.</summary>
+/// <summary>A bucket drawn by the age of its data: a lane for each scope that has rules for current versions, in their order, and one for
+/// data that no rule covers.</summary>
 public sealed record AgeStrip(IReadOnlyList<StripLane> Lanes, int? KeepDays, DateOnly? KeepUntil)
 {
     public static AgeStrip Of(Bucket bucket, PriceBook prices, DateOnly today)
     {
-        var prefixes = bucket.Rules.Select(r => r.Prefix).Distinct().ToList();
-        var data = bucket.Streams.Select(s => s.Prefix).Concat(bucket.Stock.Select(l => l.Prefix)).Distinct();
-        if (prefixes.Count == 0 || data.Any(d => !bucket.Rules.Any(r => r.Scope.TakesKey(d))))
-            prefixes.Add("");
-        return new AgeStrip([.. prefixes.Select(p => Lane(p, bucket, prices, today))], bucket.Keep?.Days, bucket.Keep?.Until);
+        var rules = bucket.Rules.Where(r => r.Applies == VersionKind.Current).ToList();
+        var scopes = rules.Select(r => r.Scope).DistinctBy(s => (s.Prefix, TagText.Write(s.Tags))).ToList();
+        var data = bucket.Streams.Select(s => (s.Prefix, s.Tags)).Concat(bucket.Stock.Select(l => (l.Prefix, l.Tags)));
+        if (scopes.Count == 0 || data.Any(d => !rules.Any(r => r.Scope.Takes(d.Prefix, d.Tags))))
+            scopes.Add(new Scope(""));
+        return new AgeStrip([.. scopes.Select(s => Lane(s, bucket, prices, today))], bucket.Keep?.Days, bucket.Keep?.Until);
     }
 
-    private static StripLane Lane(string prefix, Bucket bucket, PriceBook prices, DateOnly today)
+    private static StripLane Lane(Scope scope, Bucket bucket, PriceBook prices, DateOnly today)
     {
-        var lifecycle = Lifecycle.Of(bucket, prefix, long.MaxValue, prices, today);
-        int? expireAt = lifecycle.ExpireAt == Lifecycle.Never ? null : lifecycle.ExpireAt;
+        // The lane is for objects of every size.
+        var ofAnySize = bucket with
+        {
+            Rules = [.. bucket.Rules.Select(r => r with { SmallestBytes = 0, LargestBytes = null })],
+        };
+        var lifecycle = Lifecycle.Of(ofAnySize, new ObjectKind(scope.Prefix, scope.Tags, 0), prices, today);
+        int? expireAt = lifecycle.OverAt == Lifecycle.Never ? null : lifecycle.OverAt;
         var bands = new List<StripBand>();
         var (tier, from) = (prices.Coldness(bucket.Tier), 0);
         foreach (var step in lifecycle.Steps)
         {
-            if (step.Tier <= tier || step.Age >= lifecycle.ExpireAt)
+            if (step.Tier <= tier || step.Age >= lifecycle.OverAt)
                 continue;
             if (step.Age > from)
                 bands.Add(new StripBand(prices.Tiers[tier].Id, from, step.Age));
             (tier, from) = (step.Tier, step.Age);
         }
         bands.Add(new StripBand(prices.Tiers[tier].Id, from, expireAt));
-        var rules = bucket.Rules.Where(r => r.Prefix == prefix).Select(r => r.Id);
-        return new StripLane(prefix, [.. rules], bands, expireAt, [.. bands.Select(b => Short(b, prices)).OfType<ShortStay>()]);
+        var rules = bucket.Rules.Where(r => r.Applies == VersionKind.Current && r.Scope.IsSame(scope)).Select(r => r.Id);
+        return new StripLane(
+            scope.Prefix,
+            scope.Tags,
+            [.. rules],
+            bands,
+            expireAt,
+            [.. bands.Where(Leaves).Select(b => Short(b, prices)).OfType<ShortStay>()]
+        );
+
+        // What expires where versions are kept stays in its tier.
+        bool Leaves(StripBand band) => !bucket.Versioning || band.To != expireAt;
     }
 
     private static ShortStay? Short(StripBand band, PriceBook prices)

@@ -14,7 +14,7 @@ public enum Measure
     /// <summary>Billed bytes × days short of the minimum stay, in the tier left.</summary>
     EarlyLeaveByteDays,
 
-    /// <summary>Objects written, in the landing tier.</summary>
+    /// <summary>Objects written: in the landing tier, bundles in the tier moved to.</summary>
     Writes,
 
     /// <summary>Objects moved, in the tier moved to.</summary>
@@ -25,6 +25,12 @@ public enum Measure
 
     /// <summary>Bytes read, where they rest.</summary>
     ReadBytes,
+
+    /// <summary>Objects read to be bundled, in the tier left: no recall is charged for them.</summary>
+    BundleReads,
+
+    /// <summary>Object-days watched for reading, where they rest.</summary>
+    WatchedObjectDays,
 
     /// <summary>Bytes (as they are, not as billed) at rest on the month's last day.</summary>
     BytesAtEnd,
@@ -76,17 +82,24 @@ public sealed class BucketUsage
                 for (var i = 0; i < life.Stays.Count; i++)
                 {
                     var tier = prices.Tiers[life.Stays[i].Tier];
-                    usage.AddRest(life, i, population.BytesPerObject, tier, landing);
-                    usage.AddEventsAndEnd(life, i, population.BytesPerObject, tier);
+                    usage.AddRest(life, i, population.Kind, tier, landing);
+                    usage.AddEventsAndEnd(life, i, tier);
                 }
             }
+            if (population.Read is { } read)
+                usage.AddRead(read, prices, landing);
         }
+        var settled = new HashSet<SettledPacks>();
         foreach (var (packs, life, writing) in PacksInBucket.Of(bucket, copies, prices, calendar.Today))
         {
             if (writing is { } write && write.On < calendar.Days)
                 usage.Row(write.Tier, Measure.Writes)[calendar.MonthOf(write.On!.Value)] += packs.Objects;
-            life.Tell(calendar.Today, calendar.Days, new PackCount(usage, prices, packs.BytesPerObject, landing));
+            life.TellUntilSettled(calendar.Today, calendar.Days, prices, new PackCount(usage, prices, packs.BytesPerObject, landing));
+            if (life.Settled is { } pile)
+                settled.Add(pile);
         }
+        foreach (var pile in settled)
+            pile.Tell(calendar.Days, new PackCount(usage, prices, pile.BytesPerObject, landing));
         for (var i = 0; i < bucket.CopyTo.Count; i++)
             usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], copies.FlowOf(bucket, i), copies.Planned, calendar, growth);
         return usage;
@@ -95,18 +108,21 @@ public sealed class BucketUsage
     /// <summary>Counts what becomes of packs.</summary>
     private sealed class PackCount(BucketUsage usage, PriceBook prices, long bytesPerObject, int landing) : IPackWitness
     {
-        public void Rest(int from, int to, int tier, double objects)
+        public void Rest(int from, int to, int tier, double objects, bool watched)
         {
             var calendar = usage.calendar;
             var of = prices.Tiers[tier];
             var stored = usage.Row(tier, Measure.StoredByteDays);
             var index = usage.Row(landing, Measure.StoredByteDays);
+            var watching = usage.Row(tier, Measure.WatchedObjectDays);
             var atEnd = usage.Row(tier, Measure.BytesAtEnd);
             for (var m = calendar.MonthOf(from); m < calendar.Months && calendar.Start(m) < to; m++)
             {
                 var (first, end) = (Math.Max(from, calendar.Start(m)), Math.Min(to, calendar.Start(m + 1)));
                 stored[m] += objects * (end - first) * of.BilledBytes(bytesPerObject);
                 index[m] += objects * (end - first) * of.IndexBytes;
+                if (watched)
+                    watching[m] += objects * (end - first);
                 if (end == calendar.Start(m + 1))
                     atEnd[m] += objects * bytesPerObject;
             }
@@ -139,7 +155,7 @@ public sealed class BucketUsage
             writes[m] += population.Cohorts.Count(calendar.Start(m), calendar.Start(m + 1));
     }
 
-    private void AddRest(Life life, int i, long bytesPerObject, Tier tier, int landing)
+    private void AddRest(Life life, int i, ObjectKind kind, Tier tier, int landing)
     {
         var stay = life.Stays[i];
         if (stay.To == stay.From)
@@ -148,38 +164,85 @@ public sealed class BucketUsage
         var index = Row(landing, Measure.StoredByteDays);
         var reads = Row(stay.Tier, Measure.Reads);
         var readBytes = Row(stay.Tier, Measure.ReadBytes);
-        var billedBytes = tier.BilledBytes(bytesPerObject);
-        foreach (var (from, to, share) in ReadAges(Bucket.Reads, stay))
+        var watched = Row(stay.Tier, Measure.WatchedObjectDays);
+        var billedBytes = stay.Form.Count * tier.BilledBytes(stay.Form.BytesPerObject);
+        var indexBytes = stay.Form.Count * tier.IndexBytes;
+        foreach (var (from, to, share) in ReadAges(stay.IsEarlier ? [] : Bucket.Reads, stay))
         {
             var (first, last) = Months(life.Cohorts.First + from, Math.Min(life.Cohorts.End + to, life.GoneOn));
             for (var m = first; m <= last; m++)
             {
                 var objectDays = life.ObjectDays(i, from, to, calendar.Start(m), calendar.Start(m + 1));
                 stored[m] += objectDays * billedBytes;
-                index[m] += objectDays * tier.IndexBytes;
-                reads[m] += objectDays * share;
-                readBytes[m] += objectDays * share * bytesPerObject;
+                index[m] += objectDays * indexBytes;
+                reads[m] += objectDays * share * kind.OriginalsPerObject;
+                readBytes[m] += objectDays * share * kind.BytesPerObject;
+                if (stay.IsWatched)
+                    watched[m] += objectDays * stay.Form.Count;
             }
         }
     }
 
-    private void AddEventsAndEnd(Life life, int i, long bytesPerObject, Tier tier)
+    private void AddEventsAndEnd(Life life, int i, Tier tier)
     {
         var stay = life.Stays[i];
         var (first, last) = Months(life.Cohorts.First + stay.From, Math.Min(life.Cohorts.End + stay.To, life.GoneOn + 1));
         var atEnd = Row(stay.Tier, Measure.BytesAtEnd);
-        var moves = i + 1 < life.Stays.Count ? Row(life.Stays[i + 1].Tier, Measure.Moves) : default;
+        var next = i + 1 < life.Stays.Count ? life.Stays[i + 1] : stay;
+        var bundles = next.Form != stay.Form;
+        var moves = Row(next.Tier, bundles ? Measure.Writes : Measure.Moves);
+        var bundled = Row(stay.Tier, Measure.BundleReads);
         var early = Row(stay.Tier, Measure.EarlyLeaveByteDays);
-        var billedBytes = tier.BilledBytes(bytesPerObject);
+        var billedBytes = stay.Form.Count * tier.BilledBytes(stay.Form.BytesPerObject);
         for (var m = first; m <= last; m++)
         {
             var (p, q) = (calendar.Start(m), calendar.Start(m + 1));
-            atEnd[m] += life.Resting(i, q - 1) * bytesPerObject;
-            if (!moves.IsEmpty)
-                moves[m] += life.MovesOn(i, p, q);
+            atEnd[m] += life.Resting(i, q - 1) * stay.Form.Count * stay.Form.BytesPerObject;
+            var moved = life.MovesOn(i, p, q);
+            moves[m] += moved * next.Form.Count;
+            if (bundles)
+                bundled[m] += moved * stay.Form.Count;
             if (tier.MinimumStayDays > 0)
                 early[m] += life.ShortOfMinimum(i, tier, p, q) * billedBytes;
         }
+    }
+
+    /// <summary>What each age brings, times the objects that are of that age on the days of each month.</summary>
+    private void AddRead(ReadPopulation population, PriceBook prices, int landing)
+    {
+        for (var m = 0; m < calendar.Months; m++)
+        {
+            var (p, q) = (calendar.Start(m), calendar.Start(m + 1));
+            var (there, gone, last) = (
+                new double[population.Life.Ages],
+                new double[population.Life.Ages],
+                new double[population.Life.Ages]
+            );
+            population.Sum(p, q, (age, objects) => there[age] += objects, (age, objects) => gone[age] += objects);
+            population.Sum(q - 1, q, (age, objects) => last[age] += objects, (_, _) => { });
+            for (var tier = 0; tier < prices.Tiers.Count; tier++)
+            {
+                double Sum(AgeEvent what, double[] weights) => Dot(population.Life.Of(tier, what), weights);
+                Row(tier, Measure.StoredByteDays)[m] += Sum(AgeEvent.BilledBytes, there);
+                Row(landing, Measure.StoredByteDays)[m] += Sum(AgeEvent.Objects, there) * prices.Tiers[tier].IndexBytes;
+                Row(tier, Measure.WatchedObjectDays)[m] += Sum(AgeEvent.Watched, there);
+                Row(tier, Measure.Reads)[m] += Sum(AgeEvent.Reads, there);
+                Row(tier, Measure.ReadBytes)[m] += Sum(AgeEvent.ReadBytes, there);
+                Row(tier, Measure.Moves)[m] += Sum(AgeEvent.Moves, there);
+                Row(tier, Measure.Writes)[m] += Sum(AgeEvent.BundleWrites, there);
+                Row(tier, Measure.BundleReads)[m] += Sum(AgeEvent.BundleReads, there);
+                Row(tier, Measure.EarlyLeaveByteDays)[m] += Sum(AgeEvent.Early, there) + Sum(AgeEvent.EarlyIfGone, gone);
+                Row(tier, Measure.BytesAtEnd)[m] += Sum(AgeEvent.Bytes, last);
+            }
+        }
+    }
+
+    private static double Dot(ReadOnlySpan<double> amounts, double[] weights)
+    {
+        var sum = 0.0;
+        for (var i = 0; i < amounts.Length; i++)
+            sum += amounts[i] * weights[i];
+        return sum;
     }
 
     /// <summary>The months that hold the days from <paramref name="from"/> to <paramref name="to"/>; none when all lie beyond the
@@ -221,20 +284,15 @@ public sealed class BucketUsage
             foreach (var (stream, first, end) in flow.SameDay)
                 Stream(stream, first, end);
             foreach (var copies in flow.Dated)
-                sent[calendar.MonthOf(copies.Arrived)] += copies.Objects * copies.BytesPerObject;
+                sent[calendar.MonthOf(copies.Arrived)] += copies.Objects * copies.Kind.BytesPerObject;
             return sent;
         }
         foreach (var stream in bucket.Streams.Where(s => rule.Scope.Takes(s.Prefix, s.Tags)))
             Stream(stream, 0, calendar.Days);
         foreach (var packs in planned.Into(bucket.Name).Where(p => p.Created >= 0 && rule.Scope.Takes(p.Prefix, null)))
             sent[calendar.MonthOf(packs.Created)] += packs.Objects * packs.BytesPerObject;
-        foreach (var lot in rule.Waiting)
-            sent[0] += lot.Count * lot.BytesPerObject;
-        if (rule.CatchUp)
-        {
-            foreach (var lot in bucket.Stock.Where(l => rule.Scope.Takes(l.Prefix, l.Tags)))
-                sent[0] += lot.Count * lot.BytesPerObject;
-        }
+        foreach (var copies in rule.ToCopyToday(bucket, calendar.Today))
+            sent[0] += copies.Objects * copies.Kind.BytesPerObject;
         return sent;
 
         void Stream(ObjectStream stream, int first, int end)

@@ -2,51 +2,142 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Ageing;
 
+/// <summary>The shape in which objects lie: bytes of each, and how many there are for each that came.</summary>
+internal readonly record struct Form(long BytesPerObject, double Count = 1)
+{
+    /// <summary>After a move with bundling into objects of so many bytes (0 for none); larger ones move as they are.</summary>
+    public Form Bundled(long into) => BytesPerObject < into ? new Form(into, Count * BytesPerObject / into) : this;
+}
+
 /// <summary>
 /// A stay in one tier by age in days: resting there from <see cref="From"/> to <see cref="To"/> (exclusive). <see cref="Since"/> is the
 /// age at which the objects entered the tier, which is earlier than From when they were there before the first day.
-/// A stay of no length is one that a move ends on the day it began.
+/// A stay of no length is one that a move ends on the day it began. The next stay is in another tier, or that of an earlier version.
 /// </summary>
-internal readonly record struct Stay(int Tier, int From, int To, int Since);
+internal readonly record struct Stay(int Tier, int From, int To, int Since, Form Form, bool IsEarlier, bool IsWatched);
+
+/// <summary>How objects stand when their life is taken up: their age, tier, the age at which they entered it, and, for earlier versions, the
+/// age at which they were superseded; otherwise the age at which they are overwritten (<see cref="Lifecycle.Never"/> for never).</summary>
+internal readonly record struct Standing(int Age, int Tier, int Since, int? Superseded = null, int ReplacedAt = Lifecycle.Never);
 
 /// <summary>
 /// The same life for every day of creation in <see cref="Cohorts"/>: stays one after another by age, then removal, either at the
-/// end of the last stay (<see cref="ExpiresByAge"/>) or for all of them together on <see cref="GoneOn"/>.
+/// end of the last stay (<see cref="EndsByAge"/>) or for all of them together on <see cref="GoneOn"/>.
 /// </summary>
-internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool ExpiresByAge, int GoneOn)
+internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool EndsByAge, int GoneOn)
 {
     /// <summary>
-    /// The lives of objects that follow <paramref name="lifecycle"/>. The cohorts are in <paramref name="tier"/> at age
-    /// <paramref name="age"/> and have been since age <paramref name="since"/>: 0 and 0 for a stream; for a lot its age today.
-    /// At most two: a keep rule that ends on a date holds back those who would have expired before it.
+    /// The lives of objects that follow <paramref name="lifecycle"/> and that nobody reads. What keeps until a date holds back those that
+    /// would have gone before it; they leave together.
     /// </summary>
-    public static IEnumerable<Life> Of(Lifecycle lifecycle, Cohorts cohorts, int tier, int age, int since)
+    public static IEnumerable<Life> Of(Lifecycle lifecycle, Cohorts cohorts, Standing standing)
     {
-        if (lifecycle.ExpireAt == Lifecycle.Never)
-        {
-            yield return new Life(cohorts, Path(lifecycle, tier, age, since, Lifecycle.Never), false, Lifecycle.Never);
-            yield break;
-        }
-        var firstFree = lifecycle.KeptUntil > 0 ? lifecycle.KeptUntil - lifecycle.ExpireAt : cohorts.First;
-        var heldBack = cohorts.Between(cohorts.First, firstFree);
-        if (!heldBack.IsEmpty)
-        {
-            yield return new Life(heldBack, Path(lifecycle, tier, age, since, Lifecycle.Never), false, lifecycle.KeptUntil);
-        }
-        var free = cohorts.Between(firstFree, cohorts.End);
-        if (!free.IsEmpty)
-        {
-            yield return new Life(free, Path(lifecycle, tier, age, since, Math.Max(age, lifecycle.ExpireAt)), true, Lifecycle.Never);
-        }
+        foreach (var (some, endsAt, goneOn) in Parted(lifecycle, cohorts, standing))
+            yield return new Life(some, Path(lifecycle, standing, endsAt), endsAt < Lifecycle.Never, goneOn);
     }
 
-    /// <summary>Objects of stay <paramref name="i"/> that move on from it on the days [p, q), to stay i + 1.</summary>
-    public double MovesOn(int i, int p, int q) => Cohorts.Count(p - Stays[i].To, Math.Min(q, GoneOn) - Stays[i].To);
+    /// <summary>Cohorts by how they end: at an age, or on a day on which nothing keeps them any more.</summary>
+    public static IEnumerable<(Cohorts Cohorts, int EndsAt, int GoneOn)> Parted(Lifecycle lifecycle, Cohorts cohorts, Standing standing)
+    {
+        var end = EndsAt(lifecycle, standing);
+        if (end == Lifecycle.Never)
+        {
+            yield return (cohorts, Lifecycle.Never, Lifecycle.Never);
+            yield break;
+        }
+        var next = cohorts.First;
+        foreach (var (from, to) in lifecycle.Keeping.Spans)
+        {
+            if (cohorts.Between(next, from - end) is { IsEmpty: false } free)
+                yield return (free, end, Lifecycle.Never);
+            if (cohorts.Between(Math.Max(next, from - end), to - end) is { IsEmpty: false } held)
+                yield return (held, Lifecycle.Never, to);
+            next = Math.Max(next, to - end);
+        }
+        if (cohorts.Between(next, cohorts.End) is { IsEmpty: false } rest)
+            yield return (rest, end, Lifecycle.Never);
+    }
+
+    /// <summary>The age at which objects go, as far as ages say.</summary>
+    private static int EndsAt(Lifecycle lifecycle, Standing standing)
+    {
+        var over = Math.Min(lifecycle.ExpireAt, standing.ReplacedAt);
+        if (lifecycle.Versioned || standing.Superseded is not null)
+        {
+            var superseded = standing.Superseded ?? Math.Max(over, standing.Age);
+            over =
+                superseded >= Lifecycle.Never || lifecycle.EarlierExpireAt == Lifecycle.Never
+                    ? Lifecycle.Never
+                    : superseded + lifecycle.EarlierExpireAt;
+        }
+        return over >= Lifecycle.Never ? Lifecycle.Never : Math.Max(Math.Max(over, lifecycle.Keeping.Days), standing.Age);
+    }
+
+    /// <summary>The stays of objects that nobody reads, to the age <paramref name="end"/>.</summary>
+    public static List<Stay> Path(Lifecycle lifecycle, Standing standing, int end)
+    {
+        var stays = new List<Stay>(4);
+        var (age, tier, since, superseded, replacedAt) = standing;
+        var form = new Form(lifecycle.Kind.BytesPerObject);
+        var over = lifecycle.Versioned ? Math.Min(lifecycle.ExpireAt, replacedAt) : Lifecycle.Never;
+        // An object moves once a day.
+        for (var (from, free) = (age, age); ; )
+        {
+            var supersededOn = superseded is null ? Math.Max(from, over) : Lifecycle.Never;
+            var move = NextMove(lifecycle, superseded, tier, form, free);
+            if (Math.Min(supersededOn, move.Age) >= end)
+            {
+                Rest(from, end);
+                return stays;
+            }
+            if (supersededOn <= move.Age)
+            {
+                if (supersededOn > from)
+                    Rest(from, supersededOn);
+                (superseded, from, free) = (supersededOn, supersededOn, Math.Max(free, supersededOn));
+                continue;
+            }
+            Rest(from, move.Age);
+            (tier, since, form, from, free) = (move.Step.Tier, move.Age, form.Bundled(move.Step.BundleTo), move.Age, move.Age + 1);
+        }
+
+        void Rest(int from, int to) =>
+            stays.Add(
+                new Stay(tier, from, to, since, form, superseded is not null, superseded is null && lifecycle.Watches(form.BytesPerObject))
+            );
+    }
+
+    /// <summary>The first move, at <paramref name="free"/> at the earliest, when nobody reads; the coldest of the steps that are due then.</summary>
+    private static (int Age, DueStep Step) NextMove(Lifecycle lifecycle, int? superseded, int tier, Form form, int free)
+    {
+        var steps = superseded is null ? lifecycle.Current : lifecycle.Earlier;
+        var from = superseded ?? 0;
+        var first = Lifecycle.Never;
+        foreach (var step in steps)
+        {
+            if (step.Tier > tier && step.Scope.TakesSize(form.BytesPerObject))
+                first = Math.Min(first, Math.Max(free, from + step.Age));
+        }
+        DueStep? coldest = null;
+        foreach (var step in steps)
+        {
+            if (step.Tier > (coldest?.Tier ?? tier) && from + step.Age <= first && step.Scope.TakesSize(form.BytesPerObject))
+                coldest = step;
+        }
+        return coldest is { } move ? (first, move) : (Lifecycle.Never, default);
+    }
+
+    /// <summary>Whether what leaves stay <paramref name="i"/> by age leaves its tier, and not only the current version's place.</summary>
+    private bool LeavesTier(int i) => i + 1 < Stays.Count ? Stays[i + 1].Tier != Stays[i].Tier : EndsByAge;
+
+    /// <summary>Objects of stay <paramref name="i"/>, as many as came, that move on from it to another tier on the days [p, q).</summary>
+    public double MovesOn(int i, int p, int q) =>
+        i + 1 < Stays.Count && LeavesTier(i) ? Cohorts.Count(p - Stays[i].To, Math.Min(q, GoneOn) - Stays[i].To) : 0;
 
     /// <summary>Objects that are removed from stay <paramref name="i"/> on the days [p, q).</summary>
     public double Removed(int i, int p, int q)
     {
-        if (ExpiresByAge)
+        if (EndsByAge)
             return i == Stays.Count - 1 ? Cohorts.Count(p - Stays[i].To, q - Stays[i].To) : 0;
         return p <= GoneOn && GoneOn < q ? Cohorts.Count(GoneOn - Stays[i].To, GoneOn - Stays[i].From) : 0;
     }
@@ -58,8 +149,7 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool Exp
     {
         var stay = Stays[i];
         var missing = tier.DaysShort(stay.To - stay.Since);
-        var leavesByAge = i < Stays.Count - 1 || ExpiresByAge;
-        var byAge = missing > 0 && leavesByAge ? missing * Cohorts.Count(p - stay.To, Math.Min(q, GoneOn) - stay.To) : 0;
+        var byAge = missing > 0 && LeavesTier(i) ? missing * Cohorts.Count(p - stay.To, Math.Min(q, GoneOn) - stay.To) : 0;
         if (p > GoneOn || GoneOn >= q)
             return byAge;
         // All leave on one day, having stayed GoneOn - created - Since days: the younger, the more is missing.
@@ -82,35 +172,4 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool Exp
     /// <summary>Object-days of stay <paramref name="i"/> at the ages [from, to) on the days [p, q).</summary>
     public double ObjectDays(int i, int from, int to, int p, int q) =>
         Cohorts.ObjectDays(Math.Max(from, Stays[i].From), Math.Min(to, Stays[i].To), p, Math.Min(q, GoneOn));
-
-    private static List<Stay> Path(Lifecycle lifecycle, int tier, int age, int since, int end)
-    {
-        var stays = new List<Stay>(lifecycle.Steps.Count + 1);
-        var from = age;
-        if (age < end)
-        {
-            foreach (var (next, at) in Ahead(lifecycle, tier, age))
-            {
-                if (at >= end)
-                    break;
-                stays.Add(new Stay(tier, from, at, since));
-                (tier, from, since) = (next, at, at);
-            }
-        }
-        stays.Add(new Stay(tier, from, end, since));
-        return stays;
-    }
-
-    /// <summary>The moves still to come, at least at <paramref name="age"/>; steps that are overdue make one move.</summary>
-    private static IEnumerable<(int Tier, int Age)> Ahead(Lifecycle lifecycle, int tier, int age)
-    {
-        var overdue = lifecycle.TierAt(age, tier);
-        if (overdue > tier)
-            yield return (overdue, age);
-        foreach (var step in lifecycle.Steps)
-        {
-            if (step.Age > age && step.Tier > overdue)
-                yield return (step.Tier, step.Age);
-        }
-    }
 }

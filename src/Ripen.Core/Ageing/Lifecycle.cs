@@ -6,71 +6,129 @@ namespace Ripen.Core.Ageing;
 /// <summary>At this age (days), to the tier of this coldness.</summary>
 public readonly record struct AgeStep(int Age, int Tier);
 
+/// <summary>A step of a rule that matches, as far as prefix and tags say.</summary>
+/// <param name="Age">In days, by the step's clock.</param>
+/// <param name="Tier">Its coldness.</param>
+/// <param name="ByReading">Whether the age counts from the last reading.</param>
+/// <param name="BackOnRead">Whether its rule brings back what is read.</param>
+/// <param name="BundleTo">Bytes; 0 for no bundling.</param>
+/// <param name="Scope">With the sizes that it takes.</param>
+internal readonly record struct DueStep(int Age, int Tier, bool ByReading, bool BackOnRead, long BundleTo, Scope Scope);
+
 /// <summary>
-/// What a bucket's rules together do to objects of one prefix and size: a staircase that only gets colder,
-/// the age at which they expire, and how long a keep rule holds that up.
+/// What a bucket's rules together do to objects that are alike: steps that only get colder, the age at which a current version is over,
+/// how long an earlier one stays after that, and what is kept meanwhile.
 /// </summary>
-public sealed record Lifecycle
+internal sealed record Lifecycle
 {
     /// <summary>An age or day that never comes; far beyond every horizon, and small enough to add to.</summary>
     public const int Never = 1 << 29;
 
-    /// <summary>Ages rise and every tier is colder than the one before.</summary>
-    public required IReadOnlyList<AgeStep> Steps { get; init; }
+    /// <summary>Of rules for current versions, in the document's order.</summary>
+    public required IReadOnlyList<DueStep> Current { get; init; }
 
-    /// <summary>The earliest expiry of all rules that match, waiting for a keep rule in days; <see cref="Never"/> for none.</summary>
+    /// <summary>Of rules for earlier versions; their ages count from the day on which they were superseded.</summary>
+    public required IReadOnlyList<DueStep> Earlier { get; init; }
+
+    /// <summary>Whether what expires or is overwritten stays as an earlier version.</summary>
+    public required bool Versioned { get; init; }
+
+    /// <summary>The earliest expiry of current versions, whatever keeps them; <see cref="Never"/> for none.</summary>
     public required int ExpireAt { get; init; }
 
-    /// <summary>The day, counted from today, before which nothing may be removed; 0 or less when nothing holds.</summary>
-    public required int KeptUntil { get; init; }
+    /// <summary>Days from being superseded to the expiry of earlier versions, whatever keeps them; <see cref="Never"/> for none.</summary>
+    public required int EarlierExpireAt { get; init; }
 
-    /// <summary>The rules of <paramref name="bucket"/> for objects under <paramref name="prefix"/> of this size.</summary>
-    public static Lifecycle Of(Bucket bucket, string prefix, long bytesPerObject, PriceBook prices, DateOnly today)
+    public required Keeping Keeping { get; init; }
+
+    public required ObjectKind Kind { get; init; }
+
+    /// <summary>The rules of <paramref name="bucket"/> for objects of this kind.</summary>
+    /// <param name="bucket">With its rules, retention and holds.</param>
+    /// <param name="kind">Of the objects.</param>
+    /// <param name="prices">For the tiers' order.</param>
+    /// <param name="today">Day 0.</param>
+    /// <param name="own">The objects' own retention; null for none.</param>
+    public static Lifecycle Of(Bucket bucket, ObjectKind kind, PriceBook prices, DateOnly today, DateOnly? own = null)
     {
-        var steps = new List<AgeStep>();
-        var expireAt = Never;
+        var (current, earlier) = (new List<DueStep>(), new List<DueStep>());
+        var (expireAt, earlierExpireAt) = (Never, Never);
         foreach (var rule in bucket.Rules)
         {
-            if (!rule.Scope.TakesKey(prefix))
+            if (!rule.Scope.Takes(kind.Prefix, kind.Tags))
                 continue;
             if (rule.ExpireAt is { } age)
-                expireAt = Math.Min(expireAt, age);
-            if (!rule.StepScope.TakesSize(bytesPerObject))
-                continue;
+            {
+                if (rule.Applies == VersionKind.Current)
+                    expireAt = Math.Min(expireAt, age);
+                else
+                    earlierExpireAt = Math.Min(earlierExpireAt, Math.Max(age, Spared(rule.KeepNewest, kind.RewriteEvery)));
+            }
             foreach (var step in rule.Steps)
-                steps.Add(new AgeStep(step.Age, prices.Coldness(step.Tier)));
+            {
+                (rule.Applies == VersionKind.Current ? current : earlier).Add(
+                    new DueStep(
+                        step.Age,
+                        prices.Coldness(step.Tier),
+                        step.Clock == StepClock.Read,
+                        rule.BackOnRead,
+                        step.BundleTo ?? 0,
+                        rule.StepScope
+                    )
+                );
+            }
         }
-        if (expireAt < Never && bucket.Keep?.Days is { } days)
-            expireAt = Math.Max(expireAt, days);
         return new Lifecycle
         {
-            Steps = Staircase(steps),
+            Current = current,
+            Earlier = earlier,
+            Versioned = bucket.Versioning,
             ExpireAt = expireAt,
-            KeptUntil = bucket.Keep?.Until is { } until ? until.DayNumber - today.DayNumber : 0,
+            EarlierExpireAt = earlierExpireAt,
+            Keeping = Keeping.Of(bucket, kind.Prefix, kind.Tags, today, own),
+            Kind = kind,
         };
     }
 
-    /// <summary>The tier in which objects that landed in <paramref name="landing"/> rest at <paramref name="age"/>.</summary>
-    public int TierAt(int age, int landing)
-    {
-        var tier = landing;
-        foreach (var step in Steps)
+    /// <summary>The same without bundling: what plans store is never bundled.</summary>
+    public Lifecycle Unbundled() =>
+        this with
         {
-            if (step.Age > age)
-                break;
-            tier = Math.Max(tier, step.Tier);
+            Current = [.. Current.Select(s => s with { BundleTo = 0 })],
+            Earlier = [.. Earlier.Select(s => s with { BundleTo = 0 })],
+        };
+
+    /// <summary>How long the newest <paramref name="newest"/> earlier versions of a key are spared (model 8.2): until so many later ones were
+    /// superseded.</summary>
+    private static int Spared(int newest, int? rewriteEvery) =>
+        newest == 0 ? 0
+        : rewriteEvery is { } every ? (int)Math.Min((long)newest * every, Never)
+        : Never;
+
+    /// <summary>The steps that move current versions of this kind that nobody reads: ages rise, and every tier is colder than the one
+    /// before.</summary>
+    public IReadOnlyList<AgeStep> Steps
+    {
+        get
+        {
+            var stairs = new List<AgeStep>();
+            foreach (
+                var step in Current.Where(s => s.Scope.TakesSize(Kind.BytesPerObject)).OrderBy(s => s.Age).ThenByDescending(s => s.Tier)
+            )
+            {
+                if (stairs.Count == 0 || step.Tier > stairs[^1].Tier)
+                    stairs.Add(new AgeStep(step.Age, step.Tier));
+            }
+            return stairs;
         }
-        return tier;
     }
 
-    private static List<AgeStep> Staircase(List<AgeStep> steps)
-    {
-        var stairs = new List<AgeStep>(steps.Count);
-        foreach (var step in steps.OrderBy(s => s.Age).ThenByDescending(s => s.Tier))
-        {
-            if (stairs.Count == 0 || step.Tier > stairs[^1].Tier)
-                stairs.Add(step);
-        }
-        return stairs;
-    }
+    /// <summary>The age at which current versions go or become earlier ones, waiting for a keep rule in days where they go.</summary>
+    public int OverAt => Versioned || ExpireAt == Never ? ExpireAt : Math.Max(ExpireAt, Keeping.Days);
+
+    /// <summary>Whether reading changes what becomes of current versions.</summary>
+    public bool WatchesReading => Current.Any(s => s.ByReading);
+
+    /// <summary>Whether current versions of this size are watched for reading.</summary>
+    public bool Watches(long bytesPerObject) => Current.Any(s => s.ByReading && s.Scope.TakesSize(bytesPerObject));
 }

@@ -4,12 +4,13 @@ using Ripen.Core.Replication;
 
 namespace Ripen.Core.Ageing;
 
-/// <summary>Objects of one size that share their lives.</summary>
+/// <summary>Objects of one kind that share their lives.</summary>
 /// <param name="Cohorts">By day of creation.</param>
-/// <param name="BytesPerObject">Bytes of each.</param>
+/// <param name="Kind">Of each, as they came.</param>
 /// <param name="Writing">How they come to be written during the projection; null for stock, which is there already.</param>
-/// <param name="Lives">What becomes of them.</param>
-internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Writing? Writing, IReadOnlyList<Life> Lives)
+/// <param name="Lives">What becomes of them; empty where that depends on who reads them.</param>
+/// <param name="Read">What becomes of them where that depends on who reads them; otherwise null.</param>
+internal sealed record Population(Cohorts Cohorts, ObjectKind Kind, Writing? Writing, IReadOnlyList<Life> Lives, ReadPopulation? Read)
 {
     /// <summary>
     /// Everything that lies or will arrive in <paramref name="bucket"/> within <paramref name="days"/> days: its stock and streams, and the
@@ -27,16 +28,14 @@ internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Writing?
         foreach (var lot in bucket.Stock)
         {
             var created = lot.Created.DayNumber - today.DayNumber;
-            yield return Dated(
-                lot.Prefix,
-                lot.BytesPerObject,
-                created,
-                lot.Count,
+            var standing = new Standing(
+                -created,
                 prices.Coldness(lot.Tier),
-                0,
                 lot.InTierSince.DayNumber - lot.Created.DayNumber,
-                writing: null
+                lot.Earlier ? lot.SupersededOn!.Value.DayNumber - lot.Created.DayNumber : null,
+                lot.ReplacedOn is { } on ? on.DayNumber - lot.Created.DayNumber : Lifecycle.Never
             );
+            yield return Alike(Cohorts.Lot(created, lot.Count), lot.Kind, standing, writing: null, lot.KeptUntil);
         }
         foreach (var stream in bucket.Streams)
             yield return Stream(stream, 0, days, prices.Coldness(bucket.Tier));
@@ -55,53 +54,67 @@ internal sealed record Population(Cohorts Cohorts, long BytesPerObject, Writing?
             foreach (var stream in from.Streams.Where(s => rule.Scope.Takes(s.Prefix, s.Tags)))
                 yield return Stream(stream, 0, days, landing);
             // Without a limit, what waited and what is caught up arrives today.
-            foreach (var lot in rule.Waiting)
-                yield return Arriving(
-                    new DatedCopies(lot.Prefix, lot.BytesPerObject, lot.Created.DayNumber - today.DayNumber, 0, lot.Count),
-                    landing
-                );
-            if (!rule.CatchUp)
-                continue;
-            foreach (var lot in from.Stock.Where(l => rule.Scope.Takes(l.Prefix, l.Tags)))
-            {
-                yield return Arriving(
-                    new DatedCopies(lot.Prefix, lot.BytesPerObject, lot.Created.DayNumber - today.DayNumber, 0, lot.Count),
-                    landing
-                );
-            }
+            foreach (var copies in rule.ToCopyToday(from, today))
+                yield return Arriving(copies, landing);
         }
 
-        Population Arriving(DatedCopies copies, int landing) =>
-            Dated(
-                copies.Prefix,
-                copies.BytesPerObject,
-                copies.Created,
-                copies.Objects,
-                landing,
-                copies.Arrived,
-                copies.Arrived - copies.Created,
-                new Writing(landing, copies.Arrived)
-            );
-
-        // There from the day `there` on, in the tier since the age `since`.
-        Population Dated(string prefix, long bytes, int created, double objects, int tier, int there, int since, Writing? writing)
+        Population Arriving(DatedCopies copies, int landing)
         {
-            var cohorts = Cohorts.Lot(created, objects);
-            var lifecycle = Lifecycle.Of(bucket, prefix, bytes, prices, today);
-            // What a keep rule held until a day before they came does not hold them any more.
-            if (lifecycle.KeptUntil <= there)
-                lifecycle = lifecycle with { KeptUntil = 0 };
-            return new(cohorts, bytes, writing, [.. Life.Of(lifecycle, cohorts, tier, there - created, since)]);
+            var age = copies.Arrived - copies.Created;
+            var standing = new Standing(age, landing, age, null, age + (copies.Kind.ReplacedAfter ?? Lifecycle.Never));
+            return Alike(Cohorts.Lot(copies.Created, copies.Objects), copies.Kind, standing, new Writing(landing, copies.Arrived));
         }
 
         Population Stream(ObjectStream stream, int first, int end, int landing)
         {
             var cohorts = Cohorts.Stream(stream.ObjectsPerDay, growth.For(stream.YearlyGrowth), days).Between(first, end);
-            var lifecycle = Lifecycle.Of(bucket, stream.Prefix, stream.BytesPerObject, prices, today);
-            return new(cohorts, stream.BytesPerObject, new Writing(landing, null), [.. Life.Of(lifecycle, cohorts, landing, 0, 0)]);
+            var standing = new Standing(0, landing, 0, null, stream.ReplacedAfterDays ?? Lifecycle.Never);
+            return Alike(cohorts, stream.Kind, standing, new Writing(landing, null));
+        }
+
+        Population Alike(Cohorts cohorts, ObjectKind kind, Standing standing, Writing? writing, DateOnly? own = null)
+        {
+            var lifecycle = Lifecycle.Of(bucket, kind, prices, today, own);
+            return ReadPopulation.Matters(lifecycle, bucket.Reads, standing)
+                ? new(cohorts, kind, writing, [], ReadPopulation.Of(bucket, lifecycle, cohorts, standing, prices, days))
+                : new(cohorts, kind, writing, [.. Life.Of(lifecycle, cohorts, standing)], null);
         }
     }
 }
 
 /// <summary>Objects are written in the tier of this coldness, all on one day or, when that is null, each on its day of creation.</summary>
 internal readonly record struct Writing(int Tier, int? On);
+
+/// <summary>Objects whose lives depend on who reads them, by how they end: at an age, or together on a day.</summary>
+internal sealed record ReadPopulation(ReadLife Life, IReadOnlyList<(Cohorts Cohorts, int EndsAt, int GoneOn)> Parts)
+{
+    public static bool Matters(Lifecycle lifecycle, IReadOnlyList<ReadBand> reads, Standing standing) =>
+        lifecycle.WatchesReading && standing.Superseded is null && reads.Any(r => r.ShareOfObjectsPerDay > 0);
+
+    public static ReadPopulation Of(Bucket bucket, Lifecycle lifecycle, Cohorts cohorts, Standing standing, PriceBook prices, int days)
+    {
+        var parts = Ageing.Life.Parted(lifecycle, cohorts, standing).ToList();
+        var oldest = parts.Select(p => Math.Min(days - p.Cohorts.First, p.EndsAt + 1)).DefaultIfEmpty(0).Max();
+        var ages = Math.Max(oldest - standing.Age, 1);
+        return new(new ReadLife(lifecycle, bucket.Reads, prices, prices.Coldness(bucket.Tier), standing, ages), parts);
+    }
+
+    /// <summary>Told of every day and age at once: how many objects there are of that age, resting (or moving) on the days [p, q), or
+    /// removed then.</summary>
+    public void Sum(int p, int q, Action<int, double> there, Action<int, double> removed)
+    {
+        foreach (var (cohorts, endsAt, goneOn) in Parts)
+        {
+            for (var i = 0; i < Life.Ages; i++)
+            {
+                var age = Life.FirstAge + i;
+                if (age < endsAt && cohorts.Count(p - age, Math.Min(q, goneOn) - age) is not 0.0 and var count)
+                    there(i, count);
+                if (age == endsAt && cohorts.Count(p - age, q - age) is not 0.0 and var ended)
+                    removed(i, ended);
+                if (p <= goneOn && goneOn < q && cohorts.Count(goneOn - age, goneOn - age + 1) is not 0.0 and var gone)
+                    removed(i, gone);
+            }
+        }
+    }
+}

@@ -42,16 +42,30 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
             foreach (var population in Population.Of(bucket, incoming, estate.PriceBook, estate.Today, day, new GrowthTable.Shelf(day)))
             {
                 foreach (var life in population.Lives)
-                    Count(life, population.BytesPerObject, day - 1, tiers);
+                    Count(life, day - 1, tiers);
+                if (population.Read is { } read)
+                    Count(read, tiers, day - 1);
             }
         }
+        var settled = new HashSet<SettledPacks>();
         foreach (var (packs, life, _) in PacksInBucket.Of(bucket, copies, estate.PriceBook, estate.Today))
         {
             if (day > 0)
-                life.Tell(estate.Today, day, new Morning(day - 1, (tier, objects) => Lies(packs, tier, objects)));
+            {
+                life.TellUntilSettled(
+                    estate.Today,
+                    day,
+                    estate.PriceBook,
+                    new Morning(day - 1, (tier, objects) => Lies(packs, tier, objects))
+                );
+                if (life.Settled is { } pile)
+                    settled.Add(pile);
+            }
             else if (life.ThisMorning(estate.Today) is { Objects: > 0 } there)
                 Lies(packs, there.Tier, there.Objects);
         }
+        foreach (var (packs, tier, objects) in settled.SelectMany(pile => pile.On(day - 1)))
+            Lies(packs, tier, objects);
         return new Snapshot([.. tiers.Select((tally, i) => tally.Close(estate.PriceBook.Tiers[i].Id)).Where(t => t.Objects > 0)]);
 
         void Lies(PacksCame packs, int tier, double objects) => tiers[tier].Add(objects, packs.BytesPerObject, day - packs.Created);
@@ -60,7 +74,7 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
     /// <summary>Told what rests on one day.</summary>
     private sealed class Morning(int day, Action<int, double> there) : IPackWitness
     {
-        public void Rest(int from, int to, int tier, double objects)
+        public void Rest(int from, int to, int tier, double objects, bool watched)
         {
             if (from <= day && day < to)
                 there(tier, objects);
@@ -71,20 +85,40 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
         public void MoveIn(int on, int tier, double objects) { }
     }
 
-    private static void Count(Life life, long bytesPerObject, int day, Tally[] tiers)
+    private static void Count(Life life, int day, Tally[] tiers)
     {
         for (var i = 0; i < life.Stays.Count; i++)
         {
+            var stay = life.Stays[i];
             for (var bin = 0; bin < AgeBins.Starts.Count; bin++)
             {
                 // Ages are told as of the morning after the last day's run.
                 var youngest = AgeBins.Starts[bin] - 1;
                 var oldest = bin + 1 < AgeBins.Starts.Count ? AgeBins.Starts[bin + 1] - 1 : Lifecycle.Never;
-                var objects = life.Resting(i, day, youngest, oldest);
+                var objects = life.Resting(i, day, youngest, oldest) * stay.Form.Count;
                 if (objects > 0)
-                    tiers[life.Stays[i].Tier].Add(objects, bytesPerObject, AgeBins.Starts[bin]);
+                    tiers[stay.Tier].Add(objects, stay.Form.BytesPerObject, AgeBins.Starts[bin]);
             }
         }
+    }
+
+    private static void Count(ReadPopulation population, Tally[] tiers, int day)
+    {
+        population.Sum(
+            day,
+            day + 1,
+            (at, came) =>
+            {
+                for (var tier = 0; tier < tiers.Length; tier++)
+                {
+                    var objects = population.Life.Of(tier, AgeEvent.ObjectsAtNight);
+                    var bytes = population.Life.Of(tier, AgeEvent.BytesAtNight);
+                    if (!objects.IsEmpty)
+                        tiers[tier].AddBytes(came * objects[at], came * (bytes.IsEmpty ? 0 : bytes[at]), population.Life.FirstAge + at + 1);
+                }
+            },
+            (_, _) => { }
+        );
     }
 
     private sealed class Tally
@@ -92,13 +126,15 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
         private readonly double[] bytesByAge = new double[AgeBins.Starts.Count];
         private double objects;
 
-        public void Add(double count, long bytesPerObject, int age)
+        public void Add(double count, long bytesPerObject, int age) => AddBytes(count, count * bytesPerObject, age);
+
+        public void AddBytes(double count, double bytes, int age)
         {
             objects += count;
             var bin = AgeBins.Starts.Count - 1;
             while (AgeBins.Starts[bin] > age)
                 bin--;
-            bytesByAge[bin] += count * bytesPerObject;
+            bytesByAge[bin] += bytes;
         }
 
         public TierContents Close(string tier) => new(tier, objects, bytesByAge.Sum(), bytesByAge);

@@ -12,18 +12,24 @@ public static class TodaysRun
     {
         var prices = estate.PriceBook;
         var moves = new Dictionary<(int From, int To), RunMove>();
-        var stockOnly = bucket with { Streams = [] };
+        // Nobody has read anything before the day's rules have run.
+        var stockOnly = bucket with
+        {
+            Streams = [],
+            Reads = [],
+        };
         foreach (var population in Population.Of(stockOnly, [], prices, estate.Today, 1, new GrowthTable.Shelf(1)))
         {
             foreach (var life in population.Lives)
             {
                 for (var i = 0; i < life.Stays.Count; i++)
                 {
-                    var tier = prices.Tiers[life.Stays[i].Tier];
-                    var missing = life.ShortOfMinimum(i, tier, 0, 1) * tier.BilledBytes(population.BytesPerObject);
+                    var (stay, tier) = (life.Stays[i], prices.Tiers[life.Stays[i].Tier]);
+                    var (count, bytes) = (stay.Form.Count, stay.Form.BytesPerObject);
+                    var missing = life.ShortOfMinimum(i, tier, 0, 1) * count * tier.BilledBytes(bytes);
                     if (i + 1 < life.Stays.Count)
-                        Add(life.Stays[i].Tier, life.Stays[i + 1].Tier, life.MovesOn(i, 0, 1), population.BytesPerObject, missing);
-                    Add(life.Stays[i].Tier, -1, life.Removed(i, 0, 1), population.BytesPerObject, missing);
+                        Add(stay.Tier, life.Stays[i + 1].Tier, life.MovesOn(i, 0, 1) * count, bytes, missing);
+                    Add(stay.Tier, -1, life.Removed(i, 0, 1) * count, bytes, missing);
                 }
             }
         }

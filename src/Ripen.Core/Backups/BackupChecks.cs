@@ -11,7 +11,7 @@ internal static class BackupChecks
     {
         Unique(estate.Workloads, w => w.Id, i => $"$.workloads[{i}].id", "duplicate-id", findings);
         foreach (var (workload, i) in Present(estate.Workloads))
-            Check(workload, $"$.workloads[{i}]", estate.PriceBook, findings);
+            CheckWorkload(workload, $"$.workloads[{i}]", estate, findings);
         Unique(estate.Targets, t => t.Id, i => $"$.targets[{i}].id", "duplicate-id", findings);
         PlanChecks.Check(estate, findings);
         foreach (var (target, i) in Present(estate.Targets))
@@ -62,9 +62,9 @@ internal static class BackupChecks
         }
     }
 
-    private static void Check(Workload workload, string path, PriceBook prices, Findings findings)
+    public static void CheckWorkload(Workload workload, string path, Estate estate, Findings findings)
     {
-        Refer(workload.Region, prices.Regions.Any(r => r?.Id == workload.Region), "region", $"{path}.region", findings);
+        Refer(workload.Region, estate.PriceBook.Regions.Any(r => r?.Id == workload.Region), "region", $"{path}.region", findings);
         findings.Require(
             workload.DailyChange <= workload.Changing,
             "out-of-range",
@@ -123,6 +123,18 @@ internal static class BackupChecks
                 $"{path}.kind"
             );
         }
+        if (target.MakeRoom is { } room)
+            findings.Require(
+                room.By == RoomBy.Remove
+                    ? room.To is null
+                    : Present(targets).Any(t => t.Item.Id == room.To && t.Item.HoldsPool && room.To != target.Id),
+                "unknown-reference",
+                $"{path}.makeRoom.to",
+                room.By == RoomBy.Remove
+                    ? "Points that are removed go nowhere; leave 'to' out, or let them be moved."
+                    : $"Points are moved to another target that holds pools; '{room.To}' is none.",
+                $"{path}.makeRoom.by"
+            );
         if (target.CopyTo is not { } copy)
             return;
         var other = Present(targets).Select(t => t.Item).FirstOrDefault(t => t.Id == copy.Target && t.Id != target.Id);
@@ -150,6 +162,34 @@ internal static class BackupChecks
             kind is TargetKind.Directory or TargetKind.Volume,
             needed: kind == TargetKind.Volume
         );
+        Part("moreFolders", target.MoreFolders.Count > 0, kind == TargetKind.Directory, needed: false);
+        Part("makeRoom", target.MakeRoom is not null, kind == TargetKind.Directory, needed: false);
+        if (target.MakeRoom is { } room)
+        {
+            findings.Require(
+                target.AllCapacityBytes is not null,
+                "missing-property",
+                $"{path}.capacityBytes",
+                "Room is made at a share of the capacity: say at how many bytes each directory is full.",
+                $"{path}.makeRoom"
+            );
+            findings.Require(
+                room.DownTo < room.Above,
+                "out-of-range",
+                $"{path}.makeRoom.downTo",
+                "Room is made from one mark down to a lower one: 'downTo' must be less than 'above'.",
+                $"{path}.makeRoom.above"
+            );
+        }
+        var folders = FoldersOf(target, path);
+        foreach (var ((folder, at), i) in folders.Select((f, i) => (f, i)))
+            findings.Require(
+                folders.Take(i).All(f => !Nested(f.Folder, folder)),
+                "overlapping-targets",
+                at,
+                $"'{folder}' is named twice, or lies in another of the target's directories.",
+                $"{path}.folder"
+            );
         Part("credential", target.Credential is not null, kind != TargetKind.Directory, needed: false);
         Part("local", target.Local is not null, kind == TargetKind.Volume, needed: true);
         Part("snapshots", target.Snapshots is not null, kind == TargetKind.Volume, needed: false);
@@ -180,8 +220,31 @@ internal static class BackupChecks
         }
     }
 
+    private static List<(string Folder, string Path)> FoldersOf(BackupTarget target, string path) =>
+        [
+            .. target.Folder is { } folder ? [(folder, $"{path}.folder")] : Enumerable.Empty<(string, string)>(),
+            // What is no object was read as nothing, and has its finding.
+            .. target
+                .MoreFolders.Select((f, i) => (f?.Folder, Path: $"{path}.moreFolders[{i}].folder"))
+                .Where(f => f.Folder is not null)
+                .Select(f => (f.Folder!, f.Path)),
+        ];
+
+    private static bool Nested(string a, string b)
+    {
+        var (one, two) = ($"{a.TrimEnd('/')}/", $"{b.TrimEnd('/')}/");
+        return one.StartsWith(two, StringComparison.Ordinal) || two.StartsWith(one, StringComparison.Ordinal);
+    }
+
     private static void Apart(BackupTarget target, string path, BackupTarget other, Findings findings, params string[] others)
     {
+        foreach (var (folder, at) in FoldersOf(target, path))
+            findings.Require(
+                FoldersOf(other, "$").All(f => !Nested(f.Folder, folder)),
+                "overlapping-targets",
+                at,
+                $"'{target.Id}' and '{other.Id}' lie in the same directory, or one in the other's: their pools would mix."
+            );
         findings.Require(
             target.Bucket is null || other.Bucket != target.Bucket || !Overlap(other.Prefix, target.Prefix),
             "overlapping-targets",

@@ -25,8 +25,10 @@ public static class BackupDoubts
                         + "Let another target hold a copy."
                 )
             );
+            InClear(target, estate, doubts);
             return doubts;
         }
+        InClear(target, estate, doubts);
         var bucket = estate.Find(target.Bucket)!;
         Kept(bucket, estate, doubts);
         Near(target, bucket, estate, doubts);
@@ -34,6 +36,19 @@ public static class BackupDoubts
         Stays(bucket, estate, doubts);
         Journal(target, bucket, estate, doubts);
         return doubts;
+    }
+
+    private static void InClear(BackupTarget target, Estate estate, List<BackupDoubt> doubts)
+    {
+        var places = target.SpillTo.Append(target.MakeRoom?.To);
+        var clear = estate.Targets.Where(t => target.Encrypts && !t.Encrypts && places.Contains(t.Id)).Select(t => t.Name).ToList();
+        if (clear.Count > 0)
+            doubts.Add(
+                new(
+                    "goes-in-clear",
+                    $"What goes on, or is moved, to {string.Join(", ", clear)} lies there unencrypted: whoever reaches that place can read it."
+                )
+            );
     }
 
     private static void Kept(Bucket bucket, Estate estate, List<BackupDoubt> doubts)

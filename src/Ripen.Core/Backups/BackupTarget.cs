@@ -1,4 +1,5 @@
 using System.Text.Json.Serialization;
+using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Backups;
@@ -37,6 +38,42 @@ public sealed record PoolCopySchedule
     /// <summary>Its id.</summary>
     public required string Target { get; init; }
     public required double EveryHours { get; init; }
+}
+
+/// <summary>One more directory of a pool, most often on another disk.</summary>
+public sealed record TargetFolder
+{
+    public required string Folder { get; init; }
+
+    /// <summary>It is full at so many bytes; null for no limit but the disk's.</summary>
+    public long? CapacityBytes { get; init; }
+}
+
+/// <summary>What becomes of points when a place fills.</summary>
+public enum RoomBy
+{
+    /// <summary>The oldest are removed.</summary>
+    Remove,
+
+    /// <summary>The oldest are moved to another target.</summary>
+    Move,
+}
+
+/// <summary>What goes from a directory when it fills: from one mark down to another.</summary>
+public sealed record RoomRule
+{
+    /// <summary>A share of the capacity, above 0 and at most 1: beyond it room is made.</summary>
+    public required double Above { get; init; }
+
+    /// <summary>A share of the capacity, from 0 to below <see cref="Above"/>: so far.</summary>
+    public required double DownTo { get; init; }
+    public required RoomBy By { get; init; }
+
+    /// <summary>The id of the target to which points are moved; null where they are removed.</summary>
+    public string? To { get; init; }
+
+    /// <summary>So many of a workload's newest points stay in any case; at least 1.</summary>
+    public int Leave { get; init; } = 1;
 }
 
 /// <summary>What stands between a volume's writer and its bucket.</summary>
@@ -91,6 +128,17 @@ public sealed record BackupTarget
     /// <summary>A directory is full at so many bytes (null for no limit of its own); a volume is so large.</summary>
     public long? CapacityBytes { get; init; }
 
+    /// <summary>Of a directory: its pool lies in these as well.</summary>
+    public IReadOnlyList<TargetFolder> MoreFolders { get; init; } = [];
+
+    /// <summary>Of a directory that has a capacity; null: what does not fit is refused, or goes on elsewhere.</summary>
+    public RoomRule? MakeRoom { get; init; }
+
+    /// <summary>Of all its directories together; null where one of them has no limit but its disk's.</summary>
+    [JsonIgnore]
+    public long? AllCapacityBytes =>
+        MoreFolders.Any(f => f?.CapacityBytes is null) ? null : CapacityBytes + MoreFolders.Sum(f => f.CapacityBytes!.Value);
+
     /// <summary>Of a volume.</summary>
     public LocalCache? Local { get; init; }
 
@@ -105,6 +153,9 @@ public sealed record BackupTarget
 
     /// <summary>Of an object that a run stores; at least 1.</summary>
     public long PackBytes { get; init; } = UsualPackBytes;
+
+    /// <summary>What rules look at in such an object: it has no tags.</summary>
+    internal ObjectKind PackKind => new(Prefix, null, PackBytes);
     public bool Deduplicates { get; init; } = true;
     public bool Compresses { get; init; } = true;
 
@@ -136,7 +187,7 @@ public sealed record BackupTarget
     public bool HoldsPool => Kind is TargetKind.Bucket or TargetKind.Directory;
 
     /// <summary>Whether its pool is copied to a target, or goes on there when it is full.</summary>
-    public bool LeadsTo(string target) => CopyTo?.Target == target || SpillTo.Contains(target);
+    public bool LeadsTo(string target) => CopyTo?.Target == target || SpillTo.Contains(target) || MakeRoom?.To == target;
 
     /// <summary>What the target takes and gives; null for no limit.</summary>
     public double? BytesPerSecond { get; init; }

@@ -51,16 +51,16 @@ public sealed class Branch
             var taken = new Dictionary<string, HashSet<DateOnly>>();
             foreach (var workload in plan.Workloads)
             {
-                var days = Days(estate, plan.Runs, workload, plan.From, plan.Every, end, _ => true);
+                var days = Days(estate, plan, plan.Runs, workload, plan.Every, end, _ => true);
                 taken[workload] = [.. days];
-                branches.Add(Make(estate, plan, plan.Target, workload, plan.Keep, days));
+                branches.Add(Make(estate, plan, plan.Target, workload, plan.Keep, plan.Runs, days));
             }
             foreach (var copy in plan.Copies)
             {
                 foreach (var workload in copy.Workloads ?? plan.Workloads)
                 {
-                    var days = Days(estate, copy.Runs, workload, plan.From, copy.Every ?? plan.Every, end, taken[workload].Contains);
-                    branches.Add(Make(estate, plan, copy.Target, workload, copy.Keep, days));
+                    var days = Days(estate, plan, copy.Runs, workload, copy.Every ?? plan.Every, end, taken[workload].Contains);
+                    branches.Add(Make(estate, plan, copy.Target, workload, copy.Keep, copy.Runs, days));
                 }
             }
         }
@@ -69,6 +69,9 @@ public sealed class Branch
 
     /// <summary>Whether the point of run <paramref name="i"/> is there on <paramref name="day"/>: kept, or the newest.</summary>
     public bool IsThere(int i, DateOnly day) => Runs[i].Day <= day && day < gone[i];
+
+    /// <summary>The first day on which the point of run <paramref name="i"/> is not there; null while no later run relieves the newest.</summary>
+    public DateOnly? GoneOn(int i) => gone[i] == DateOnly.MaxValue ? null : gone[i];
 
     /// <summary>The newest run on or before <paramref name="day"/>; -1 for none.</summary>
     public int NewestOn(DateOnly day)
@@ -115,20 +118,61 @@ public sealed class Branch
         var run = Runs[i];
         if (!Deduplicates)
             return Runs[t].Full <= i ? 1 : 0;
-        return run.Stored.Total == 0 ? 0 : (run.Stored * Content.Surviving(run.Day, Runs[t].Day)).Total / run.Stored.Total;
+        return run.Stored.Total == 0 ? 0 : (run.Stored * Surviving(i, t)).Total / run.Stored.Total;
     }
 
-    /// <summary>The point that needs run <paramref name="i"/> on <paramref name="day"/> first; -1 when none does.</summary>
-    public int NeededBy(int i, DateOnly day)
+    /// <summary>Which point needs what run <paramref name="i"/> stored on a day that is not before it: the earliest that is there; and what
+    /// it needs of it, where equal content is stored once.</summary>
+    public (int Point, Content Bytes) NeededOf(int i, DateOnly day)
     {
-        var newest = NewestOn(day);
-        var last = Deduplicates ? newest : Math.Min(newest, LastOfChain(i));
-        for (var t = i; t <= last && t >= 0; t = next[t])
+        var point = i;
+        while (gone[point] <= day)
+            point = next[point];
+        return (point, Runs[i].Stored * Surviving(i, point));
+    }
+
+    /// <summary>What is left of content of the day of run <paramref name="i"/> on that of run <paramref name="t"/>.</summary>
+    public Surviving Surviving(int i, int t) => Content.Surviving(Runs[i].Day, Runs[t].Day);
+
+    /// <summary>The days, counted from <paramref name="today"/>, on which points go, ascending, and which point needs from then on what each
+    /// one needed.</summary>
+    public IEnumerable<(int Day, int Point, int Next)> Departures(DateOnly today) =>
+        Enumerable
+            .Range(0, Runs.Count)
+            .Where(i => next[i] >= 0)
+            .OrderBy(i => gone[i])
+            .Select(i => (gone[i].DayNumber - today.DayNumber, i, next[i]));
+
+    /// <summary>What the points that are there on <paramref name="day"/> need: each run that any of them needs, newest first, and the share of
+    /// what it stored.</summary>
+    public IEnumerable<(int Run, double Share)> NeededOn(DateOnly day)
+    {
+        var point = -1;
+        for (var i = NewestOn(day); i >= 0; i--)
         {
-            if (IsThere(t, day))
-                return t;
+            // A point of a later chain does not need this one.
+            if (!Deduplicates && point >= 0 && Runs[point].Full > i)
+                point = -1;
+            if (IsThere(i, day))
+                point = i;
+            if (point >= 0)
+                yield return (i, NeededFor(i, point));
         }
-        return -1;
+    }
+
+    /// <summary>Bytes that the points of a day need of all that was stored.</summary>
+    public double NeededBytesOn(DateOnly day) => NeededOn(day).Sum(n => Runs[n.Run].Stored.Total * n.Share);
+
+    /// <summary>How many points are there on a day.</summary>
+    public int PointsOn(DateOnly day)
+    {
+        var points = 0;
+        for (var i = NewestOn(day); i >= 0; i--)
+        {
+            if (day < gone[i])
+                points++;
+        }
+        return points;
     }
 
     /// <summary>The last run that is built on the full one of run <paramref name="i"/>.</summary>
@@ -142,16 +186,18 @@ public sealed class Branch
 
     private static List<DateOnly> Days(
         Estate estate,
+        BackupPlan plan,
         IReadOnlyList<PastRuns> past,
         string workload,
-        DateOnly? from,
         Cadence every,
         DateOnly end,
         Func<DateOnly, bool> allowed
     )
     {
         var days = past.Where(p => p.Workload == workload).SelectMany(p => p.Days).TakeWhile(d => d < end).ToList();
-        var first = from ?? estate.Today;
+        if (plan.Paused)
+            return days;
+        var first = plan.From ?? estate.Today;
         for (var day = Later(first, estate.Today); day < end; day = day.AddDays(1))
         {
             if (every.IsDue(day, first) && allowed(day))
@@ -160,18 +206,33 @@ public sealed class Branch
         return days;
     }
 
-    private static Branch Make(Estate estate, BackupPlan plan, string targetId, string workloadId, PointRetention keep, List<DateOnly> days)
+    private static Branch Make(
+        Estate estate,
+        BackupPlan plan,
+        string targetId,
+        string workloadId,
+        PointRetention keep,
+        IReadOnlyList<PastRuns> past,
+        List<DateOnly> days
+    )
     {
+        var borne = past.Where(p => p.Workload == workloadId && p.Borne is not null)
+            .SelectMany(p => p.Days.Zip(p.Borne!))
+            .ToDictionary(p => p.First, p => p.Second);
         var target = estate.Targets.First(t => t.Id == targetId);
         var workload = estate.Workloads.First(w => w.Id == workloadId);
         var content = new WorkloadContent(workload, estate.Today);
         var every = plan.Full?.Every ?? 1;
         var runs = new BranchRun[days.Count];
+        var full = 0;
         for (var i = 0; i < runs.Length; i++)
         {
             var before = i == 0 ? (DateOnly?)null : days[i - 1];
-            var full = i - (i % every);
-            runs[i] = new BranchRun(days[i], keep.KeptUntil(days[i], before), content.StoredBy(target, before, days[i], full == i), full);
+            var known = borne.TryGetValue(days[i], out var own) ? own : null;
+            if (known?.IsFull ?? i - full >= every)
+                full = i;
+            var keptUntil = known?.KeptUntil ?? keep.KeptUntil(days[i], before);
+            runs[i] = new BranchRun(days[i], keptUntil, content.StoredBy(target, before, days[i], full == i), full);
         }
         return new Branch(plan, target, workload, content, runs);
     }

@@ -5,6 +5,8 @@ public readonly record struct Content(double Cold, double Hot)
 {
     public double Total => Cold + Hot;
 
+    public static Content operator +(Content a, Content b) => new(a.Cold + b.Cold, a.Hot + b.Hot);
+
     public static Content operator *(Content content, double factor) => new(content.Cold * factor, content.Hot * factor);
 
     public static Content operator *(Content content, Surviving share) => new(content.Cold * share.Cold, content.Hot * share.Hot);
@@ -23,6 +25,9 @@ public sealed class WorkloadContent(Workload workload, DateOnly today)
     /// <summary>The chance that a hot byte is rewritten on a day.</summary>
     private readonly double rewritten = workload.Changing > 0 ? workload.DailyChange / workload.Changing : 0;
 
+    /// <summary>By days between, as far as it was asked for.</summary>
+    private readonly List<Surviving> surviving = [];
+
     /// <summary>Logical bytes, on days before today as well.</summary>
     public double BytesOn(DateOnly day) =>
         workload.Bytes * Math.Pow(1 + workload.YearlyGrowth, (day.DayNumber - today.DayNumber) / DaysAYear);
@@ -33,13 +38,24 @@ public sealed class WorkloadContent(Workload workload, DateOnly today)
         return new Content((1 - workload.Changing) * bytes, workload.Changing * bytes);
     }
 
-    /// <summary>A workload that shrinks loses bytes of both classes evenly.</summary>
+    /// <summary>A workload that shrinks loses bytes of both classes evenly. It depends on the days between alone, and what survives two spans
+    /// is the product of what survives each.</summary>
     /// <param name="from">A day.</param>
     /// <param name="to">The same or a later one.</param>
     public Surviving Surviving(DateOnly from, DateOnly to)
     {
-        var left = workload.Bytes > 0 ? Math.Min(1, BytesOn(to) / BytesOn(from)) : 1;
-        return new Surviving(left, left * Math.Pow(1 - rewritten, to.DayNumber - from.DayNumber));
+        var days = to.DayNumber - from.DayNumber;
+        if (days < surviving.Count)
+            return surviving[days];
+        lock (surviving)
+        {
+            for (var next = surviving.Count; next <= days; next++)
+            {
+                var left = workload.Bytes > 0 ? Math.Min(1, Math.Pow(1 + workload.YearlyGrowth, next / DaysAYear)) : 1;
+                surviving.Add(new Surviving(left, left * Math.Pow(1 - rewritten, next)));
+            }
+            return surviving[days];
+        }
     }
 
     /// <summary>Content on a day that was not there on the day of the run before.</summary>

@@ -16,55 +16,82 @@ internal static class PacksInBucket
 {
     public static IEnumerable<PacksHere> Of(Bucket bucket, IncomingCopies copies, PriceBook prices, DateOnly today)
     {
+        var lifecycles = new Dictionary<(string Bucket, string Target), Lifecycle>();
+        var own = new Dictionary<Branch, SettledPacks>();
         foreach (var packs in copies.Planned.Into(bucket.Name))
-            yield return Own(packs);
+            yield return Here(
+                packs,
+                packs.Objects,
+                Own(bucket, packs, prices, LifecycleIn(bucket, packs), Pile(own, packs.Branch)),
+                packs.Created < 0 ? null : new Writing(prices.Coldness(bucket.Tier), packs.Created)
+            );
         foreach (var (from, rule, flow) in copies.Into(bucket.Name))
         {
             var landing = prices.Coldness(rule.Tier ?? bucket.Tier);
             if (flow is not null)
             {
                 foreach (var came in flow.Dated.Where(c => c.Packs is not null))
-                    yield return Copy(came.Packs!, came.Objects, came.Arrived, from, rule, landing);
+                    yield return Copy(came.Packs!, came.Objects, came.Arrived, from, rule, landing, null);
                 continue;
             }
+            var copied = new Dictionary<Branch, SettledPacks>();
             foreach (var packs in copies.Planned.Into(from.Name).Where(p => p.Created >= 0 && rule.Scope.Takes(p.Prefix, null)))
-                yield return Copy(packs, packs.Objects, packs.Created, from, rule, landing);
+                yield return Copy(
+                    packs,
+                    packs.Objects,
+                    packs.Created,
+                    from,
+                    rule,
+                    landing,
+                    rule.FollowDeletions ? Pile(copied, packs.Branch) : null
+                );
         }
 
-        PacksHere Own(PlannedPacks packs)
+        // What nothing thins tells its few stays by itself.
+        SettledPacks? Pile(Dictionary<Branch, SettledPacks> piles, Branch branch)
         {
-            var landing = prices.Coldness(bucket.Tier);
-            var life = new PackLife(packs, packs.Objects, packs.Created, Lifecycle(packs, packs.Created), landing)
-            {
-                Needed = packs.Branch.Needed(packs.Run),
-                KeptUntil = KeptBy(bucket, packs),
-            };
-            return Here(packs, packs.Objects, life, packs.Created < 0 ? null : new Writing(landing, packs.Created));
+            if (branch.Deduplicates && !piles.ContainsKey(branch))
+                piles[branch] = new SettledPacks(branch, today);
+            return piles.GetValueOrDefault(branch);
         }
 
-        PacksHere Copy(PlannedPacks packs, double objects, int arrived, Bucket from, CopyRule rule, int landing)
+        Lifecycle LifecycleIn(Bucket of, PlannedPacks packs)
         {
-            // A copy comes down with its original, and that leaves when its own bucket keeps it no more.
-            var kept = KeptBy(from, packs) > KeptBy(bucket, packs) ? KeptBy(from, packs) : KeptBy(bucket, packs);
-            var life = new PackLife(packs, objects, arrived, Lifecycle(packs, arrived), landing)
+            var place = (of.Name, packs.Branch.Target.Id);
+            if (!lifecycles.TryGetValue(place, out var lifecycle))
+                lifecycles[place] = lifecycle = LifecycleOf(of, packs, prices, today);
+            return lifecycle;
+        }
+
+        PacksHere Copy(PlannedPacks packs, double objects, int arrived, Bucket from, CopyRule rule, int landing, SettledPacks? pile)
+        {
+            var lifecycle = LifecycleIn(bucket, packs);
+            var life = new PackLife(packs, objects, arrived, lifecycle, landing)
             {
                 Needed = rule.FollowDeletions ? packs.Branch.Needed(packs.Run) : null,
-                KeptUntil = kept,
+                // A copy comes down with its original, and that leaves when its own bucket keeps it no more.
+                KeptBy = [LifecycleIn(from, packs).Keeping, lifecycle.Keeping],
+                Settled = pile,
             };
             return Here(packs, objects, life, new Writing(landing, arrived));
         }
 
         static PacksHere Here(PlannedPacks packs, double objects, PackLife life, Writing? writing) =>
             new(new PacksCame(objects, packs.BytesPerObject, packs.Created), life, writing);
-
-        Lifecycle Lifecycle(PlannedPacks packs, int there)
-        {
-            var lifecycle = Ageing.Lifecycle.Of(bucket, packs.Prefix, packs.BytesPerObject, prices, today);
-            // What a keep rule held until a day before they came does not hold them any more.
-            return lifecycle.KeptUntil <= Math.Max(there, 0) ? lifecycle with { KeptUntil = 0 } : lifecycle;
-        }
     }
 
-    private static DateOnly KeptBy(Bucket bucket, PlannedPacks packs) =>
-        bucket.Keep.KeptUntil(packs.Branch.Runs[packs.Run].Day) ?? DateOnly.MinValue;
+    /// <summary>The life of what a run stored in its target's bucket.</summary>
+    public static PackLife Own(Bucket bucket, PlannedPacks packs, PriceBook prices, DateOnly today) =>
+        Own(bucket, packs, prices, LifecycleOf(bucket, packs, prices, today), null);
+
+    private static PackLife Own(Bucket bucket, PlannedPacks packs, PriceBook prices, Lifecycle lifecycle, SettledPacks? pile) =>
+        new(packs, packs.Objects, packs.Created, lifecycle, prices.Coldness(bucket.Tier))
+        {
+            Needed = packs.Branch.Needed(packs.Run),
+            KeptBy = [lifecycle.Keeping],
+            Settled = pile,
+        };
+
+    private static Lifecycle LifecycleOf(Bucket bucket, PlannedPacks packs, PriceBook prices, DateOnly today) =>
+        Lifecycle.Of(bucket, packs.Kind, prices, today).Unbundled();
 }

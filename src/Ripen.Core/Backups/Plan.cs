@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Ripen.Core.Backups;
 
 /// <summary>On which days a plan is due: exactly one of the three.</summary>
@@ -73,7 +75,17 @@ public sealed record PastRuns
 {
     public required string Workload { get; init; }
     public IReadOnlyList<DateOnly> Days { get; init; } = [];
+
+    /// <summary>What each of these runs bears from birth; null where the plan of today says it. Not part of a document: only who took the
+    /// points knows.</summary>
+    [JsonIgnore]
+    public IReadOnlyList<BorneByRun>? Borne { get; init; }
 }
+
+/// <summary>What holds of a run whatever becomes of its plan.</summary>
+/// <param name="KeptUntil">The first day on which its point is kept no more.</param>
+/// <param name="IsFull">Whether it stored everything.</param>
+public sealed record BorneByRun(DateOnly KeptUntil, bool IsFull);
 
 /// <summary>How often a run stores everything again, where nothing is stored once.</summary>
 public sealed record FullRuns
@@ -113,8 +125,18 @@ public sealed record BackupPlan
     /// <summary>Null for every run.</summary>
     public FullRuns? Full { get; init; }
     public required PointRetention Keep { get; init; }
+
+    /// <summary>It takes no points until it goes on.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public bool Paused { get; init; }
     public IReadOnlyList<PlanCopy> Copies { get; init; } = [];
     public IReadOnlyList<PastRuns> Runs { get; init; } = [];
+
+    /// <summary>The plan with its first day stated, so that it stays the same while days go by.</summary>
+    public BackupPlan Begun(DateOnly today) => From is null ? this with { From = today } : this;
+
+    /// <summary>What was decided, without what was done.</summary>
+    public BackupPlan WithoutRuns() => this with { Runs = [], Copies = [.. Copies.Select(c => c with { Runs = [] })] };
 
     /// <summary>Whether it has points in a target.</summary>
     public bool LeadsTo(string target) => Target == target || Copies.Any(c => c.Target == target);

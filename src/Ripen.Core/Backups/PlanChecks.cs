@@ -10,10 +10,10 @@ internal static class PlanChecks
     {
         Unique(estate.Plans, p => p.Id, i => $"$.plans[{i}].id", "duplicate-id", findings);
         foreach (var (plan, i) in Present(estate.Plans))
-            Check(plan, $"$.plans[{i}]", estate, findings);
+            CheckPlan(plan, $"$.plans[{i}]", estate, findings);
     }
 
-    private static void Check(BackupPlan plan, string path, Estate estate, Findings findings)
+    public static void CheckPlan(BackupPlan plan, string path, Estate estate, Findings findings)
     {
         findings.Require(
             plan.Workloads.Count > 0,

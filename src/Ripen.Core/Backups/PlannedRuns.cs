@@ -9,9 +9,11 @@ namespace Ripen.Core.Backups;
 /// <param name="Objects">Of the target's pack size; fractions allowed.</param>
 public sealed record PlannedPacks(Branch Branch, int Run, int Created, double Objects)
 {
-    public string Prefix => Branch.Target.Prefix;
+    public ObjectKind Kind => Branch.Target.PackKind;
 
-    public long BytesPerObject => Branch.Target.PackBytes;
+    public string Prefix => Kind.Prefix;
+
+    public long BytesPerObject => Kind.BytesPerObject;
 }
 
 /// <summary>What the plans of an estate bring into its buckets, over the days of a projection.</summary>

@@ -27,6 +27,9 @@ public sealed record RestoreQuestion
     public double? LineBytesPerSecond { get; init; }
 }
 
+/// <summary>What a restore reads in one tier, in expectation.</summary>
+public sealed record TierRead(string Tier, double Bytes, double Packs);
+
 /// <summary>What a restore takes and costs (model 9.6), in expectation.</summary>
 /// <param name="ContentBytes">What it gives back.</param>
 /// <param name="ReadBytes">What is read for it.</param>
@@ -48,15 +51,45 @@ public sealed record RestoreEstimate(
     /// <exception cref="RefusalException">There is no such plan, point, region or speed; its message says which.</exception>
     public static RestoreEstimate Of(Estate estate, RestoreQuestion question)
     {
+        var (branch, point) = Find(estate, question);
+        return Of(estate, branch, point, question);
+    }
+
+    /// <summary>What is read for it in a bucket, by tier.</summary>
+    /// <exception cref="RefusalException">There is no such plan or point.</exception>
+    public static IReadOnlyList<TierRead> Reads(Estate estate, RestoreQuestion question)
+    {
+        var (branch, point) = Find(estate, question);
+        return branch.Target.Bucket is not { } bucket
+            ? []
+            :
+            [
+                .. ReadByTier(estate, branch, point, question.On, estate.Find(bucket)!)
+                    .Where(r => r.Bytes > 0)
+                    .Select(r => new TierRead(r.Tier!, r.Bytes, r.Bytes / branch.Target.PackBytes)),
+            ];
+    }
+
+    /// <summary>The same for a branch that is at hand.</summary>
+    internal static RestoreEstimate Of(Estate estate, Branch branch, RestoreQuestion question) =>
+        Of(estate, branch, PointOf(branch, question), question);
+
+    private static (Branch Branch, int Point) Find(Estate estate, RestoreQuestion question)
+    {
         var branch =
             Branch
                 .All(estate, question.On.AddDays(1))
                 .FirstOrDefault(b => (b.Plan.Id, b.Workload.Id, b.Target.Id) == (question.Plan, question.Workload, question.Target))
             ?? throw Nothing("no-branch", $"The plan '{question.Plan}' has no points of '{question.Workload}' in '{question.Target}'.");
+        return (branch, PointOf(branch, question));
+    }
+
+    private static int PointOf(Branch branch, RestoreQuestion question)
+    {
         var point = Enumerable.Range(0, branch.Runs.Count).FirstOrDefault(i => branch.Runs[i].Day == question.Taken, -1);
-        if (point < 0 || !branch.IsThere(point, question.On))
-            throw Nothing("no-point", $"There is no point of {question.Taken:yyyy-MM-dd} on {question.On:yyyy-MM-dd}.");
-        return Of(estate, branch, point, question);
+        return point >= 0 && branch.IsThere(point, question.On)
+            ? point
+            : throw Nothing("no-point", $"There is no point of {question.Taken:yyyy-MM-dd} on {question.On:yyyy-MM-dd}.");
     }
 
     private static RestoreEstimate Of(Estate estate, Branch branch, int point, RestoreQuestion question)
@@ -103,12 +136,19 @@ public sealed record RestoreEstimate(
     {
         var prices = estate.PriceBook;
         var first = branch.Deduplicates ? 0 : branch.Runs[point].Full;
-        var lifecycle = bucket is null ? null : Lifecycle.Of(bucket, branch.Target.Prefix, branch.Target.PackBytes, prices, estate.Today);
+        var path = bucket is null
+            ? []
+            : Life.Path(
+                Lifecycle.Of(bucket, branch.Target.PackKind, prices, estate.Today).Unbundled(),
+                new Standing(0, prices.Coldness(bucket.Tier), 0),
+                Lifecycle.Never
+            );
         var byTier = new SortedDictionary<int, double>();
         for (var i = first; i <= point; i++)
         {
             var run = branch.Runs[i];
-            var tier = lifecycle?.TierAt(on.DayNumber - run.Day.DayNumber, prices.Coldness(bucket!.Tier)) ?? -1;
+            var age = on.DayNumber - run.Day.DayNumber;
+            var tier = bucket is null ? -1 : path.Last(s => s.From <= age).Tier;
             byTier[tier] = byTier.GetValueOrDefault(tier) + (run.Stored.Total * branch.NeededFor(i, point));
         }
         return byTier.Select(t => (t.Key < 0 ? null : prices.Tiers[t.Key].Id, t.Value));

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text.Json;
+using Ripen.Core.Ageing;
 using Ripen.Core.Estates;
 
 namespace Ripen.Core.Backups;
@@ -32,18 +33,26 @@ public static class RestorePoints
     /// <summary>Ordered by plan, target, workload (character by character) and day.</summary>
     /// <param name="estate">Valid.</param>
     /// <param name="day">After that day's runs; what is no longer kept on it is not there.</param>
-    public static IReadOnlyList<RestorePoint> On(Estate estate, DateOnly day)
+    public static IReadOnlyList<RestorePoint> On(Estate estate, DateOnly day) => All(estate, day, day.AddDays(1));
+
+    /// <summary>The same on the morning of the estate's today, when nothing of that day has run yet.</summary>
+    public static IReadOnlyList<RestorePoint> Now(Estate estate) => All(estate, estate.Today, estate.Today);
+
+    private static List<RestorePoint> All(Estate estate, DateOnly day, DateOnly end)
     {
         var points = new List<RestorePoint>();
         foreach (
             var branch in Branch
-                .All(estate, day.AddDays(1))
+                .All(estate, end)
                 .OrderBy(b => b.Plan.Id, StringComparer.Ordinal)
                 .ThenBy(b => b.Target.Id, StringComparer.Ordinal)
                 .ThenBy(b => b.Workload.Id, StringComparer.Ordinal)
         )
         {
-            var keep = branch.Target.Bucket is { } bucket ? estate.Find(bucket)!.Keep : null;
+            var keeping = branch.Target.Bucket is { } bucket
+                ? Keeping.Of(estate.Find(bucket)!, branch.Target.Prefix, null, estate.Today)
+                : new Keeping(0, []);
+            var on = day.DayNumber - estate.Today.DayNumber;
             var there = Enumerable.Range(0, branch.Runs.Count).Where(i => branch.IsThere(i, day)).ToList();
             for (var at = 0; at < there.Count; at++)
             {
@@ -57,10 +66,12 @@ public static class RestorePoints
                         run.KeptUntil,
                         branch.Content.BytesOn(run.Day),
                         run.Stored.Total,
-                        at == there.Count - 1 ? null : Freed(branch, keep, at == 0 ? 0 : there[at - 1] + 1, there[at], there[at + 1], day)
+                        at == there.Count - 1 ? null : Freed(branch, IsKept, at == 0 ? 0 : there[at - 1] + 1, there[at], there[at + 1])
                     )
                 );
             }
+
+            bool IsKept(DateOnly created) => keeping.FirstFree(created.DayNumber - estate.Today.DayNumber, on) > on;
         }
         return points;
     }
@@ -82,14 +93,14 @@ public static class RestorePoints
 
     /// <summary>What of the runs [<paramref name="first"/>, <paramref name="point"/>] goes with the point: nobody before it needs them, and
     /// <paramref name="next"/> is the first point after it.</summary>
-    private static double Freed(Branch branch, KeepRule? keep, int first, int point, int next, DateOnly day)
+    private static double Freed(Branch branch, Func<DateOnly, bool> isKept, int first, int point, int next)
     {
         var freed = 0.0;
         for (var i = first; i <= point; i++)
         {
             var run = branch.Runs[i];
             // What the bucket keeps stays whoever needs it.
-            if (keep.KeptUntil(run.Day) > day)
+            if (isKept(run.Day))
                 continue;
             freed += run.Stored.Total * (branch.NeededFor(i, point) - branch.NeededFor(i, next));
         }

@@ -38,4 +38,8 @@ public sealed record Workload
 
     /// <summary>The recovery time objective, hours; null where none was agreed.</summary>
     public double? RtoHours { get; init; }
+
+    /// <summary>The workload with its bytes of <paramref name="day"/>, when these are those of <paramref name="statedOn"/>.</summary>
+    public Workload AsOf(DateOnly day, DateOnly statedOn) =>
+        statedOn == day || YearlyGrowth == 0 ? this : this with { Bytes = new WorkloadContent(this, statedOn).BytesOn(day) };
 }

@@ -14,6 +14,7 @@ public enum Charge
     Recall,
     Storage,
     Transfer,
+    Watching,
     Writes,
 }
 
@@ -59,7 +60,7 @@ public sealed class Bill
 
     /// <summary>
     /// The rows of one bucket in one month, by tier from warm to cold; rows of nothing are left out. Quantities: unit-months for storage
-    /// and early leaving, requests, objects moved, units recalled and carried.
+    /// and early leaving, requests, objects moved, units recalled and carried, object-months watched.
     /// </summary>
     public void AddRows(int bucket, int month, List<BillRow> rows)
     {
@@ -73,12 +74,13 @@ public sealed class Bill
             var early = usage.Of(tier, Measure.EarlyLeaveByteDays)[month] / unitMonth;
             var moves = usage.Of(tier, Measure.Moves)[month];
             var reads = usage.Of(tier, Measure.Reads)[month];
+            var bundled = usage.Of(tier, Measure.BundleReads)[month];
             var recalled = usage.Of(tier, Measure.ReadBytes)[month] / unit;
             var stored = usage.Of(tier, Measure.StoredByteDays)[month] / unitMonth;
             var writes = usage.Of(tier, Measure.Writes)[month];
             Add(Charge.EarlyLeave, early, price.Storage[0].Price.For(early) * account.Factor);
             Add(Charge.Moves, moves, price.MovesIn.For(moves));
-            Add(Charge.Reads, reads, price.Reads.For(reads));
+            Add(Charge.Reads, reads + bundled, price.Reads.For(reads + bundled));
             Add(Charge.Recall, recalled, price.RecallRequests.For(reads) + price.Recall.For(recalled));
             Add(Charge.Storage, stored, stored * account.Pool.UnitPrice(tier, month) * account.Factor);
             if (tier == account.Landing)
@@ -86,6 +88,8 @@ public sealed class Bill
                 var (units, amount) = Transfer(account, month);
                 Add(Charge.Transfer, units, amount);
             }
+            var watched = usage.Of(tier, Measure.WatchedObjectDays)[month] / calendar.BilledDays(month);
+            Add(Charge.Watching, watched, price.Watching.For(watched));
             Add(Charge.Writes, writes, price.Writes.For(writes));
 
             void Add(Charge charge, double quantity, double amount)

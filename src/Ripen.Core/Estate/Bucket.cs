@@ -20,6 +20,9 @@ public sealed record Bucket
     public IReadOnlyList<LifecycleRule> Rules { get; init; } = [];
     public KeepRule? Keep { get; init; }
 
+    /// <summary>Legal holds, released ones among them.</summary>
+    public IReadOnlyList<Hold> Holds { get; init; } = [];
+
     /// <summary>Whether an object that is overwritten or deleted stays as an earlier version.</summary>
     public bool Versioning { get; init; }
 
@@ -48,9 +51,29 @@ public sealed record Lot
     public double? Fraction { get; init; }
     public required long BytesPerObject { get; init; }
 
+    /// <summary>How many objects were put into the bundles that the lot consists of; null for none: it is no bundles.</summary>
+    public double? Originals { get; init; }
+
+    /// <summary>Whether these are earlier versions of their objects, superseded on <see cref="SupersededOn"/>.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public bool Earlier { get; init; }
+    public DateOnly? SupersededOn { get; init; }
+
+    /// <summary>The day on which they are overwritten; null for never.</summary>
+    public DateOnly? ReplacedOn { get; init; }
+
+    /// <summary>Every how many days their keys are overwritten, at least 1; null for never.</summary>
+    public int? RewriteEvery { get; init; }
+
+    /// <summary>Their own retention, whatever the bucket says: the first day on which they may go.</summary>
+    public DateOnly? KeptUntil { get; init; }
+
     /// <summary>Whole objects and the fraction together.</summary>
     [JsonIgnore]
     public double Count => Objects + (Fraction ?? 0);
+
+    /// <summary>What rules look at.</summary>
+    internal ObjectKind Kind => new(Prefix, Tags, BytesPerObject, (Originals ?? Count) / (Count == 0 ? 1 : Count), RewriteEvery);
 }
 
 /// <summary>Objects that arrive every day. Fractions of an object are an expectation.</summary>
@@ -65,6 +88,12 @@ public sealed record ObjectStream
 
     /// <summary>Growth of the arrivals in 365 days: 0.1 is ten per cent; greater than -1.</summary>
     public double YearlyGrowth { get; init; }
+
+    /// <summary>After how many days each object is overwritten by a later arrival of the stream, at least 1; null for never.</summary>
+    public int? ReplacedAfterDays { get; init; }
+
+    /// <summary>What rules look at.</summary>
+    internal ObjectKind Kind => new(Prefix, Tags, BytesPerObject, 1, ReplacedAfterDays, ReplacedAfterDays);
 
     /// <summary>The stream with its rate of <paramref name="day"/>, when this one's holds on <paramref name="statedOn"/>.</summary>
     public ObjectStream AsOf(DateOnly day, DateOnly statedOn) =>
@@ -83,26 +112,65 @@ public sealed record ReadBand
     public required double ShareOfObjectsPerDay { get; init; }
 }
 
-/// <summary>A lifecycle rule: steps by age, and an optional age at which objects expire.</summary>
+/// <summary>Which versions of objects a lifecycle rule is for.</summary>
+public enum VersionKind
+{
+    Current,
+    Earlier,
+}
+
+/// <summary>A lifecycle rule: steps by age, and an optional age at which objects expire. The age of an earlier version counts from the day on
+/// which it was superseded.</summary>
 public sealed record LifecycleRule
 {
     public required string Id { get; init; }
     public string Prefix { get; init; } = "";
 
+    /// <summary>Only objects that carry all of these; null for no such condition.</summary>
+    public IReadOnlyDictionary<string, string>? Tags { get; init; }
+
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public VersionKind Applies { get; init; }
+
     /// <summary>Steps leave smaller objects where they are; expiry takes them all the same.</summary>
     public long SmallestBytes { get; init; }
+
+    /// <summary>Steps leave larger objects where they are; null for no such condition.</summary>
+    public long? LargestBytes { get; init; }
     public IReadOnlyList<Step> Steps { get; init; } = [];
+
+    /// <summary>Whether an object that is read comes back to the landing tier; only with a step by reading.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public bool BackOnRead { get; init; }
 
     /// <summary>Age in days, at least 1; null for never.</summary>
     public int? ExpireAt { get; init; }
 
+    /// <summary>How many of the newest earlier versions of each key its expiry spares; only for earlier versions.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public int KeepNewest { get; init; }
+
     /// <summary>What expires by this rule.</summary>
     [JsonIgnore]
-    public Scope Scope => new(Prefix);
+    public Scope Scope => new(Prefix, Tags);
 
     /// <summary>What its steps move.</summary>
     [JsonIgnore]
-    public Scope StepScope => new(Prefix, SmallestBytes: SmallestBytes);
+    public Scope StepScope => new(Prefix, Tags, SmallestBytes, LargestBytes ?? long.MaxValue);
+
+    /// <summary>Whether a step of it waits until nobody has read an object for some time.</summary>
+    [JsonIgnore]
+    public bool WatchesReading => Steps.Any(s => s.Clock == StepClock.Read);
+}
+
+/// <summary>What a step's age counts from.</summary>
+public enum StepClock
+{
+    /// <summary>Creation, which is the last change; for earlier versions the day on which they were superseded.</summary>
+    Created,
+
+    /// <summary>The last reading, or creation where that is later.</summary>
+    Read,
 }
 
 /// <summary>At this age (days) objects move to this tier, unless they are in a colder one.</summary>
@@ -110,6 +178,31 @@ public sealed record Step
 {
     public required int Age { get; init; }
     public required string Tier { get; init; }
+
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public StepClock Clock { get; init; }
+
+    /// <summary>Smaller objects are bundled into objects of so many bytes; null for no bundling.</summary>
+    public long? BundleTo { get; init; }
+}
+
+/// <summary>A legal hold: what it matches is kept from <see cref="Placed"/> until it is released.</summary>
+public sealed record Hold
+{
+    public required string Id { get; init; }
+    public string Prefix { get; init; } = "";
+
+    /// <summary>Only objects that carry all of these; null for no such condition.</summary>
+    public IReadOnlyDictionary<string, string>? Tags { get; init; }
+    public required string Reason { get; init; }
+    public required DateOnly Placed { get; init; }
+
+    /// <summary>The first day on which it holds no more; null while it holds.</summary>
+    public DateOnly? Released { get; init; }
+
+    /// <summary>What it holds.</summary>
+    [JsonIgnore]
+    public Scope Scope => new(Prefix, Tags);
 }
 
 /// <summary>Sealed: nobody can shorten it. Liftable: a named role can, with a reason.</summary>
@@ -179,4 +272,7 @@ public sealed record WaitingLot
     /// <summary>Whole objects and the fraction together.</summary>
     [JsonIgnore]
     public double Count => Objects + (Fraction ?? 0);
+
+    /// <summary>What rules look at.</summary>
+    internal ObjectKind Kind => new(Prefix, null, BytesPerObject);
 }

@@ -82,15 +82,38 @@ internal static partial class EstateChecks
                 "$.today",
                 $"{at}.created"
             );
+            LifecycleChecks.CheckVersion(lot, bucket, at, path, today, findings);
+        }
+        foreach (var (stream, i) in Present(bucket.Streams))
+        {
+            findings.Require(
+                stream.ReplacedAfterDays is null || bucket.Versioning || bucket.Keep is null,
+                "kept-and-replaced",
+                $"{path}.streams[{i}].replacedAfterDays",
+                "What is kept cannot be overwritten: switch versioning on, so that the earlier version stays, or drop the retention.",
+                $"{path}.keep",
+                $"{path}.versioning"
+            );
         }
         Rises(bucket.Reads, r => r.FromAge, i => $"{path}.reads[{i}].fromAge", "'fromAge' must rise from entry to entry.", findings);
 
         Unique(bucket.Rules, r => r.Id, i => $"{path}.rules[{i}].id", "duplicate-id", findings);
         foreach (var (rule, i) in Present(bucket.Rules))
-            CheckRule(rule, bucket, path, $"{path}.rules[{i}]", prices, findings);
+            LifecycleChecks.CheckRule(rule, bucket, path, $"{path}.rules[{i}]", prices, findings);
 
         if (bucket.Keep is { } keep)
             CheckKeep(keep, $"{path}.keep", findings);
+        Unique(bucket.Holds, h => h.Id, i => $"{path}.holds[{i}].id", "duplicate-id", findings);
+        foreach (var (hold, i) in Present(bucket.Holds))
+        {
+            findings.Require(
+                hold.Released is null || hold.Placed <= hold.Released,
+                "date-order",
+                $"{path}.holds[{i}].released",
+                "'released' must not be earlier than 'placed'.",
+                $"{path}.holds[{i}].placed"
+            );
+        }
         foreach (var (copy, i) in Present(bucket.CopyTo))
         {
             var at = $"{path}.copyTo[{i}]";
@@ -181,60 +204,6 @@ internal static partial class EstateChecks
         }
     }
 
-    private static void CheckRule(LifecycleRule rule, Bucket bucket, string bucketPath, string at, PriceBook prices, Findings findings)
-    {
-        findings.Require(
-            rule.Steps.Count > 0 || rule.ExpireAt is not null,
-            "empty-rule",
-            at,
-            "A rule needs a step or an expiry; add one or remove the rule.",
-            $"{at}.steps",
-            $"{at}.expireAt"
-        );
-        foreach (var (step, i) in Present(rule.Steps))
-        {
-            Offered(step.Tier, bucket, $"{at}.steps[{i}].tier", bucketPath, prices, findings);
-        }
-        var byAge = Present(rule.Steps).OrderBy(s => s.Item.Age).ToList();
-        for (var i = 1; i < byAge.Count; i++)
-        {
-            var (earlier, before) = byAge[i - 1];
-            var (later, now) = byAge[i];
-            string[] about =
-            [
-                $"{at}.steps[{before}].age",
-                $"{at}.steps[{before}].tier",
-                $"{at}.steps[{now}].age",
-                $"{at}.steps[{now}].tier",
-            ];
-            if (earlier.Age == later.Age)
-            {
-                findings.Require(
-                    false,
-                    "duplicate-age",
-                    $"{at}.steps[{now}].age",
-                    $"Two steps are at age {later.Age}; give them different ages or keep one.",
-                    about
-                );
-            }
-            else
-            {
-                var (warm, cold) = (Place(earlier.Tier), Place(later.Tier));
-                findings.Require(
-                    warm < 0 || cold < 0 || warm < cold,
-                    "warming-step",
-                    $"{at}.steps[{now}].tier",
-                    $"The step at age {later.Age} must go to a tier colder than '{earlier.Tier}', which objects reach at age "
-                        + $"{earlier.Age}.",
-                    about
-                );
-            }
-        }
-
-        // Unreadable tiers are null here, unlike in a valid price book.
-        int Place(string tier) => prices.Tiers.Select((t, i) => t?.Id == tier ? i : -1).DefaultIfEmpty(-1).Max();
-    }
-
     public static void CheckKeep(KeepRule keep, string path, Findings findings) =>
         findings.Require(
             keep.Days is null != keep.Until is null,
@@ -245,7 +214,7 @@ internal static partial class EstateChecks
             $"{path}.until"
         );
 
-    private static void Offered(string tier, Bucket bucket, string at, string bucketPath, PriceBook prices, Findings findings)
+    public static void Offered(string tier, Bucket bucket, string at, string bucketPath, PriceBook prices, Findings findings)
     {
         var known = prices.Tiers.Any(t => t?.Id == tier);
         Refer(tier, known, "tier", at, findings);

@@ -70,7 +70,7 @@ public static class EstateDocument
             {
                 var findings = new Findings();
                 var reader = new ObjectReader(root, "$", findings);
-                var bucket = EstateReader.Bucket(reader, estate.Today);
+                var bucket = BucketReader.Bucket(reader);
                 reader.Close();
                 var others = estate.Buckets.Where(b => b.Name != replaces).ToList();
                 if (replaces is not null)
@@ -113,14 +113,14 @@ public static class EstateDocument
         );
 
     /// <summary>Reads an order for a copy rule; whether it fits the estate is the estate's plans's to say.</summary>
-    public static Checked<CopyOrder> ReadCopyOrder(string json, DateOnly today) =>
+    public static Checked<CopyOrder> ReadCopyOrder(string json) =>
         Parse(
             json,
             root =>
             {
                 var findings = new Findings();
                 var reader = new ObjectReader(root, "$", findings);
-                var order = EstateReader.CopyOrder(reader, today);
+                var order = BucketReader.CopyOrder(reader);
                 reader.Close();
                 return (order, findings);
             }
@@ -129,16 +129,74 @@ public static class EstateDocument
     /// <summary>Reads one backup target and checks it as a part of <paramref name="estate"/>, in the place of the one of the same id or as a
     /// new one. Paths begin at the target.</summary>
     public static Checked<BackupTarget> ReadTarget(string json, Estate estate) =>
+        ReadPart(
+            json,
+            EstateReader.Target,
+            (target, findings) =>
+            {
+                BackupChecks.CheckTarget(target, estate, findings);
+                return target;
+            }
+        );
+
+    /// <summary>Reads one backup plan and checks it as a part of <paramref name="estate"/>, in the place of the one of the same id or as a new
+    /// one, with the runs that one had. Paths begin at the plan.</summary>
+    public static Checked<BackupPlan> ReadPlan(string json, Estate estate) =>
+        ReadPart(
+            json,
+            PlanReader.Plan,
+            (plan, findings) =>
+            {
+                var before = estate.Plans.FirstOrDefault(p => p.Id == plan.Id);
+                plan = plan with
+                {
+                    From = plan.From ?? before?.From ?? estate.Today,
+                    Runs = [.. (before?.Runs ?? []).Where(r => plan.Workloads.Contains(r.Workload))],
+                    Copies =
+                    [
+                        .. plan.Copies.Select(c =>
+                            c is null
+                                ? null!
+                                : c with
+                                {
+                                    Runs =
+                                    [
+                                        .. (before?.Copies.FirstOrDefault(b => b.Target == c.Target)?.Runs ?? []).Where(r =>
+                                            (c.Workloads ?? plan.Workloads).Contains(r.Workload)
+                                        ),
+                                    ],
+                                }
+                        ),
+                    ],
+                };
+                PlanChecks.CheckPlan(plan, "$", estate, findings);
+                return plan;
+            }
+        );
+
+    /// <summary>Reads one workload and checks it as a part of <paramref name="estate"/>. Paths begin at the workload.</summary>
+    public static Checked<Workload> ReadWorkload(string json, Estate estate) =>
+        ReadPart(
+            json,
+            EstateReader.Workload,
+            (workload, findings) =>
+            {
+                BackupChecks.CheckWorkload(workload, "$", estate, findings);
+                return workload;
+            }
+        );
+
+    private static Checked<T> ReadPart<T>(string json, Func<ObjectReader, T> read, Func<T, Findings, T> check)
+        where T : class =>
         Parse(
             json,
             root =>
             {
                 var findings = new Findings();
                 var reader = new ObjectReader(root, "$", findings);
-                var target = EstateReader.Target(reader);
+                var part = read(reader);
                 reader.Close();
-                BackupChecks.CheckTarget(target, estate, findings);
-                return (target, findings);
+                return (check(part, findings), findings);
             }
         );
 
@@ -159,7 +217,7 @@ public static class EstateDocument
         if (keep is null)
             return [];
         var wrapped = JsonSerializer.SerializeToElement(new { keep }, Json);
-        new ObjectReader(wrapped, "$", findings).Object("keep", EstateReader.Keep);
+        new ObjectReader(wrapped, "$", findings).Object("keep", BucketReader.Keep);
         EstateChecks.CheckKeep(keep, "$.keep", findings);
         return findings.Problems;
     }

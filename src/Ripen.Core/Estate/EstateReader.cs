@@ -28,14 +28,14 @@ internal static class EstateReader
             Name = name,
             Today = today,
             PriceBook = o.Object("priceBook", PriceBook) ?? Nothing,
-            Buckets = o.List("buckets", b => Bucket(b, today)),
+            Buckets = o.List("buckets", BucketReader.Bucket),
             Workloads = o.List("workloads", Workload),
             Targets = o.List("targets", Target),
             Plans = o.List("plans", PlanReader.Plan),
         };
     }
 
-    private static Workload Workload(ObjectReader o) =>
+    public static Workload Workload(ObjectReader o) =>
         new()
         {
             Id = o.Id("id"),
@@ -75,6 +75,22 @@ internal static class EstateReader
                     JournalBytes = l.Whole("journalBytes", 1),
                     ReadBytes = l.Whole("readBytes"),
                     Region = l.Has("region") ? l.Id("region") : null,
+                },
+                optional: true
+            ),
+            MoreFolders = o.List(
+                "moreFolders",
+                f => new TargetFolder { Folder = f.Text("folder"), CapacityBytes = f.Optional("capacityBytes", n => f.Whole(n, 1)) }
+            ),
+            MakeRoom = o.Object(
+                "makeRoom",
+                r => new RoomRule
+                {
+                    Above = r.Number("above", 0, 1, above: true),
+                    DownTo = r.Number("downTo", 0, 1),
+                    By = r.Choice("by", ("remove", RoomBy.Remove), ("move", RoomBy.Move)),
+                    To = r.Has("to") ? r.Id("to") : null,
+                    Leave = (int)r.Whole("leave", 1, 10_000, 1),
                 },
                 optional: true
             ),
@@ -125,62 +141,6 @@ internal static class EstateReader
     private static Func<string, Operator> OperatedBy(ObjectReader o) =>
         name => o.Choice(name, ("provider", Operator.Provider), ("own", Operator.Own));
 
-    public static Bucket Bucket(ObjectReader o, DateOnly today) =>
-        new()
-        {
-            Name = o.Text("name"),
-            Region = o.Id("region"),
-            Scheme = o.Id("scheme"),
-            Tier = o.Id("tier"),
-            Stock = o.List("stock", Lot),
-            Streams = o.List("streams", Stream),
-            Reads = o.List(
-                "reads",
-                r => new ReadBand { FromAge = r.Days("fromAge"), ShareOfObjectsPerDay = r.Number("shareOfObjectsPerDay") }
-            ),
-            Rules = o.List("rules", Rule),
-            Keep = o.Object("keep", Keep, optional: true),
-            Versioning = o.Flag("versioning"),
-            OwnKey = o.Flag("ownKey"),
-            CopyTo = o.List("copyTo", Copy),
-        };
-
-    public static CopyOrder CopyOrder(ObjectReader o, DateOnly today) =>
-        new()
-        {
-            Source = o.Text("source"),
-            Rule = o.Object("rule", Copy) ?? new CopyRule { Bucket = "" },
-            NewBucket = o.Object("newBucket", b => Bucket(b, today), optional: true),
-            SwitchVersioningOn = o.Flag("switchVersioningOn"),
-        };
-
-    private static CopyRule Copy(ObjectReader o) =>
-        new()
-        {
-            Bucket = o.Text("bucket"),
-            Prefix = o.Text("prefix", ""),
-            Tags = o.Tags("tags"),
-            Tier = o.Has("tier") ? o.Id("tier") : null,
-            CatchUp = o.Flag("catchUp"),
-            FollowDeletions = o.Flag("followDeletions"),
-            AllowedLagHours = o.Optional("allowedLagHours", n => o.Number(n, 0, Limits.Hours, above: true)),
-            Waiting = o.List("waiting", Waiting),
-        };
-
-    private static WaitingLot Waiting(ObjectReader o)
-    {
-        var created = o.Date("created");
-        return new WaitingLot
-        {
-            Prefix = o.Text("prefix", ""),
-            Created = created,
-            Since = o.Date("since", created),
-            Objects = o.Whole("objects"),
-            Fraction = o.Optional("fraction", n => o.Number(n, most: Below1)),
-            BytesPerObject = o.Whole("bytesPerObject"),
-        };
-    }
-
     private static readonly PriceBook Nothing = new()
     {
         Currency = "",
@@ -223,6 +183,11 @@ internal static class EstateReader
             OverheadBytes = o.Whole("overheadBytes"),
             IndexBytes = o.Whole("indexBytes"),
             WaitHours = o.Number("waitHours"),
+            LeastAge = o.Object(
+                "leastAge",
+                a => new LeastAge { Created = a.Has("created") ? a.Days("created") : 0, Read = a.Has("read") ? a.Days("read") : 0 },
+                optional: true
+            ),
         };
 
     public static Scheme Scheme(ObjectReader o) =>
@@ -255,7 +220,13 @@ internal static class EstateReader
     private static Hazards Hazards(ObjectReader o) =>
         new()
         {
-            DeviceFailuresPerYear = o.Number("deviceFailuresPerYear", 0, Below1, Pricing.Hazards.Usual.DeviceFailuresPerYear, above: true),
+            DeviceFailuresPerYear = o.Number(
+                "deviceFailuresPerYear",
+                0,
+                Limits.Below1,
+                Pricing.Hazards.Usual.DeviceFailuresPerYear,
+                above: true
+            ),
             RepairHours = o.Number("repairHours", 0, 1e6, Pricing.Hazards.Usual.RepairHours, above: true),
             OneRepairAtATime = o.Flag("oneRepairAtATime"),
             ZoneOutagesPerYear = o.Number("zoneOutagesPerYear", 0, 1000, Pricing.Hazards.Usual.ZoneOutagesPerYear),
@@ -299,6 +270,7 @@ internal static class EstateReader
             MovesIn = Thousand(o, "movesIn"),
             RecallRequests = Thousand(o, "recallRequests"),
             Recall = Unit(o, "recall"),
+            Watching = new PricePerThousand(o.Number("watching", fallback: 0)),
             RecallSpeeds = o.List(
                 "recallSpeeds",
                 s => new RecallSpeed
@@ -310,52 +282,6 @@ internal static class EstateReader
                     RecallRequests = Thousand(s, "recallRequests"),
                 }
             ),
-        };
-
-    private static readonly double Below1 = Math.BitDecrement(1.0);
-
-    private static Lot Lot(ObjectReader o)
-    {
-        var created = o.Date("created");
-        return new Lot
-        {
-            Prefix = o.Text("prefix", ""),
-            Tags = o.Tags("tags"),
-            Created = created,
-            Tier = o.Id("tier"),
-            InTierSince = o.Date("inTierSince", created),
-            Objects = o.Whole("objects"),
-            Fraction = o.Optional("fraction", n => o.Number(n, most: Below1)),
-            BytesPerObject = o.Whole("bytesPerObject"),
-        };
-    }
-
-    private static ObjectStream Stream(ObjectReader o) =>
-        new()
-        {
-            Prefix = o.Text("prefix", ""),
-            Tags = o.Tags("tags"),
-            ObjectsPerDay = o.Number("objectsPerDay"),
-            BytesPerObject = o.Whole("bytesPerObject"),
-            YearlyGrowth = o.Number("yearlyGrowth", -1, Limits.YearlyGrowth, fallback: 0, above: true),
-        };
-
-    private static LifecycleRule Rule(ObjectReader o) =>
-        new()
-        {
-            Id = o.Id("id"),
-            Prefix = o.Text("prefix", ""),
-            SmallestBytes = o.Whole("smallestBytes", fallback: 0),
-            Steps = o.List("steps", s => new Step { Age = s.Days("age"), Tier = s.Id("tier") }),
-            ExpireAt = o.Optional("expireAt", n => o.Days(n, least: 1)),
-        };
-
-    public static KeepRule Keep(ObjectReader o) =>
-        new()
-        {
-            Days = o.Optional("days", n => o.Days(n)),
-            Until = o.Optional("until", n => o.Date(n)),
-            Strength = o.Choice("strength", ("sealed", KeepStrength.Sealed), ("liftable", KeepStrength.Liftable)),
         };
 
     private static UnitPrice Unit(ObjectReader o, string name) => new(o.Number(name));

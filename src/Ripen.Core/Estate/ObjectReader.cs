@@ -298,6 +298,9 @@ internal sealed partial class ObjectReader
 /// <summary>The largest numbers that a document may hold: beyond them a thirty-year sum would no longer be finite and exact.</summary>
 internal static class Limits
 {
+    /// <summary>The largest number below 1.</summary>
+    public static readonly double Below1 = Math.BitDecrement(1.0);
+
     /// <summary>Counts and bytes: every whole number up to 2^53 is exact in a double.</summary>
     public const long Whole = 1L << 53;
 

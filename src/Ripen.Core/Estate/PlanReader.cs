@@ -19,6 +19,7 @@ internal static class PlanReader
             Target = o.Id("target"),
             From = o.Optional("from", n => o.Date(n)),
             Every = o.Object("every", Cadence) ?? Nothing,
+            Paused = o.Flag("paused"),
             Full = o.Object("full", f => new FullRuns { Every = (int)f.Whole("every", 1, 10_000) }, optional: true),
             Keep = o.Object("keep", Keep) ?? new PointRetention(),
             Copies = o.List("copies", Copy),

@@ -43,7 +43,7 @@ public static class Doubts
             for (var k = 0; k < i; k++)
             {
                 var other = bucket.Rules[k];
-                if (rule.Scope.Overlaps(other.Scope))
+                if (rule.Applies == other.Applies && rule.Scope.Overlaps(other.Scope))
                 {
                     doubts.Add(
                         new(
@@ -54,6 +54,20 @@ public static class Doubts
                     );
                 }
             }
+            if (bucket.Versioning && rule is { Applies: VersionKind.Current, ExpireAt: { } over } && !Goes(bucket, rule))
+            {
+                doubts.Add(
+                    new(
+                        "versions-never-go",
+                        $"$.rules[{i}].expireAt",
+                        $"'{bucket.Name}' keeps versions: what expires at day {over} becomes an earlier version and stays. Add a rule for "
+                            + "earlier versions with an expiry, or switch versioning off, if it is to go."
+                    )
+                );
+            }
+            // Earlier versions are kept from creation and expire from the day on which they were superseded.
+            if (rule.Applies == VersionKind.Earlier || bucket.Versioning)
+                continue;
             if (rule.ExpireAt is { } age && bucket.Keep?.Days > age)
             {
                 doubts.Add(
@@ -108,6 +122,12 @@ public static class Doubts
         }
         return doubts;
     }
+
+    /// <summary>Whether a rule for earlier versions lets go what the rule makes of current ones.</summary>
+    private static bool Goes(Bucket bucket, LifecycleRule rule) =>
+        bucket.Rules.Any(r =>
+            r is { Applies: VersionKind.Earlier, ExpireAt: not null, KeepNewest: 0 } && r.Scope.Takes(rule.Prefix, rule.Tags)
+        );
 
     private static void Copies(Bucket bucket, CopyRule rule, string at, Estate estate, List<Problem> doubts)
     {

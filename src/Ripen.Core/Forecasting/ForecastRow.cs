@@ -36,6 +36,7 @@ public static class Units
             Charge.Storage or Charge.EarlyLeave => $"{unit}-month",
             Charge.Writes or Charge.Reads => "request",
             Charge.Moves => "object",
+            Charge.Watching => "object-month",
             _ => unit.ToString(),
         };
 

@@ -64,13 +64,13 @@ public static class StepEconomies
     private static IEnumerable<StepEconomy> Of(ObjectStream stream, string landsIn, Bucket bucket, Estate estate)
     {
         var prices = estate.PriceBook;
-        var lifecycle = Lifecycle.Of(bucket, stream.Prefix, stream.BytesPerObject, prices, estate.Today);
+        var lifecycle = Lifecycle.Of(bucket, stream.Kind, prices, estate.Today);
         var landing = prices.Coldness(landsIn);
-        var steps = lifecycle.Steps.Where(s => s.Tier > landing && s.Age < lifecycle.ExpireAt).ToList();
+        var steps = lifecycle.Steps.Where(s => s.Tier > landing && s.Age < lifecycle.OverAt).ToList();
         for (var i = 0; i < steps.Count; i++)
         {
             var from = i == 0 ? landing : steps[i - 1].Tier;
-            var leaves = i + 1 < steps.Count ? steps[i + 1].Age : lifecycle.ExpireAt;
+            var leaves = i + 1 < steps.Count ? steps[i + 1].Age : lifecycle.OverAt;
             var days = Math.Min(leaves - steps[i].Age, LongestStayDays);
             var came = i == 0 ? 0 : steps[i - 1].Age;
             var step = new Weighing(

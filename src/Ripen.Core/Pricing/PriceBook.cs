@@ -72,12 +72,22 @@ public sealed record Tier
     /// <summary>Hours before the first byte of a recall.</summary>
     public required double WaitHours { get; init; }
 
+    /// <summary>The ages before which no step may go into the tier; null where any age will do.</summary>
+    public LeastAge? LeastAge { get; init; }
+
     /// <summary>Days of the minimum stay that are missing, and charged, when objects leave after so many days in the tier; 0 when they
     /// stayed long enough.</summary>
     public int DaysShort(int stayedDays) => Math.Max(0, MinimumStayDays - stayedDays);
 
     /// <summary>Bytes that this tier bills for one object of <paramref name="bytesPerObject"/> bytes, without the index.</summary>
     public double BilledBytes(long bytesPerObject) => (double)Math.Max(bytesPerObject, MinimumObjectBytes) + OverheadBytes;
+}
+
+/// <summary>Ages in days, by each clock, before which a step into a tier is refused.</summary>
+public sealed record LeastAge
+{
+    public int Created { get; init; }
+    public int Read { get; init; }
 }
 
 /// <summary>How far apart the copies of a scheme lie.</summary>
@@ -208,6 +218,10 @@ public sealed record TierPrice
     public required PricePerThousand MovesIn { get; init; }
     public required PricePerThousand RecallRequests { get; init; }
     public required UnitPrice Recall { get; init; }
+
+    /// <summary>For objects watched for reading, a month.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public PricePerThousand Watching { get; init; }
 
     /// <summary>Other speeds of a recall than the ordinary one, which is the tier's wait and the prices above: for restores and recalls by
     /// hand.</summary>

@@ -79,7 +79,10 @@ internal sealed class LineFlow
 
     private sealed class WaitingLane
     {
-        private readonly record struct Parcel(string Prefix, long BytesPerObject, int Created, double Objects, PlannedPacks? Packs);
+        private readonly record struct Parcel(ObjectKind Kind, int Created, double Objects, PlannedPacks? Packs)
+        {
+            public double Bytes => Objects * Kind.BytesPerObject;
+        }
 
         private readonly List<Parcel> parcels = [];
         private readonly List<ObjectStream> streams;
@@ -93,21 +96,13 @@ internal sealed class LineFlow
         {
             this.flow = flow;
             var rule = on.Rule;
-            foreach (var lot in rule.Waiting.Where(l => Lanes.Of(l.BytesPerObject) == lane))
-                Add(lot.Prefix, lot.BytesPerObject, lot.Created, lot.Count);
-            if (rule.CatchUp)
-            {
-                foreach (var lot in on.From.Stock.Where(l => Lanes.Of(l.BytesPerObject) == lane && rule.Scope.Takes(l.Prefix, l.Tags)))
-                    Add(lot.Prefix, lot.BytesPerObject, lot.Created, lot.Count);
-            }
+            foreach (var copies in rule.ToCopyToday(on.From, today).Where(c => Lanes.Of(c.Kind.BytesPerObject) == lane))
+                Wait(new Parcel(copies.Kind, copies.Created, copies.Objects, null));
             streams = [.. on.From.Streams.Where(s => Lanes.Of(s.BytesPerObject) == lane && rule.Scope.Takes(s.Prefix, s.Tags))];
 
             planned = on
                 .Planned.Where(p => p.Created >= 0 && Lanes.Of(p.BytesPerObject) == lane && rule.Scope.Takes(p.Prefix, null))
                 .ToLookup(p => p.Created);
-
-            void Add(string prefix, long bytes, DateOnly created, double objects) =>
-                Wait(new Parcel(prefix, bytes, created.DayNumber - today.DayNumber, objects, null));
         }
 
         public bool IsUsed => streams.Count > 0 || parcels.Count > 0 || planned.Count > 0;
@@ -139,17 +134,17 @@ internal sealed class LineFlow
                 return;
             }
             foreach (var stream in streams)
-                Wait(new Parcel(stream.Prefix, stream.BytesPerObject, day, ArrivingOn(stream, day), null));
+                Wait(new Parcel(stream.Kind, day, ArrivingOn(stream, day), null));
             foreach (var packs in planned[day])
                 Wait(ParcelOf(packs));
             waitingBytes -= bytes;
             for (; first < parcels.Count; first++)
             {
                 var parcel = parcels[first];
-                var whole = parcel.Objects * parcel.BytesPerObject;
+                var whole = parcel.Bytes;
                 if (whole > bytes)
                 {
-                    var part = bytes / parcel.BytesPerObject;
+                    var part = bytes / parcel.Kind.BytesPerObject;
                     if (part > 0)
                         Arrive(parcel, part, day);
                     parcels[first] = parcel with { Objects = parcel.Objects - part };
@@ -160,18 +155,18 @@ internal sealed class LineFlow
             }
         }
 
-        private static Parcel ParcelOf(PlannedPacks packs) => new(packs.Prefix, packs.BytesPerObject, packs.Created, packs.Objects, packs);
+        private static Parcel ParcelOf(PlannedPacks packs) => new(packs.Kind, packs.Created, packs.Objects, packs);
 
         private void Wait(Parcel parcel)
         {
             if (parcel.Objects == 0)
                 return;
             parcels.Add(parcel);
-            waitingBytes += parcel.Objects * parcel.BytesPerObject;
+            waitingBytes += parcel.Bytes;
         }
 
         private void Arrive(Parcel parcel, double objects, int day) =>
-            flow.Dated.Add(new DatedCopies(parcel.Prefix, parcel.BytesPerObject, parcel.Created, day, objects, parcel.Packs));
+            flow.Dated.Add(new DatedCopies(parcel.Kind, parcel.Created, day, objects, parcel.Packs));
 
         private static double ArrivingOn(ObjectStream stream, int day) =>
             stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, day / 365.0);

@@ -44,6 +44,9 @@ namespace Ripen.Data.Migrations
                     b.Property<string>("Name")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Holds")
+                        .HasColumnType("TEXT");
+
                     b.Property<int?>("KeepDays")
                         .HasColumnType("INTEGER");
 
@@ -312,14 +315,29 @@ namespace Ripen.Data.Migrations
                     b.Property<DateOnly>("InTierSince")
                         .HasColumnType("TEXT");
 
+                    b.Property<DateOnly?>("KeptUntil")
+                        .HasColumnType("TEXT");
+
                     b.Property<long>("Objects")
                         .HasColumnType("INTEGER");
+
+                    b.Property<double?>("Originals")
+                        .HasColumnType("REAL");
 
                     b.Property<int>("Position")
                         .HasColumnType("INTEGER");
 
                     b.Property<string>("Prefix")
                         .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateOnly?>("ReplacedOn")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int?>("RewriteEvery")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateOnly?>("SupersededOn")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Tags")
@@ -336,6 +354,53 @@ namespace Ripen.Data.Migrations
                     b.HasIndex("TierId");
 
                     b.ToTable("Lot", (string)null);
+                });
+
+            modelBuilder.Entity("Ripen.Data.PlanRow", b =>
+                {
+                    b.Property<string>("Id")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Body")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Position")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("Plan", (string)null);
+                });
+
+            modelBuilder.Entity("Ripen.Data.PlanTargetRow", b =>
+                {
+                    b.Property<string>("PlanId")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("TargetId")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("PlanId", "TargetId");
+
+                    b.HasIndex("TargetId");
+
+                    b.ToTable("PlanTarget", (string)null);
+                });
+
+            modelBuilder.Entity("Ripen.Data.PlanWorkloadRow", b =>
+                {
+                    b.Property<string>("PlanId")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("WorkloadId")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("PlanId", "WorkloadId");
+
+                    b.HasIndex("WorkloadId");
+
+                    b.ToTable("PlanWorkload", (string)null);
                 });
 
             modelBuilder.Entity("Ripen.Data.PoolSecretRow", b =>
@@ -421,17 +486,94 @@ namespace Ripen.Data.Migrations
                     b.ToTable("Region", (string)null);
                 });
 
+            modelBuilder.Entity("Ripen.Data.RestoreRow", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Actor")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTimeOffset>("At")
+                        .HasColumnType("TEXT");
+
+                    b.Property<double>("Bytes")
+                        .HasColumnType("REAL");
+
+                    b.Property<DateOnly>("Day")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Error")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Files")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Into")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<double?>("Money")
+                        .HasColumnType("REAL");
+
+                    b.Property<string>("Point")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Problems")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<double>("Seconds")
+                        .HasColumnType("REAL");
+
+                    b.Property<DateTimeOffset>("Taken")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Target")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Under")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Workload")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("Restore", (string)null);
+                });
+
             modelBuilder.Entity("Ripen.Data.RuleRow", b =>
                 {
                     b.Property<long>("Id")
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
 
+                    b.Property<bool>("BackOnRead")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Bucket")
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<bool>("Earlier")
+                        .HasColumnType("INTEGER");
+
                     b.Property<int?>("ExpireAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("KeepNewest")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("LargestBytes")
                         .HasColumnType("INTEGER");
 
                     b.Property<int>("Position")
@@ -447,6 +589,9 @@ namespace Ripen.Data.Migrations
 
                     b.Property<long>("SmallestBytes")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("Tags")
+                        .HasColumnType("TEXT");
 
                     b.HasKey("Id");
 
@@ -494,6 +639,12 @@ namespace Ripen.Data.Migrations
                     b.Property<int>("Age")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long?>("BundleTo")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("ByReading")
+                        .HasColumnType("INTEGER");
+
                     b.Property<int>("Position")
                         .HasColumnType("INTEGER");
 
@@ -536,6 +687,9 @@ namespace Ripen.Data.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<int?>("ReplacedAfterDays")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Tags")
                         .HasColumnType("TEXT");
 
@@ -547,6 +701,26 @@ namespace Ripen.Data.Migrations
                     b.HasIndex("Bucket");
 
                     b.ToTable("Stream", (string)null);
+                });
+
+            modelBuilder.Entity("Ripen.Data.TargetFolderRow", b =>
+                {
+                    b.Property<string>("TargetId")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Position")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("CapacityBytes")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Folder")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("TargetId", "Position");
+
+                    b.ToTable("TargetFolder", (string)null);
                 });
 
             modelBuilder.Entity("Ripen.Data.TargetRow", b =>
@@ -623,6 +797,21 @@ namespace Ripen.Data.Migrations
                     b.Property<long?>("ReadBytes")
                         .HasColumnType("INTEGER");
 
+                    b.Property<double?>("RoomAbove")
+                        .HasColumnType("REAL");
+
+                    b.Property<string>("RoomBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<double?>("RoomDownTo")
+                        .HasColumnType("REAL");
+
+                    b.Property<int?>("RoomLeave")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("RoomTo")
+                        .HasColumnType("TEXT");
+
                     b.Property<int?>("Slots")
                         .HasColumnType("INTEGER");
 
@@ -676,6 +865,9 @@ namespace Ripen.Data.Migrations
                     b.Property<string>("RecallSpeeds")
                         .HasColumnType("TEXT");
 
+                    b.Property<double>("Watching")
+                        .HasColumnType("REAL");
+
                     b.Property<double>("Writes")
                         .HasColumnType("REAL");
 
@@ -692,6 +884,12 @@ namespace Ripen.Data.Migrations
                         .HasColumnType("TEXT");
 
                     b.Property<long>("IndexBytes")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("LeastAgeCreated")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("LeastAgeRead")
                         .HasColumnType("INTEGER");
 
                     b.Property<long>("MinimumObjectBytes")
@@ -864,6 +1062,36 @@ namespace Ripen.Data.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Ripen.Data.PlanTargetRow", b =>
+                {
+                    b.HasOne("Ripen.Data.PlanRow", null)
+                        .WithMany("Targets")
+                        .HasForeignKey("PlanId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Ripen.Data.TargetRow", null)
+                        .WithMany()
+                        .HasForeignKey("TargetId")
+                        .OnDelete(DeleteBehavior.Restrict)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Ripen.Data.PlanWorkloadRow", b =>
+                {
+                    b.HasOne("Ripen.Data.PlanRow", null)
+                        .WithMany("Workloads")
+                        .HasForeignKey("PlanId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Ripen.Data.WorkloadRow", null)
+                        .WithMany()
+                        .HasForeignKey("WorkloadId")
+                        .OnDelete(DeleteBehavior.Restrict)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Ripen.Data.ReadBandRow", b =>
                 {
                     b.HasOne("Ripen.Data.BucketRow", null)
@@ -902,6 +1130,15 @@ namespace Ripen.Data.Migrations
                     b.HasOne("Ripen.Data.BucketRow", null)
                         .WithMany("Streams")
                         .HasForeignKey("Bucket")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Ripen.Data.TargetFolderRow", b =>
+                {
+                    b.HasOne("Ripen.Data.TargetRow", null)
+                        .WithMany("MoreFolders")
+                        .HasForeignKey("TargetId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });
@@ -976,6 +1213,13 @@ namespace Ripen.Data.Migrations
                     b.Navigation("Secrets");
                 });
 
+            modelBuilder.Entity("Ripen.Data.PlanRow", b =>
+                {
+                    b.Navigation("Targets");
+
+                    b.Navigation("Workloads");
+                });
+
             modelBuilder.Entity("Ripen.Data.RegionRow", b =>
                 {
                     b.Navigation("Prices");
@@ -984,6 +1228,11 @@ namespace Ripen.Data.Migrations
             modelBuilder.Entity("Ripen.Data.RuleRow", b =>
                 {
                     b.Navigation("Steps");
+                });
+
+            modelBuilder.Entity("Ripen.Data.TargetRow", b =>
+                {
+                    b.Navigation("MoreFolders");
                 });
 
             modelBuilder.Entity("Ripen.Data.TierPriceRow", b =>

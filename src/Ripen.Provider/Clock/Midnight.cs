@@ -5,6 +5,7 @@ using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
+using Ripen.Provider.Plans;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
 using Ripen.Provider.Retention;
@@ -30,6 +31,7 @@ internal sealed class Midnight : IDisposable
     private readonly RetentionGate gate;
     private readonly HashSet<string> lost;
     private readonly List<Route> routes;
+    private readonly PlanNights plans;
     private double arrived;
     private double expired;
     private double moved;
@@ -41,8 +43,10 @@ internal sealed class Midnight : IDisposable
     private static readonly IReadOnlyList<NightlyStep> Night =
     [
         new("what streams bring arrives", (run, _) => run.Arrive()),
+        new("plans run", (run, _) => run.RunPlans()),
         new("what waits is carried", (run, _) => run.CarryBatches()),
-        new("entries expire, move, rest and are read", (run, cancel) => run.LiveThroughRules(cancel)),
+        new("what no restore point needs any more leaves", (run, _) => run.ThinPacks()),
+        new("entries are replaced, expire, move, rest and are read", (run, cancel) => run.LiveThroughRules(cancel)),
         new("what was used is booked", (run, _) => run.BookUse()),
         new("storage is metered", (run, _) => new StorageMeter(run.db, run.terms, run.day).Book(run.uses, run.targets)),
     ];
@@ -52,6 +56,7 @@ internal sealed class Midnight : IDisposable
         (this.db, this.terms, this.day) = (db, terms, day);
         gate = new RetentionGate(db);
         routes = Routes.All(db, terms);
+        plans = new PlanNights(db, terms, day);
         lost = [.. Lines.Lost(db).Select(l => l.Region)];
         written = ProviderState.Midnight(day).ToUnixTimeMilliseconds();
         uses = terms.Buckets.ToDictionary(b => b, b => new DayUse(terms.Prices.Tiers.Count));
@@ -86,8 +91,8 @@ internal sealed class Midnight : IDisposable
                     continue;
                 db.Run(
                     """
-                    INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags) VALUES(?1, 0, 1,
-                        ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8)
+                    INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags, replaced_on, rewrite)
+                        VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8, ?5 + ?9, ?9)
                     """,
                     bucket.Id,
                     stream.Prefix,
@@ -96,7 +101,8 @@ internal sealed class Midnight : IDisposable
                     day.DayNumber,
                     written,
                     terms.TierId(bucket.Landing),
-                    TagText.Write(stream.Tags)
+                    TagText.Write(stream.Tags),
+                    stream.ReplacedAfterDays
                 );
                 var batch = db.Value<long>("SELECT last_insert_rowid()");
                 Events.Written(db, terms, day, bucket, bucket.Landing, objects);
@@ -106,6 +112,19 @@ internal sealed class Midnight : IDisposable
             }
         }
     }
+
+    private void RunPlans() => arrived += plans.Run(routes, IsReachable);
+
+    private void ThinPacks() =>
+        plans.Thin(
+            IsReachable,
+            (bucket, prefix, tier, since, count, bytes) =>
+            {
+                uses[bucket].Leave(terms, bucket, day, tier, since, count, bytes);
+                if (bucket.TargetOf(prefix) is { } target)
+                    UseOfTarget(bucket, target).Leave(terms, bucket, day, tier, since, count, bytes);
+            }
+        );
 
     /// <summary>Weightless objects go over the lines with what a day's uploads have left of them, by the rules of
     /// <see cref="BatchRun"/>.</summary>
@@ -124,17 +143,21 @@ internal sealed class Midnight : IDisposable
         arrivals.Close();
     }
 
-    private IEnumerable<BucketTerms> Reachable() => terms.Buckets.Where(b => !lost.Contains(b.Bucket.Region));
+    private bool IsReachable(BucketTerms bucket) => !lost.Contains(bucket.Bucket.Region);
 
-    /// <summary>Every entry expires, moves or rests, in this order, and is read as its bucket's reading habit says.</summary>
+    private IEnumerable<BucketTerms> Reachable() => terms.Buckets.Where(IsReachable);
+
+    /// <summary>Every entry is replaced, expires, moves or rests, in this order, and is read as its bucket's reading habit says.</summary>
     private void LiveThroughRules(CancellationToken cancel)
     {
         var going = new List<long>();
+        var superseding = new List<(long Id, int Kind)>();
         var moving = new List<(long Id, int Kind, int Tier, double Charge)>();
         var lives = Reachable().ToDictionary(b => b.Id, b => new RuleBook(b, terms.Prices, day));
         using (
             var all = db.Statement(
-                $"SELECT id, bucket, kind, count, bytes, created, tier, since, key, {RetentionGate.KeptUntil} FROM entry WHERE kind < 2"
+                $"SELECT id, bucket, kind, count, bytes, created, tier, since, key, {RetentionGate.KeptUntil}, tags, superseded, replaced_on, "
+                    + "rewrite, run FROM entry WHERE kind < 2"
             )
         )
         using (var row = all.ExecuteReader())
@@ -147,38 +170,67 @@ internal sealed class Midnight : IDisposable
                 // A lost region stands still.
                 if (!lives.TryGetValue(row.GetInt64(1), out var rules))
                     continue;
-                var (count, bytes, created, since) = (row.GetDouble(3), row.GetInt64(4), row.GetInt32(5), row.GetInt32(7));
-                var kind = row.GetInt32(2);
-                var tier = terms.Place(row.GetInt64(6));
-                var key = rules.NeedsKeys || rules.Bucket.HasTargets ? row.GetString(8) : "";
+                var (id, kind, count, since) = (row.GetInt64(0), row.GetInt32(2), row.GetDouble(3), row.GetInt32(7));
+                var versioned = rules.Bucket.Bucket.Versioning;
+                var entry = new Ruled(
+                    rules.NeedsKeys || rules.Bucket.HasTargets ? row.GetString(8) : "",
+                    rules.NeedsTags ? row.Text(10) : null,
+                    row.GetInt32(5),
+                    versioned ? row.Int(11) : null,
+                    row.GetInt64(4),
+                    terms.Place(row.GetInt64(6))
+                );
+                var isKept = row.GetInt32(9) > day.DayNumber;
                 var use = uses[rules.Bucket];
-                var targets = UseOfTarget(rules.Bucket, key);
-                if (rules.Expires(key, created, row.GetInt32(9)))
+                var targets = rules.Bucket.TargetOf(entry.Key) is { } of ? UseOfTarget(rules.Bucket, of) : null;
+                var goes = false;
+                if (entry.Superseded is not null)
                 {
-                    use.Leave(terms, rules.Bucket, day, tier, since, count, bytes);
-                    targets?.Leave(terms, rules.Bucket, day, tier, since, count, bytes);
-                    going.Add(row.GetInt64(0));
+                    var every = row.Int(13);
+                    goes = !isKept && rules.IsOver(entry, () => NewerEarlier(id, kind, every, day.DayNumber - entry.Superseded!.Value));
+                }
+                else if (row.Int(12) <= day.DayNumber || rules.IsOver(entry))
+                {
+                    if (versioned)
+                    {
+                        superseding.Add((id, kind));
+                        entry = entry with { Superseded = day.DayNumber };
+                        expired += count;
+                    }
+                    else
+                    {
+                        goes = !isKept;
+                    }
+                }
+                if (goes)
+                {
+                    use.Leave(terms, rules.Bucket, day, entry.Tier, since, count, entry.Bytes);
+                    targets?.Leave(terms, rules.Bucket, day, entry.Tier, since, count, entry.Bytes);
+                    going.Add(id);
                     expired += count;
                     continue;
                 }
-                if (rules.ColderTier(key, created, bytes, tier) is { } colder)
+                var tier = entry.Tier;
+                if (rules.ColderTier(entry) is { } colder)
                 {
-                    var early = use.Leave(terms, rules.Bucket, day, tier, since, count, bytes);
+                    var early = use.Leave(terms, rules.Bucket, day, tier, since, count, entry.Bytes);
                     use.Of(colder).Moves += count;
-                    targets?.Leave(terms, rules.Bucket, day, tier, since, count, bytes);
+                    targets?.Leave(terms, rules.Bucket, day, tier, since, count, entry.Bytes);
                     if (targets is not null)
                         targets.Of(colder).Moves += count;
-                    moving.Add((row.GetInt64(0), kind, colder, early + rules.Bucket.Prices[colder]!.MovesIn.For(count)));
+                    moving.Add((id, kind, colder, early + rules.Bucket.Prices[colder]!.MovesIn.For(count)));
                     moved += count;
                     tier = colder;
                 }
-                use.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, bytes);
-                targets?.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, bytes);
-                // An object is charged for what is really read; the reading habit is the simulated workload's.
-                if (kind == EntryRows.Batch)
-                    use.Read(tier, count * rules.ReadShare(created), bytes);
+                use.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, entry.Bytes);
+                targets?.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, entry.Bytes);
+                // An object is charged for what is really read; the reading habit is the simulated workload's, and not that of what plans store.
+                if (kind == EntryRows.Batch && entry.Superseded is null && row.IsDBNull(14))
+                    use.Read(tier, count * rules.ReadShare(entry.Created), entry.Bytes);
             }
         }
+        foreach (var (id, kind) in superseding)
+            Supersede(id, kind);
         foreach (var id in going)
             gate.Remove(id);
         using var relocation = new EntryRelocation(db);
@@ -186,11 +238,33 @@ internal sealed class Midnight : IDisposable
             relocation.Move(move.Id, move.Kind, terms.TierId(move.Tier), day, null, move.Charge);
     }
 
-    /// <summary>What the backup target uses whose object this is; null for none.</summary>
-    private DayUse? UseOfTarget(BucketTerms bucket, string key)
+    /// <summary>How many earlier versions of its key are newer: counted for an object; for a batch as many as its stream wrote since.</summary>
+    private int NewerEarlier(long id, int kind, int? rewriteEvery, int age) =>
+        kind == EntryRows.Batch
+            ? rewriteEvery is { } every
+                ? age / every
+                : 0
+            : (int)
+                db.Value<long>(
+                    """
+                    SELECT count(*) FROM entry e JOIN entry n ON n.bucket = e.bucket AND n.key = e.key AND n.kind = 1 AND n.current = 0
+                        AND (n.written, coalesce(n.origin, n.id)) > (e.written, coalesce(e.origin, e.id))
+                    WHERE e.id = ?1
+                    """,
+                    id
+                );
+
+    /// <summary>A current version steps back; nothing is lost. An object's key then has a mark that it was deleted, as a hand would leave
+    /// it.</summary>
+    private void Supersede(long id, int kind)
     {
-        if (!bucket.HasTargets || bucket.TargetOf(key) is not { } target)
-            return null;
+        db.Run("UPDATE entry SET current = 0 WHERE id = ?1", id);
+        if (kind == EntryRows.Object)
+            EntryRows.MarkDeleted(db, id, day, written);
+    }
+
+    private DayUse UseOfTarget(BucketTerms bucket, string target)
+    {
         if (!targets.TryGetValue((bucket, target), out var use))
             targets[(bucket, target)] = use = new DayUse(terms.Prices.Tiers.Count);
         return use;

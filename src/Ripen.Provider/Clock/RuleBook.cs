@@ -3,7 +3,16 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Provider.Clock;
 
-/// <summary>A bucket's lifecycle and keep rules and its reading habit, as they hold on one day.</summary>
+/// <summary>An entry as rules look at it.</summary>
+/// <param name="Key">Or the prefix of a batch.</param>
+/// <param name="Tags">As <see cref="TagText"/>; null for none.</param>
+/// <param name="Created">Day number.</param>
+/// <param name="Superseded">Day number; null for a current version.</param>
+/// <param name="Bytes">Of each object.</param>
+/// <param name="Tier">Its place from warm to cold.</param>
+internal readonly record struct Ruled(string Key, string? Tags, int Created, int? Superseded, long Bytes, int Tier);
+
+/// <summary>A bucket's lifecycle rules and its reading habit, as they hold on one day.</summary>
 internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly day)
 {
     private readonly Bucket terms = bucket.Bucket;
@@ -11,32 +20,59 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
     [
         .. bucket.Bucket.Rules.Select(r => (r, r.Steps.Select(s => (s.Age, prices.Coldness(s.Tier))).ToArray())),
     ];
+    private readonly Dictionary<string, IReadOnlyDictionary<string, string>?> tags = [];
 
     public BucketTerms Bucket => bucket;
 
     /// <summary>Whether any rule looks at keys at all.</summary>
     public bool NeedsKeys { get; } = bucket.Bucket.Rules.Any(r => r.Prefix.Length > 0);
 
-    /// <summary>Whether an object of this age goes, which bears <paramref name="keptUntil"/> (0 for nothing) as the first day on which it
-    /// may.</summary>
-    public bool Expires(string key, int created, int keptUntil)
+    /// <summary>Whether any rule looks at tags.</summary>
+    public bool NeedsTags { get; } = bucket.Bucket.Rules.Any(r => r.Tags is not null);
+
+    /// <summary>Whether a current version expires, whatever keeps it.</summary>
+    public bool IsOver(in Ruled entry)
     {
-        var age = day.DayNumber - created;
+        var age = day.DayNumber - entry.Created;
         foreach (var (rule, _) in rules)
         {
-            if (rule.ExpireAt <= age && rule.Scope.TakesKey(key))
-                return keptUntil <= day.DayNumber;
+            if (rule.Applies == VersionKind.Current && rule.ExpireAt <= age && Takes(rule, entry))
+                return true;
         }
         return false;
     }
 
-    /// <summary>The coldest tier of all steps that are due, when it is colder than <paramref name="tier"/>.</summary>
-    public int? ColderTier(string key, int created, long bytes, int tier)
+    /// <summary>Whether an earlier version expires, whatever keeps it.</summary>
+    /// <param name="entry">An earlier version.</param>
+    /// <param name="newer">How many earlier versions of its key are newer, when rules want to know; <see cref="int.MaxValue"/> for those
+    /// of a key that is overwritten so often that they have gone by.</param>
+    public bool IsOver(in Ruled entry, Func<int> newer)
     {
-        var (age, coldest) = (day.DayNumber - created, tier);
+        var age = day.DayNumber - entry.Superseded!.Value;
+        if (age < 1)
+            return false;
+        foreach (var (rule, _) in rules)
+        {
+            if (
+                rule.Applies == VersionKind.Earlier
+                && rule.ExpireAt <= age
+                && Takes(rule, entry)
+                && (rule.KeepNewest == 0 || newer() >= rule.KeepNewest)
+            )
+                return true;
+        }
+        return false;
+    }
+
+    /// <summary>The coldest tier of all steps that are due, when it is colder than the entry's.</summary>
+    public int? ColderTier(in Ruled entry)
+    {
+        var (age, coldest) = (day.DayNumber - (entry.Superseded ?? entry.Created), entry.Tier);
         foreach (var (rule, steps) in rules)
         {
-            if (!rule.StepScope.TakesSize(bytes) || !rule.StepScope.TakesKey(key))
+            if (rule.Applies == VersionKind.Earlier != entry.Superseded is not null)
+                continue;
+            if (!rule.StepScope.TakesSize(entry.Bytes) || !Takes(rule, entry))
                 continue;
             foreach (var step in steps)
             {
@@ -44,10 +80,10 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
                     coldest = step.Tier;
             }
         }
-        return coldest > tier ? coldest : null;
+        return coldest > entry.Tier ? coldest : null;
     }
 
-    /// <summary>The share of objects of this age that is read on the day.</summary>
+    /// <summary>The share of current objects of this age that is read on the day.</summary>
     public double ReadShare(int created)
     {
         var share = 0.0;
@@ -58,5 +94,17 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
             share = band.ShareOfObjectsPerDay;
         }
         return share;
+    }
+
+    private bool Takes(LifecycleRule rule, in Ruled entry) =>
+        rule.Tags is null ? rule.Scope.TakesKey(entry.Key) : rule.Scope.Takes(entry.Key, Read(entry.Tags));
+
+    private IReadOnlyDictionary<string, string>? Read(string? text)
+    {
+        if (text is null)
+            return null;
+        if (!tags.TryGetValue(text, out var known))
+            tags[text] = known = TagText.Read(text);
+        return known;
     }
 }

@@ -9,6 +9,21 @@ internal static class EntryRows
     public const int Object = 1;
     public const int Deleted = 2;
 
+    /// <summary>Puts the mark of a deletion on top of a version that has stepped back; gives the mark's number.</summary>
+    public static long MarkDeleted(SqliteConnection db, long version, DateOnly today, long now)
+    {
+        db.Run(
+            """
+            INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags)
+            SELECT bucket, 2, 1, key, 0, 0, ?2, ?3, tier, ?2, tags FROM entry WHERE id = ?1
+            """,
+            version,
+            today.DayNumber,
+            now
+        );
+        return db.Value<long>("SELECT last_insert_rowid()");
+    }
+
     /// <summary>Makes the newest version or mark of a key the current one, if none is.</summary>
     public static void PutNewestOnTop(SqliteConnection db, long bucket, string key) =>
         db.Run(

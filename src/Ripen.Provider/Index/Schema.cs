@@ -6,7 +6,7 @@ namespace Ripen.Provider.Index;
 internal static class Schema
 {
     /// <summary>The program's layouts, each the step from the one before.</summary>
-    public static readonly string[] Steps = [Tables, Replication, Retention, ByBucket, Sealing, Keys, TargetUse];
+    public static readonly string[] Steps = [Tables, Replication, Retention, ByBucket, Sealing, Keys, TargetUse, EarlierVersions, PlanRuns];
 
     public static void Prepare(SqliteConnection db)
     {
@@ -253,6 +253,58 @@ internal static class Schema
             bytes REAL NOT NULL,
             amount REAL NOT NULL,
             PRIMARY KEY(target, day, tier, charge)) WITHOUT ROWID;
+        """;
+
+    // An earlier version bears the day on which it was superseded, whatever superseded it. A batch is overwritten by later ones of its
+    // stream on a day that it bears from birth, and its copies as long after they came.
+    private const string EarlierVersions = """
+        ALTER TABLE entry ADD COLUMN superseded INTEGER;
+        ALTER TABLE entry ADD COLUMN replaced_on INTEGER;
+        ALTER TABLE entry ADD COLUMN rewrite INTEGER;
+        ALTER TABLE pending ADD COLUMN rewrite INTEGER;
+        ALTER TABLE pending ADD COLUMN replaced INTEGER NOT NULL DEFAULT 0;
+        UPDATE entry SET superseded = max(created, coalesce((SELECT min(n.written) / 86400000 + 719162 FROM entry n
+            WHERE n.bucket = entry.bucket AND n.key = entry.key AND n.kind > 0 AND (n.written, n.id) > (entry.written, entry.id)), created))
+            WHERE kind = 1 AND current = 0;
+        CREATE TRIGGER entry_superseded AFTER UPDATE OF current ON entry WHEN NEW.kind < 2 AND OLD.current = 1 AND NEW.current = 0
+            BEGIN
+                UPDATE entry SET superseded = (SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now') WHERE id = NEW.id;
+            END;
+        CREATE TRIGGER entry_on_top_again AFTER UPDATE OF current ON entry WHEN NEW.kind < 2 AND OLD.current = 0 AND NEW.current = 1
+            BEGIN UPDATE entry SET superseded = NULL WHERE id = NEW.id; END;
+        CREATE TRIGGER entry_born_earlier AFTER INSERT ON entry WHEN NEW.kind = 1 AND NEW.current = 0 AND NEW.superseded IS NULL
+            BEGIN
+                UPDATE entry SET superseded = (SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now') WHERE id = NEW.id;
+            END;
+        """;
+
+    // A plan's run, with the share of what it stored that points still need. What it stored are batches that bear its number, and so do
+    // their copies; "came" is how many objects there were at first, of what comes down with what is needed. A batch is thinned only when nothing keeps it.
+    private const string PlanRuns = """
+        CREATE TABLE plan_run(
+            id INTEGER PRIMARY KEY AUTOINCREMENT,
+            plan TEXT NOT NULL,
+            target TEXT NOT NULL,
+            workload TEXT NOT NULL,
+            day INTEGER NOT NULL,
+            missed TEXT,
+            kept_until INTEGER NOT NULL,
+            is_full INTEGER NOT NULL,
+            logical REAL NOT NULL,
+            stored REAL NOT NULL,
+            seconds REAL,
+            share REAL NOT NULL DEFAULT 1,
+            UNIQUE(plan, target, workload, day));
+        ALTER TABLE entry ADD COLUMN run INTEGER REFERENCES plan_run(id);
+        ALTER TABLE entry ADD COLUMN came REAL;
+        ALTER TABLE pending ADD COLUMN run INTEGER;
+        ALTER TABLE pending ADD COLUMN follows INTEGER NOT NULL DEFAULT 0;
+        CREATE INDEX entry_run ON entry(run) WHERE run IS NOT NULL;
+        CREATE TRIGGER entry_not_thinned_while_kept BEFORE UPDATE OF count ON entry
+            WHEN NEW.count < OLD.count AND OLD.kind < 2 AND max(coalesce(OLD.sealed_until, 0), coalesce(OLD.liftable_until,
+                0)) > (SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')
+                AND NOT EXISTS (SELECT 1 FROM disaster WHERE bucket = OLD.bucket)
+            BEGIN SELECT RAISE(ABORT, 'The entry is kept.'); END;
         """;
 
     // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule,

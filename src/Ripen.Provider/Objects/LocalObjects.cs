@@ -201,17 +201,8 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             if (!own.Bucket.Versioning)
                 return new Deletion(key, null, true, RemoveForGood(db, own, found.Id));
             db.Run("UPDATE entry SET current = 0 WHERE id = ?1", found.Id);
-            var today = DateOnly.FromDateTime(now.UtcDateTime).DayNumber;
-            db.Run(
-                """
-                INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags)
-                SELECT bucket, 2, 1, key, 0, 0, ?2, ?3, tier, ?2, tags FROM entry WHERE id = ?1
-                """,
-                found.Id,
-                today,
-                now.ToUnixTimeMilliseconds()
-            );
-            var mark = db.Value<long>("SELECT last_insert_rowid()");
+            var today = DateOnly.FromDateTime(now.UtcDateTime);
+            var mark = EntryRows.MarkDeleted(db, found.Id, today, now.ToUnixTimeMilliseconds());
             CopyQueue.Deleted(
                 db,
                 state.TermsIn(db),

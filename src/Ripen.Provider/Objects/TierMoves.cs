@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
@@ -120,7 +121,8 @@ internal sealed class TierMoves(ProviderState state)
             [
                 .. own
                     .Bucket.Rules.Where(rule =>
-                        rule.Steps.Any(s =>
+                        rule.Applies == VersionKind.Current
+                        && rule.Steps.Any(s =>
                             terms.Prices.Coldness(s.Tier) > target
                             && moving.Any(c =>
                                 rule.StepScope.TakesKey(c.Key)

@@ -23,7 +23,11 @@ internal static class BatchRun
         int Created,
         long Written,
         string? Tags,
-        long Asked
+        long Asked,
+        int? RewriteEvery,
+        bool IsReplaced,
+        long? Run,
+        bool Follows
     );
 
     /// <param name="db">Inside the transaction that closes the day.</param>
@@ -36,8 +40,8 @@ internal static class BatchRun
         var lanes = routes
             .SelectMany(route =>
                 db.List(
-                    "SELECT id, lane, root, home, key, count, bytes, created, written, tags, asked FROM pending WHERE route = ?1 AND "
-                        + "kind = 0 ORDER BY id",
+                    "SELECT id, lane, root, home, key, count, bytes, created, written, tags, asked, rewrite, replaced, run, follows FROM pending WHERE "
+                        + "route = ?1 AND kind = 0 ORDER BY id",
                     r => new Waiting(
                         r.GetInt64(0),
                         route,
@@ -50,7 +54,11 @@ internal static class BatchRun
                         r.GetInt32(7),
                         r.GetInt64(8),
                         r.Text(9),
-                        r.GetInt64(10)
+                        r.GetInt64(10),
+                        r.Int(11),
+                        r.GetInt32(12) == 1,
+                        r.Long(13),
+                        r.GetInt32(14) == 1
                     ),
                     route.Id
                 )
@@ -84,6 +92,10 @@ internal static class BatchRun
                     first.Written,
                     first.Tags,
                     first.Asked,
+                    first.RewriteEvery,
+                    first.IsReplaced,
+                    first.Run,
+                    first.Follows,
                     day
                 );
             if (size > bytes)

@@ -37,10 +37,10 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
     private readonly SqliteCommand insert = db.Repeated(
         """
         INSERT INTO entry(id, bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content, media, tags,
-            charged, arrived, home)
-        VALUES(?17, ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?18)
+            charged, arrived, home, rewrite, replaced_on, run, came)
+        VALUES(?17, ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?18, ?19, ?20, ?21, ?22)
         """,
-        18
+        22
     );
     private readonly SqliteCommand done = db.Repeated("DELETE FROM pending WHERE id = ?1", 1);
     private readonly SqliteCommand has = db.Repeated("SELECT 1 FROM entry WHERE bucket = ?1 AND kind > 0 AND coalesce(origin, id) = ?2", 2);
@@ -85,6 +85,10 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
         long written,
         string? tags,
         long asked,
+        int? rewriteEvery,
+        bool isReplaced,
+        long? run,
+        bool follows,
         DateOnly day
     )
     {
@@ -107,7 +111,11 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
             0,
             null,
             own,
-            Abroad(route, home)
+            Abroad(route, home),
+            rewriteEvery,
+            isReplaced ? day.DayNumber + rewriteEvery : null,
+            run,
+            follows ? objects : null
         );
         Count(route, day, objects, objects * bytes, (day.DayNumber - Lines.DayOf(asked)) * 86_400_000L);
     }
@@ -176,7 +184,11 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
             charge,
             at,
             own,
-            Abroad(route, copy.Home)
+            Abroad(route, copy.Home),
+            null,
+            null,
+            null,
+            null
         );
         Count(route, day, 1, copy.Bytes, at - copy.Asked);
         return null;
@@ -241,7 +253,11 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
             0.0,
             at,
             own,
-            Abroad(route, copy.Home)
+            Abroad(route, copy.Home),
+            null,
+            null,
+            null,
+            null
         );
         return null;
     }

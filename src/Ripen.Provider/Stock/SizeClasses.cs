@@ -22,7 +22,11 @@ internal sealed class SizeClasses
         foreach (var tier in prices.Tiers)
             cuts.Add(tier.MinimumObjectBytes);
         foreach (var rule in bucket.Rules.Concat(drafted ?? []))
+        {
             cuts.Add(rule.SmallestBytes);
+            if (rule.LargestBytes is { } largest)
+                cuts.Add(largest + 1);
+        }
         starts = [.. cuts];
     }
 

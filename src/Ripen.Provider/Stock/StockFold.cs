@@ -4,13 +4,24 @@ using Ripen.Provider.Index;
 
 namespace Ripen.Provider.Stock;
 
-/// <summary>Folds what lies in a bucket into lots, exactly: every bill of the lots is the bill of the entries.</summary>
+/// <summary>Folds what lies in a bucket into lots, exactly: every bill of the lots is the bill of the entries. What plans' runs stored there
+/// is told by the runs.</summary>
 internal static class StockFold
 {
     /// <summary>More sizes than this, of one prefix, day and tier, are put together by class.</summary>
     private const int MostSizes = 24;
 
-    private readonly record struct Group(string Prefix, int Created, int Tier, int Since, string? Tags);
+    private readonly record struct Group(
+        string Prefix,
+        int Created,
+        int Tier,
+        int Since,
+        string? Tags,
+        int? Superseded,
+        int? ReplacedOn,
+        int? RewriteEvery,
+        int? KeptUntil
+    );
 
     /// <param name="db">To read from.</param>
     /// <param name="terms">The plan in force.</param>
@@ -20,11 +31,17 @@ internal static class StockFold
     {
         var copies = bucket.Bucket.CopyTo.Concat(draft.CopyTo).ToList();
         var cuts = Cuts(bucket.Bucket).Concat(Cuts(draft)).Distinct().ToArray();
-        var asked = copies.SelectMany(c => c.Tags?.Keys ?? []).ToHashSet();
+        var asked = copies
+            .SelectMany(c => c.Tags?.Keys ?? [])
+            .Concat(bucket.Bucket.Rules.Concat(draft.Rules).SelectMany(r => r.Tags?.Keys ?? []))
+            .ToHashSet();
+        // What earlier versions there still are of a bucket that keeps none lies there like anything else.
+        var versioned = bucket.Bucket.Versioning && draft.Versioning;
         var groups = new Dictionary<Group, Dictionary<long, double>>();
         var order = new List<Group>();
         using var command = db.Statement(
-            "SELECT key, kind, count, bytes, created, tier, since, tags FROM entry WHERE bucket = ?1 AND kind < 2 ORDER BY id",
+            "SELECT key, kind, count, bytes, created, tier, since, tags, superseded, replaced_on, rewrite, sealed_until FROM "
+                + "entry WHERE bucket = ?1 AND kind < 2 AND (run IS NULL OR origin IS NOT NULL) ORDER BY id",
             bucket.Id
         );
         using var row = command.ExecuteReader();
@@ -36,7 +53,11 @@ internal static class StockFold
                 row.GetInt32(4),
                 terms.Place(row.GetInt64(5)),
                 row.GetInt32(6),
-                asked.Count == 0 ? null : Asked(row.Text(7), asked)
+                asked.Count == 0 ? null : Asked(row.Text(7), asked),
+                versioned ? row.Int(8) : null,
+                versioned && row.Int(8) is not null ? null : row.Int(9),
+                row.Int(10),
+                OwnRetention(row.Int(11), row.GetInt32(4), draft)
             );
             if (!groups.TryGetValue(group, out var sizes))
             {
@@ -49,6 +70,10 @@ internal static class StockFold
         var classes = new SizeClasses(bucket.Bucket, terms.Prices, draft.Rules);
         return [.. order.SelectMany(g => Sizes(groups[g], classes).Select(size => ToLot(g, size.Count, size.Bytes, terms)))];
     }
+
+    /// <summary>Until when an entry is sealed beyond what the bucket's rule says of it; null for no longer.</summary>
+    private static int? OwnRetention(int? sealedUntil, int created, Bucket draft) =>
+        sealedUntil > (draft.Keep.KeptUntil(DateOnly.FromDayNumber(created))?.DayNumber ?? 0) ? sealedUntil : null;
 
     /// <summary>Where the prefixes of lots must be cut for this bucket's rules.</summary>
     public static IEnumerable<string> Cuts(Bucket bucket) =>
@@ -92,6 +117,13 @@ internal static class StockFold
             Fraction = fraction,
             BytesPerObject = bytes,
             Tags = TagText.Read(group.Tags),
+            Earlier = group.Superseded is not null,
+            SupersededOn = Day(group.Superseded),
+            ReplacedOn = Day(group.ReplacedOn),
+            RewriteEvery = group.RewriteEvery,
+            KeptUntil = Day(group.KeptUntil),
         };
+
+        static DateOnly? Day(int? number) => number is { } n ? DateOnly.FromDayNumber(n) : null;
     }
 }

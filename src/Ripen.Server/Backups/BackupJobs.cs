@@ -8,10 +8,12 @@ public enum JobKind
 {
     Run,
     Restore,
+    Rehearsal,
     Check,
     Prune,
     Copy,
     PoolCopy,
+    Room,
 }
 
 /// <summary>Work on a target's pool, under way or the last one.</summary>
@@ -24,6 +26,8 @@ public enum JobKind
 /// <param name="Point">The point that a run made.</param>
 /// <param name="Problems">What could not be done, by name: at most 1,000.</param>
 /// <param name="Error">Why it ended before its end.</param>
+/// <param name="Room">What was done for room in the target; null for nothing.</param>
+/// <param name="Left">Files of the point that a restore left out, because something of their name was there.</param>
 public sealed record BackupJob(
     JobKind Kind,
     string About,
@@ -33,7 +37,9 @@ public sealed record BackupJob(
     long Bytes,
     PointReading? Point,
     IReadOnlyList<RunProblem> Problems,
-    string? Error
+    string? Error,
+    RoomReading? Room = null,
+    long Left = 0
 );
 
 /// <summary>Runs, restores and checks in the background, one at a time for each target. Those under way end with the server, and harm

@@ -30,7 +30,7 @@ internal sealed class BackupRoots(IReadOnlyList<string> roots)
 
     /// <summary>A target's folder: one that says no whole path lies below the first root, so that a document serves on any machine.</summary>
     /// <exception cref="RefusalException">It lies below no root, or a link leads to it.</exception>
-    public string Place(string folder) => Demand(All.Count > 0 ? Path.Combine(All[0], folder) : folder, "$.folder");
+    public string Place(string folder, string path) => Demand(All.Count > 0 ? Path.Combine(All[0], folder) : folder, path);
 
     private RefusalException Outside(string folder, string path) =>
         new(

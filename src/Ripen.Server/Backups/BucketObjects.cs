@@ -1,3 +1,4 @@
+using System.Runtime.InteropServices;
 using Ripen.Backup.Pools;
 using Ripen.Provider.Objects;
 
@@ -8,7 +9,9 @@ internal sealed class BucketObjects(IObjectStore objects, string bucket, string 
 {
     public async Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel)
     {
-        using var body = new MemoryStream(content.ToArray(), writable: false);
+        using var body = MemoryMarshal.TryGetArray(content, out var bytes)
+            ? new MemoryStream(bytes.Array!, bytes.Offset, bytes.Count, writable: false)
+            : new MemoryStream(content.ToArray(), writable: false);
         await objects.Write(bucket, prefix + key, body, new WriteConditions(WriteConditions.OnlyNew, Length: content.Length), cancel);
     }
 
@@ -16,9 +19,10 @@ internal sealed class BucketObjects(IObjectStore objects, string bucket, string 
     {
         using var opened = objects.Open(bucket, prefix + key, null);
         var (start, count) = Ranges.Of(from, length, opened.Version.Bytes);
-        using var bytes = new MemoryStream(count);
-        await opened.Send(start, start + count, bytes, cancel);
-        return bytes.ToArray();
+        var bytes = new byte[count];
+        using var body = new MemoryStream(bytes);
+        await opened.Send(start, start + count, body, cancel);
+        return bytes;
     }
 
     public Task<IReadOnlyList<PoolObject>> List(string under, CancellationToken cancel)

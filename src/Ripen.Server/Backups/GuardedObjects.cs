@@ -10,18 +10,34 @@ internal sealed class GuardedObjects(IPoolObjects place, BackupTarget target) : 
 
     public Task Delete(string key, CancellationToken cancel) => throw Refused();
 
-    public Task<byte[]> Read(string key, long from, int length, CancellationToken cancel) =>
-        target.Access == TargetAccess.Locked ? throw Refused() : place.Read(key, from, length, cancel);
+    public Task<byte[]> Read(string key, long from, int length, CancellationToken cancel)
+    {
+        DemandReading(target);
+        return place.Read(key, from, length, cancel);
+    }
 
-    public Task<IReadOnlyList<PoolObject>> List(string prefix, CancellationToken cancel) =>
-        target.Access == TargetAccess.Locked ? throw Refused() : place.List(prefix, cancel);
+    public Task<IReadOnlyList<PoolObject>> List(string prefix, CancellationToken cancel)
+    {
+        DemandReading(target);
+        return place.List(prefix, cancel);
+    }
+
+    /// <exception cref="RefusalException">The target is locked.</exception>
+    public static void DemandReading(BackupTarget target)
+    {
+        if (target.Access == TargetAccess.Locked)
+            throw Locked(target);
+    }
 
     private RefusalException Refused() =>
         target.Access == TargetAccess.Locked
-            ? new(RefusalKind.Forbidden, "target-locked", $"'{target.Name}' is locked: nothing is read there and nothing written.")
+            ? Locked(target)
             : new(
                 RefusalKind.Forbidden,
                 "target-read-only",
                 $"'{target.Name}' is read-only: nothing is written there and nothing removed."
             );
+
+    private static RefusalException Locked(BackupTarget target) =>
+        new(RefusalKind.Forbidden, "target-locked", $"'{target.Name}' is locked: nothing is read there and nothing written.");
 }

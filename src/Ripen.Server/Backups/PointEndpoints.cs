@@ -28,12 +28,16 @@ public sealed record RunOrder(
     bool EncryptedAtSource = false
 );
 
-/// <summary>What to restore of a point (empty for everything), and into which empty folder.</summary>
+/// <summary>What to restore of a point (empty for everything), into which folder, and what becomes of what is there already.</summary>
 public sealed record RestoreOrder(
     [property: JsonRequired] string Point,
     [property: JsonRequired] string Under,
-    [property: JsonRequired] string Folder
+    [property: JsonRequired] string Folder,
+    Existing Existing = Existing.Refused
 );
+
+/// <summary>The point whose restore is rehearsed.</summary>
+public sealed record RehearsalOrder([property: JsonRequired] string Point);
 
 /// <summary>The target to which a whole pool is copied.</summary>
 public sealed record PoolCopyOrder([property: JsonRequired] string Target);
@@ -88,7 +92,11 @@ internal static class PointEndpoints
         target
             .MapPost("/restores", StartRestore)
             .WithName("startRestore")
-            .WithSummary("Restores into an empty folder of this machine, in the background.");
+            .WithSummary("Restores into a folder of this machine, in the background; every file is read back and compared.");
+        target
+            .MapPost("/rehearsals", StartRehearsal)
+            .WithName("startRehearsal")
+            .WithSummary("Reads all of a point into nowhere and compares every byte, in the background; a record says how it went.");
         target
             .MapPost("/checks", StartCheck)
             .WithName("startCheck")
@@ -123,6 +131,8 @@ internal static class PointEndpoints
         RunOrder order,
         CurrentEstate current,
         Pools pools,
+        TargetPlaces places,
+        RoomMaking room,
         BackupJobs jobs,
         BackupRoots roots,
         SimulatedProvider provider,
@@ -131,7 +141,7 @@ internal static class PointEndpoints
     )
     {
         var (view, target) = await TargetEndpoints.Find(current, id, cancel);
-        var (source, about) = SourceOf(order, target, roots, provider);
+        var (source, about) = SourceOf(order, target, places, roots, provider);
         source.Demand();
         if (order.Workload.Trim().Length is 0 or > 100)
             throw new RefusalException(RefusalKind.Invalid, "out-of-range", "A workload's name has 1 to 100 characters.", "$.workload");
@@ -156,8 +166,7 @@ internal static class PointEndpoints
                 {
                     var progress = new Told<RunProgress>(p => tell(p.Files, p.Bytes));
                     Task<Point> Into(Pool into) => BackupRun.Of(into, source, workload, options, time, progress, stop);
-                    var spills = target.SpillTo.Select(s => view.Estate.Targets.First(t => t.Id == s));
-                    var (point, full) = await OrElsewhere(pool, Into, target, spills, pools, stop);
+                    var (point, full, made) = await room.Within(view.Estate, target, pool, Into, stop);
                     return job =>
                         job with
                         {
@@ -165,59 +174,17 @@ internal static class PointEndpoints
                             Files = point.Files,
                             Bytes = point.LogicalBytes,
                             Problems = [.. full, .. point.Problems],
+                            Room = made,
                         };
                 }
             )
         );
     }
 
-    /// <summary>Into the pool or, where its place is full, into the first of the others that takes it; each that was full is told.</summary>
-    private static async Task<(Point Point, IReadOnlyList<RunProblem> Full)> OrElsewhere(
-        Pool pool,
-        Func<Pool, Task<Point>> run,
-        BackupTarget target,
-        IEnumerable<BackupTarget> spills,
-        Pools pools,
-        CancellationToken stop
-    )
-    {
-        var full = new List<RunProblem>();
-        var tried = target;
-        var next = spills.GetEnumerator();
-        var other = (Pool?)null;
-        try
-        {
-            while (true)
-            {
-                try
-                {
-                    return (await run(other ?? pool), full);
-                }
-                catch (RefusalException refused) when (refused.Kind == RefusalKind.Full && next.MoveNext())
-                {
-                    other?.Dispose();
-                    other = null;
-                    full.Add(
-                        new RunProblem(
-                            tried.Name,
-                            $"It is full: this run went on in '{next.Current.Name}'. What it had stored here goes with the next prune."
-                        )
-                    );
-                    tried = next.Current;
-                    other = await pools.Open(tried, stop);
-                }
-            }
-        }
-        finally
-        {
-            other?.Dispose();
-            next.Dispose();
-        }
-    }
-
     private static (ISource Source, string About) SourceOf(
         RunOrder order,
         BackupTarget target,
+        TargetPlaces places,
         BackupRoots roots,
         SimulatedProvider provider
     )
@@ -237,7 +204,10 @@ internal static class PointEndpoints
             return (new BucketSource(provider, bucket, prefix), $"{bucket}/{prefix}");
         }
         var folder = roots.Demand(order.Folder!, "$.folder");
-        if (target.Folder is { } place && $"{roots.Place(place)}/".StartsWith($"{folder}/", StringComparison.Ordinal))
+        if (
+            target.Kind == TargetKind.Directory
+            && places.DirectoriesOf(target).Any(d => $"{d.Folder}/".StartsWith($"{folder}/", StringComparison.Ordinal))
+        )
             throw HoldsPool(folder, "$.folder");
         return (new FolderSource(folder), folder);
     }
@@ -255,44 +225,53 @@ internal static class PointEndpoints
         RestoreOrder order,
         CurrentEstate current,
         Pools pools,
-        BackupJobs jobs,
+        Recorded recorded,
         BackupRoots roots,
+        TargetPlaces places,
+        CancellationToken cancel
+    )
+    {
+        var (view, target) = await TargetEndpoints.Find(current, id, cancel);
+        var folder = roots.Demand(order.Folder, "$.folder");
+        places.DemandBeside(folder, view.Estate.Targets, "$.folder");
+        try
+        {
+            Restore.DemandEmpty(folder, order.Existing);
+        }
+        catch (RefusalException full)
+        {
+            throw new RefusalException(full.Kind, full.Code, full.Message, "$.folder");
+        }
+        var pool = await pools.Open(target, cancel);
+        var point = await pool.FindPoint(order.Point, cancel);
+        var job = recorded.Start(
+            pool,
+            point,
+            new RestoreAim(id, RestoreKind.Restore, order.Under, folder),
+            (progress, stop) => Restore.Into(pool, point, order.Under, folder, order.Existing, progress, stop)
+        );
+        return TypedResults.Accepted($"/api/targets/{id}", job);
+    }
+
+    private static async Task<Accepted<BackupJob>> StartRehearsal(
+        string id,
+        RehearsalOrder order,
+        CurrentEstate current,
+        Pools pools,
+        Recorded recorded,
         CancellationToken cancel
     )
     {
         var (_, target) = await TargetEndpoints.Find(current, id, cancel);
-        var folder = roots.Demand(order.Folder, "$.folder");
-        if (Directory.Exists(folder) && Directory.EnumerateFileSystemEntries(folder).Any())
-            throw new RefusalException(
-                RefusalKind.Conflict,
-                "not-empty",
-                $"'{folder}' holds something: a restore writes into an empty folder only.",
-                "$.folder"
-            );
         var pool = await pools.Open(target, cancel);
         var point = await pool.FindPoint(order.Point, cancel);
-        return TypedResults.Accepted(
-            $"/api/targets/{id}",
-            Begin(
-                jobs,
-                pool,
-                id,
-                JobKind.Restore,
-                $"{order.Point} into {folder}",
-                async (tell, stop) =>
-                {
-                    var files = 0L;
-                    var result = await Restore.Into(pool, point, order.Under, folder, new Told<string>(_ => tell(++files, 0)), stop);
-                    return job =>
-                        job with
-                        {
-                            Files = result.Files,
-                            Bytes = result.Bytes,
-                            Problems = [.. result.Problems.Take(Point.MostProblems)],
-                        };
-                }
-            )
+        var job = recorded.Start(
+            pool,
+            point,
+            new RestoreAim(id, RestoreKind.Rehearsal, "", null),
+            (progress, stop) => Restore.IntoNowhere(pool, point, progress, stop)
         );
+        return TypedResults.Accepted($"/api/targets/{id}", job);
     }
 
     private static async Task<Accepted<BackupJob>> StartCheck(
@@ -384,7 +363,7 @@ internal static class PointEndpoints
     }
 
     /// <summary>The pool is the work's from here on.</summary>
-    private static BackupJob Begin(
+    internal static BackupJob Begin(
         BackupJobs jobs,
         Pool pool,
         string id,
@@ -483,7 +462,7 @@ internal static class PointEndpoints
         throw new RefusalException(RefusalKind.NotFound, "no-path", $"The restore point has no file '{path}'.");
     }
 
-    private sealed class Told<T>(Action<T> act) : IProgress<T>
+    internal sealed class Told<T>(Action<T> act) : IProgress<T>
     {
         public void Report(T value) => act(value);
     }

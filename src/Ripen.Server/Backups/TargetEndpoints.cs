@@ -30,6 +30,8 @@ public sealed record PoolReading(string Id, DateTimeOffset Made, bool Encrypts, 
 /// <param name="Doubts">What one should know of it.</param>
 /// <param name="MonthMoney">For what lies there in a month of 30 days, by the tiers where it rests, each in its first band; null for a
 /// directory.</param>
+/// <param name="CapacityBytes">Of all its directories together; null where one has no limit but its disk's, and for other kinds.</param>
+/// <param name="Disks">On which its directories lie, each once; empty for a bucket.</param>
 public sealed record TargetReading(
     BackupTarget Target,
     string? Region,
@@ -40,7 +42,9 @@ public sealed record TargetReading(
     string? Wrong,
     TestReading? Test,
     IReadOnlyList<BackupDoubt> Doubts,
-    double? MonthMoney
+    double? MonthMoney,
+    long? CapacityBytes,
+    IReadOnlyList<DiskReading> Disks
 );
 
 /// <summary>A target before it is made.</summary>
@@ -95,6 +99,7 @@ internal static class TargetEndpoints
             .WithName("unlockPool")
             .WithSummary("Takes the passphrase of a pool that this server cannot open.");
         targets.MapPoints();
+        targets.MapRoom();
         targets.MapTargetUse();
         targets.MapVolumes();
         targets.MapCartridges();
@@ -128,10 +133,12 @@ internal static class TargetEndpoints
         response.SetVersion(view.Version);
         var read = new List<TargetReading>();
         var tests = await probes.Last(cancel);
+        var disks = places.Disks(view.Estate.Targets);
         foreach (var target in view.Estate.Targets)
-            read.Add(
-                await Reading(view.Estate, target, places, pools, volumes, jobs, credentials, tests.GetValueOrDefault(target.Id), cancel)
-            );
+        {
+            var test = tests.GetValueOrDefault(target.Id);
+            read.Add(await Reading(view.Estate, target, places, pools, volumes, jobs, credentials, test, disks, cancel));
+        }
         return TypedResults.Ok(new BackupsReading(read, roots.All));
     }
 
@@ -151,9 +158,9 @@ internal static class TargetEndpoints
         var (view, target) = await Find(current, id, cancel);
         response.SetVersion(view.Version);
         var tests = await probes.Of(id, cancel);
-        return TypedResults.Ok(
-            await Reading(view.Estate, target, places, pools, volumes, jobs, credentials, tests.Count > 0 ? tests[0] : null, cancel)
-        );
+        var disks = places.Disks(view.Estate.Targets);
+        var test = tests.Count > 0 ? tests[0] : null;
+        return TypedResults.Ok(await Reading(view.Estate, target, places, pools, volumes, jobs, credentials, test, disks, cancel));
     }
 
     private static async Task<TargetReading> Reading(
@@ -165,6 +172,7 @@ internal static class TargetEndpoints
         BackupJobs jobs,
         CredentialBook credentials,
         TargetProbe? test,
+        IReadOnlyList<DiskReading> disks,
         CancellationToken cancel
     )
     {
@@ -178,12 +186,22 @@ internal static class TargetEndpoints
             volumes.FailureOf(target.Id),
             TargetTests.Of(test),
             [.. Ends(target, credentials), .. BackupDoubts.Of(target, estate)],
-            null
+            null,
+            target.HoldsPool ? target.AllCapacityBytes : null,
+            []
         );
         try
         {
             var (bytes, objects, money) = places.Contents(target, estate);
-            known = known with { StoredBytes = bytes, StoredObjects = objects, MonthMoney = money };
+            var own = disks.Where(d => d.IsSharedBy(target.Id)).ToList();
+            known = known with
+            {
+                StoredBytes = bytes,
+                StoredObjects = objects,
+                MonthMoney = money,
+                Disks = own,
+                Doubts = [.. known.Doubts, .. DiskReading.Doubts(disks, target.Id)],
+            };
             var pool = await pools.Look(target, cancel);
             return pool is not { } p
                 ? known
@@ -204,6 +222,8 @@ internal static class TargetEndpoints
             return known with { Wrong = refusal.Message };
         }
     }
+
+    private static IEnumerable<BackupTarget> Others(Estate estate, string id) => estate.Targets.Where(t => t.Id != id);
 
     /// <summary>That its credential ends, or has ended.</summary>
     private static IEnumerable<BackupDoubt> Ends(BackupTarget target, CredentialBook credentials)
@@ -238,7 +258,10 @@ internal static class TargetEndpoints
         return TypedResults.Ok(
             new TargetDraft(
                 [],
-                BackupDoubts.Of(target.Value, view.Estate),
+                [
+                    .. BackupDoubts.Of(target.Value, view.Estate),
+                    .. DiskReading.Doubts(places.Disks(Others(view.Estate, target.Value.Id).Append(target.Value)), target.Value.Id),
+                ],
                 bucket?.Region,
                 bucket is null ? null : TargetCosts.TerabyteMonth(bucket, bucket.Tier, prices),
                 bucket is null ? null : prices.Tiers.First(t => t.Id == bucket.Tier).WaitHours
@@ -250,7 +273,7 @@ internal static class TargetEndpoints
         string id,
         HttpRequest request,
         CurrentEstate current,
-        EstateStore store,
+        BackupStore store,
         TargetPlaces places,
         Pools pools,
         Volumes volumes,
@@ -281,7 +304,7 @@ internal static class TargetEndpoints
                         $"The volume is made, and has {volume.Volume.SizeBytes} bytes for life. Fill a larger one from a snapshot of it."
                     );
                 await volumes.Empty(id, cancel);
-                _ = places.ObjectsOf(target.Value);
+                places.Leave(target.Value, before);
                 if (target.Value.Credential is { } credential && credential != before?.Credential && !credentials.Has(credential))
                     return Problems.Invalid("no-credential", "$.credential", CredentialBook.Unknown(credential));
                 var pool = target.Value.HoldsPool ? await pools.Look(target.Value, cancel) : null;
@@ -293,7 +316,7 @@ internal static class TargetEndpoints
                         "$.deduplicates",
                         $"The pool that lies there is {(made.Description.Deduplicates ? "deduplicated" : "plain")} for life; make another one below another prefix."
                     );
-                var others = view.Estate.Targets.Where(t => t.Id != id).Append(target.Value);
+                var others = Others(view.Estate, id).Append(target.Value);
                 await current.Apply(
                     new PlannedChange(view.Estate with { Targets = [.. others] }),
                     () => store.ChangeTarget(before, target.Value, view.Version, cancel)
@@ -314,7 +337,7 @@ internal static class TargetEndpoints
         string id,
         HttpRequest request,
         CurrentEstate current,
-        EstateStore store,
+        BackupStore store,
         Volumes volumes,
         Cartridges cartridges,
         BackupJobs jobs,
@@ -329,6 +352,8 @@ internal static class TargetEndpoints
                     return refusal;
                 if (view!.Estate.Targets.FirstOrDefault(t => t.Id == id) is not { } target)
                     return Problems.NotFound("no-target", $"There is no backup target '{id}'.");
+                if (view.Estate.Plans.FirstOrDefault(p => p.LeadsTo(id)) is { } plan)
+                    return Problems.Conflict("planned", $"The plan '{plan.Id}' has its points here; change or remove it first.");
                 if (jobs.Of(id) is { Running: true } || cartridges.IsBusy(id))
                     return Problems.Conflict("under-way", "Something is under way with this target; wait, or stop it.");
                 if (view.Estate.Targets.FirstOrDefault(t => t.LeadsTo(id)) is { } leading)
@@ -338,7 +363,7 @@ internal static class TargetEndpoints
                     );
                 await volumes.Empty(id, cancel);
                 await current.Apply(
-                    new PlannedChange(view.Estate with { Targets = [.. view.Estate.Targets.Where(t => t.Id != id)] }),
+                    new PlannedChange(view.Estate with { Targets = [.. Others(view.Estate, id)] }),
                     () => store.ChangeTarget(target, null, view.Version, cancel)
                 );
                 return null;

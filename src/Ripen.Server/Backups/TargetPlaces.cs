@@ -18,7 +18,10 @@ internal sealed class TargetPlaces(SimulatedProvider provider, CredentialBook cr
     /// <exception cref="RefusalException">It is a directory that the settings do not allow.</exception>
     public IPoolObjects ObjectsOf(BackupTarget target)
     {
-        IPoolObjects place = target.Bucket is { } bucket ? new BucketObjects(provider.Objects, bucket, target.Prefix) : DirectoryOf(target);
+        IPoolObjects place =
+            target.Bucket is { } bucket ? new BucketObjects(provider.Objects, bucket, target.Prefix)
+            : DirectoriesOf(target) is [{ Part: null } one] ? one
+            : new SpreadObjects(DirectoriesOf(target));
         if (target.Credential is { } credential)
             place = new CredentialedObjects(place, credentials, credential, target.Bucket!, target.Prefix);
         return target.Access == TargetAccess.ReadWrite ? place : new GuardedObjects(place, target);
@@ -45,8 +48,8 @@ internal sealed class TargetPlaces(SimulatedProvider provider, CredentialBook cr
     {
         if (target.Bucket is not { } name)
         {
-            var directory = DirectoryOf(target);
-            return (directory.StoredBytes, directory.ObjectCount, null);
+            var directories = DirectoriesOf(target);
+            return (directories.Sum(d => d.StoredBytes), directories.Sum(d => d.ObjectCount), null);
         }
         var bucket = estate.Find(name)!;
         var contents = provider.ContentsUnder(name, target.Prefix);
@@ -67,6 +70,105 @@ internal sealed class TargetPlaces(SimulatedProvider provider, CredentialBook cr
     public long? VersionOf(BackupTarget target, string key) =>
         target.Bucket is { } bucket ? provider.Objects.Find(bucket, target.Prefix + key, null)?.Version : null;
 
-    private DirectoryObjects DirectoryOf(BackupTarget target) =>
-        directories.GetOrAdd((roots.Place(target.Folder!), target.CapacityBytes), d => new DirectoryObjects(d.Folder, d.Capacity));
+    /// <summary>Directories that a target no longer names are no parts of its pool any more; those that are new become it with the first object
+    /// that is written.</summary>
+    /// <param name="target">As it is to be.</param>
+    /// <param name="before">As it was; null for a new one.</param>
+    /// <exception cref="RefusalException">The settings do not allow one, or one that is to be left holds something of the pool.</exception>
+    public void Leave(BackupTarget target, BackupTarget? before)
+    {
+        if (target.Kind != TargetKind.Directory)
+            return;
+        var now = DirectoriesOf(target);
+        if (before is not { Kind: TargetKind.Directory, MoreFolders.Count: > 0 })
+            return;
+        var then = DirectoriesOf(before);
+        var left = then.Where(d => now.All(n => n.Folder != d.Folder)).ToList();
+        // Who names none of them any more means another pool.
+        if (left.Count > 0 && left.Count < then.Count)
+            new SpreadObjects(then).Leave(left);
+    }
+
+    /// <summary>The disks on which directories of targets lie, and how each is shared out.</summary>
+    public IReadOnlyList<DiskReading> Disks(IEnumerable<BackupTarget> targets) =>
+        [
+            .. targets
+                .Where(t => t.Kind == TargetKind.Directory)
+                .SelectMany(t => Shares(t).Select(s => (Disk: Disk.Under(s.Folder), Target: t, s.CapacityBytes)))
+                .GroupBy(s => s.Disk.Device)
+                .Select(d => new DiskReading(
+                    d.First().Disk.TotalBytes,
+                    d.First().Disk.FreeBytes,
+                    [.. d.Select(s => new DiskShare(s.Target.Id, s.Target.Name, s.Target.Deduplicates, s.CapacityBytes))]
+                )),
+        ];
+
+    /// <summary>Nothing is restored over a pool.</summary>
+    /// <param name="folder">That is restored into.</param>
+    /// <param name="targets">Of the estate.</param>
+    /// <param name="path">Of the folder in the order.</param>
+    /// <exception cref="RefusalException">The folder is a directory of a target, holds one, or lies in one.</exception>
+    public void DemandBeside(string folder, IEnumerable<BackupTarget> targets, string path)
+    {
+        foreach (var target in targets.Where(t => t.Kind == TargetKind.Directory))
+        {
+            if (Shares(target).Any(s => Holds(s.Folder, folder) || Holds(folder, s.Folder)))
+                throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "meets-a-pool",
+                    $"'{folder}' meets a directory of the backup target '{target.Name}': what is restored could take the place of what lies there. "
+                        + "Choose a folder beside it.",
+                    path
+                );
+        }
+
+        static bool Holds(string outer, string inner) => $"{inner}/".StartsWith($"{outer}/", StringComparison.Ordinal);
+    }
+
+    private IEnumerable<(string Folder, long? CapacityBytes)> Shares(BackupTarget target)
+    {
+        IEnumerable<(string Folder, long? CapacityBytes)> own =
+        [
+            (target.Folder!, target.CapacityBytes),
+            .. target.MoreFolders.Select(f => (f.Folder, f.CapacityBytes)),
+        ];
+        foreach (var (folder, capacity) in own)
+        {
+            string place;
+            try
+            {
+                place = roots.Place(folder, "$.folder");
+            }
+            catch (RefusalException)
+            {
+                // A document from another machine: nothing of it lies here.
+                continue;
+            }
+            yield return (place, capacity);
+        }
+    }
+
+    /// <summary>The directories of a target, in its order, each by its whole path.</summary>
+    /// <exception cref="RefusalException">The settings do not allow one of them, or two are the same under two names.</exception>
+    public IReadOnlyList<DirectoryObjects> DirectoriesOf(BackupTarget target)
+    {
+        var all = new List<DirectoryObjects> { DirectoryOf(target.Folder!, target.CapacityBytes, "$.folder") };
+        foreach (var (more, i) in target.MoreFolders.Select((f, i) => (f, i)))
+        {
+            var path = $"$.moreFolders[{i}].folder";
+            var directory = DirectoryOf(more.Folder, more.CapacityBytes, path);
+            if (all.Any(d => d.Folder == directory.Folder))
+                throw new RefusalException(
+                    RefusalKind.Invalid,
+                    "overlapping-targets",
+                    $"'{more.Folder}' is '{directory.Folder}', which the target names already.",
+                    path
+                );
+            all.Add(directory);
+        }
+        return all;
+    }
+
+    private DirectoryObjects DirectoryOf(string folder, long? capacity, string path) =>
+        directories.GetOrAdd((roots.Place(folder, path), capacity), d => new DirectoryObjects(d.Folder, d.Capacity));
 }

@@ -137,8 +137,8 @@ internal sealed class Volumes(
         try
         {
             var targets = (await current.Get(cancel))?.Estate.Targets.Where(t => t.Kind == TargetKind.Volume).ToList() ?? [];
-            foreach (var (id, volume) in open.Where(o => targets.All(t => !SamePlace(t, o.Value.Target))).ToList())
-                await Close(id, volume);
+            foreach (var id in open.Where(o => targets.All(t => !SamePlace(t, o.Value.Target))).Select(o => o.Key).ToList())
+                await Close(id);
             foreach (var target in targets.Where(t => open.ContainsKey(t.Id)))
                 open[target.Id] = open[target.Id] with { Target = target };
             foreach (var target in targets.Where(t => !open.ContainsKey(t.Id)))
@@ -174,9 +174,9 @@ internal sealed class Volumes(
     public override async Task StopAsync(CancellationToken cancellationToken)
     {
         await base.StopAsync(cancellationToken);
-        foreach (var (id, volume) in open.ToList())
-            await Close(id, volume);
-        // A host may ask twice.
+        // A host may ask twice, and at once.
+        foreach (var (id, _) in open.ToArray())
+            await Close(id);
         if (Interlocked.Exchange(ref server, null) is { } last)
             await last.DisposeAsync();
     }
@@ -221,9 +221,10 @@ internal sealed class Volumes(
 
     private NbdServer Server() => server ??= new NbdServer(settings.NbdPort ?? UsualPort);
 
-    private async Task Close(string id, OpenVolume volume)
+    private async Task Close(string id)
     {
-        open.TryRemove(id, out _);
+        if (!open.TryRemove(id, out var volume))
+            return;
         foreach (var export in volume.Offered.Values.Append(id))
             server?.Withdraw(export);
         await volume.Volume.DisposeAsync();

@@ -10,8 +10,8 @@ using Ripen.Server.HeldCredentials;
 
 namespace Ripen.Server.Demo;
 
-/// <summary>What the demo's targets already hold: a week of the office's files on a shelf that is nearly full, a volume with a snapshot, and
-/// the self-tests of all of them, and a credential that ends soon.</summary>
+/// <summary>What the demo's targets already hold: a week of the office's files on a shelf that is nearly full, a point of them in a plain pool on the
+/// same disk, a volume with a snapshot, and the self-tests of all of them, and a credential that ends soon.</summary>
 internal sealed class DemoBackups(
     CurrentEstate current,
     Pools pools,
@@ -20,7 +20,7 @@ internal sealed class DemoBackups(
     TargetTests tests,
     CredentialBook credentials,
     SimulatedProvider provider,
-    EstateStore store,
+    BackupStore backups,
     BackupRoots roots,
     TimeProvider time,
     RipenSettings settings
@@ -31,7 +31,8 @@ internal sealed class DemoBackups(
     private const int CartridgeCount = 4;
     private const int TapeFileBytes = 2_000_000;
     private const int ScanCount = 24;
-    private const int ScanBytes = 650_000;
+    private const int ScanBytes = 325_000;
+    private const int ScanDays = 4;
     private const int VolumeBytes = 24 << 20;
 
     /// <summary>Does nothing where folders are there already.</summary>
@@ -47,16 +48,25 @@ internal sealed class DemoBackups(
         if (targets.FirstOrDefault(t => t.Id == "harbour-shelf") is { } shelf)
         {
             await pools.Make(shelf, null, cancel);
-            var scans = Scans(Path.Combine(root, "scans"));
+            var scans = Path.Combine(root, "scans");
             for (var day = 0; day < Days; day++)
             {
                 DemoOffice.Write(office, day);
                 using var pool = await pools.Open(shelf, cancel);
                 var then = new Earlier(time, TimeSpan.FromDays(Days - day));
                 await BackupRun.Of(pool, new FolderSource(office), "office", null, then, new Progress<RunProgress>(), cancel);
-                if (day == 0)
-                    await BackupRun.Of(pool, new FolderSource(scans), "scans", null, then, new Progress<RunProgress>(), cancel);
+                if (day % ScanDays != 0)
+                    continue;
+                Scans(scans, day);
+                await BackupRun.Of(pool, new FolderSource(scans), "scans", null, then, new Progress<RunProgress>(), cancel);
             }
+        }
+        if (targets.FirstOrDefault(t => t.Id == "harbour-tray") is { } tray)
+        {
+            await pools.Make(tray, null, cancel);
+            using var pool = await pools.Open(tray, cancel);
+            var yesterday = new Earlier(time, TimeSpan.FromDays(1));
+            await BackupRun.Of(pool, new FolderSource(office), "office", null, yesterday, new Progress<RunProgress>(), cancel);
         }
         if (targets.FirstOrDefault(t => t.Id == "chart-room") is { } room)
         {
@@ -97,7 +107,7 @@ internal sealed class DemoBackups(
         var with = target with { Credential = credential.Id };
         await current.Apply(
             new PlannedChange(view.Estate with { Targets = [.. view.Estate.Targets.Select(t => t.Id == id ? with : t)] }),
-            () => store.ChangeTarget(target, with, view.Version, cancel)
+            () => backups.ChangeTarget(target, with, view.Version, cancel)
         );
     }
 
@@ -121,16 +131,16 @@ internal sealed class DemoBackups(
     }
 
     /// <summary>What a scanner leaves behind: nothing in it compresses, and nothing is there twice.</summary>
-    private static string Scans(string folder)
+    /// <summary>New ones in the place of the former.</summary>
+    private static void Scans(string folder, int day)
     {
         Directory.CreateDirectory(folder);
         for (var i = 1; i <= ScanCount; i++)
         {
             var content = new byte[ScanBytes];
-            new Random(i).NextBytes(content);
+            new Random((day * ScanCount) + i).NextBytes(content);
             File.WriteAllBytes(Path.Combine(folder, $"Delivery note {i:000}.scan"), content);
         }
-        return folder;
     }
 
     /// <summary>The clock some time ago.</summary>

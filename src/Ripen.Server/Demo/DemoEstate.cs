@@ -1,6 +1,7 @@
 using Ripen.Core.Estates;
 using Ripen.Data;
 using Ripen.Provider;
+using Ripen.Server.Backups;
 
 namespace Ripen.Server.Demo;
 
@@ -11,7 +12,9 @@ namespace Ripen.Server.Demo;
 public sealed class DemoEstate(
     CurrentEstate current,
     EstateStore store,
+    BackupStore backups,
     SimulatedProvider provider,
+    Rehearsals rehearsals,
     RipenSettings settings,
     LocalActors actors,
     ILogger<DemoEstate> log
@@ -58,7 +61,7 @@ public sealed class DemoEstate(
         for (; done < steps.Count; done++)
         {
             log.LogInformation("Preparing the demo, {Done} of {Steps}: {What}.", done + 1, steps.Count, steps[done].What);
-            await steps[done].Do(new DemoHands(current, store, provider), cancel);
+            await steps[done].Do(new DemoHands(current, store, backups, provider, rehearsals), cancel);
             await store.DemoReached(done + 1, CancellationToken.None);
         }
         await store.DemoReached(null, CancellationToken.None);

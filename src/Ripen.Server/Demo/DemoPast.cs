@@ -5,11 +5,18 @@ using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Provider.Access;
 using Ripen.Provider.Objects;
+using Ripen.Server.Backups;
 
 namespace Ripen.Server.Demo;
 
 /// <summary>What a step of the demo's past works with.</summary>
-internal sealed record DemoHands(CurrentEstate Current, EstateStore Store, SimulatedProvider Provider);
+internal sealed record DemoHands(
+    CurrentEstate Current,
+    EstateStore Store,
+    BackupStore Backups,
+    SimulatedProvider Provider,
+    Rehearsals Rehearsals
+);
 
 /// <summary>A step of the demo's past; done again after a crash it does no harm.</summary>
 internal sealed record DemoStep(string What, Func<DemoHands, CancellationToken, Task> Do);
@@ -31,6 +38,9 @@ internal static class DemoPast
             :
             [
                 files,
+                new("backup plans", DemoPlans.Make),
+                PassUntil(2026, 11, 2),
+                new("a rehearsal of the wages", (hands, cancel) => DemoPlans.Rehearse(hands, "wages", "payroll", cancel)),
                 PassUntil(2026, 11, 9),
                 new("a link for the harbour master", UseLink),
                 PassUntil(2026, 11, 18),
@@ -55,6 +65,8 @@ internal static class DemoPast
                 PassUntil(2026, 12, 24),
                 new("a bucket for the winter's berth plans", MakeBucket),
                 PassUntil(2027, 1, 12),
+                new("a rehearsal of the crew's mail", (hands, cancel) => DemoPlans.Rehearse(hands, "nightly", "crew-mail", cancel)),
+                new("a rehearsal of the tickets", (hands, cancel) => DemoPlans.Rehearse(hands, "nightly", "ticket-db", cancel)),
                 new(
                     "telemetry is kept a little less long",
                     (hands, cancel) => ChangeExpiry(hands, "engine-telemetry", "telemetry", 370, cancel)

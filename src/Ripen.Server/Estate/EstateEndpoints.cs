@@ -117,14 +117,6 @@ internal static class EstateEndpoints
         var document = EstateDocument.Read(await request.ReadText(cancel));
         if (!document.Ok)
             return Problems.Invalid(document.Problems);
-        // To take plans and not run them would be to promise points that nobody takes.
-        if (document.Value.Plans.Count > 0)
-            return Problems.Invalid(
-                "plans-not-run",
-                "$.plans",
-                "This server does not run backup plans yet: project them with 'ripen forecast', 'ripen points' and 'ripen restore-estimate', "
-                    + "and leave them out here."
-            );
         var refused = await current.Change(
             async view =>
             {

@@ -71,7 +71,7 @@ internal static class CopyRuleEndpoints
     {
         if (await current.Get(cancel) is not { } view)
             return Problems.NoEstate();
-        var read = EstateDocument.ReadCopyOrder(await request.ReadText(cancel), view.Estate.Today);
+        var read = EstateDocument.ReadCopyOrder(await request.ReadText(cancel));
         if (!read.Ok)
             return TypedResults.Ok(Refused(read.Problems));
         var order = read.Value;
@@ -147,11 +147,11 @@ internal static class CopyRuleEndpoints
             {
                 if (Plans.Refusal(view, request) is { } refusal)
                     return refusal;
-                var order = EstateDocument.ReadCopyOrder(json, view!.Estate.Today);
+                var order = EstateDocument.ReadCopyOrder(json);
                 if (!order.Ok)
                     return Problems.Invalid(order.Problems);
                 made = order.Value;
-                var old = replaces is { } id ? Find(provider, view.Estate, id) : default;
+                var old = replaces is { } id ? Find(provider, view!.Estate, id) : default;
                 if (old.Rule is not null && old.Source != made.Source)
                     return Problems.Invalid(
                         "unknown-reference",
@@ -160,8 +160,8 @@ internal static class CopyRuleEndpoints
                     );
                 return await Plans.Store(
                     current,
-                    view,
-                    CopyPlans.WithRule(WithCutStock(view.Estate, made, current), made, old.Rule),
+                    view!,
+                    CopyPlans.WithRule(WithCutStock(view!.Estate, made, current), made, old.Rule),
                     "bucket-changed",
                     store,
                     cancel,
@@ -175,22 +175,21 @@ internal static class CopyRuleEndpoints
             : TypedResults.Ok(provider.Copies.Rules().Last(r => r.Bucket == made!.Source && r.Rule.IsSame(made.Rule)));
     }
 
-    private static async Task<Results<NoContent, ProblemHttpResult>> Remove(
+    private static Task<Results<NoContent, ProblemHttpResult>> Remove(
         long id,
         HttpRequest request,
         CurrentEstate current,
         EstateStore store,
         SimulatedProvider provider,
         CancellationToken cancel
-    )
-    {
-        var refused = await current.Change(
-            async view =>
+    ) =>
+        Plans.Change(
+            current,
+            request,
+            view =>
             {
-                if (Plans.Refusal(view, request) is { } refusal)
-                    return refusal;
-                var (source, rule) = Find(provider, view!.Estate, id);
-                return await Plans.Store(
+                var (source, rule) = Find(provider, view.Estate, id);
+                return Plans.Store(
                     current,
                     view,
                     new Checked<Estate>(CopyPlans.WithoutRule(view.Estate, source!, rule!)),
@@ -201,8 +200,6 @@ internal static class CopyRuleEndpoints
             },
             cancel
         );
-        return refused is not null ? refused : TypedResults.NoContent();
-    }
 
     /// <summary>The rule of the estate that the provider's is at work for.</summary>
     private static (string? Source, CopyRule? Rule) Find(SimulatedProvider provider, Estate estate, long id)

@@ -23,6 +23,17 @@ internal static class Plans
         return request.Matches(view.Version) ? null : Problems.Stale("The estate");
     }
 
+    /// <summary>Runs a change on the newest estate that the request has looked at; null from it when it was done.</summary>
+    public static async Task<Results<NoContent, ProblemHttpResult>> Change(
+        CurrentEstate current,
+        HttpRequest request,
+        Func<EstateView, Task<ProblemHttpResult?>> change,
+        CancellationToken cancel
+    ) =>
+        await current.Change(async view => Refusal(view, request) ?? await change(view!), cancel) is { } refused
+            ? refused
+            : TypedResults.NoContent();
+
     /// <summary>Null when it was stored.</summary>
     /// <param name="current">Through which it goes.</param>
     /// <param name="view">The estate that was looked at.</param>

@@ -69,7 +69,24 @@ export type PlaceOffer = Schemas["PlaceOffer"];
 export type DayRun = Schemas["DayRun"];
 export type ListingPage = Schemas["ListingPage"];
 export type BackupJob = Schemas["BackupJob"];
+export type BackupPlan = Schemas["BackupPlan"];
 export type BackupTarget = Schemas["BackupTarget"];
+export type BranchReading = Schemas["BranchReading"];
+export type CalendarRow = Schemas["CalendarRow"];
+export type Cadence = Schemas["Cadence"];
+export type PlanDraft = Schemas["PlanDraft"];
+export type PlanReading = Schemas["PlanReading"];
+export type PointCalendar = Schemas["PointCalendar"];
+export type PointRetention = Schemas["PointRetention"];
+export type RestorePoint = Schemas["RestorePoint"];
+export type RestoreQuery = Schemas["RestoreQuery"];
+export type Verdict = Schemas["Verdict"];
+export type Workload = Schemas["Workload"];
+export type WorkloadProof = Schemas["WorkloadProof"];
+export type RestoreOrder = Schemas["RestoreOrder"];
+export type PlannedRehearsal = Schemas["PlannedRehearsal"];
+export type RestoreRecord = Schemas["RestoreRecord"];
+export type WorkloadJudgement = Schemas["WorkloadJudgement"];
 export type NameReading = Schemas["NameReading"];
 export type PointReading = Schemas["PointReading"];
 export type ProbeStep = Schemas["ProbeStep"];
@@ -81,6 +98,8 @@ export type RunOrder = Schemas["RunOrder"];
 export type SizingOrder = Schemas["SizingOrder"];
 export type SizingReading = Schemas["SizingReading"];
 export type TargetQuestions = Schemas["TargetQuestions"];
+export type RoomRule = Schemas["RoomRule"];
+export type TargetFolder = Schemas["TargetFolder"];
 export type TargetReading = Schemas["TargetReading"];
 export type TestReading = Schemas["TestReading"];
 export type VolumeReading = Schemas["VolumeReading"];
@@ -148,15 +167,18 @@ async function value<T>(call: Promise<{ data?: T; response: Response }>): Promis
   return (await whole(call)).value;
 }
 
-/** Null instead of an error while there is no estate. */
-export async function readEstate(): Promise<Versioned<EstateSummary> | null> {
+/** Null instead of the refusal of this code, so that asking again does not end in an error each time. */
+async function orNull<T>(code: string, asked: Promise<T>): Promise<T | null> {
   try {
-    return await whole(client.GET("/api/estate"));
+    return await asked;
   } catch (error) {
-    if (error instanceof ApiError && error.code === "no-estate") return null;
+    if (error instanceof ApiError && error.code === code) return null;
     throw error;
   }
 }
+
+/** Null while there is no estate. */
+export const readEstate = (): Promise<Versioned<EstateSummary> | null> => orNull("no-estate", whole(client.GET("/api/estate")));
 
 /** Which buckets of the board, in which order. */
 export type BoardQuery = NonNullable<paths["/api/estate/board"]["get"]["parameters"]["query"]>;
@@ -418,6 +440,41 @@ export const putTarget = (target: BackupTarget, etag: string) =>
 export const removeTarget = (id: string, etag: string) =>
   value(client.DELETE("/api/targets/{id}", { params: inTarget(id), headers: { "If-Match": etag } }));
 
+export const readPlans = () => whole(client.GET("/api/plans"));
+
+export const draftPlan = (plan: BackupPlan, signal: AbortSignal) =>
+  value(client.POST("/api/plans/draft", { body: plan, signal }));
+
+export const putPlan = (plan: BackupPlan, etag: string, discardPoints: boolean) =>
+  value(
+    client.PUT("/api/plans/{id}", {
+      params: { path: { id: plan.id }, query: { discardPoints } },
+      headers: { "If-Match": etag },
+      body: plan,
+    }),
+  );
+
+export const removePlan = (id: string, etag: string, discardPoints: boolean) =>
+  value(client.DELETE("/api/plans/{id}", { params: { path: { id }, query: { discardPoints } }, headers: { "If-Match": etag } }));
+
+export const readPlannedPoints = (on: string | null) =>
+  value(client.GET("/api/plans/points", { params: { query: { ...(on && { on }) } } }));
+
+export const readRuns = (plan: string) => value(client.GET("/api/plans/runs", { params: { query: { plan, most: 60 } } }));
+
+export const readCalendar = (years: number) => value(client.GET("/api/plans/calendar", { params: { query: { years } } }));
+
+export const readRestoreEstimates = (order: RestoreQuery) => value(client.POST("/api/plans/restore-estimates", { body: order }));
+
+export const readWorkloads = (on: string | null) =>
+  whole(client.GET("/api/workloads", { params: { query: { ...(on && { on }) } } }));
+
+export const putWorkload = (workload: Workload, etag: string) =>
+  value(client.PUT("/api/workloads/{id}", { params: inTarget(workload.id), headers: { "If-Match": etag }, body: workload }));
+
+export const removeWorkload = (id: string, etag: string) =>
+  value(client.DELETE("/api/workloads/{id}", { params: inTarget(id), headers: { "If-Match": etag } }));
+
 export const draftTarget = (target: BackupTarget, signal: AbortSignal) =>
   value(client.POST("/api/targets/draft", { body: target, signal }));
 
@@ -437,7 +494,9 @@ export const unlockPool = (id: string, passphrase: string) =>
 export const makeVolume = (id: string, passphrase: string | null) =>
   value(client.POST("/api/targets/{id}/volume", { params: inTarget(id), body: { passphrase } }));
 
-export const readVolume = (id: string) => value(client.GET("/api/targets/{id}/volume", { params: inTarget(id) }));
+/** Null while none was made. */
+export const readVolume = (id: string) =>
+  orNull("no-volume", value(client.GET("/api/targets/{id}/volume", { params: inTarget(id) })));
 
 export const drainVolume = (id: string) => value(client.POST("/api/targets/{id}/volume/drain", { params: inTarget(id) }));
 
@@ -458,7 +517,9 @@ export const offerSnapshot = (id: string, snapshot: string) =>
 export const makeLibrary = (id: string, passphrase: string | null) =>
   value(client.POST("/api/targets/{id}/library", { params: inTarget(id), body: { passphrase } }));
 
-export const readLibrary = (id: string) => value(client.GET("/api/targets/{id}/library", { params: inTarget(id) }));
+/** Null while none was made. */
+export const readLibrary = (id: string) =>
+  orNull("no-library", value(client.GET("/api/targets/{id}/library", { params: inTarget(id) })));
 
 export const addCartridge = (id: string) => value(client.POST("/api/targets/{id}/cartridges", { params: inTarget(id) }));
 
@@ -501,8 +562,26 @@ export const startRun = (id: string, order: RunOrder) =>
 export const startPoolCopy = (id: string, target: string) =>
   value(client.POST("/api/targets/{id}/copies", { params: inTarget(id), body: { target } }));
 
-export const startRestore = (id: string, point: string, under: string, folder: string) =>
-  value(client.POST("/api/targets/{id}/restores", { params: inTarget(id), body: { point, under, folder } }));
+export const startRestore = (id: string, order: RestoreOrder) =>
+  value(client.POST("/api/targets/{id}/restores", { params: inTarget(id), body: order }));
+
+export const startRehearsal = (id: string, point: string) =>
+  value(client.POST("/api/targets/{id}/rehearsals", { params: inTarget(id), body: { point } }));
+
+/** Of a plan's point: it is charged, and its hours are counted. */
+export const rehearsePlanned = (order: PlannedRehearsal) => value(client.POST("/api/rehearsals", { body: order }));
+
+/** What was restored and rehearsed from a target, newest first. */
+export const readRestoreRecords = (target: string) =>
+  value(client.GET("/api/restore-records", { params: { query: { target } } }));
+
+export const restoreRecordsFile = "/api/restore-records.csv";
+
+/** Which points would go now, down to a share of the capacity. */
+export const readRoom = (id: string, downTo: number, leave: number) =>
+  value(client.GET("/api/targets/{id}/room", { params: { path: { id }, query: { downTo, leave } } }));
+
+export const makeRoom = (id: string) => value(client.POST("/api/targets/{id}/room", { params: inTarget(id) }));
 
 export const startCheck = (id: string) => value(client.POST("/api/targets/{id}/checks", { params: inTarget(id) }));
 

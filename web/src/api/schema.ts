@@ -469,6 +469,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/restore-records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Restores and rehearsals that came to their end, newest first. */
+        get: operations["readRestoreRecords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/restore-records.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as a file (RFC 4180). */
+        get: operations["exportRestoreRecords"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Rehearses the restore of a plan's point at the ordinary speed: what it reads is charged, its hours are counted and not waited for. */
+        post: operations["rehearsePlanned"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forecast": {
         parameters: {
             query?: never;
@@ -1555,6 +1606,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/targets/{id}/room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which points would go now so that the target holds no more than a share of its capacity. Nothing is done. */
+        get: operations["readRoom"];
+        put?: never;
+        /** Makes room as the target's rule says, in the background, whether it is above its mark or not. */
+        post: operations["makeRoom"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/targets/{id}/use": {
         parameters: {
             query?: never;
@@ -1598,8 +1667,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Restores into an empty folder of this machine, in the background. */
+        /** Restores into a folder of this machine, in the background; every file is read back and compared. */
         post: operations["startRestore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads all of a point into nowhere and compares every byte, in the background; a record says how it went. */
+        post: operations["startRehearsal"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2001,6 +2087,195 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All backup plans as they stand. The ETag is the estate's. */
+        get: operations["readPlans"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What follows from a plan: points, bytes, money by month, run times, judgements. Nothing is done. */
+        post: operations["readPlanDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Makes a backup plan, or puts it in the place of the one of this id. If-Match: the estate's ETag. */
+        put: operations["putPlan"];
+        post?: never;
+        /** Removes a backup plan. Where it has points, ?discardPoints=true gives them up; what a bucket keeps stays there until it may go. If-Match: the estate's ETag. */
+        delete: operations["removePlan"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The restore points of all plans: now, or after a day's runs. */
+        get: operations["readPlannedPoints"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/points.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as a file (RFC 4180). */
+        get: operations["exportPlannedPoints"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Runs of plans that were done or missed, newest first. */
+        get: operations["readRuns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every point's life over a span of days. */
+        get: operations["readCalendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/calendar.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What becomes deletable when, in the coming year, as iCalendar (RFC 5545). */
+        get: operations["exportCalendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/restore-estimates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the restore of a point takes and costs, at every speed that the price book names. Nothing is done. */
+        post: operations["readRestoreEstimates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workloads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What backup plans protect, and how that stands: now, or after a day's runs. The ETag is the estate's. */
+        get: operations["readWorkloads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workloads/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Adds a workload, or puts it in the place of the one of this id. If-Match: the estate's ETag. */
+        put: operations["putWorkload"];
+        post?: never;
+        /** Removes a workload that no plan protects. If-Match: the estate's ETag. */
+        delete: operations["removeWorkload"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/backup-sizing": {
         parameters: {
             query?: never;
@@ -2131,6 +2406,12 @@ export interface components {
             point: null | components["schemas"]["PointReading"];
             problems: components["schemas"]["RunProblem"][];
             error: null | string;
+            room?: null | components["schemas"]["RoomReading"];
+            /**
+             * Format: int64
+             * @default 0
+             */
+            left: number;
         };
         BackupPlan: {
             id: string;
@@ -2142,6 +2423,7 @@ export interface components {
             every: components["schemas"]["Cadence"];
             full?: null | components["schemas"]["FullRuns"];
             keep: components["schemas"]["PointRetention"];
+            paused?: boolean;
             copies?: components["schemas"]["PlanCopy"][];
             runs?: components["schemas"]["PastRuns"][];
         };
@@ -2153,6 +2435,8 @@ export interface components {
             folder?: null | string;
             /** Format: int64 */
             capacityBytes?: null | number;
+            moreFolders?: components["schemas"]["TargetFolder"][];
+            makeRoom?: null | components["schemas"]["RoomRule"];
             local?: null | components["schemas"]["LocalCache"];
             snapshots?: null | components["schemas"]["SnapshotSchedule"];
             library?: null | components["schemas"]["CartridgeLibrary"];
@@ -2231,6 +2515,36 @@ export interface components {
             trend: number[];
             marks: components["schemas"]["BucketMark"][];
         };
+        BranchOutlook: {
+            target: string;
+            workload: string;
+            /** Format: int32 */
+            pointsAYear: number;
+            /** Format: int32 */
+            pointsThen: number;
+            /** Format: double */
+            firstRunBytes: null | number;
+            /** Format: double */
+            firstRunSeconds: null | number;
+            /** Format: double */
+            laterRunBytes: null | number;
+            /** Format: double */
+            laterRunSeconds: null | number;
+            /** Format: double */
+            neededBytesThen: number;
+        };
+        BranchReading: {
+            target: string;
+            workload: string;
+            /** Format: int32 */
+            points: number;
+            /** Format: date */
+            newest: null | string;
+            /** Format: date */
+            next: null | string;
+            /** Format: double */
+            neededBytes: number;
+        };
         BrokenStay: {
             tier: string;
             prefixes: string[];
@@ -2253,6 +2567,7 @@ export interface components {
             reads?: components["schemas"]["ReadBand"][];
             rules?: components["schemas"]["LifecycleRule"][];
             keep?: null | components["schemas"]["KeepRule"];
+            holds?: components["schemas"]["Hold"][];
             versioning?: boolean;
             ownKey?: boolean;
             copyTo?: components["schemas"]["CopyRule"][];
@@ -2327,6 +2642,13 @@ export interface components {
             /** Format: int32 */
             monthDay?: null | number;
         };
+        CalendarRow: {
+            plan: string;
+            target: string;
+            workload: string;
+            points: components["schemas"]["PointLife"][];
+            missed: components["schemas"]["MissedRun"][];
+        };
         CartridgeFile: {
             /** Format: int32 */
             number: number;
@@ -2381,7 +2703,7 @@ export interface components {
             onceCharge: number;
         };
         /** @enum {unknown} */
-        Charge: "early-leave" | "moves" | "reads" | "recall" | "storage" | "transfer" | "writes";
+        Charge: "early-leave" | "moves" | "reads" | "recall" | "storage" | "transfer" | "watching" | "writes";
         ChargeChange: {
             charge: components["schemas"]["Charge"];
             /** Format: double */
@@ -2648,6 +2970,20 @@ export interface components {
             /** Format: date */
             fullOn: null | string;
         };
+        DiskReading: {
+            /** Format: int64 */
+            totalBytes: number;
+            /** Format: int64 */
+            freeBytes: number;
+            shares: components["schemas"]["DiskShare"][];
+        };
+        DiskShare: {
+            id: string;
+            name: string;
+            deduplicates: boolean;
+            /** Format: int64 */
+            capacityBytes: null | number;
+        };
         DraftReading: {
             problems: components["schemas"]["Problem"][];
             strip: null | components["schemas"]["AgeStrip"];
@@ -2696,6 +3032,11 @@ export interface components {
             priceBook: components["schemas"]["PriceBook"];
             buckets: string[];
         };
+        /**
+         * @default refused
+         * @enum {unknown}
+         */
+        Existing: "refused" | "kept" | "beside" | "replaced";
         ExportReading: {
             address: string;
         };
@@ -2748,6 +3089,18 @@ export interface components {
         Health: {
             status: string;
         };
+        Hold: {
+            id: string;
+            prefix?: string;
+            tags?: null | {
+                [key: string]: string;
+            };
+            reason: string;
+            /** Format: date */
+            placed: string;
+            /** Format: date */
+            released?: null | string;
+        };
         InventoryOrder: {
             mapping: components["schemas"]["ColumnMapping"];
             leaveOutBroken?: boolean;
@@ -2778,7 +3131,7 @@ export interface components {
             untouched: components["schemas"]["UntouchedPrefix"][];
         };
         /** @enum {unknown} */
-        JobKind: "run" | "restore" | "check" | "prune" | "copy" | "pool-copy";
+        JobKind: "run" | "restore" | "rehearsal" | "check" | "prune" | "copy" | "pool-copy" | "room";
         KeepRule: {
             /** Format: int32 */
             days?: null | number;
@@ -2828,6 +3181,12 @@ export interface components {
             /** Format: date */
             keepUntil: null | string;
         };
+        LeastAge: {
+            /** Format: int32 */
+            created?: number;
+            /** Format: int32 */
+            read?: number;
+        };
         LedgerRow: {
             /** Format: date */
             day: string;
@@ -2856,11 +3215,20 @@ export interface components {
         LifecycleRule: {
             id: string;
             prefix?: string;
+            tags?: null | {
+                [key: string]: string;
+            };
+            applies?: components["schemas"]["VersionKind"];
             /** Format: int64 */
             smallestBytes?: number;
+            /** Format: int64 */
+            largestBytes?: null | number;
             steps?: components["schemas"]["Step"][];
+            backOnRead?: boolean;
             /** Format: int32 */
             expireAt?: null | number;
+            /** Format: int32 */
+            keepNewest?: number;
         };
         LiftOrder: {
             reason: string;
@@ -2980,6 +3348,17 @@ export interface components {
             fraction?: null | number;
             /** Format: int64 */
             bytesPerObject: number;
+            /** Format: double */
+            originals?: null | number;
+            earlier?: boolean;
+            /** Format: date */
+            supersededOn?: null | string;
+            /** Format: date */
+            replacedOn?: null | string;
+            /** Format: int32 */
+            rewriteEvery?: null | number;
+            /** Format: date */
+            keptUntil?: null | string;
         };
         ManyBuckets: {
             buckets: string[];
@@ -3007,6 +3386,11 @@ export interface components {
         };
         /** @enum {unknown} */
         Mending: "copy" | "bring-back" | "remove" | "mend" | "try-again";
+        MissedRun: {
+            /** Format: date */
+            day: string;
+            why: string;
+        };
         Month: string;
         MonthlyAmount: {
             month: components["schemas"]["Month"];
@@ -3093,6 +3477,8 @@ export interface components {
             bytesPerObject: number;
             /** Format: double */
             yearlyGrowth?: number;
+            /** Format: int32 */
+            replacedAfterDays?: null | number;
         };
         OneOfMany: {
             name: string;
@@ -3149,6 +3535,82 @@ export interface components {
             keep: components["schemas"]["PointRetention"];
             runs?: components["schemas"]["PastRuns"][];
         };
+        PlanDraft: {
+            problems: components["schemas"]["Problem"][];
+            outlook: null | components["schemas"]["PlanOutlook"];
+        };
+        PlanOutlook: {
+            branches: components["schemas"]["BranchOutlook"][];
+            cost: components["schemas"]["YearChange"][];
+            doubts: components["schemas"]["BackupDoubt"][];
+            judgedBefore: components["schemas"]["WorkloadJudgement"][];
+            judgedAfter: components["schemas"]["WorkloadJudgement"][];
+        };
+        PlanReading: {
+            plan: components["schemas"]["BackupPlan"];
+            branches: components["schemas"]["BranchReading"][];
+            /** Format: int32 */
+            missed: number;
+        };
+        PlanRun: {
+            /** Format: int64 */
+            id: number;
+            plan: string;
+            target: string;
+            workload: string;
+            /** Format: date */
+            day: string;
+            missed: null | string;
+            /** Format: date */
+            keptUntil: string;
+            isFull: boolean;
+            /** Format: double */
+            logicalBytes: number;
+            /** Format: double */
+            storedBytes: number;
+            /** Format: double */
+            seconds: null | number;
+            /** Format: double */
+            share: number;
+        };
+        PlannedRehearsal: {
+            plan: string;
+            workload: string;
+            target: string;
+            /** Format: date */
+            taken: string;
+        };
+        PlansReading: {
+            /** Format: date */
+            today: string;
+            plans: components["schemas"]["PlanReading"][];
+        };
+        PointCalendar: {
+            /** Format: date */
+            today: string;
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            to: string;
+            rows: components["schemas"]["CalendarRow"][];
+            gaps: components["schemas"]["PointGap"][];
+        };
+        PointGap: {
+            workload: string;
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            to: string;
+        };
+        PointLife: {
+            /** Format: date */
+            taken: string;
+            /** Format: date */
+            keptUntil: string;
+            /** Format: date */
+            gone: null | string;
+            isDone: boolean;
+        };
         PointReading: {
             id: string;
             workload: string;
@@ -3184,6 +3646,11 @@ export interface components {
             monthly?: null | number;
             /** Format: int32 */
             yearly?: null | number;
+        };
+        PointToGoReading: {
+            point: components["schemas"]["PointReading"];
+            /** Format: int64 */
+            thenBytes: number;
         };
         PointsReading: {
             points: components["schemas"]["PointReading"][];
@@ -3334,13 +3801,92 @@ export interface components {
             lostSince: null | string;
             buckets: components["schemas"]["BucketInRegion"][];
         };
+        RehearsalOrder: {
+            point: string;
+        };
         RestOrder: {
             tier: string;
         };
+        RestoreAtSpeed: {
+            speed: null | string;
+            name: string;
+            estimate: components["schemas"]["RestoreEstimate"];
+        };
+        RestoreEstimate: {
+            /** Format: double */
+            contentBytes: number;
+            /** Format: double */
+            readBytes: number;
+            /** Format: double */
+            waitHours: number;
+            /** Format: double */
+            transferHours: number;
+            /** Format: double */
+            hours: number;
+            /** Format: double */
+            money: number;
+        };
+        /** @enum {unknown} */
+        RestoreKind: "restore" | "rehearsal";
         RestoreOrder: {
             point: string;
             under: string;
             folder: string;
+            existing?: components["schemas"]["Existing"];
+        };
+        RestorePoint: {
+            plan: string;
+            target: string;
+            workload: string;
+            /** Format: date */
+            taken: string;
+            /** Format: date */
+            keptUntil: string;
+            /** Format: double */
+            logicalBytes: number;
+            /** Format: double */
+            addedBytes: number;
+            /** Format: double */
+            freedBytes: null | number;
+        };
+        RestoreQuery: {
+            plan: string;
+            workload: string;
+            target: string;
+            /** Format: date */
+            taken: string;
+            /** Format: date */
+            on?: null | string;
+            to?: null | string;
+            /** Format: double */
+            lineBytesPerSecond?: null | number;
+        };
+        RestoreRecord: {
+            /** Format: date-time */
+            at: string;
+            /** Format: date */
+            day: string;
+            by: string;
+            kind: components["schemas"]["RestoreKind"];
+            target: string;
+            point: string;
+            workload: string;
+            /** Format: date-time */
+            taken: string;
+            under?: string;
+            into?: null | string;
+            /** Format: int64 */
+            files: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            seconds: number;
+            /** Format: double */
+            money?: null | number;
+            /** Format: int64 */
+            problems: number;
+            error?: null | string;
+            proves: boolean;
         };
         ReturnOrder: {
             withItsData: boolean;
@@ -3349,6 +3895,42 @@ export interface components {
         };
         /** @enum {unknown} */
         Right: "read" | "write" | "list" | "read-versions" | "delete-versions";
+        /** @enum {unknown} */
+        RoomBy: "remove" | "move";
+        RoomDraft: {
+            /** Format: int64 */
+            capacityBytes: number;
+            /** Format: int64 */
+            storedBytes: number;
+            /** Format: int64 */
+            goalBytes: number;
+            /** Format: int64 */
+            prunedBytes: number;
+            /** Format: int64 */
+            leastBytes: number;
+            /** Format: int64 */
+            thenBytes: number;
+            points: components["schemas"]["PointToGoReading"][];
+            /** Format: int32 */
+            stayingPoints: number;
+        };
+        RoomReading: {
+            in: string;
+            points: components["schemas"]["PointReading"][];
+            to: null | string;
+            /** Format: int64 */
+            removedBytes: number;
+        };
+        RoomRule: {
+            /** Format: double */
+            above: number;
+            /** Format: double */
+            downTo: number;
+            by: components["schemas"]["RoomBy"];
+            to?: null | string;
+            /** Format: int32 */
+            leave?: number;
+        };
         RowError: {
             /** Format: int64 */
             row: number;
@@ -3543,7 +4125,12 @@ export interface components {
             /** Format: int32 */
             age: number;
             tier: string;
+            clock?: components["schemas"]["StepClock"];
+            /** Format: int64 */
+            bundleTo?: null | number;
         };
+        /** @enum {unknown} */
+        StepClock: "created" | "read";
         StepEconomy: {
             prefix: string;
             /** Format: int64 */
@@ -3662,6 +4249,9 @@ export interface components {
         };
         StripLane: {
             prefix: string;
+            tags: null | {
+                [key: string]: string;
+            };
             rules: string[];
             bands: components["schemas"]["StripBand"][];
             /** Format: int32 */
@@ -3682,6 +4272,11 @@ export interface components {
             terabyteMonth: null | number;
             /** Format: double */
             waitHours: null | number;
+        };
+        TargetFolder: {
+            folder: string;
+            /** Format: int64 */
+            capacityBytes?: null | number;
         };
         /** @enum {unknown} */
         TargetKind: "bucket" | "directory" | "volume" | "cartridges";
@@ -3705,6 +4300,9 @@ export interface components {
             doubts: components["schemas"]["BackupDoubt"][];
             /** Format: double */
             monthMoney: null | number;
+            /** Format: int64 */
+            capacityBytes: null | number;
+            disks: components["schemas"]["DiskReading"][];
         };
         TargetUse: {
             tier: string;
@@ -3747,6 +4345,7 @@ export interface components {
             indexBytes: number;
             /** Format: double */
             waitHours: number;
+            leastAge?: null | components["schemas"]["LeastAge"];
         };
         TierContents: {
             tier: string;
@@ -3806,6 +4405,7 @@ export interface components {
             movesIn: components["schemas"]["PricePerThousand"];
             recallRequests: components["schemas"]["PricePerThousand"];
             recall: components["schemas"]["UnitPrice"];
+            watching?: components["schemas"]["PricePerThousand"];
             recallSpeeds?: components["schemas"]["RecallSpeed"][];
         };
         TimeOrder: {
@@ -3853,6 +4453,10 @@ export interface components {
             prefix: string;
             for: components["schemas"]["UntouchedFor"][];
         };
+        /** @enum {unknown} */
+        Verdict: "met" | "missed" | "not-agreed";
+        /** @enum {unknown} */
+        VersionKind: "current" | "earlier";
         VersioningCost: {
             bucket: string;
             /** Format: double */
@@ -3950,6 +4554,41 @@ export interface components {
             rpoHours?: null | number;
             /** Format: double */
             rtoHours?: null | number;
+        };
+        WorkloadJudgement: {
+            workload: string;
+            rpo: components["schemas"]["Verdict"];
+            /** Format: double */
+            largestGapHours: null | number;
+            /** Format: double */
+            newestHours: null | number;
+            rto: components["schemas"]["Verdict"];
+            /** Format: double */
+            restoreHours: null | number;
+            restoreFrom: null | string;
+            threeTwoOne: components["schemas"]["Verdict"];
+            /** Format: int32 */
+            copies: number;
+            /** Format: int32 */
+            kinds: number;
+            /** Format: int32 */
+            elsewhere: number;
+            /** Format: int32 */
+            points: number;
+        };
+        WorkloadProof: {
+            workload: string;
+            verdict: components["schemas"]["Verdict"];
+            newest: null | components["schemas"]["RestoreRecord"];
+        };
+        WorkloadsReading: {
+            /** Format: date */
+            today: string;
+            /** Format: date */
+            on: string;
+            workloads: components["schemas"]["Workload"][];
+            judgements: components["schemas"]["WorkloadJudgement"][];
+            proofs: components["schemas"]["WorkloadProof"][];
         };
         YearChange: {
             /** Format: int32 */
@@ -4683,6 +5322,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StorageAdvice"];
+                };
+            };
+        };
+    };
+    readRestoreRecords: {
+        parameters: {
+            query?: {
+                /** @description A target's id: only what came from it. */
+                target?: string;
+                /** @description Only of this workload. */
+                workload?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestoreRecord"][];
+                };
+            };
+        };
+    };
+    exportRestoreRecords: {
+        parameters: {
+            query?: {
+                target?: string;
+                workload?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    rehearsePlanned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlannedRehearsal"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestoreRecord"];
                 };
             };
         };
@@ -6540,6 +7249,55 @@ export interface operations {
             };
         };
     };
+    readRoom: {
+        parameters: {
+            query: {
+                /** @description A share of the capacity, from 0 to 1. */
+                downTo: number;
+                /** @description How many of a workload's newest points stay; at least 1. */
+                leave: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoomDraft"];
+                };
+            };
+        };
+    };
+    makeRoom: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupJob"];
+                };
+            };
+        };
+    };
     readTargetUse: {
         parameters: {
             query?: {
@@ -6605,6 +7363,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RestoreOrder"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupJob"];
+                };
+            };
+        };
+    };
+    startRehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalOrder"];
             };
         };
         responses: {
@@ -7260,6 +8044,298 @@ export interface operations {
                     "application/json": components["schemas"]["CartridgeFile"];
                 };
             };
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readPlans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlansReading"];
+                };
+            };
+        };
+    };
+    readPlanDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackupPlan"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanDraft"];
+                };
+            };
+        };
+    };
+    putPlan: {
+        parameters: {
+            query?: {
+                /** @description Whether points of a workload or copy that the plan loses may be given up. */
+                discardPoints?: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackupPlan"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removePlan: {
+        parameters: {
+            query?: {
+                /** @description Whether its points may be given up. */
+                discardPoints?: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readPlannedPoints: {
+        parameters: {
+            query?: {
+                on?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestorePoint"][];
+                };
+            };
+        };
+    };
+    exportPlannedPoints: {
+        parameters: {
+            query?: {
+                on?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readRuns: {
+        parameters: {
+            query?: {
+                plan?: string;
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanRun"][];
+                };
+            };
+        };
+    };
+    readCalendar: {
+        parameters: {
+            query?: {
+                /** @description The first day; without it a year ago, or the first point where that is later. */
+                from?: string;
+                /** @description How many years from today, 1 to 100. */
+                years?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointCalendar"];
+                };
+            };
+        };
+    };
+    exportCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readRestoreEstimates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreQuery"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestoreAtSpeed"][];
+                };
+            };
+        };
+    };
+    readWorkloads: {
+        parameters: {
+            query?: {
+                on?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkloadsReading"];
+                };
+            };
+        };
+    };
+    putWorkload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Workload"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    removeWorkload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description No Content */
             204: {
                 headers: {

@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Replication;
 using Ripen.Provider.Index;
@@ -47,7 +48,8 @@ internal static class CopyQueue
     {
         var written = ProviderState.Midnight(day).ToUnixTimeMilliseconds();
         db.Run(
-            $"INSERT INTO pending({Columns}) VALUES(?1, ?2, 0, ?3, ?10, ?4, ?5, ?6, ?7, ?8, NULL, NULL, ?9, ?8)",
+            $"INSERT INTO pending({Columns}, rewrite, replaced) VALUES(?1, ?2, 0, ?3, ?10, ?4, ?5, ?6, ?7, ?8, NULL, NULL, ?9, ?8, ?11, "
+                + "?11 IS NOT NULL)",
             route.Id,
             (int)Lanes.Of(stream.BytesPerObject),
             batch,
@@ -57,9 +59,27 @@ internal static class CopyQueue
             day.DayNumber,
             written,
             TagText.Write(stream.Tags),
-            route.From.Id
+            route.From.Id,
+            stream.ReplacedAfterDays
         );
     }
+
+    /// <summary>A plan's run stored objects in the route's source.</summary>
+    public static void Stored(SqliteConnection db, Route route, long batch, BackupTarget target, double objects, DateOnly day, long run) =>
+        db.Run(
+            $"INSERT INTO pending({Columns}, run, follows) VALUES(?1, ?2, 0, ?3, ?9, ?4, ?5, ?6, ?7, ?8, NULL, NULL, NULL, ?8, ?10, ?11)",
+            route.Id,
+            (int)Lanes.Of(target.PackBytes),
+            batch,
+            target.Prefix,
+            objects,
+            target.PackBytes,
+            day.DayNumber,
+            ProviderState.Midnight(day).ToUnixTimeMilliseconds(),
+            route.From.Id,
+            run,
+            route.Rule.FollowDeletions ? 1 : 0
+        );
 
     /// <summary>What an estate says that already waits.</summary>
     public static void Put(SqliteConnection db, Route route)
@@ -107,8 +127,9 @@ internal static class CopyQueue
     /// <summary>Queues one entry, or <paramref name="count"/> of its weightless objects, since now.</summary>
     public static void Add(SqliteConnection db, Route route, long entry, Lane lane, double? count = null, long? now = null) =>
         db.Run(
-            $"INSERT INTO pending({Columns}) SELECT ?1, ?3, kind, coalesce(origin, id), coalesce(home, bucket), key, coalesce(?4, "
-                + "count), bytes, created, written, content, media, tags, ?5 FROM entry WHERE id = ?2",
+            $"INSERT INTO pending({Columns}, rewrite, replaced) SELECT ?1, ?3, kind, coalesce(origin, id), coalesce(home, bucket), key, "
+                + "coalesce(?4, count), bytes, created, written, content, media, tags, ?5, rewrite, replaced_on IS NOT NULL FROM entry "
+                + "WHERE id = ?2",
             route.Id,
             entry,
             (int)lane,
@@ -131,7 +152,8 @@ internal static class CopyQueue
                     OR EXISTS (SELECT 1 FROM pending p JOIN route r ON r.id = p.route WHERE p.root = coalesce(e.origin, e.id)
                         AND p.kind < 3 AND r.target = ?2) THEN 0
                 ELSE 1 END
-            FROM entry e WHERE e.bucket = ?1 AND e.key >= ?3 AND (?4 IS NULL OR e.key < ?4) AND e.kind <= ?6 ORDER BY e.id
+            FROM entry e WHERE e.bucket = ?1 AND e.key >= ?3 AND (?4 IS NULL OR e.key < ?4) AND e.kind <= ?6
+                AND (e.kind > 0 OR (e.superseded IS NULL AND e.run IS NULL)) ORDER BY e.id
             """,
             r => new Candidate(r.GetInt64(0), r.GetString(1), r.GetInt64(2), r.Text(3), r.GetDouble(4)),
             route.From.Id,

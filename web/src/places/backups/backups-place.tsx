@@ -1,5 +1,7 @@
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import type { TargetReading } from "../../api/client";
+import { readPlans, type TargetReading } from "../../api/client";
+import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
@@ -11,15 +13,24 @@ import { kindNames } from "./words";
 export function BackupsPlace() {
   usePageTitle("Backups");
   const targets = useTargets();
+  const plans = useQuery({ queryKey: keys.plans, queryFn: readPlans });
   const { regionName, bytes, moneyColumn } = useEstate();
   if (targets.error && !targets.data) return <ErrorPage what="Backups" error={targets.error} />;
   if (!targets.data) return <div className="h-96" />;
   const all = targets.data.value.targets;
+  /** What plans' simulated runs need there: expected bytes, without content. */
+  const simulated = (target: string) =>
+    plans.data?.value.plans
+      .flatMap((p) => p.branches)
+      .filter((b) => b.target === target)
+      .reduce((sum, b) => sum + b.neededBytes, 0) ?? 0;
   const money = moneyColumn(all.map((t) => t.monthMoney ?? 0));
   return (
     <div className="px-6 pb-24">
       <div className="flex flex-wrap items-baseline gap-x-6 pt-5">
         <h1 className="text-3xl">Backups</h1>
+        <Link to="/plans">Plans</Link>
+        <Link to="/calendar">Calendar of points</Link>
         <Link to="/new-target">New target</Link>
         <Link to="/sizing">Which kind, and how large?</Link>
         <Link to="/credentials">Credentials</Link>
@@ -60,11 +71,14 @@ export function BackupsPlace() {
                 </td>
                 <td className="max-w-md pr-4">
                   <Standing target={t} />
-                  {t.target.kind === "directory" && t.target.capacityBytes && !t.wrong && (
-                    <Fill used={t.storedBytes} of={t.target.capacityBytes} />
+                  {t.capacityBytes && !t.wrong && <Fill used={t.storedBytes} of={t.capacityBytes} />}
+                </td>
+                <td className="text-right">
+                  {bytes(t.storedBytes)}
+                  {simulated(t.target.id) > 0 && (
+                    <span className="block text-sm text-ink-soft">and {bytes(simulated(t.target.id))} simulated</span>
                   )}
                 </td>
-                <td className="text-right">{bytes(t.storedBytes)}</td>
                 <td className="text-right">{t.target.bucket ? money(t.monthMoney ?? 0) : ""}</td>
               </tr>
             ))}

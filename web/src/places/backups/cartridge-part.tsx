@@ -20,7 +20,6 @@ import {
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, day, moment } from "../../format";
-import { ApiError } from "../../refusal";
 import { ConfirmButton } from "../../ui/confirm-button";
 import { Button, Field, inputLook, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
@@ -39,7 +38,7 @@ export function CartridgePart({ target }: { target: TargetReading }) {
     refetchInterval: lookAgain,
     retry: false,
   });
-  if (library.error instanceof ApiError && library.error.code === "no-library")
+  if (library.data === null)
     return (
       <section aria-label="Library">
         <h2 className="text-xl">Library</h2>

@@ -17,7 +17,7 @@ export function PlacePart({ target }: { target: TargetReading }) {
   const { regionName, bytes, money } = useEstate();
   const navigate = useNavigate();
   const targets = useTargets();
-  const { id, bucket, prefix, folder, kind, capacityBytes } = target.target;
+  const { id, bucket, prefix, folder, moreFolders, makeRoom } = target.target;
   const test = useBackupDeed(() => testTarget(id));
   const remove = useBackupDeed(
     () => removeTarget(id, targets.data?.etag ?? ""),
@@ -32,13 +32,32 @@ export function PlacePart({ target }: { target: TargetReading }) {
             {bucket}/{prefix}
           </Link>
         ) : (
-          <span className="break-all">{folder}</span>
+          <span className="break-all">{[folder, ...(moreFolders ?? []).map((f) => f.folder)].join(", ")}</span>
         )}{" "}
         {target.region ? `in ${regionName(target.region)}` : "on the server's machine"}: {count(target.storedObjects)}{" "}
         {target.storedObjects === 1 ? "object" : "objects"}, {bytes(target.storedBytes)}
         {target.monthMoney ? `, ${money(target.monthMoney)} a month` : ""}.
       </p>
-      {kind === "directory" && capacityBytes && <Fill used={target.storedBytes} of={capacityBytes} />}
+      {target.capacityBytes && (
+        <Fill used={target.storedBytes} of={target.capacityBytes} marks={makeRoom ? [makeRoom.above, makeRoom.downTo] : []} />
+      )}
+      {target.disks.map((disk) => (
+        <p key={disk.shares.map((s) => s.id).join()} className="mt-1 text-sm text-ink-soft">
+          A disk of {bytes(disk.totalBytes)}, {bytes(disk.freeBytes)} of it free
+          {disk.shares.length > 1 && (
+            <>
+              , shared by{" "}
+              {disk.shares
+                .map(
+                  (s) =>
+                    `${s.name} (${s.deduplicates ? "deduplicated" : "plain"}, ${s.capacityBytes ? bytes(s.capacityBytes) : "no limit"})`,
+                )
+                .join(", ")}
+            </>
+          )}
+          .
+        </p>
+      ))}
       <DoubtList doubts={target.doubts} bucket={bucket ?? null} />
       <p className="mt-2 flex flex-wrap items-baseline gap-3">
         <Button disabled={test.isPending} onClick={() => test.mutate(undefined)}>

@@ -1,17 +1,40 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type FormEvent, useDeferredValue, useState } from "react";
-import { fileOfPoint, type NameReading, type PointReading, readNames, removePoint, startRestore } from "../../api/client";
+import {
+  fileOfPoint,
+  type NameReading,
+  type PointReading,
+  type RestoreOrder,
+  readNames,
+  removePoint,
+  startRehearsal,
+  startRestore,
+} from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { moment } from "../../format";
 import { useAddress } from "../../ui/address";
 import { ConfirmButton } from "../../ui/confirm-button";
-import { Button, Field, inputLook } from "../../ui/controls";
+import { Button, Field, inputLook, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { done } from "../../ui/toasts";
 import { useBackupDeed, useTargets } from "./use-backups";
 
 const mostNames = 2000;
+
+const existingChoices = [
+  { value: "refused", label: "nothing: the folder is empty" },
+  { value: "kept", label: "stays as it is" },
+  { value: "beside", label: "stays, the restored goes beside it" },
+  { value: "replaced", label: "is replaced" },
+];
+
+const existingHints = {
+  refused: "a folder that holds something is refused",
+  kept: "what is missing comes back, and nothing else",
+  beside: "by a name that says of when it is",
+  replaced: "each file in one step, once it is read back and compared",
+};
 
 /** What a point holds, folder by folder or found by a text; one file is downloaded, a folder is restored on the server's machine. */
 export function PointBrowser({ id, point }: { id: string; point: PointReading }) {
@@ -31,11 +54,15 @@ export function PointBrowser({ id, point }: { id: string; point: PointReading })
       done("The point is removed. What only it needed goes with the next prune.");
     },
   );
+  const rehearse = useBackupDeed(() => startRehearsal(id, point.id));
   const parts = folder === "" ? [] : folder.split("/");
   return (
     <section aria-label="In this point" className="mt-6" data-testid="point">
       <h3 className="text-lg">As of {moment(point.taken)}</h3>
-      <p>
+      <p className="flex flex-wrap items-baseline gap-3">
+        <Button disabled={rehearse.isPending} onClick={() => rehearse.mutate(undefined)}>
+          Rehearse its restore
+        </Button>
         <ConfirmButton
           label="Remove this point"
           about={moment(point.taken)}
@@ -43,7 +70,10 @@ export function PointBrowser({ id, point }: { id: string; point: PointReading })
           onConfirm={() => remove.mutate(undefined)}
         />
       </p>
-      {remove.error && <ErrorNote error={remove.error} />}
+      <p className="text-sm text-ink-soft">
+        A rehearsal reads all of it into nowhere and compares every byte; its record is below the points.
+      </p>
+      {(remove.error ?? rehearse.error) && <ErrorNote error={(remove.error ?? rehearse.error) as Error} />}
       <div className="mt-1 flex flex-wrap items-baseline gap-x-6">
         <nav aria-label="Folder" className="flex flex-wrap items-baseline">
           <Button kind="quiet" onClick={() => goTo("in", null)}>
@@ -133,7 +163,8 @@ function NameLine({ id, point, name, whole, onFolder }: NameProps) {
 function RestoreForm({ id, point, folder }: { id: string; point: string; folder: string }) {
   const roots = useTargets().data?.value.roots ?? [];
   const [to, setTo] = useState("");
-  const restore = useBackupDeed(() => startRestore(id, point, folder, to));
+  const [existing, setExisting] = useState<NonNullable<RestoreOrder["existing"]>>("refused");
+  const restore = useBackupDeed(() => startRestore(id, { point, under: folder, folder: to, existing }));
   const submit = (event: FormEvent) => {
     event.preventDefault();
     restore.mutate(undefined);
@@ -142,7 +173,7 @@ function RestoreForm({ id, point, folder }: { id: string; point: string; folder:
     <form className="mt-4 flex flex-wrap items-start gap-x-6 gap-y-2" onSubmit={submit}>
       <Field
         label={folder === "" ? "Restore everything into" : `Restore ${folder} into`}
-        hint={`an empty folder below ${roots.join(" or ")}`}
+        hint={`a folder below ${roots.join(" or ")}`}
       >
         {(ids) => (
           <input
@@ -153,6 +184,16 @@ function RestoreForm({ id, point, folder }: { id: string; point: string; folder:
             placeholder={roots[0] && `${roots[0]}/restored`}
             value={to}
             onChange={(e) => setTo(e.target.value)}
+          />
+        )}
+      </Field>
+      <Field label="What is there already" hint={existingHints[existing]}>
+        {(ids) => (
+          <Select
+            {...ids}
+            value={existing}
+            options={existingChoices}
+            onChange={(e) => setExisting(e.target.value as typeof existing)}
           />
         )}
       </Field>

@@ -7,13 +7,16 @@ import { usePageTitle } from "../../ui/page-title";
 import { AccessPart } from "./access-part";
 import { CartridgePart } from "./cartridge-part";
 import { CopyPart } from "./copy-part";
+import { FoldersPart } from "./folders-part";
 import { FullPart } from "./full-part";
 import { JobLine } from "./job-line";
 import { PlacePart } from "./place-part";
 import { PointList } from "./point-list";
 import { PoolPart } from "./pool-part";
+import { RecordPart } from "./record-part";
+import { RoomPart } from "./room-part";
 import { RunPart } from "./run-part";
-import { useBackupDeed, useTarget } from "./use-backups";
+import { useBackupDeed, useTarget, useTargets } from "./use-backups";
 import { UsePart } from "./use-part";
 import { VolumePart } from "./volume-part";
 
@@ -21,13 +24,17 @@ import { VolumePart } from "./volume-part";
 export function TargetPage() {
   const id = useParams().target ?? "";
   const target = useTarget(id);
+  // Every change says which estate it has seen: nothing can be pressed before that is known.
+  const targets = useTargets();
   usePageTitle(target.data?.target.name ?? "Backup target");
   if (target.error && !target.data) return <ErrorPage what="Backup target" error={target.error} />;
-  if (!target.data) return <div className="h-96" />;
+  if (!target.data || !targets.data) return <div className="h-96" />;
   const { pool, job, wrong } = target.data;
-  const { kind, name } = target.data.target;
+  const { kind, name, capacityBytes, moreFolders } = target.data.target;
   const isPool = kind === "bucket" || kind === "directory";
   const open = pool?.canOpen === true;
+  // Never one that was before: what was there then would be shown again, and what is typed below a newer point would go with it.
+  const stamp = job ? `${job.begun} ${job.running}` : "";
   return (
     <div className="px-6 pb-24">
       <p className="pt-5">
@@ -42,12 +49,15 @@ export function TargetPage() {
           {open && <RunPart target={target.data} />}
           {job && <JobLine id={id} job={job} />}
           {open && <CheckPart id={id} busy={job?.running ?? false} />}
+          {kind === "directory" && <FoldersPart key={JSON.stringify([capacityBytes, moreFolders])} target={target.data} />}
           {open && <FullPart target={target.data} />}
+          {open && kind === "directory" && <RoomPart key={JSON.stringify(target.data.target.makeRoom)} target={target.data} />}
           {open && <CopyPart target={target.data} />}
           <AccessPart target={target.data} />
         </div>
         <div className="space-y-8">
-          {open && <PointList id={id} stamp={job?.running ? "" : (job?.begun ?? "")} stored={target.data.storedBytes} />}
+          {open && <PointList id={id} stamp={stamp} stored={target.data.storedBytes} />}
+          {isPool && <RecordPart id={id} stamp={stamp} />}
           {kind === "volume" && <VolumePart target={target.data} />}
           {kind === "cartridges" && <CartridgePart target={target.data} />}
           {target.data.target.bucket && <UsePart target={target.data} />}

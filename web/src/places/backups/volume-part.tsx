@@ -15,7 +15,6 @@ import {
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, moment } from "../../format";
-import { ApiError } from "../../refusal";
 import { ConfirmButton } from "../../ui/confirm-button";
 import { Button, Field, inputLook, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
@@ -34,7 +33,7 @@ export function VolumePart({ target }: { target: TargetReading }) {
     refetchInterval: lookAgain,
     retry: false,
   });
-  if (volume.error instanceof ApiError && volume.error.code === "no-volume")
+  if (volume.data === null)
     return (
       <section aria-label="Volume">
         <h2 className="text-xl">Volume</h2>

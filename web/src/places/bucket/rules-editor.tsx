@@ -1,3 +1,4 @@
+import { useState } from "react";
 import type { Bucket, DraftReading, LifecycleRule } from "../../api/client";
 import type { ProblemAt } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
@@ -5,6 +6,7 @@ import { TierName } from "../../strip/tiers";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
 import { orEmpty, orNull } from "../../ui/number-text";
 import { SizeField } from "../../ui/size-field";
+import { readTags, writeTags } from "../replication/words";
 import type { Edit } from "./use-draft";
 
 type Step = { age: number; tier: string };
@@ -58,6 +60,8 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
   const { prices } = useEstate();
   const at = `$.rules[${place}]`;
   const steps = rule.steps ?? [];
+  const isEarlier = rule.applies === "earlier";
+  const [tags, setTags] = useState(writeTags(rule.tags));
   const change = (part: Partial<LifecycleRule>) =>
     edit((b) => ({ ...b, rules: (b.rules ?? []).map((r, i) => (i === place ? { ...r, ...part } : r)) }));
   const changeStep = (at: number, part: Partial<Step>) =>
@@ -90,6 +94,58 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
           error={problemAt(`${at}.smallestBytes`)}
           onChange={(v) => change({ smallestBytes: orNull(v) })}
         />
+        <Field label="and larger than" error={problemAt(`${at}.largestBytes`)} hint="bytes; empty for none">
+          {(ids) => (
+            <NumberInput
+              {...ids}
+              className="w-28"
+              value={rule.largestBytes ?? null}
+              onChange={(v, isEmpty) => change({ largestBytes: isEmpty ? null : orEmpty(v) })}
+            />
+          )}
+        </Field>
+        <Field label="Only with the tags" error={problemAt(`${at}.tags`)} hint="name=value, name=value; empty for any">
+          {(ids) => (
+            <input
+              {...ids}
+              className={`${inputLook} w-44`}
+              value={tags}
+              onChange={(e) => {
+                setTags(e.target.value);
+                change({ tags: readTags(e.target.value) });
+              }}
+            />
+          )}
+        </Field>
+        {(bucket.versioning || isEarlier) && (
+          <Field label="Of" error={problemAt(`${at}.applies`)}>
+            {(ids) => (
+              <Select
+                {...ids}
+                value={rule.applies ?? "current"}
+                options={[
+                  { value: "current", label: "current versions" },
+                  { value: "earlier", label: "earlier versions" },
+                ]}
+                onChange={(e) =>
+                  change(e.target.value === "earlier" ? { applies: "earlier" } : { applies: "current", keepNewest: 0 })
+                }
+              />
+            )}
+          </Field>
+        )}
+        {isEarlier && (
+          <Field label="Spare the newest" error={problemAt(`${at}.keepNewest`)} hint="versions of each key; 0 for none">
+            {(ids) => (
+              <NumberInput
+                {...ids}
+                className="w-16"
+                value={rule.keepNewest ?? 0}
+                onChange={(v) => change({ keepNewest: orNull(v) })}
+              />
+            )}
+          </Field>
+        )}
         <Button
           kind="quiet"
           className="ml-auto self-center"
@@ -98,6 +154,7 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
           Remove rule
         </Button>
       </div>
+      {isEarlier && <p className="mt-1 text-sm text-ink-soft">Days count from the day on which a version was superseded.</p>}
       <ol className="mt-2 space-y-1">
         {steps.map((step, s) => (
           <li key={s} className="flex flex-wrap items-start gap-x-3">

@@ -1,0 +1,29 @@
+namespace Ripen.Provider.Plans;
+
+/// <summary>A run of a backup plan as the provider did it, or why it did not.</summary>
+/// <param name="Id">Rises.</param>
+/// <param name="Plan">Its id.</param>
+/// <param name="Target">Its id.</param>
+/// <param name="Workload">Its id.</param>
+/// <param name="Day">On which it was due.</param>
+/// <param name="Missed">Why it took no point; null when it did.</param>
+/// <param name="KeptUntil">The first day on which its point is kept no more, as it bears it from birth; the newest is kept in any case.</param>
+/// <param name="IsFull">Whether it stored everything, where nothing is stored once.</param>
+/// <param name="LogicalBytes">What its point gives back.</param>
+/// <param name="StoredBytes">What it stored.</param>
+/// <param name="Seconds">How long the target took for it; null where the target states no rate.</param>
+/// <param name="Share">Of what it stored, the part that points still need.</param>
+public sealed record PlanRun(
+    long Id,
+    string Plan,
+    string Target,
+    string Workload,
+    DateOnly Day,
+    string? Missed,
+    DateOnly KeptUntil,
+    bool IsFull,
+    double LogicalBytes,
+    double StoredBytes,
+    double? Seconds,
+    double Share
+);

@@ -1,0 +1,83 @@
+using System.Globalization;
+using Ripen.Backup.Points;
+using Ripen.Backup.Pools;
+using Ripen.Backup.Restores;
+using Ripen.Core.Backups;
+using Ripen.Data;
+using Ripen.Provider;
+
+namespace Ripen.Server.Backups;
+
+/// <summary>What is brought back of a point, and where to.</summary>
+/// <param name="Target">The id of the target that it comes from.</param>
+/// <param name="Kind">A restore or a rehearsal.</param>
+/// <param name="Under">The path of the point; empty for all of it.</param>
+/// <param name="Into">The folder; null for nowhere.</param>
+internal sealed record RestoreAim(string Target, RestoreKind Kind, string Under, string? Into);
+
+/// <summary>Restores and rehearsals of a pool's points, in the background. Each leaves a record, however it ended.</summary>
+internal sealed class Recorded(BackupJobs jobs, RestoreRecords records, SimulatedProvider provider, IActors actors, TimeProvider time)
+{
+    public BackupJob Start(Pool pool, Point point, RestoreAim aim, Func<IProgress<string>, CancellationToken, Task<RestoreResult>> work)
+    {
+        var begun = time.GetTimestamp();
+        var record = new RestoreRecord
+        {
+            At = time.GetUtcNow(),
+            Day = provider.Clock.Today,
+            By = actors.Current.Name,
+            Kind = aim.Kind,
+            Target = aim.Target,
+            Point = point.Id,
+            Workload = point.Workload,
+            Taken = point.Taken,
+            Under = aim.Under,
+            Into = aim.Into,
+            Files = 0,
+            Bytes = 0,
+            Seconds = 0,
+            Problems = 0,
+        };
+        return PointEndpoints.Begin(
+            jobs,
+            pool,
+            aim.Target,
+            aim.Kind == RestoreKind.Rehearsal ? JobKind.Rehearsal : JobKind.Restore,
+            string.Create(
+                CultureInfo.InvariantCulture,
+                $"{point.Workload} of {point.Taken:yyyy-MM-dd HH:mm} UTC{(aim.Into is null ? "" : $" into {aim.Into}")}"
+            ),
+            async (tell, stop) =>
+            {
+                var files = 0L;
+                try
+                {
+                    var result = await work(new PointEndpoints.Told<string>(_ => tell(++files, 0)), stop);
+                    await Put(record with { Files = result.Files, Bytes = result.Bytes, Problems = result.Problems.Count });
+                    return job =>
+                        job with
+                        {
+                            Files = result.Files,
+                            Bytes = result.Bytes,
+                            Left = result.Left,
+                            Problems = [.. result.Problems.Take(Point.MostProblems)],
+                        };
+                }
+                catch (Exception error)
+                {
+                    await Put(
+                        record with
+                        {
+                            Files = files,
+                            Error = error is OperationCanceledException ? "It was stopped." : error.Message,
+                        }
+                    );
+                    throw;
+                }
+            }
+        );
+
+        Task Put(RestoreRecord ended) =>
+            records.Add(ended with { Seconds = time.GetElapsedTime(begun).TotalSeconds }, CancellationToken.None);
+    }
+}

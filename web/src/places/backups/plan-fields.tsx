@@ -1,0 +1,143 @@
+import type { Cadence, PointRetention } from "../../api/client";
+import type { ProblemAt } from "../../draft/problems";
+import { Field, inputLook, NumberInput, Select } from "../../ui/controls";
+import { orNull } from "../../ui/number-text";
+import { weekdays } from "./plan-words";
+
+type CadenceProps = { value: Cadence; onChange: (every: Cadence) => void; wrong: ProblemAt; path: string };
+
+/** On which days: every so many, on weekdays, or on a day of the month. */
+export function CadenceFields({ value, onChange, wrong, path }: CadenceProps) {
+  const kind = value.weekdays ? "weekdays" : value.monthDay != null ? "monthDay" : "days";
+  return (
+    <fieldset>
+      <legend className="text-sm text-ink-soft">How often</legend>
+      <div className="flex flex-wrap items-baseline gap-x-4">
+        <Select
+          aria-label="How often"
+          value={kind}
+          options={[
+            { value: "days", label: "every so many days" },
+            { value: "weekdays", label: "on days of the week" },
+            { value: "monthDay", label: "on a day of the month" },
+          ]}
+          onChange={(e) =>
+            onChange(
+              e.target.value === "weekdays"
+                ? { weekdays: ["sunday"] }
+                : e.target.value === "monthDay"
+                  ? { monthDay: 1 }
+                  : { days: 1 },
+            )
+          }
+        />
+        {kind === "weekdays" ? (
+          weekdays.map((d) => (
+            <label key={d} className="capitalize">
+              <input
+                type="checkbox"
+                checked={value.weekdays?.includes(d) ?? false}
+                onChange={(e) =>
+                  onChange({
+                    weekdays: weekdays.filter((w) => (w === d ? e.target.checked : value.weekdays?.includes(w))),
+                  })
+                }
+              />{" "}
+              {d.slice(0, 3)}
+            </label>
+          ))
+        ) : (
+          <NumberInput
+            aria-label={kind === "days" ? "Days from one run to the next" : "Day of the month"}
+            className="w-16"
+            value={(kind === "days" ? value.days : value.monthDay) ?? null}
+            onChange={(v) => onChange(kind === "days" ? { days: orNull(v) } : { monthDay: orNull(v) })}
+          />
+        )}
+        {kind === "days" && "days"}
+        {kind === "monthDay" && <span className="text-sm text-ink-soft">in shorter months on their last day</span>}
+      </div>
+      {(wrong(path) ?? wrong(`${path}.days`) ?? wrong(`${path}.weekdays`) ?? wrong(`${path}.monthDay`)) && (
+        <p className="text-sm text-bad">
+          {wrong(path) ?? wrong(`${path}.days`) ?? wrong(`${path}.weekdays`) ?? wrong(`${path}.monthDay`)}
+        </p>
+      )}
+    </fieldset>
+  );
+}
+
+type RetentionProps = {
+  value: PointRetention;
+  onChange: (keep: PointRetention) => void;
+  wrong: ProblemAt;
+  path: string;
+  today: string;
+};
+
+const generations = ["daily", "weekly", "monthly", "yearly"] as const;
+
+/** How long points are kept. */
+export function RetentionFields({ value, onChange, wrong, path, today }: RetentionProps) {
+  const kind = value.days != null ? "days" : value.until != null ? "until" : "generations";
+  const said =
+    wrong(path) ?? ["days", "until", ...generations].map((part) => wrong(`${path}.${part}`)).find((w) => w !== undefined);
+  return (
+    <fieldset>
+      <legend className="text-sm text-ink-soft">How long points are kept</legend>
+      <div className="flex flex-wrap items-end gap-x-4">
+        <Select
+          aria-label="How long points are kept"
+          value={kind}
+          options={[
+            { value: "days", label: "so many days" },
+            { value: "until", label: "until a date" },
+            { value: "generations", label: "the first of days, weeks, months, years" },
+          ]}
+          onChange={(e) =>
+            onChange(
+              e.target.value === "days"
+                ? { days: 30 }
+                : e.target.value === "until"
+                  ? { until: `${Number(today.slice(0, 4)) + 1}-12-31` }
+                  : { daily: 7, weekly: 4, monthly: 12, yearly: 0 },
+            )
+          }
+        />
+        {kind === "days" && (
+          <span>
+            <NumberInput
+              aria-label="Days"
+              className="w-20"
+              value={value.days ?? null}
+              onChange={(v) => onChange({ days: orNull(v) })}
+            />{" "}
+            days
+          </span>
+        )}
+        {kind === "until" && (
+          <input
+            aria-label="Until"
+            type="date"
+            className={inputLook}
+            value={value.until ?? ""}
+            onChange={(e) => onChange({ until: e.target.value })}
+          />
+        )}
+        {kind === "generations" &&
+          generations.map((part) => (
+            <Field key={part} label={part}>
+              {(ids) => (
+                <NumberInput
+                  {...ids}
+                  className="w-14"
+                  value={value[part] ?? 0}
+                  onChange={(v) => onChange({ daily: 0, weekly: 0, monthly: 0, yearly: 0, ...value, [part]: orNull(v) })}
+                />
+              )}
+            </Field>
+          ))}
+      </div>
+      {said && <p className="text-sm text-bad">{said}</p>}
+    </fieldset>
+  );
+}

@@ -1,0 +1,49 @@
+import type { BackupPlan, Cadence, PointRetention, Verdict } from "../../api/client";
+import { count, day } from "../../format";
+
+export const weekdays = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"] as const;
+
+const capital = (word: string) => word.charAt(0).toUpperCase() + word.slice(1);
+
+/** How often, in words. */
+export function cadenceWords(every: Cadence): string {
+  if (every.days != null) return every.days === 1 ? "every day" : `every ${every.days} days`;
+  if (every.monthDay != null) return `on day ${every.monthDay} of each month`;
+  return (every.weekdays ?? []).map(capital).join(", ");
+}
+
+/** How long, in words. */
+export function retentionWords(keep: PointRetention): string {
+  if (keep.days != null) return `${count(keep.days, 0)} days`;
+  if (keep.until != null) return `until ${day(keep.until)}`;
+  const parts = [
+    [keep.daily, "daily"],
+    [keep.weekly, "weekly"],
+    [keep.monthly, "monthly"],
+    [keep.yearly, "yearly"],
+  ] as const;
+  return parts
+    .filter(([n]) => (n ?? 0) > 0)
+    .map(([n, word]) => `${n} ${word}`)
+    .join(", ");
+}
+
+export const planName = (plan: BackupPlan) => plan.name ?? plan.id;
+
+export const verdictWords: Record<Verdict, string> = { met: "met", missed: "missed", "not-agreed": "not agreed" };
+
+/** Hours as people say them. */
+export const hours = (n: number) =>
+  n >= 48
+    ? `${count(n / 24, n % 24 === 0 ? 0 : 1)} days`
+    : n >= 1 || n === 0
+      ? `${count(n, n % 1 === 0 ? 0 : 1)} h`
+      : `${count(n * 60, 0)} min`;
+
+/** Seconds likewise. */
+export const duration = (seconds: number) =>
+  seconds < 60
+    ? `${count(seconds, seconds < 10 ? 1 : 0)} s`
+    : seconds < 3600
+      ? `${count(seconds / 60, 0)} min`
+      : hours(seconds / 3600);
