@@ -6,7 +6,7 @@ export DOTNET_CLI_TELEMETRY_OPTOUT := 1
 export DOTNET_NOLOGO := 1
 export npm_config_update_notifier := false
 
-.PHONY: demo demo-reset build web test quick check format api schema bench screenshots clean
+.PHONY: demo demo-reset build web test quick fuzz check format api schema bench screenshots clean
 
 # Starts with the demo estate; later starts keep what was done.
 demo: build
@@ -44,12 +44,18 @@ test: build check
 	scripts/need clients
 	scripts/run-tests
 
-# The formatters and linters of both languages, changing nothing.
+# Random tests with new draws, ten times as many. RIPEN_SEED repeats what failed.
+fuzz: export RIPEN_SEED ?= $(shell date +%s)
+fuzz: export RIPEN_TIMES ?= 10
+fuzz: build
+	@echo "RIPEN_SEED=$(RIPEN_SEED) RIPEN_TIMES=$(RIPEN_TIMES)"
+	scripts/run-tests Ripen.Core.Tests Ripen.Provider.Tests
+	tests/Ripen.Server.Tests/$(OUTPUT)/Ripen.Server.Tests -noColor -class "*.FuzzTests" -class "*.KeptHistoryOverHttpTests" -class "*.EstateStoreTests"
+
+# The formatters of both languages and the linter of one, changing nothing; what the analyzers of the other find fails the build.
 check:
 	dotnet tool restore > /dev/null
 	dotnet csharpier check . > artifacts/format.log || { grep -v '^Formatted' artifacts/format.log; exit 1; }
-	dotnet format style Ripen.slnx --verify-no-changes --no-restore --exclude src/Ripen.Data/Migrations
-	dotnet format analyzers Ripen.slnx --verify-no-changes --no-restore --exclude src/Ripen.Data/Migrations
 	cd web && npm run --silent check
 
 format: web/node_modules/.installed

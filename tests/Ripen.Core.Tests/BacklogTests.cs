@@ -50,7 +50,7 @@ public class BacklogTests
                         Assert.All(gets, g => Assert.True(g <= gets[i] + 1e-9));
                 }
             )
-            .QuickCheckThrowOnFailure();
+            .Check(Randomly.Draws(100));
 
     [Fact]
     public void A_lane_in_which_nothing_waits_yet_takes_part_when_more_comes_than_its_fair_part()
@@ -128,5 +128,5 @@ public class BacklogTests
                     }
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(30));
+            .Check(Randomly.Draws(30));
 }

@@ -217,7 +217,7 @@ public class EstateDocumentTests
                         Assert.NotEmpty(read.Problems);
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(1500));
+            .Check(Randomly.Draws(1500));
     }
 
     [Fact]

@@ -353,5 +353,5 @@ internal static class RandomEstates
                         Assert.Fail(found + Environment.NewLine + EstateDocument.Write(estate));
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(times));
+            .Check(Randomly.Draws(times));
 }

@@ -36,7 +36,7 @@ internal static class RandomPlans
                         Assert.Fail(found + Environment.NewLine + EstateDocument.Write(estate));
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(times));
+            .Check(Randomly.Draws(times));
 
     /// <summary>What is generated is what a document may hold: names, ages and steps of random estates apart.</summary>
     private static Estate Valid(Estate estate)

@@ -63,7 +63,7 @@ public sealed class RedundancyTests
                     Assert.InRange(Durability.MeanHoursToLoss(c.n, c.spare, c.lambda, c.repair, c.one) / expected, 1 - 1e-6, 1 + 1e-6);
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(300));
+            .Check(Randomly.Draws(300));
     }
 
     [Fact]
@@ -116,7 +116,7 @@ public sealed class RedundancyTests
                     Assert.Equal(Tried(placement, f => f), placement.RacksSurvived);
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(200));
+            .Check(Randomly.Draws(200));
 
     [Fact]
     public void The_readable_share_is_what_trying_every_state_of_every_part_says() =>
@@ -137,7 +137,7 @@ public sealed class RedundancyTests
                     Assert.Equal(Enumerated(placement, hazards), Readability.ShareOfTime(placement, hazards), 10);
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(60));
+            .Check(Randomly.Draws(60));
 
     [Fact]
     public void A_copy_across_a_long_line_is_slower_than_two_next_door()
@@ -289,7 +289,7 @@ public sealed class RedundancyTests
                     Assert.Equal(1, EventsThatLose(placement, hazards) / PlaceLosses.PerYear(placement, hazards), 9);
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(60));
+            .Check(Randomly.Draws(60));
 
     /// <summary>Every part whole or gone, by its chance; from every state that has enough fragments, every event that takes the one too
     /// many, but for devices that fail while no place is gone.</summary>

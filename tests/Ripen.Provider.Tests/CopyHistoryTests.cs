@@ -1,6 +1,7 @@
 using FsCheck;
 using FsCheck.Fluent;
 using Ripen.Core.Estates;
+using Ripen.Core.Tests;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
 
@@ -104,7 +105,7 @@ public sealed class CopyHistoryTests
                         Assert.Empty(provider.Inside.Copies.Audit(rule.Id, true, CancellationToken.None).Differences);
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(40));
+            .Check(Randomly.Draws(40));
 
     /// <summary>Counted from both sides laid open: a version of the one that the other has not, and weightless objects by their sum. Marks
     /// that are to go there as well count too, and are at most those that only the other side has.</summary>
@@ -149,7 +150,7 @@ public sealed class CopyHistoryTests
                     );
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(40));
+            .Check(Randomly.Draws(40));
 
     /// <summary>What was written and acknowledged, by number and checksum. Nothing is deleted for good.</summary>
     private static HashSet<(long Root, string Sha)> Live(TestProvider provider, List<(Deed Deed, int Bucket, int Key, int Pick)> history)

@@ -1,5 +1,6 @@
 using FsCheck;
 using FsCheck.Fluent;
+using Ripen.Core.Tests;
 using Ripen.Provider.Objects;
 
 namespace Ripen.Provider.Tests;
@@ -107,5 +108,5 @@ public sealed class HistoryTests
                     Assert.Equal(model.Values.Sum(v => v.Count(x => x.Content is not null)), provider.Inside.Contents("harbour").Objects);
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(25));
+            .Check(Randomly.Draws(25));
 }

@@ -1,6 +1,7 @@
 using FsCheck;
 using FsCheck.Fluent;
 using Ripen.Core.Replication;
+using Ripen.Core.Tests;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
 
@@ -49,7 +50,7 @@ public sealed class LineRunTests
                         Assert.Equal(lanes.Sum(l => l.Sizes.Sum()), bytes, 3);
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(60));
+            .Check(Randomly.Draws(60));
 
     [Fact]
     public void A_run_in_pieces_ends_like_one_in_one_go() =>
@@ -74,7 +75,7 @@ public sealed class LineRunTests
                         Assert.Equal(one.At, other.At, 3);
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(60));
+            .Check(Randomly.Draws(60));
 
     [Fact]
     public void The_closed_form_of_an_empty_backlog_is_when_the_line_has_sent_the_last() =>
@@ -96,7 +97,7 @@ public sealed class LineRunTests
                     }
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(100));
+            .Check(Randomly.Draws(100));
 
     [Fact]
     public void Without_a_limit_everything_is_sent_at_once_and_waits_only_for_its_lane()

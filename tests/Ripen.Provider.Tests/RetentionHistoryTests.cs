@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
 using Ripen.Core.Estates;
+using Ripen.Core.Tests;
 using Ripen.Provider.Access;
 using Ripen.Provider.Index;
 using Ripen.Provider.Inventory;
@@ -12,8 +13,7 @@ namespace Ripen.Provider.Tests;
 
 /// <summary>
 /// Random sequences of every public call of the provider, many of them hostile, against one sentence: what is kept on a day is there on
-/// that day, with all its bytes, and kept no less than before. RIPEN_SEQUENCES sets how many sequences are tried (10,000 in one sitting
-/// before a release); RIPEN_SEED repeats one.
+/// that day, with all its bytes, and kept no less than before.
 /// </summary>
 public sealed class RetentionHistoryTests
 {
@@ -36,8 +36,7 @@ public sealed class RetentionHistoryTests
     [Fact]
     public void No_sequence_of_calls_destroys_or_weakens_what_is_kept()
     {
-        var sequences = int.TryParse(Environment.GetEnvironmentVariable("RIPEN_SEQUENCES"), out var wanted) ? wanted : 60;
-        var first = int.TryParse(Environment.GetEnvironmentVariable("RIPEN_SEED"), out var given) ? given : Random.Shared.Next(1 << 20);
+        var (sequences, first) = (Randomly.Times(60), Randomly.Seed);
         var (kept, refused, done) = (0L, new Dictionary<string, int>(), new Dictionary<string, int>());
         for (var seed = first; seed < first + sequences; seed++)
         {

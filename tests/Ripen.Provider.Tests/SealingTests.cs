@@ -3,6 +3,7 @@ using FsCheck;
 using FsCheck.Fluent;
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
+using Ripen.Core.Tests;
 using Ripen.Provider.Access;
 using Ripen.Provider.Index;
 using Ripen.Provider.Objects;
@@ -269,7 +270,7 @@ public sealed class SealingTests
                     Assert.Equal(estate == Own, provider.Inside.Sealing.Of("harbour").IsBuckets);
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(12));
+            .Check(Randomly.Draws(12));
     }
 
     private static async Task<string> Code(Func<Task> act) => (await Assert.ThrowsAsync<RefusalException>(act)).Code;

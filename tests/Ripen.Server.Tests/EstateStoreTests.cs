@@ -52,7 +52,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
                     Assert.Equal(EstateDocument.Write(estate), EstateDocument.Write(stored.Estate));
                 }
             )
-            .Check(Config.QuickThrowOnFailure.WithMaxTest(40));
+            .Check(Randomly.Draws(40));
     }
 
     [Fact]

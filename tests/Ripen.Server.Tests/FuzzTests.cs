@@ -2,12 +2,13 @@ using System.Globalization;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using Ripen.Core.Tests;
 
 namespace Ripen.Server.Tests;
 
 /// <summary>
 /// Every operation of the OpenAPI document, asked for with what fits and with what does not: no answer is a 500, and every refusal is a
-/// problem document. RIPEN_FUZZ sets how many requests are sent (20,000 in one sitting before a release); RIPEN_SEED repeats one run.
+/// problem document.
 /// </summary>
 public sealed class FuzzTests : IDisposable
 {
@@ -68,9 +69,8 @@ public sealed class FuzzTests : IDisposable
     [Fact]
     public async Task No_operation_answers_500_whatever_it_is_asked()
     {
-        var requests = int.TryParse(Environment.GetEnvironmentVariable("RIPEN_FUZZ"), out var wanted) ? wanted : 1_500;
-        var seed = int.TryParse(Environment.GetEnvironmentVariable("RIPEN_SEED"), out var given) ? given : Random.Shared.Next(1 << 20);
-        random = new Random(seed);
+        var requests = Randomly.Times(1_500);
+        random = new Random(Randomly.Seed);
         var document = (await server.Get("/openapi/v1.json")).Body;
         schemas = document["components"]!["schemas"]!.AsObject();
         var operations = document["paths"]!
@@ -99,11 +99,11 @@ public sealed class FuzzTests : IDisposable
             using var answer = await server.Http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead);
             var status = (int)answer.StatusCode;
             if (status is >= 500 and not 503 and not 507)
-                broken.TryAdd($"{method} {path}", $"Seed {seed}, request {i}: {said} gave {status}. {server.Errors.Newest}");
+                broken.TryAdd($"{method} {path}", $"Seed {Randomly.Seed}, request {i}: {said} gave {status}. {server.Errors.Newest}");
             if (status >= 400 && method != "head")
             {
                 var problem = JsonNode.Parse(await answer.Content.ReadAsStringAsync());
-                Assert.True(problem?["code"] is not null, $"Seed {seed}: {said} gave {status} without a code: {problem}");
+                Assert.True(problem?["code"] is not null, $"Seed {Randomly.Seed}: {said} gave {status} without a code: {problem}");
             }
             if (status < 400)
                 reached.Add($"{method} {path}");

@@ -5,6 +5,7 @@ using System.Text.Json;
 using System.Text.Json.Nodes;
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
+using Ripen.Core.Tests;
 using Ripen.Server.Demo;
 
 namespace Ripen.Server.Tests;
@@ -12,7 +13,7 @@ namespace Ripen.Server.Tests;
 /// <summary>
 /// Random sequences of calls over HTTP, changes of the estate, imports, moves, lost regions, the clock and restarts among them, against the
 /// sentence that what is kept on a day is there on that day and kept no less. What is there is read past the application, from the
-/// provider's index. RIPEN_HTTP_SEQUENCES sets how many are tried; RIPEN_SEED repeats one.
+/// provider's index.
 /// </summary>
 public sealed class KeptHistoryOverHttpTests
 {
@@ -33,8 +34,7 @@ public sealed class KeptHistoryOverHttpTests
     [Fact]
     public async Task No_sequence_of_requests_destroys_or_weakens_what_is_kept()
     {
-        var sequences = int.TryParse(Environment.GetEnvironmentVariable("RIPEN_HTTP_SEQUENCES"), out var wanted) ? wanted : 4;
-        var first = int.TryParse(Environment.GetEnvironmentVariable("RIPEN_SEED"), out var given) ? given : Random.Shared.Next(1 << 20);
+        var (sequences, first) = (Randomly.Times(4), Randomly.Seed);
         var (kept, done, refused) = (0, new HashSet<string>(), new HashSet<string>());
         for (var seed = first; seed < first + sequences; seed++)
         {
