@@ -2,10 +2,10 @@ using System.CommandLine;
 
 namespace Ripen.Cli;
 
-/// <summary>Commands for restores, rehearsals and their records, over a running server.</summary>
+/// <summary>Commands to find what is in restore points, for restores, rehearsals and their records, over a running server.</summary>
 internal static class RestoreCommands
 {
-    public static IEnumerable<Command> All() => [Restore(), Rehearse(), RestoreRecords()];
+    public static IEnumerable<Command> All() => [Find(), Compare(), Restore(), Rehearse(), RestoreRecords()];
 
     private static Command Restore()
     {
@@ -21,26 +21,38 @@ internal static class RestoreCommands
         };
         existing.AcceptOnlyFromAmong("kept", "beside", "replaced");
         var file = new Option<string?>("--out") { Description = "write one file here, on this machine, instead" };
+        var archive = new Option<string?>("--archive") { Description = "write it here, on this machine, as one .tar or .zip file instead" };
         return ServerCommands.Make(
             "restore",
             "Restore a point, a folder of it, or one file.",
-            [id, point, path, to, existing, file],
+            [id, point, path, to, existing, file, archive],
             async (http, parsed) =>
             {
                 var target = parsed.GetRequiredValue(id);
+                var (from, what) = (
+                    $"/api/targets/{target}/points/{Uri.EscapeDataString(parsed.GetRequiredValue(point))}",
+                    Uri.EscapeDataString(parsed.GetRequiredValue(path))
+                );
                 if (parsed.GetValue(file) is { } name)
                 {
-                    var address =
-                        $"/api/targets/{target}/points/{Uri.EscapeDataString(parsed.GetRequiredValue(point))}/file?path={Uri.EscapeDataString(parsed.GetRequiredValue(path))}";
-                    using var response = await http.GetAsync(new Uri(address, UriKind.Relative), HttpCompletionOption.ResponseHeadersRead);
-                    if (!response.IsSuccessStatusCode)
-                        await ServerCommands.Answer(response);
-                    await using var written = File.Create(name);
-                    await response.Content.CopyToAsync(written);
+                    await Download(http, $"{from}/file?path={what}", name);
+                    return;
+                }
+                if (parsed.GetValue(archive) is { } packed)
+                {
+                    var format = Path.GetExtension(packed) switch
+                    {
+                        ".tar" => "tar",
+                        ".zip" => "zip",
+                        _ => throw new ServerCommands.RefusedException("An archive is a .tar or a .zip file: end its name so."),
+                    };
+                    await Download(http, $"{from}/archive?format={format}&under={what}", packed);
                     return;
                 }
                 if (parsed.GetValue(to) is not { } folder)
-                    throw new ServerCommands.RefusedException("Say where to: --to FOLDER, or --out FILE for one file.");
+                    throw new ServerCommands.RefusedException(
+                        "Say where to: --to FOLDER, --archive FILE.tar or FILE.zip, or --out FILE for one file."
+                    );
                 var order = new
                 {
                     point = parsed.GetRequiredValue(point),
@@ -54,6 +66,99 @@ internal static class RestoreCommands
                         + ((long)job["left"]! is > 0 and var left ? $"; {left} files were there and are left as they were" : "")
                 );
                 BackupCommands.Demand(job);
+            }
+        );
+    }
+
+    /// <summary>What did not come whole is not left behind as a file that looks so.</summary>
+    private static async Task Download(HttpClient http, string address, string name)
+    {
+        using var response = await http.GetAsync(new Uri(address, UriKind.Relative), HttpCompletionOption.ResponseHeadersRead);
+        if (!response.IsSuccessStatusCode)
+            await ServerCommands.Answer(response);
+        var partial = name + ".part";
+        try
+        {
+            await using (var written = File.Create(partial))
+                await response.Content.CopyToAsync(written);
+            File.Move(partial, name, overwrite: true);
+        }
+        catch (Exception cut) when (cut is HttpRequestException or IOException)
+        {
+            File.Delete(partial);
+            throw new ServerCommands.RefusedException(
+                $"It did not come whole, and nothing of it is kept: {cut.Message} 'ripen pool check' names what is damaged."
+            );
+        }
+    }
+
+    private static Command Find()
+    {
+        var text = new Argument<string>("TEXT") { Description = "words that a path has, all of them, whatever their case" };
+        var (target, workload) = (
+            new Option<string?>("--target") { Description = "only in this target's pool" },
+            new Option<string?>("--workload") { Description = "only in points of this workload" }
+        );
+        return ServerCommands.Make(
+            "find",
+            "Look for a name in all restore points: tab-separated target, newest point, from, to, bytes, path.",
+            [text, target, workload],
+            async (http, parsed) =>
+            {
+                var address =
+                    $"/api/found-paths?text={Uri.EscapeDataString(parsed.GetRequiredValue(text))}"
+                    + string.Concat(
+                        new[] { ("target", parsed.GetValue(target)), ("workload", parsed.GetValue(workload)) }
+                            .Where(o => o.Item2 is not null)
+                            .Select(o => $"&{o.Item1}={Uri.EscapeDataString(o.Item2!)}")
+                    );
+                var found = await BackupCommands.Get(http, address);
+                foreach (var path in found["paths"]!.AsArray())
+                {
+                    foreach (var v in path!["versions"]!.AsArray())
+                        Console.WriteLine(
+                            $"{path["target"]}\t{v!["point"]}\t{v["firstTaken"]}\t{v["lastTaken"]}\t{v["bytes"]}\t{path["path"]}"
+                        );
+                }
+                var listed = found["paths"]!.AsArray().Count;
+                if ((int)found["total"]! > listed)
+                    await Console.Error.WriteLineAsync($"{listed} of {found["total"]} paths; say more of it.");
+                foreach (var not in found["notSearched"]!.AsArray())
+                    await Console.Error.WriteLineAsync($"Not searched, {not!["target"]}: {not["why"]}");
+            }
+        );
+    }
+
+    private static Command Compare()
+    {
+        var (id, point) = (BackupCommands.Id(), new Argument<string>("POINT") { Description = "a restore point's id" });
+        var (since, under) = (
+            new Option<string>("--since") { Description = "the earlier point's id", Required = true },
+            new Option<string?>("--under") { Description = "only a path of it, and what lies in it" }
+        );
+        return ServerCommands.Make(
+            "compare",
+            "Print what a point has otherwise than an earlier one: added, removed or changed, bytes more, path.",
+            [id, point, since, under],
+            async (http, parsed) =>
+            {
+                var d = (
+                    await BackupCommands.Get(
+                        http,
+                        $"/api/targets/{parsed.GetRequiredValue(id)}/points/{Uri.EscapeDataString(parsed.GetRequiredValue(point))}/differences"
+                            + $"?since={Uri.EscapeDataString(parsed.GetRequiredValue(since))}&under={Uri.EscapeDataString(parsed.GetValue(under) ?? "")}"
+                    )
+                )!;
+                foreach (var one in d["differences"]!.AsArray())
+                {
+                    var what =
+                        one!["before"] is null ? "added"
+                        : one["after"] is null ? "removed"
+                        : "changed";
+                    var more = (long)(one["after"]?["bytes"] ?? 0)! - (long)(one["before"]?["bytes"] ?? 0)!;
+                    Console.WriteLine($"{what}\t{more}\t{one["path"]}");
+                }
+                await Console.Error.WriteLineAsync($"{d["added"]} added, {d["removed"]} removed, {d["changed"]} changed");
             }
         );
     }

@@ -70,6 +70,7 @@ builder.Services.AddSingleton(new VolumeFolder(settings.VolumeDisks ?? Path.Comb
 builder.Services.AddSingleton<BackupJobs>();
 builder.Services.AddSingleton<Recorded>();
 builder.Services.AddSingleton<Rehearsals>();
+builder.Services.AddSingleton<PointSearch>();
 builder.Services.AddSingleton<TargetTests>();
 builder.Services.AddSingleton<PoolCopies>();
 builder.Services.AddSingleton(new BackupRoots(settings.BackupRoots ?? [Path.Combine(Path.GetDirectoryName(database)!, "folders")]));
@@ -123,6 +124,7 @@ api.MapTargets();
 api.MapPlans();
 api.MapWorkloads();
 api.MapRestoreRecords();
+api.MapPointSearch();
 api.MapBackupSizing();
 
 // For reading only, so that a wrong method or media type elsewhere still gets its own answer.

@@ -3,6 +3,7 @@ using System.Text.Json.Nodes;
 using FsCheck;
 using FsCheck.Fluent;
 using Ripen.Core.Backups;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 
@@ -77,6 +78,43 @@ public sealed class PlanTests
                 return Compare.Difference(Something(DayLoop.Rows(estate, months)), Something(Projection.Of(estate, months).Rows()));
             }
         );
+
+    /// <summary>300 GB a week over a line that takes nine days for them: what arrives when its original is gone, and is held by then, stays.
+    /// Nothing of the first run had arrived and gone but in the ten days before the hold.</summary>
+    [Fact]
+    public void A_copy_that_comes_when_its_original_is_gone_is_kept_by_the_hold_that_it_finds()
+    {
+        const string Price =
+            """{ "tier": "counter", "storage": [{ "price": 0.02 }], "writes": 0.1, "reads": 0.1, "movesIn": 0, "recallRequests": 0, "recall": 0 }""";
+        var estate = EstateDocument
+            .Read(
+                $$"""
+                {
+                  "ripen": 1, "name": "Late copies", "today": "2023-04-11",
+                  "priceBook": {
+                    "currency": "EUR", "unit": "GB", "month": "thirty-days",
+                    "tiers": [{ "id": "counter", "name": "Counter", "minimumStayDays": 30, "minimumObjectBytes": 0, "overheadBytes": 0, "indexBytes": 0, "waitHours": 0 }],
+                    "schemes": [{ "id": "plain", "name": "Plain", "copies": 3, "spread": "rack", "storageFactor": 1 }],
+                    "regions": [{ "id": "near", "name": "Near", "prices": [{{Price}}] }, { "id": "far", "name": "Far", "prices": [{{Price}}] }],
+                    "transfers": [{ "from": "near", "to": "far", "price": 0.02, "megabitsPerSecond": 3 }]
+                  },
+                  "buckets": [
+                    { "name": "far-shelf", "region": "far", "scheme": "plain", "tier": "counter", "versioning": true,
+                      "holds": [{ "id": "storm", "prefix": "", "reason": "Claim", "placed": "2023-04-20" }] },
+                    { "name": "near-shelf", "region": "near", "scheme": "plain", "tier": "counter", "versioning": true,
+                      "copyTo": [{ "bucket": "far-shelf", "followDeletions": true }] }
+                  ],
+                  "workloads": [{ "id": "ledgers", "name": "Ledgers", "bytes": 300000000000, "region": "near" }],
+                  "targets": [{ "id": "vault", "name": "Vault", "kind": "bucket", "bucket": "near-shelf", "prefix": "a/", "deduplicates": false }],
+                  "plans": [{ "id": "weekly", "workloads": ["ledgers"], "target": "vault", "every": { "days": 7 }, "keep": { "days": 0 } }]
+                }
+                """
+            )
+            .Value;
+        var rows = Projection.Of(estate, 4).Rows().ToList();
+        Assert.Null(Compare.Difference(Something(DayLoop.Rows(estate, 4)), Something(rows)));
+        Assert.DoesNotContain(rows, r => r is { Bucket: "far-shelf", Charge: Charge.EarlyLeave, Month.Number: > 4 });
+    }
 
     /// <summary>Without rows of what the plain way leaves as the rounding of two large numbers, where there is nothing.</summary>
     private static List<ForecastRow> Something(IEnumerable<ForecastRow> rows) =>

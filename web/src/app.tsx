@@ -38,6 +38,7 @@ const SizingPage = lazy(() => import("./places/backups/sizing-page").then((m) =>
 const PlansPlace = lazy(() => import("./places/backups/plans-place").then((m) => ({ default: m.PlansPlace })));
 const PlanPage = lazy(() => import("./places/backups/plan-page").then((m) => ({ default: m.PlanPage })));
 const CalendarPage = lazy(() => import("./places/backups/calendar-page").then((m) => ({ default: m.CalendarPage })));
+const FindPage = lazy(() => import("./places/backups/find-page").then((m) => ({ default: m.FindPage })));
 const TargetPage = lazy(() => import("./places/backups/target-page").then((m) => ({ default: m.TargetPage })));
 const StoresPlace = lazy(() => import("./places/stores/stores-place").then((m) => ({ default: m.StoresPlace })));
 const AboutPlace = lazy(() => import("./places/about/about-place").then((m) => ({ default: m.AboutPlace })));
@@ -58,7 +59,9 @@ const asOfHere = (pathname: string) => onEstate(pathname) || pathname === "/plan
 const onEstate = (pathname: string) => pathname === "/" || pathname === "/new" || pathname.startsWith("/buckets/");
 
 /** Pages of a place that stand beside its own. */
-const beside: Record<string, string[]> = { "/backups": ["/plans", "/calendar", "/new-target", "/sizing", "/credentials"] };
+const beside: Record<string, string[]> = {
+  "/backups": ["/plans", "/calendar", "/find", "/new-target", "/sizing", "/credentials"],
+};
 
 /** Light, dark, or as the system has it; the provider's time or one's own: the buttons say which holds. */
 function Choices({ zone }: { zone: string }) {
@@ -177,6 +180,7 @@ export function App() {
                     <Route path="/plans" element={<PlansPlace />} />
                     <Route path="/plans/:plan" element={<PlanPage />} />
                     <Route path="/calendar" element={<CalendarPage />} />
+                    <Route path="/find" element={<FindPage />} />
                     <Route path="/backups/:target" element={<TargetPage />} />
                     <Route path="/log" element={<LogPlace />} />
                     <Route path="/about" element={<AboutPlace />} />

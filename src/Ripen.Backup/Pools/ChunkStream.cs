@@ -2,15 +2,17 @@ using Ripen.Backup.Points;
 
 namespace Ripen.Backup.Pools;
 
-/// <summary>The content of a file of a point, read forward, one chunk in memory at a time.</summary>
+/// <summary>The content of a file of a point, read forward, one chunk in memory at a time. It says that it can seek, so that who writes a head
+/// before it may ask how long it is; it goes nowhere but forward.</summary>
 internal sealed class ChunkStream(Pool pool, Entry file) : Stream
 {
     private ReadOnlyMemory<byte> chunk;
     private int next;
+    private long read;
 
     public override bool CanRead => true;
 
-    public override bool CanSeek => false;
+    public override bool CanSeek => true;
 
     public override bool CanWrite => false;
 
@@ -18,7 +20,7 @@ internal sealed class ChunkStream(Pool pool, Entry file) : Stream
 
     public override long Position
     {
-        get => throw new NotSupportedException();
+        get => read;
         set => throw new NotSupportedException();
     }
 
@@ -33,6 +35,7 @@ internal sealed class ChunkStream(Pool pool, Entry file) : Stream
         var count = Math.Min(buffer.Length, chunk.Length);
         chunk.Span[..count].CopyTo(buffer);
         chunk = chunk[count..];
+        read += count;
         return count;
     }
 

@@ -125,6 +125,10 @@ public sealed class Pool : IDisposable
         return (points, unreadable);
     }
 
+    /// <summary>Of all points, oldest first, without reading them.</summary>
+    public async Task<IReadOnlyList<string>> PointIds(CancellationToken cancel) =>
+        [.. (await Objects.List(Point.Folder, cancel)).Select(o => o.Key[Point.Folder.Length..]).Order(StringComparer.Ordinal)];
+
     /// <exception cref="RefusalException">There is no point of this id.</exception>
     public async Task<Point> FindPoint(string id, CancellationToken cancel)
     {

@@ -1,4 +1,5 @@
 using System.IO.Hashing;
+using System.Runtime.CompilerServices;
 using Ripen.Backup.Points;
 using Ripen.Backup.Pools;
 
@@ -42,13 +43,10 @@ public static class Restore
         Directory.CreateDirectory(folder);
         var into = new RestoreFolder(folder, point.Taken, existing);
         var (problems, links, folders) = (new List<RunProblem>(), new List<Entry>(), new List<(Entry Entry, string Path)>());
-        var (files, bytes, left, found) = (0L, 0L, 0L, false);
+        var (files, bytes, left) = (0L, 0L, 0L);
         var root = Path.GetDirectoryName(under) is { Length: > 0 } parent ? parent.Length + 1 : 0;
-        await foreach (var entry in pool.Entries(point, cancel))
+        await foreach (var entry in Beneath(pool, point, under, cancel))
         {
-            if (!IsUnder(entry.Path, under))
-                continue;
-            found = true;
             progress?.Report(entry.Path);
             if (entry.Kind == EntryKind.Link)
                 links.Add(entry);
@@ -73,8 +71,6 @@ public static class Restore
                     }
                 );
         }
-        if (!found && under.Length > 0)
-            throw new RefusalException(RefusalKind.NotFound, "no-path", $"The restore point has nothing of the path '{under}'.");
         // Links come when all is written, so that nothing is ever written through one; folders last, from the inside out.
         foreach (var entry in links)
             await Try(
@@ -114,6 +110,27 @@ public static class Restore
                 problems.Add(new RunProblem(entry.Path, error.Message));
             }
         }
+    }
+
+    /// <summary>The entries of a path, and of what lies in it.</summary>
+    /// <exception cref="RefusalException">The point has nothing of this path; empty is all of it, and may be nothing.</exception>
+    internal static async IAsyncEnumerable<Entry> Beneath(
+        Pool pool,
+        Point point,
+        string under,
+        [EnumeratorCancellation] CancellationToken cancel
+    )
+    {
+        var found = under.Length == 0;
+        await foreach (var entry in pool.Entries(point, cancel))
+        {
+            if (!IsUnder(entry.Path, under))
+                continue;
+            found = true;
+            yield return entry;
+        }
+        if (!found)
+            throw new RefusalException(RefusalKind.NotFound, "no-path", $"The restore point has nothing of the path '{under}'.");
     }
 
     /// <exception cref="RefusalException">The folder holds something, and nothing was said of it.</exception>
@@ -225,6 +242,7 @@ public static class Restore
 
     private static DateTime TimeOf(Entry entry) => DateTime.UnixEpoch.AddTicks(entry.Modified / 100);
 
-    private static bool IsUnder(string path, string under) =>
+    /// <summary>Whether a path is this one, or lies in it; all lie in the empty one.</summary>
+    public static bool IsUnder(string path, string under) =>
         under.Length == 0 || path == under || (path.StartsWith(under, StringComparison.Ordinal) && path[under.Length] == '/');
 }

@@ -143,7 +143,11 @@ internal sealed class PackLife(PlannedPacks packs, double objects, int arrived, 
         (int Day, double Share)? waiting = null;
         foreach (var (day, share) in Needed ?? [])
         {
-            var on = KeptBy.Aggregate(day.DayNumber - today.DayNumber, (from, keeping) => keeping.FirstFree(packs.Created, from));
+            var left = KeptBy
+                .SkipLast(1)
+                .Aggregate(day.DayNumber - today.DayNumber, (from, keeping) => keeping.FirstFree(packs.Created, from));
+            // A copy that comes when its original is gone is kept by what its own bucket keeps by then.
+            var on = KeptBy[^1].FirstFree(packs.Created, Math.Max(left, arrived));
             if (waiting is { } before && before.Day < on)
                 yield return before;
             waiting = (on, share);

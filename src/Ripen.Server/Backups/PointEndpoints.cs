@@ -78,13 +78,8 @@ public sealed record PointReading(
 /// <summary>The points of a pool, newest first, and those that cannot be read.</summary>
 public sealed record PointsReading(IReadOnlyList<PointReading> Points, IReadOnlyList<RunProblem> Unreadable);
 
-/// <summary>A name in a folder of a point.</summary>
-public sealed record NameReading(string Path, EntryKind Kind, long Bytes, DateTimeOffset Modified, string? Target);
-
 internal static class PointEndpoints
 {
-    private const int MostNames = 2000;
-
     public static void MapPoints(this RouteGroupBuilder targets)
     {
         var target = targets.MapGroup("/{id}");
@@ -115,15 +110,7 @@ internal static class PointEndpoints
             .WithSummary("Removes a restore point; what only it needed goes with the next prune.");
         target.MapDelete("/job", StopJob).WithName("stopJob").WithSummary("Stops what is under way with the target.");
         target.MapGet("/points", ReadPoints).WithName("readPoints").WithSummary("The restore points, newest first.");
-        target
-            .MapGet("/points/{point}/names", ReadNames)
-            .WithName("readNames")
-            .WithSummary("What a folder of a point holds, or every path of it that has a text; at most 2,000.");
-        target
-            .MapGet("/points/{point}/file", ReadFile)
-            .WithName("readFileOfPoint")
-            .WithSummary("The content of one file of a point.")
-            .Produces<byte[]>(contentType: "application/octet-stream");
+        target.MapPointContents();
     }
 
     private static async Task<Accepted<BackupJob>> StartRun(
@@ -405,61 +392,6 @@ internal static class PointEndpoints
         using var pool = await pools.Open(target, cancel);
         var (points, unreadable) = await pool.Points(cancel);
         return TypedResults.Ok(new PointsReading([.. points.Reverse().Select(PointReading.Of)], unreadable));
-    }
-
-    private static async Task<Ok<IReadOnlyList<NameReading>>> ReadNames(
-        string id,
-        string point,
-        CurrentEstate current,
-        Pools pools,
-        CancellationToken cancel,
-        [Description("A folder's path; empty for the root.")] string folder = "",
-        [Description("Instead: every path that has this text, whatever its case.")] string? find = null
-    )
-    {
-        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
-        using var pool = await pools.Open(target, cancel);
-        var names = new List<NameReading>();
-        await foreach (var entry in pool.Entries(await pool.FindPoint(point, cancel), cancel))
-        {
-            var fits = string.IsNullOrEmpty(find)
-                ? (Path.GetDirectoryName(entry.Path) ?? "") == folder
-                : entry.Path.Contains(find, StringComparison.OrdinalIgnoreCase);
-            if (!fits)
-                continue;
-            names.Add(
-                new NameReading(entry.Path, entry.Kind, entry.Size, DateTimeOffset.UnixEpoch.AddTicks(entry.Modified / 100), entry.Target)
-            );
-            if (names.Count == MostNames)
-                break;
-        }
-        return TypedResults.Ok<IReadOnlyList<NameReading>>(names);
-    }
-
-    private static async Task ReadFile(
-        string id,
-        string point,
-        [Description("Of the file, in the point.")] string path,
-        CurrentEstate current,
-        Pools pools,
-        HttpResponse response,
-        CancellationToken cancel
-    )
-    {
-        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
-        using var pool = await pools.Open(target, cancel);
-        await foreach (var entry in pool.Entries(await pool.FindPoint(point, cancel), cancel))
-        {
-            if (entry.Path != path || entry.Kind != EntryKind.File)
-                continue;
-            response.ContentType = "application/octet-stream";
-            response.ContentLength = entry.Size;
-            response.Headers.ContentDisposition = $"attachment; filename*=UTF-8''{Uri.EscapeDataString(Path.GetFileName(path))}";
-            response.Headers.XContentTypeOptions = "nosniff";
-            await Restore.Send(pool, entry, response.Body, cancel);
-            return;
-        }
-        throw new RefusalException(RefusalKind.NotFound, "no-path", $"The restore point has no file '{path}'.");
     }
 
     internal sealed class Told<T>(Action<T> act) : IProgress<T>

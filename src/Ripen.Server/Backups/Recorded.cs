@@ -15,13 +15,44 @@ namespace Ripen.Server.Backups;
 /// <param name="Into">The folder; null for nowhere.</param>
 internal sealed record RestoreAim(string Target, RestoreKind Kind, string Under, string? Into);
 
-/// <summary>Restores and rehearsals of a pool's points, in the background. Each leaves a record, however it ended.</summary>
+/// <summary>Restores and rehearsals of a pool's points. Each leaves a record, however it ended.</summary>
 internal sealed class Recorded(BackupJobs jobs, RestoreRecords records, SimulatedProvider provider, IActors actors, TimeProvider time)
 {
+    /// <summary>In the background.</summary>
     public BackupJob Start(Pool pool, Point point, RestoreAim aim, Func<IProgress<string>, CancellationToken, Task<RestoreResult>> work)
     {
-        var begun = time.GetTimestamp();
-        var record = new RestoreRecord
+        // Who asked is known here, and not in the background.
+        var record = About(point, aim);
+        return PointEndpoints.Begin(
+            jobs,
+            pool,
+            aim.Target,
+            aim.Kind == RestoreKind.Rehearsal ? JobKind.Rehearsal : JobKind.Restore,
+            string.Create(
+                CultureInfo.InvariantCulture,
+                $"{point.Workload} of {point.Taken:yyyy-MM-dd HH:mm} UTC{(aim.Into is null ? "" : $" into {aim.Into}")}"
+            ),
+            async (tell, stop) =>
+            {
+                var result = await Ended(record, files => work(files, stop), files => tell(files, 0));
+                return job =>
+                    job with
+                    {
+                        Files = result.Files,
+                        Bytes = result.Bytes,
+                        Left = result.Left,
+                        Problems = [.. result.Problems.Take(Point.MostProblems)],
+                    };
+            }
+        );
+    }
+
+    /// <summary>While the answer waits.</summary>
+    public Task Of(Point point, RestoreAim aim, Func<IProgress<string>, Task<RestoreResult>> work) =>
+        Ended(About(point, aim), work, _ => { });
+
+    private RestoreRecord About(Point point, RestoreAim aim) =>
+        new()
         {
             At = time.GetUtcNow(),
             Day = provider.Clock.Today,
@@ -38,44 +69,21 @@ internal sealed class Recorded(BackupJobs jobs, RestoreRecords records, Simulate
             Seconds = 0,
             Problems = 0,
         };
-        return PointEndpoints.Begin(
-            jobs,
-            pool,
-            aim.Target,
-            aim.Kind == RestoreKind.Rehearsal ? JobKind.Rehearsal : JobKind.Restore,
-            string.Create(
-                CultureInfo.InvariantCulture,
-                $"{point.Workload} of {point.Taken:yyyy-MM-dd HH:mm} UTC{(aim.Into is null ? "" : $" into {aim.Into}")}"
-            ),
-            async (tell, stop) =>
-            {
-                var files = 0L;
-                try
-                {
-                    var result = await work(new PointEndpoints.Told<string>(_ => tell(++files, 0)), stop);
-                    await Put(record with { Files = result.Files, Bytes = result.Bytes, Problems = result.Problems.Count });
-                    return job =>
-                        job with
-                        {
-                            Files = result.Files,
-                            Bytes = result.Bytes,
-                            Left = result.Left,
-                            Problems = [.. result.Problems.Take(Point.MostProblems)],
-                        };
-                }
-                catch (Exception error)
-                {
-                    await Put(
-                        record with
-                        {
-                            Files = files,
-                            Error = error is OperationCanceledException ? "It was stopped." : error.Message,
-                        }
-                    );
-                    throw;
-                }
-            }
-        );
+
+    private async Task<RestoreResult> Ended(RestoreRecord record, Func<IProgress<string>, Task<RestoreResult>> work, Action<long> tell)
+    {
+        var (begun, files) = (time.GetTimestamp(), 0L);
+        try
+        {
+            var result = await work(new PointEndpoints.Told<string>(_ => tell(++files)));
+            await Put(record with { Files = result.Files, Bytes = result.Bytes, Problems = result.Problems.Count });
+            return result;
+        }
+        catch (Exception error)
+        {
+            await Put(record with { Files = files, Error = error is OperationCanceledException ? "It was stopped." : error.Message });
+            throw;
+        }
 
         Task Put(RestoreRecord ended) =>
             records.Add(ended with { Seconds = time.GetElapsedTime(begun).TotalSeconds }, CancellationToken.None);

@@ -87,6 +87,9 @@ export type RestoreOrder = Schemas["RestoreOrder"];
 export type PlannedRehearsal = Schemas["PlannedRehearsal"];
 export type RestoreRecord = Schemas["RestoreRecord"];
 export type WorkloadJudgement = Schemas["WorkloadJudgement"];
+export type DifferenceReading = Schemas["DifferenceReading"];
+export type FoundPath = Schemas["FoundPath"];
+export type FoundVersion = Schemas["FoundVersion"];
 export type NameReading = Schemas["NameReading"];
 export type PointReading = Schemas["PointReading"];
 export type ProbeStep = Schemas["ProbeStep"];
@@ -601,6 +604,22 @@ export const readNames = (id: string, point: string, folder: string, find: strin
       signal,
     }),
   );
+
+/** Words in the paths of all restore points. */
+export const findPaths = (text: string, signal: AbortSignal) =>
+  value(client.GET("/api/found-paths", { params: { query: { text } }, signal }));
+
+export const readDifferences = (id: string, point: string, since: string, under: string, signal: AbortSignal) =>
+  value(
+    client.GET("/api/targets/{id}/points/{point}/differences", {
+      params: { path: { id, point }, query: { since, ...(under && { under }) } },
+      signal,
+    }),
+  );
+
+/** A folder of a point as one file. */
+export const archiveOfPoint = (id: string, point: string, under: string, format: "tar" | "zip") =>
+  `/api/targets/${id}/points/${point}/archive?format=${format}&under=${encodeURIComponent(under)}`;
 
 export const fileOfPoint = (id: string, point: string, path: string) =>
   `/api/targets/${id}/points/${point}/file?path=${encodeURIComponent(path)}`;

@@ -520,6 +520,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/found-paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Looks for a name in all restore points of all pools: where it is, in which versions, from when to when. */
+        get: operations["findPaths"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forecast": {
         parameters: {
             query?: never;
@@ -1828,6 +1845,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/targets/{id}/points/{point}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A point, or a folder of it, as one tar or zip archive; a record says that it was brought back. */
+        get: operations["readArchiveOfPoint"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/points/{point}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a point has otherwise than another one of the pool: at most 2,000 paths, and how many they are. */
+        get: operations["readDifferences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/targets/{id}/volume": {
         parameters: {
             query?: never;
@@ -2970,6 +3021,22 @@ export interface components {
             /** Format: date */
             fullOn: null | string;
         };
+        DifferenceReading: {
+            path: string;
+            before: null | components["schemas"]["NameReading"];
+            after: null | components["schemas"]["NameReading"];
+        };
+        DifferencesReading: {
+            differences: components["schemas"]["DifferenceReading"][];
+            /** Format: int32 */
+            added: number;
+            /** Format: int32 */
+            removed: number;
+            /** Format: int32 */
+            changed: number;
+            /** Format: int64 */
+            grownBytes: number;
+        };
         DiskReading: {
             /** Format: int64 */
             totalBytes: number;
@@ -3062,6 +3129,35 @@ export interface components {
             money: number;
             /** Format: double */
             bytesAtEnd: number;
+        };
+        FoundPath: {
+            target: string;
+            workload: string;
+            path: string;
+            versions: components["schemas"]["FoundVersion"][];
+        };
+        FoundReading: {
+            paths: components["schemas"]["FoundPath"][];
+            /** Format: int32 */
+            total: number;
+            /** Format: int32 */
+            points: number;
+            notSearched: components["schemas"]["NotSearched"][];
+        };
+        FoundVersion: {
+            kind: components["schemas"]["EntryKind"];
+            /** Format: int64 */
+            bytes: number;
+            /** Format: date-time */
+            modified: string;
+            /** Format: date-time */
+            firstTaken: string;
+            /** Format: date-time */
+            lastTaken: string;
+            point: string;
+            /** Format: int32 */
+            points: number;
+            isThere: boolean;
         };
         FullRuns: {
             /** Format: int32 */
@@ -3454,6 +3550,10 @@ export interface components {
         NewSecret: {
             keyId: string;
             secret: string;
+        };
+        NotSearched: {
+            target: string;
+            why: string;
         };
         ObjectDetails: {
             chosen: components["schemas"]["StoredVersion"];
@@ -5392,6 +5492,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RestoreRecord"];
+                };
+            };
+        };
+    };
+    findPaths: {
+        parameters: {
+            query: {
+                /** @description Words that a path has, all of them, whatever their case. */
+                text: string;
+                /** @description A target's id: only in its pool. */
+                target?: string;
+                /** @description Only in points of this workload. */
+                workload?: string;
+                /** @description Paths from each target, 1 to 200. */
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundReading"];
                 };
             };
         };
@@ -7586,6 +7715,62 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    readArchiveOfPoint: {
+        parameters: {
+            query?: {
+                /** @description A file, or a folder with all that is in it; empty for everything. */
+                under?: string;
+                /** @description tar or zip. */
+                format?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                point: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    readDifferences: {
+        parameters: {
+            query: {
+                /** @description The earlier point's id. */
+                since: string;
+                /** @description Only a file, or a folder with all that is in it; empty for everything. */
+                under?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                point: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferencesReading"];
                 };
             };
         };

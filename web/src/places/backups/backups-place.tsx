@@ -31,6 +31,7 @@ export function BackupsPlace() {
         <h1 className="text-3xl">Backups</h1>
         <Link to="/plans">Plans</Link>
         <Link to="/calendar">Calendar of points</Link>
+        <Link to="/find">Find a file</Link>
         <Link to="/new-target">New target</Link>
         <Link to="/sizing">Which kind, and how large?</Link>
         <Link to="/credentials">Credentials</Link>

@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type FormEvent, useDeferredValue, useState } from "react";
 import {
+  archiveOfPoint,
   fileOfPoint,
   type NameReading,
   type PointReading,
@@ -18,6 +19,7 @@ import { ConfirmButton } from "../../ui/confirm-button";
 import { Button, Field, inputLook, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { done } from "../../ui/toasts";
+import { PointChanges } from "./point-changes";
 import { useBackupDeed, useTargets } from "./use-backups";
 
 const mostNames = 2000;
@@ -37,7 +39,7 @@ const existingHints = {
 };
 
 /** What a point holds, folder by folder or found by a text; one file is downloaded, a folder is restored on the server's machine. */
-export function PointBrowser({ id, point }: { id: string; point: PointReading }) {
+export function PointBrowser({ id, point, earlier }: { id: string; point: PointReading; earlier: PointReading[] }) {
   const { params, goTo } = useAddress();
   const folder = params.get("in") ?? "";
   const [typed, setTyped] = useState("");
@@ -125,7 +127,17 @@ export function PointBrowser({ id, point }: { id: string; point: PointReading })
       )}
       {names.data?.length === 0 && <p className="text-ink-soft">Nothing here.</p>}
       {names.data?.length === mostNames && <p className="text-sm text-ink-soft">And more: look for a part of the path.</p>}
+      <p className="mt-3 text-sm text-ink-soft">
+        {folder === "" ? "All of it" : folder} as one file:{" "}
+        <a href={archiveOfPoint(id, point.id, folder, "zip")} download className="px-1">
+          a zip archive
+        </a>
+        <a href={archiveOfPoint(id, point.id, folder, "tar")} download className="px-1">
+          a tar archive
+        </a>
+      </p>
       <RestoreForm id={id} point={point.id} folder={folder} />
+      {earlier.length > 0 && <PointChanges id={id} point={point} earlier={earlier} folder={folder} />}
     </section>
   );
 }

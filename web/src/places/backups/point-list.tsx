@@ -45,7 +45,7 @@ export function PointList({ id, stamp, stored }: { id: string; stamp: string; st
                 point={p}
                 most={most}
                 open={p.id === opened}
-                onOpen={() => goToAll({ point: p.id === opened ? null : p.id, in: null, find: null })}
+                onOpen={() => goToAll({ point: p.id === opened ? null : p.id, in: null, since: null })}
               />
             ))}
           </tbody>
@@ -56,7 +56,14 @@ export function PointList({ id, stamp, stored }: { id: string; stamp: string; st
           {u.what}
         </p>
       ))}
-      {chosen && <PointBrowser key={chosen.id} id={id} point={chosen} />}
+      {chosen && (
+        <PointBrowser
+          key={chosen.id}
+          id={id}
+          point={chosen}
+          earlier={all.filter((p) => p.workload === chosen.workload && p.taken < chosen.taken)}
+        />
+      )}
     </section>
   );
 }
