@@ -5,7 +5,8 @@ namespace Ripen.Cli;
 /// <summary>Commands to find what is in restore points, for restores, rehearsals and their records, over a running server.</summary>
 internal static class RestoreCommands
 {
-    public static IEnumerable<Command> All() => [Find(), Compare(), Restore(), Rehearse(), RestoreRecords()];
+    public static IEnumerable<Command> All() =>
+        [Find(), Compare(), Restore(), Rehearse(), RestoreRecords(), RecoverCommand.Make(), RecoverySheet()];
 
     private static Command Restore()
     {
@@ -197,6 +198,30 @@ internal static class RestoreCommands
                 var job = await BackupCommands.Finished(http, target, "rehearsals", new { point = of });
                 Console.WriteLine($"{job["files"]} files, {job["bytes"]} bytes compared");
                 BackupCommands.Demand(job);
+            }
+        );
+    }
+
+    private static Command RecoverySheet()
+    {
+        var id = BackupCommands.Id();
+        return ServerCommands.Make(
+            "recovery-sheet",
+            "Print what is needed to restore from a target's pool when nothing else is left; the passphrase and keys' secrets are not on it.",
+            [id],
+            async (http, parsed) =>
+            {
+                var sheet = await BackupCommands.Get(http, $"/api/targets/{parsed.GetRequiredValue(id)}/recovery-sheet");
+                Console.WriteLine($"pool\t{sheet["pool"]}, format {sheet["format"]}, made {sheet["made"]}");
+                foreach (var place in sheet["places"]!.AsArray())
+                    Console.WriteLine($"place\t{place}");
+                foreach (var key in sheet["keys"]!.AsArray())
+                    Console.WriteLine(
+                        $"key\t{key!["id"]}, of '{key["access"]}'{((string?)key["ends"] is { } ends ? $", until {ends}" : "")}"
+                    );
+                foreach (var missing in sheet["missing"]!.AsArray())
+                    Console.WriteLine($"missing\t{missing}");
+                Console.WriteLine($"restore\t{sheet["command"]}");
             }
         );
     }

@@ -125,6 +125,7 @@ api.MapPlans();
 api.MapWorkloads();
 api.MapRestoreRecords();
 api.MapPointSearch();
+api.MapRecoverySheet();
 api.MapBackupSizing();
 
 // For reading only, so that a wrong method or media type elsewhere still gets its own answer.

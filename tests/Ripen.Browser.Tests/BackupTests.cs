@@ -76,6 +76,10 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Type(page.Field("Folder of the server's machine"), Path.Combine(root, "office"));
         page.Click(page.Button("Back up"));
         page.Until(() => Points().Count == 3, "the third point");
+        page.Click(page.Link("Recovery sheet"));
+        page.See("No key may list and read");
+        page.See("ripen recover");
+        Assert.Empty(Accessibility.Violations(page.Browser));
         page.Click(page.Link("Backups"));
         page.Click(page.Link("Find a file"));
         page.Type(page.Field("Words of its name, or of a folder that it is in"), "berths 03.txt");

@@ -39,6 +39,7 @@ const PlansPlace = lazy(() => import("./places/backups/plans-place").then((m) =>
 const PlanPage = lazy(() => import("./places/backups/plan-page").then((m) => ({ default: m.PlanPage })));
 const CalendarPage = lazy(() => import("./places/backups/calendar-page").then((m) => ({ default: m.CalendarPage })));
 const FindPage = lazy(() => import("./places/backups/find-page").then((m) => ({ default: m.FindPage })));
+const SheetPage = lazy(() => import("./places/backups/sheet-page").then((m) => ({ default: m.SheetPage })));
 const TargetPage = lazy(() => import("./places/backups/target-page").then((m) => ({ default: m.TargetPage })));
 const StoresPlace = lazy(() => import("./places/stores/stores-place").then((m) => ({ default: m.StoresPlace })));
 const AboutPlace = lazy(() => import("./places/about/about-place").then((m) => ({ default: m.AboutPlace })));
@@ -181,6 +182,7 @@ export function App() {
                     <Route path="/plans/:plan" element={<PlanPage />} />
                     <Route path="/calendar" element={<CalendarPage />} />
                     <Route path="/find" element={<FindPage />} />
+                    <Route path="/backups/:target/recovery-sheet" element={<SheetPage />} />
                     <Route path="/backups/:target" element={<TargetPage />} />
                     <Route path="/log" element={<LogPlace />} />
                     <Route path="/about" element={<AboutPlace />} />

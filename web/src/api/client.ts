@@ -605,6 +605,9 @@ export const readNames = (id: string, point: string, folder: string, find: strin
     }),
   );
 
+export const readRecoverySheet = (id: string) =>
+  value(client.GET("/api/targets/{id}/recovery-sheet", { params: { path: { id } } }));
+
 /** Words in the paths of all restore points. */
 export const findPaths = (text: string, signal: AbortSignal) =>
   value(client.GET("/api/found-paths", { params: { query: { text } }, signal }));

@@ -36,6 +36,7 @@ export const keys = {
   restoreEstimates: (order: unknown) => ["plans", "restore", order],
   restoreRecords: (id: string) => ["targets", id, "restore-records"],
   points: (id: string) => ["targets", id, "points"],
+  recoverySheet: (id: string) => ["targets", id, "recovery-sheet"],
   found: (text: string) => ["targets", "found", text],
   differences: (id: string, point: string, since: string, under: string) => ["targets", id, "differences", point, since, under],
   names: (id: string, point: string, folder: string, find: string) => ["targets", id, "names", point, folder, find],

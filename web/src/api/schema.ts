@@ -537,6 +537,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/targets/{id}/recovery-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is needed to restore from a target's pool when nothing else is left. No secret is in it. */
+        get: operations["readRecoverySheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forecast": {
         parameters: {
             query?: never;
@@ -3872,6 +3889,24 @@ export interface components {
             recall: components["schemas"]["UnitPrice"];
             recallRequests: components["schemas"]["PricePerThousand"];
         };
+        RecoverySheet: {
+            target: string;
+            pool: string;
+            /** Format: int32 */
+            format: number;
+            /** Format: date-time */
+            made: string;
+            encrypts: boolean;
+            places: string[];
+            region: null | string;
+            keys: components["schemas"]["SheetKey"][];
+            /** Format: int32 */
+            points: null | number;
+            /** Format: date-time */
+            newest: null | string;
+            missing: string[];
+            command: string;
+        };
         Region: {
             id: string;
             name: string;
@@ -4121,6 +4156,12 @@ export interface components {
             ends: null | string;
             ended: boolean;
             readable: boolean;
+        };
+        SheetKey: {
+            access: string;
+            id: string;
+            /** Format: date-time */
+            ends: null | string;
         };
         ShippedDisks: {
             /** Format: double */
@@ -5521,6 +5562,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FoundReading"];
+                };
+            };
+        };
+    };
+    readRecoverySheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoverySheet"];
                 };
             };
         };

@@ -142,7 +142,7 @@ function VersionCells({ path, version, from, to }: VersionProps) {
           in {count(version.points)} {version.points === 1 ? "point" : "points"}
         </span>
       </td>
-      <td className="text-right whitespace-nowrap">{version.kind === "file" ? bytes(version.bytes) : version.kind}</td>
+      <td className="pl-3 text-right whitespace-nowrap">{version.kind === "file" ? bytes(version.bytes) : version.kind}</td>
       <td className="pl-6 text-sm whitespace-nowrap text-ink-soft">{moment(version.modified)}</td>
       <td className="pl-6 whitespace-nowrap">
         {version.kind === "file" && (

@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import { makePool, type TargetReading, unlockPool } from "../../api/client";
 import { moment } from "../../format";
 import { PassphraseForm } from "./passphrase-form";
@@ -13,7 +14,8 @@ export function PoolPart({ target }: { target: TargetReading }) {
         <p>
           Made on {moment(pool.made)}; {pool.deduplicates ? "deduplicated" : "plain: every full run stores all of its own"},{" "}
           {pool.compresses ? "compressed" : "not compressed"},{" "}
-          {pool.encrypts ? "encrypted under its passphrase" : "not encrypted"}.
+          {pool.encrypts ? "encrypted under its passphrase" : "not encrypted"}.{" "}
+          <Link to={`/backups/${id}/recovery-sheet`}>Recovery sheet</Link>
         </p>
       )}
       {pool && !pool.canOpen && (
