@@ -54,7 +54,7 @@ public static class PointCopy
     {
         using var digest = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         await foreach (var content in pool.Content(entry, cancel))
-            digest.AppendData(content);
+            digest.AppendData(content.Span);
         return Convert.ToHexString(digest.GetHashAndReset());
     }
 

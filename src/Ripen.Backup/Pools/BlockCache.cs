@@ -13,12 +13,17 @@ internal sealed class BlockCache(IPoolObjects objects) : IDisposable
 
     private sealed record Block((string, long) Name, byte[] Bytes);
 
-    public async Task<byte[]> Read(string key, long from, int length, CancellationToken cancel)
+    /// <param name="key">Of the pack.</param>
+    /// <param name="from">Its first byte that is of interest.</param>
+    /// <param name="into">As much is read as it is long.</param>
+    /// <param name="cancel">Stops.</param>
+    /// <exception cref="RefusalException">The pack is shorter, or gone.</exception>
+    public async Task Read(string key, long from, ChunkContent into, CancellationToken cancel)
     {
         await one.WaitAsync(cancel);
         try
         {
-            var bytes = new byte[length];
+            var length = into.Span.Length;
             for (var done = 0; done < length; )
             {
                 var at = from + done;
@@ -27,10 +32,9 @@ internal sealed class BlockCache(IPoolObjects objects) : IDisposable
                 var part = Math.Min(length - done, block.Length - inside);
                 if (part <= 0)
                     throw Damage.Short(key);
-                block.AsSpan(inside, part).CopyTo(bytes.AsSpan(done));
+                block.AsSpan(inside, part).CopyTo(into.Span[done..]);
                 done += part;
             }
-            return bytes;
         }
         finally
         {

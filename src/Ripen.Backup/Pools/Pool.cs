@@ -182,32 +182,46 @@ public sealed class Pool : IDisposable
     /// <exception cref="RefusalException">Its pack is gone, cut short or changed.</exception>
     public async Task<byte[]> Chunk(ChunkId id, CancellationToken cancel)
     {
+        using var content = await Lend(id, cancel);
+        return content.Span.ToArray();
+    }
+
+    /// <inheritdoc cref="Chunk"/>
+    internal async Task<ChunkContent> Lend(ChunkId id, CancellationToken cancel)
+    {
         var known = await Index(cancel);
         var place = known.Find(id);
         var key = known.KeyOf(place);
-        var sealedPart = await blocks.Read(key, place.Offset, place.SealedBytes, cancel);
-        return Open(key, place, id, sealedPart);
+        using var sealedPart = ChunkContent.OfLength(place.SealedBytes);
+        await blocks.Read(key, place.Offset, sealedPart, cancel);
+        return Open(key, place, id, sealedPart.Span);
     }
 
-    /// <summary>The content of a file, chunk by chunk and in order; some are read and opened while the one before them is used.</summary>
+    /// <summary>The content of a file, chunk by chunk and in order; some are read and opened while the one before them is used. Each is there
+    /// until the next is asked for.</summary>
     /// <exception cref="RefusalException">A pack is gone, cut short or changed.</exception>
-    public async IAsyncEnumerable<byte[]> Content(
+    public async IAsyncEnumerable<ReadOnlyMemory<byte>> Content(
         Entry file,
         [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel
     )
     {
-        var ahead = new Queue<Task<byte[]>>(ChunksAhead);
+        var ahead = new Queue<Task<ChunkContent>>(ChunksAhead);
         try
         {
             for (var i = 0; i < file.ChunkCount; i++)
             {
                 var id = file.Chunk(i);
-                ahead.Enqueue(file.ChunkCount == 1 ? Chunk(id, cancel) : Task.Run(() => Chunk(id, cancel), cancel));
-                if (ahead.Count == ChunksAhead)
-                    yield return await ahead.Dequeue();
+                ahead.Enqueue(file.ChunkCount == 1 ? Lend(id, cancel) : Task.Run(() => Lend(id, cancel), cancel));
+                if (ahead.Count < ChunksAhead)
+                    continue;
+                using var first = await ahead.Dequeue();
+                yield return first.Memory;
             }
             while (ahead.TryDequeue(out var next))
-                yield return await next;
+            {
+                using var content = await next;
+                yield return content.Memory;
+            }
         }
         finally
         {
@@ -216,14 +230,31 @@ public sealed class Pool : IDisposable
         }
     }
 
-    internal byte[] Open(string key, ChunkPlace place, ChunkId id, ReadOnlySpan<byte> sealedPart)
+    private ChunkContent Open(string key, ChunkPlace place, ChunkId id, ReadOnlySpan<byte> sealedPart)
     {
         Span<byte> about = stackalloc byte[ChunkId.Size];
         id.Write(about);
-        using var seal = Keys.Of(key);
-        var payload = seal.Open((ulong)place.Part, sealedPart, about);
-        var content = place.IsCompressed ? Zstd.Expand(payload, key, place.RawBytes) : payload;
-        return content.Length == place.RawBytes ? content : throw Damage.Short(key);
+        var bytes = sealedPart.Length - PoolKeys.TagSize;
+        if (!place.IsCompressed && bytes != place.RawBytes)
+            throw Damage.Short(key);
+        var content = ChunkContent.OfLength(place.RawBytes);
+        try
+        {
+            using var seal = Keys.Of(key);
+            if (!place.IsCompressed)
+            {
+                seal.Open((ulong)place.Part, sealedPart, about, content.Span);
+                return content;
+            }
+            using var payload = ChunkContent.OfLength(bytes);
+            seal.Open((ulong)place.Part, sealedPart, about, payload.Span);
+            return Zstd.Expand(payload.Span, key, content.Span) == place.RawBytes ? content : throw Damage.Short(key);
+        }
+        catch
+        {
+            content.Dispose();
+            throw;
+        }
     }
 
     /// <summary>

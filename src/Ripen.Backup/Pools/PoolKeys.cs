@@ -69,9 +69,17 @@ public sealed class PoolKeys
         {
             if (sealedPart.Length < TagSize)
                 throw Damage.Short(name);
+            var plain = new byte[sealedPart.Length - TagSize];
+            Open(part, sealedPart, about, plain);
+            return plain;
+        }
+
+        /// <inheritdoc cref="Open(ulong, ReadOnlySpan{byte}, ReadOnlySpan{byte})"/>
+        /// <param name="plain">As long as the sealed part without its tag.</param>
+        public void Open(ulong part, ReadOnlySpan<byte> sealedPart, ReadOnlySpan<byte> about, Span<byte> plain)
+        {
             Span<byte> nonce = stackalloc byte[NonceSize];
             BinaryPrimitives.WriteUInt64LittleEndian(nonce, part);
-            var plain = new byte[sealedPart.Length - TagSize];
             try
             {
                 cipher.Decrypt(nonce, sealedPart[..plain.Length], sealedPart[plain.Length..], plain, about);
@@ -80,7 +88,6 @@ public sealed class PoolKeys
             {
                 throw Damage.Of(name, "is not as it was written");
             }
-            return plain;
         }
 
         public void Dispose() => cipher.Dispose();

@@ -166,7 +166,7 @@ public static class Restore
                 await foreach (var content in pool.Content(entry, cancel))
                 {
                     var id = entry.Chunk(number++);
-                    if (!index.Find(id).IsApart && pool.Keys.IdOf(content) != id)
+                    if (!index.Find(id).IsApart && pool.Keys.IdOf(content.Span) != id)
                         throw Damage.Of(entry.Path, "holds other bytes than were backed up");
                     size += content.Length;
                 }
@@ -204,9 +204,9 @@ public static class Restore
             {
                 await foreach (var content in pool.Content(entry, cancel))
                 {
-                    written.Append(content);
+                    written.Append(content.Span);
                     if (entry.Sparse)
-                        WriteAroundHoles(file, content);
+                        WriteAroundHoles(file, content.Span);
                     else
                         await file.WriteAsync(content, cancel);
                 }
