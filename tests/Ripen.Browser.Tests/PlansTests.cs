@@ -59,6 +59,10 @@ public sealed class PlansTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
         page.Open("/plans");
         page.See("rehearsed on 5 November 2026");
         Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Click(page.Link("Evidence, to print"));
+        page.See("the largest gap between points is 24 h");
+        page.See("compared in");
+        Assert.Empty(Accessibility.Violations(page.Browser));
         page.Open("/calendar");
         page.See("What can be restored today: 4 points");
         Assert.NotEmpty(page.Browser.FindElements(By.CssSelector("svg[role=img] line")));

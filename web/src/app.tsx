@@ -40,6 +40,7 @@ const PlanPage = lazy(() => import("./places/backups/plan-page").then((m) => ({ 
 const CalendarPage = lazy(() => import("./places/backups/calendar-page").then((m) => ({ default: m.CalendarPage })));
 const FindPage = lazy(() => import("./places/backups/find-page").then((m) => ({ default: m.FindPage })));
 const SheetPage = lazy(() => import("./places/backups/sheet-page").then((m) => ({ default: m.SheetPage })));
+const EvidencePage = lazy(() => import("./places/backups/evidence-page").then((m) => ({ default: m.EvidencePage })));
 const TargetPage = lazy(() => import("./places/backups/target-page").then((m) => ({ default: m.TargetPage })));
 const StoresPlace = lazy(() => import("./places/stores/stores-place").then((m) => ({ default: m.StoresPlace })));
 const AboutPlace = lazy(() => import("./places/about/about-place").then((m) => ({ default: m.AboutPlace })));
@@ -55,13 +56,14 @@ const places = [
 ];
 
 /** The as-of day stands only where the page honours it. */
-const asOfHere = (pathname: string) => onEstate(pathname) || pathname === "/plans" || pathname === "/calendar";
+const asOfHere = (pathname: string) =>
+  onEstate(pathname) || pathname === "/plans" || pathname === "/calendar" || pathname === "/evidence";
 
 const onEstate = (pathname: string) => pathname === "/" || pathname === "/new" || pathname.startsWith("/buckets/");
 
 /** Pages of a place that stand beside its own. */
 const beside: Record<string, string[]> = {
-  "/backups": ["/plans", "/calendar", "/find", "/new-target", "/sizing", "/credentials"],
+  "/backups": ["/plans", "/calendar", "/evidence", "/find", "/new-target", "/sizing", "/credentials"],
 };
 
 /** Light, dark, or as the system has it; the provider's time or one's own: the buttons say which holds. */
@@ -180,6 +182,7 @@ export function App() {
                     <Route path="/credentials" element={<CredentialsPage />} />
                     <Route path="/plans" element={<PlansPlace />} />
                     <Route path="/plans/:plan" element={<PlanPage />} />
+                    <Route path="/evidence" element={<EvidencePage />} />
                     <Route path="/calendar" element={<CalendarPage />} />
                     <Route path="/find" element={<FindPage />} />
                     <Route path="/backups/:target/recovery-sheet" element={<SheetPage />} />

@@ -26,6 +26,9 @@ public enum Verdict
 /// <param name="Kinds">The workload's own medium, and each kind of target.</param>
 /// <param name="Elsewhere">Targets with points in another region than the workload's.</param>
 /// <param name="Points">That are there, in all targets.</param>
+/// <param name="Sealed">How many of them nobody can delete on the day: the sealed rule of their bucket keeps what their run stored.</param>
+/// <param name="Targets">That hold points, by id.</param>
+/// <param name="OnlyRegion">Whose loss would take every point; null where there is none, or another place has some.</param>
 public sealed record WorkloadJudgement(
     string Workload,
     Verdict Rpo,
@@ -38,7 +41,10 @@ public sealed record WorkloadJudgement(
     int Copies,
     int Kinds,
     int Elsewhere,
-    int Points
+    int Points,
+    int Sealed,
+    IReadOnlyList<string> Targets,
+    string? OnlyRegion
 )
 {
     private const int HoursADay = 24;
@@ -91,9 +97,17 @@ public sealed record WorkloadJudgement(
             copies,
             kinds,
             elsewhere,
-            holding.Sum(b => b.PointsOn(on))
+            holding.Sum(b => b.PointsOn(on)),
+            holding.Sum(b => SealedOn(estate, b, on)),
+            [.. targets.Select(t => t.Id)],
+            targets.Select(t => t.Bucket is { } bucket ? estate.Find(bucket)!.Region : null).Distinct().ToList() is [{ } only] ? only : null
         );
     }
+
+    private static int SealedOn(Estate estate, Branch branch, DateOnly on) =>
+        branch.Target.Bucket is { } bucket && estate.Find(bucket)!.Keep is { Strength: KeepStrength.Sealed } rule
+            ? Enumerable.Range(0, branch.Runs.Count).Count(i => branch.IsThere(i, on) && rule.KeptUntil(branch.Runs[i].Day) > on)
+            : 0;
 
     private static double RestoreHoursOf(Estate estate, Branch branch, DateOnly on) =>
         RestoreEstimate

@@ -4716,6 +4716,10 @@ export interface components {
             elsewhere: number;
             /** Format: int32 */
             points: number;
+            /** Format: int32 */
+            sealed: number;
+            targets: string[];
+            onlyRegion: null | string;
         };
         WorkloadProof: {
             workload: string;

@@ -36,6 +36,7 @@ export function PlansPlace() {
         <h1 className="text-3xl">Backup plans</h1>
         <Link to="/plans/new">New plan</Link>
         <Link to="/calendar">Calendar of points</Link>
+        <Link to="/evidence">Evidence, to print</Link>
         <Link to="/backups">Targets</Link>
       </div>
 

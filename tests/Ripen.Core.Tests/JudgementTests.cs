@@ -1,0 +1,80 @@
+using Ripen.Core.Backups;
+using Ripen.Core.Estates;
+
+namespace Ripen.Core.Tests;
+
+/// <summary>What workloads are judged by, on a fortnight that was worked by hand: a point every second day, kept for six, and every third of
+/// them copied into a sealed bucket of another region, kept for eight.</summary>
+public sealed class JudgementTests
+{
+    private const string Price =
+        """{ "tier": "counter", "storage": [{ "price": 0.02 }], "writes": 0.1, "reads": 0.1, "movesIn": 0, "recallRequests": 0, "recall": 0 }""";
+
+    private static Estate Fortnight =>
+        EstateDocument
+            .Read(
+                $$"""
+                {
+                  "ripen": 1, "name": "Fortnight", "today": "2026-11-01",
+                  "priceBook": {
+                    "currency": "EUR", "unit": "GB", "month": "thirty-days",
+                    "tiers": [{ "id": "counter", "name": "Counter", "minimumStayDays": 0, "minimumObjectBytes": 0, "overheadBytes": 0, "indexBytes": 0, "waitHours": 0 }],
+                    "schemes": [{ "id": "plain", "name": "Plain", "copies": 3, "spread": "rack", "storageFactor": 1 }],
+                    "regions": [{ "id": "near", "name": "Near", "prices": [{{Price}}] }, { "id": "far", "name": "Far", "prices": [{{Price}}] }],
+                    "transfers": []
+                  },
+                  "buckets": [
+                    { "name": "near-shelf", "region": "near", "scheme": "plain", "tier": "counter" },
+                    { "name": "far-shelf", "region": "far", "scheme": "plain", "tier": "counter", "keep": { "days": 10, "strength": "sealed" } }
+                  ],
+                  "workloads": [{ "id": "ledgers", "name": "Ledgers", "bytes": 360000000000, "region": "near", "rpoHours": 26, "rtoHours": 8 }],
+                  "targets": [
+                    { "id": "vault", "name": "Vault", "kind": "bucket", "bucket": "near-shelf", "prefix": "v/", "deduplicates": false, "bytesPerSecond": 100000000 },
+                    { "id": "far-vault", "name": "Far vault", "kind": "bucket", "bucket": "far-shelf", "prefix": "v/", "deduplicates": false, "bytesPerSecond": 50000000 }
+                  ],
+                  "plans": [{ "id": "second-days", "workloads": ["ledgers"], "target": "vault", "every": { "days": 2 }, "keep": { "days": 6 },
+                    "copies": [{ "target": "far-vault", "every": { "days": 6 }, "keep": { "days": 8 } }] }]
+                }
+                """
+            )
+            .Value;
+
+    private static readonly DateOnly Eleventh = new(2026, 11, 11);
+
+    /// <summary>Of 1, 3, 5, 7, 9 and 11 November the last three are kept on the 11th, and of the copies of the 1st and 7th the second, which
+    /// the rule keeps until the 17th. 360 GB at 100 MB/s are an hour.</summary>
+    [Fact]
+    public void Marks_and_their_evidence_are_those_worked_by_hand()
+    {
+        var judged = Assert.Single(WorkloadJudgement.On(Fortnight, Eleventh));
+        Assert.Equal((4, 1), (judged.Points, judged.Sealed));
+        Assert.Equal((Verdict.Missed, 48.0, 0.0), (judged.Rpo, judged.LargestGapHours, judged.NewestHours));
+        Assert.Equal((Verdict.Met, "vault"), (judged.Rto, judged.RestoreFrom));
+        Assert.Equal(1.0, judged.RestoreHours!.Value, 1e-9);
+        Assert.Equal((Verdict.Met, 3, 2, 1), (judged.ThreeTwoOne, judged.Copies, judged.Kinds, judged.Elsewhere));
+        Assert.Equal(["vault", "far-vault"], judged.Targets);
+        Assert.Null(judged.OnlyRegion);
+        // On the 17th the rule lets go of the copy of the 7th; that of the 13th is there and sealed.
+        Assert.Equal(1, WorkloadJudgement.On(Fortnight, new DateOnly(2026, 11, 17))[0].Sealed);
+    }
+
+    [Fact]
+    public void Before_the_first_run_everything_is_missed_and_without_a_copy_one_region_takes_all()
+    {
+        var none = Assert.Single(WorkloadJudgement.Now(Fortnight));
+        Assert.Equal(
+            (0, 0, Verdict.Missed, Verdict.Missed, Verdict.Missed),
+            (none.Points, none.Sealed, none.Rpo, none.Rto, none.ThreeTwoOne)
+        );
+        Assert.Null(none.OnlyRegion);
+        var estate = Fortnight;
+        var alone = estate with
+        {
+            Plans = [estate.Plans[0] with { Copies = [] }],
+            Workloads = [estate.Workloads[0] with { RpoHours = null }],
+        };
+        var judged = Assert.Single(WorkloadJudgement.On(alone, Eleventh));
+        Assert.Equal((0, "near", 0), (judged.Elsewhere, judged.OnlyRegion, judged.Sealed));
+        Assert.Equal((Verdict.Missed, Verdict.NotAgreed), (judged.ThreeTwoOne, judged.Rpo));
+    }
+}
