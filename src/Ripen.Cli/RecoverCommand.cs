@@ -95,7 +95,8 @@ internal static class RecoverCommand
             if (!Directory.Exists(place))
                 throw new RefusalException(RefusalKind.NotFound, "no-folder", $"There is no folder '{place}'.");
             var folders = beside.Prepend(place).Select(f => new DirectoryObjects(f)).ToList();
-            return folders.Count == 1 ? folders[0] : new SpreadObjects(folders);
+            // One of several says which others there are, and is not taken for all of the pool.
+            return folders is [{ Part: null } only] ? only : new SpreadObjects(folders);
         }
         if (Environment.GetEnvironmentVariable(KeyVariable) is { Length: > 0 } key)
             http.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue(

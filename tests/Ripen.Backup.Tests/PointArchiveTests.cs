@@ -77,6 +77,30 @@ public sealed class PointArchiveTests : IDisposable
         Assert.NotEqual(0, await Run(format == ArchiveFormat.Zip ? ["unzip", "-tq", archive] : ["tar", "-tf", archive]));
     }
 
+    /// <summary>A list of files that is damaged between two of them: tar takes what ends between two files for whole, unless it is told.</summary>
+    [Theory]
+    [InlineData(ArchiveFormat.Tar)]
+    [InlineData(ArchiveFormat.Zip)]
+    public async Task A_list_that_breaks_off_between_two_files_is_never_taken_for_whole(ArchiveFormat format)
+    {
+        for (var i = 0; i < 1500; i++)
+            File.WriteAllText(Path.Combine(folders.Source, $"note {i:0000}"), $"{i}");
+        using var pool = await Pool.Create(folders.Objects, Folders.Options, DateTimeOffset.UtcNow, Never);
+        var point = await BackupRun.Of(pool, new FolderSource(folders.Source), "office", null, TimeProvider.System, null, Never);
+        var index = await pool.Index(Never);
+        var place = index.Find(ChunkId.Read(point.Entries.AsSpan(ChunkId.Size * (point.Entries.Length / ChunkId.Size / 2))));
+        var pack = Path.Combine(folders.PoolFolder, index.KeyOf(place));
+        var bytes = File.ReadAllBytes(pack);
+        bytes[place.Offset] ^= 1;
+        File.WriteAllBytes(pack, bytes);
+        using var again = await Pool.Open(folders.Objects, Folders.Options.Passphrase, Never);
+        var archive = folders.Target("cut");
+        await using (var file = File.Create(archive))
+            await Assert.ThrowsAsync<RefusalException>(() => PointArchive.Write(again, point, "", format, file, null, Never));
+        Assert.True(new FileInfo(archive).Length > 30_000, "Much of it was written before.");
+        Assert.NotEqual(0, await Run(format == ArchiveFormat.Zip ? ["unzip", "-tq", archive] : ["tar", "-tf", archive]));
+    }
+
     private async Task<string> Packed(Pool pool, Point point, string under, ArchiveFormat format)
     {
         var archive = folders.Target("archive");

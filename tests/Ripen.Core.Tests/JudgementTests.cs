@@ -7,22 +7,13 @@ namespace Ripen.Core.Tests;
 /// them copied into a sealed bucket of another region, kept for eight.</summary>
 public sealed class JudgementTests
 {
-    private const string Price =
-        """{ "tier": "counter", "storage": [{ "price": 0.02 }], "writes": 0.1, "reads": 0.1, "movesIn": 0, "recallRequests": 0, "recall": 0 }""";
-
     private static Estate Fortnight =>
         EstateDocument
             .Read(
                 $$"""
                 {
                   "ripen": 1, "name": "Fortnight", "today": "2026-11-01",
-                  "priceBook": {
-                    "currency": "EUR", "unit": "GB", "month": "thirty-days",
-                    "tiers": [{ "id": "counter", "name": "Counter", "minimumStayDays": 0, "minimumObjectBytes": 0, "overheadBytes": 0, "indexBytes": 0, "waitHours": 0 }],
-                    "schemes": [{ "id": "plain", "name": "Plain", "copies": 3, "spread": "rack", "storageFactor": 1 }],
-                    "regions": [{ "id": "near", "name": "Near", "prices": [{{Price}}] }, { "id": "far", "name": "Far", "prices": [{{Price}}] }],
-                    "transfers": []
-                  },
+                  "priceBook": {{TwoRegions.PriceBook()}},
                   "buckets": [
                     { "name": "near-shelf", "region": "near", "scheme": "plain", "tier": "counter" },
                     { "name": "far-shelf", "region": "far", "scheme": "plain", "tier": "counter", "keep": { "days": 10, "strength": "sealed" } }

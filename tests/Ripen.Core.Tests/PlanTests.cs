@@ -80,24 +80,16 @@ public sealed class PlanTests
         );
 
     /// <summary>300 GB a week over a line that takes nine days for them: what arrives when its original is gone, and is held by then, stays.
-    /// Nothing of the first run had arrived and gone but in the ten days before the hold.</summary>
+    /// Only before the hold did anything leave early.</summary>
     [Fact]
     public void A_copy_that_comes_when_its_original_is_gone_is_kept_by_the_hold_that_it_finds()
     {
-        const string Price =
-            """{ "tier": "counter", "storage": [{ "price": 0.02 }], "writes": 0.1, "reads": 0.1, "movesIn": 0, "recallRequests": 0, "recall": 0 }""";
         var estate = EstateDocument
             .Read(
                 $$"""
                 {
                   "ripen": 1, "name": "Late copies", "today": "2023-04-11",
-                  "priceBook": {
-                    "currency": "EUR", "unit": "GB", "month": "thirty-days",
-                    "tiers": [{ "id": "counter", "name": "Counter", "minimumStayDays": 30, "minimumObjectBytes": 0, "overheadBytes": 0, "indexBytes": 0, "waitHours": 0 }],
-                    "schemes": [{ "id": "plain", "name": "Plain", "copies": 3, "spread": "rack", "storageFactor": 1 }],
-                    "regions": [{ "id": "near", "name": "Near", "prices": [{{Price}}] }, { "id": "far", "name": "Far", "prices": [{{Price}}] }],
-                    "transfers": [{ "from": "near", "to": "far", "price": 0.02, "megabitsPerSecond": 3 }]
-                  },
+                  "priceBook": {{TwoRegions.PriceBook(megabitsPerSecond: 3, minimumStayDays: 30)}},
                   "buckets": [
                     { "name": "far-shelf", "region": "far", "scheme": "plain", "tier": "counter", "versioning": true,
                       "holds": [{ "id": "storm", "prefix": "", "reason": "Claim", "placed": "2023-04-20" }] },

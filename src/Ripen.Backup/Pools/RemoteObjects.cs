@@ -17,7 +17,7 @@ public sealed class RemoteObjects(HttpClient http, Uri bucket, string root) : IP
             return [];
         using var request = new HttpRequestMessage(
             HttpMethod.Get,
-            new Uri(bucket, Uri.EscapeDataString(root + key).Replace("%2F", "/", StringComparison.Ordinal))
+            new Uri(bucket.AbsoluteUri + Uri.EscapeDataString(root + key).Replace("%2F", "/", StringComparison.Ordinal))
         );
         // From the end there is no first byte to name; what is longer than was asked for is cut below.
         request.Headers.Range = from < 0 ? new RangeHeaderValue(null, -from) : new RangeHeaderValue(from, from + length - 1);

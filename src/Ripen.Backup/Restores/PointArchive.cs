@@ -24,6 +24,7 @@ public static class PointArchive
     private const int TypeLink = 0xA000;
     private const int ModeBits = 0xFFF;
     private const int ModeShift = 16;
+    private const int TarBlock = 512;
 
     private static readonly DateTimeOffset FirstOfZip = new(1980, 1, 1, 0, 0, 0, TimeSpan.Zero);
     private static readonly DateTimeOffset LastOfZip = new(2107, 12, 31, 23, 59, 58, TimeSpan.Zero);
@@ -58,7 +59,7 @@ public static class PointArchive
             format == ArchiveFormat.Tar
                 ? (new TarWriter(to, TarEntryFormat.Pax, leaveOpen: true), null)
                 : ((TarWriter?)null, await ZipArchive.CreateAsync(blocking, ZipArchiveMode.Create, leaveOpen: true, Encoding.UTF8, cancel));
-        for (; more; more = await entries.MoveNextAsync())
+        for (; more; more = await Next())
         {
             var entry = entries.Current;
             progress?.Report(entry.Path);
@@ -74,6 +75,32 @@ public static class PointArchive
         else
             await zip!.DisposeAsync();
         return new RestoreResult(files, bytes, 0, []);
+
+        async Task<bool> Next()
+        {
+            try
+            {
+                return await entries.MoveNextAsync();
+            }
+            catch (RefusalException) when (tar is not null)
+            {
+                await to.WriteAsync(await HeadAlone(cancel), cancel);
+                throw;
+            }
+        }
+    }
+
+    /// <summary>The head of a file that does not follow. Programs take a tar archive that ends between two files for whole, and this for what it
+    /// is: cut short.</summary>
+    private static async Task<ReadOnlyMemory<byte>> HeadAlone(CancellationToken cancel)
+    {
+        using var bytes = new MemoryStream();
+        await using (var tar = new TarWriter(bytes, TarEntryFormat.Ustar, leaveOpen: true))
+            await tar.WriteEntryAsync(
+                new UstarTarEntry(TarEntryType.RegularFile, "THE ARCHIVE IS CUT SHORT") { DataStream = new MemoryStream([0]) },
+                cancel
+            );
+        return bytes.ToArray().AsMemory(0, TarBlock);
     }
 
     private static async Task Put(TarWriter tar, Pool pool, Entry entry, CancellationToken cancel)

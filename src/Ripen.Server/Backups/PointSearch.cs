@@ -54,6 +54,9 @@ internal sealed class PointSearch(Pools pools) : IDisposable
     private sealed record Known(PointNames Names, SemaphoreSlim One)
     {
         public long LastUsed { get; set; }
+
+        /// <summary>Of the names, as of the last search: they may be added to by another at this moment.</summary>
+        public int Paths { get; set; }
     }
 
     /// <param name="targets">Those that hold pools are searched.</param>
@@ -84,6 +87,7 @@ internal sealed class PointSearch(Pools pools) : IDisposable
                     var found = of.Names.Find(text, workload, most);
                     total += found.Total;
                     points += of.Names.Points;
+                    of.Paths = of.Names.Count;
                     paths.AddRange(found.Paths.Select(p => Told(target.Id, p)));
                     not.AddRange(of.Names.Unreadable.Select(u => new NotSearched(target.Id, u.What)));
                 }
@@ -109,7 +113,7 @@ internal sealed class PointSearch(Pools pools) : IDisposable
     {
         foreach (var (id, of) in known.Where(k => k.Key != last).OrderBy(k => k.Value.LastUsed).ToList())
         {
-            if (known.Values.Sum(k => (long)k.Names.Count) <= MostPaths)
+            if (known.Values.Sum(k => (long)k.Paths) <= MostPaths)
                 return;
             known.TryRemove(id, out _);
         }

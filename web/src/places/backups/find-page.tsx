@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
+import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { type FoundPath, type FoundVersion, fileOfPoint, findPaths } from "../../api/client";
 import { keys } from "../../api/keys";
@@ -11,13 +11,15 @@ import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { useTargets } from "./use-backups";
 
+const restsFor = 150;
+
 /** A name in all restore points of all pools: every version of it, from when to when it is there, and the way to have it again. */
 export function FindPage() {
   usePageTitle("Find a file");
   const { params, set } = useAddress();
   // The address follows what is typed, and may be behind it.
   const [typed, setTyped] = useState(params.get("text") ?? "");
-  const text = useDeferredValue(typed.trim());
+  const text = useSettled(typed.trim());
   const targets = useTargets();
   const found = useQuery({
     queryKey: keys.found(text),
@@ -73,6 +75,16 @@ export function FindPage() {
       {shown && shown.paths.length > 0 && <FoundTable paths={shown.paths} nameOf={nameOf} />}
     </div>
   );
+}
+
+/** What was typed, once the hand rests: every search asks each pool for its points. */
+function useSettled(typed: string) {
+  const [settled, settle] = useState(typed);
+  useEffect(() => {
+    const timer = setTimeout(() => settle(typed), restsFor);
+    return () => clearTimeout(timer);
+  }, [typed]);
+  return settled;
 }
 
 function FoundTable({ paths, nameOf }: { paths: FoundPath[]; nameOf: (target: string) => string }) {
