@@ -166,17 +166,7 @@ internal static class RecoverCommand
         if (Path.GetExtension(to) is ".tar" or ".zip")
         {
             var format = to.EndsWith(".zip", StringComparison.Ordinal) ? ArchiveFormat.Zip : ArchiveFormat.Tar;
-            var partial = to + ".part";
-            try
-            {
-                await using (var file = File.Create(partial))
-                    result = await PointArchive.Write(pool, point, path, format, file, null, cancel);
-                File.Move(partial, to, overwrite: true);
-            }
-            finally
-            {
-                File.Delete(partial);
-            }
+            result = await WholeFile.Write(to, file => PointArchive.Write(pool, point, path, format, file, null, cancel));
         }
         else
             result = await Backup.Restores.Restore.Into(pool, point, path, to, Existing.Refused, null, cancel);

@@ -71,22 +71,24 @@ internal static class RestoreCommands
         );
     }
 
-    /// <summary>What did not come whole is not left behind as a file that looks so.</summary>
     private static async Task Download(HttpClient http, string address, string name)
     {
         using var response = await http.GetAsync(new Uri(address, UriKind.Relative), HttpCompletionOption.ResponseHeadersRead);
         if (!response.IsSuccessStatusCode)
             await ServerCommands.Answer(response);
-        var partial = name + ".part";
         try
         {
-            await using (var written = File.Create(partial))
-                await response.Content.CopyToAsync(written);
-            File.Move(partial, name, overwrite: true);
+            await WholeFile.Write(
+                name,
+                async file =>
+                {
+                    await response.Content.CopyToAsync(file);
+                    return true;
+                }
+            );
         }
         catch (Exception cut) when (cut is HttpRequestException or IOException)
         {
-            File.Delete(partial);
             throw new ServerCommands.RefusedException(
                 $"It did not come whole, and nothing of it is kept: {cut.Message} 'ripen pool check' names what is damaged."
             );

@@ -142,6 +142,8 @@ public sealed class PointNamesTests
                 Assert.Equal(plain.Order(StringComparer.Ordinal), said.Paths.Select(Told).Order(StringComparer.Ordinal));
             }
         }
+        // What no path holds is found nowhere, and not looked for for ever.
+        Assert.Equal(0, names.Find("\0", null, 5).Total);
         Assert.True(names.Find("invoices", "quay", 5) is { Paths.Count: 5, Total: > 100 });
 
         static string Told(NamedPath path) =>

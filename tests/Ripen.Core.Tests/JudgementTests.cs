@@ -49,6 +49,23 @@ public sealed class JudgementTests
         Assert.Equal(1, WorkloadJudgement.On(Fortnight, new DateOnly(2026, 11, 17))[0].Sealed);
     }
 
+    /// <summary>Where equal content is stored once, every point needs the first run, which the rule keeps until the 11th: from then on somebody
+    /// could delete what the younger points are made of.</summary>
+    [Fact]
+    public void A_point_is_sealed_while_the_oldest_run_that_it_needs_is()
+    {
+        var estate = Fortnight;
+        var once = estate with
+        {
+            Targets = [.. estate.Targets.Select(t => t with { Deduplicates = true })],
+            Workloads = [estate.Workloads[0] with { Changing = 0.5, DailyChange = 0.01 }],
+        };
+        Assert.Equal(2, WorkloadJudgement.On(once, new DateOnly(2026, 11, 8))[0].Sealed);
+        Assert.Equal(1, WorkloadJudgement.On(once, new DateOnly(2026, 11, 10))[0].Sealed);
+        Assert.Equal(0, WorkloadJudgement.On(once, Eleventh)[0].Sealed);
+        Assert.Equal(1, WorkloadJudgement.On(estate, Eleventh)[0].Sealed);
+    }
+
     [Fact]
     public void Before_the_first_run_everything_is_missed_and_without_a_copy_one_region_takes_all()
     {

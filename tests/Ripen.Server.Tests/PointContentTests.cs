@@ -68,6 +68,7 @@ public sealed class PointContentTests : IDisposable
         // The demo's shelf has the office too: one search finds both.
         var targets = (await Find("berths 01"))["paths"]!.AsArray().Select(p => (string)p!["target"]!).ToHashSet();
         Assert.Contains("office-vault", targets);
+        Assert.Equal(0, (int)(await Find("\0"))["total"]!);
         foreach (var wrong in (string[])["text=%20", "text=", $"text={new string('a', 201)}", "text=a&most=0", "text=a&most=201"])
             Assert.Equal((HttpStatusCode.BadRequest, "out-of-range"), await server.Refused(HttpMethod.Get, $"/api/found-paths?{wrong}"));
         Assert.Equal((HttpStatusCode.NotFound, "no-target"), await server.Refused(HttpMethod.Get, "/api/found-paths?text=a&target=none"));

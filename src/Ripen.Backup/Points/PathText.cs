@@ -7,6 +7,9 @@ internal sealed class PathText
 {
     private const int PartLength = 4 << 20;
 
+    /// <summary>Between two paths, and behind the last: no path of a file holds it.</summary>
+    private const char Apart = '\0';
+
     private readonly List<char[]> parts = [];
     private readonly List<(int Part, int From, int Length)> places = [];
     private int free = PartLength;
@@ -31,7 +34,9 @@ internal sealed class PathText
     /// <summary>The paths that hold the text, whatever its case, in the order in which they were added.</summary>
     public IEnumerable<int> With(string text)
     {
-        // SearchValues look at many places at once; paths are apart by what no path holds.
+        if (text.Contains(Apart, StringComparison.Ordinal))
+            yield break;
+        // SearchValues look at many places at once.
         var sought = SearchValues.Create([text], StringComparison.OrdinalIgnoreCase);
         var path = 0;
         for (var part = 0; part < parts.Count; part++)

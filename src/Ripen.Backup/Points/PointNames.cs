@@ -88,6 +88,10 @@ public sealed class PointNames
             points.Remove(point);
             unreadable[point] = new RunProblem(point, damaged.Message);
         }
+        catch (RefusalException removed) when (removed.Code == "no-point")
+        {
+            // It was there when points were listed.
+        }
     }
 
     /// <param name="text">Words; a path fits that holds all of them, whatever their case.</param>

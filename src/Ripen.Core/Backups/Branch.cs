@@ -121,6 +121,9 @@ public sealed class Branch
         return run.Stored.Total == 0 ? 0 : (run.Stored * Surviving(i, t)).Total / run.Stored.Total;
     }
 
+    /// <summary>The first run of which the point of run <paramref name="t"/> needs something; its own at the latest.</summary>
+    public int OldestNeededBy(int t) => Deduplicates ? Enumerable.Range(0, t).FirstOrDefault(i => NeededFor(i, t) > 0, t) : Runs[t].Full;
+
     /// <summary>Which point needs what run <paramref name="i"/> stored on a day that is not before it: the earliest that is there; and what
     /// it needs of it, where equal content is stored once.</summary>
     public (int Point, Content Bytes) NeededOf(int i, DateOnly day)

@@ -49,7 +49,8 @@ internal sealed class PointSearch(Pools pools) : IDisposable
     /// <summary>Paths in memory, of all pools together, beyond which those of others are forgotten: some 400 MB.</summary>
     private const int MostPaths = 2_000_000;
 
-    private readonly ConcurrentDictionary<string, Known> known = [];
+    // By target too: a copy of a whole pool bears the same id, and has other points.
+    private readonly ConcurrentDictionary<(string Target, string Pool), Known> known = [];
 
     private sealed record Known(PointNames Names, SemaphoreSlim One)
     {
@@ -78,7 +79,8 @@ internal sealed class PointSearch(Pools pools) : IDisposable
             try
             {
                 using var pool = await pools.Open(target, cancel);
-                var of = known.GetOrAdd(pool.Description.Id, _ => new Known(new PointNames(), new SemaphoreSlim(1)));
+                var key = (target.Id, pool.Description.Id);
+                var of = known.GetOrAdd(key, _ => new Known(new PointNames(), new SemaphoreSlim(1)));
                 of.LastUsed = Environment.TickCount64;
                 await of.One.WaitAsync(cancel);
                 try
@@ -95,7 +97,7 @@ internal sealed class PointSearch(Pools pools) : IDisposable
                 {
                     of.One.Release();
                 }
-                Forget(pool.Description.Id);
+                Forget(key);
             }
             catch (RefusalException refusal) when (refusal.Code != "no-pool")
             {
@@ -109,9 +111,9 @@ internal sealed class PointSearch(Pools pools) : IDisposable
         return new FoundReading(paths, total, points, not);
     }
 
-    private void Forget(string last)
+    private void Forget((string, string) last)
     {
-        foreach (var (id, of) in known.Where(k => k.Key != last).OrderBy(k => k.Value.LastUsed).ToList())
+        foreach (var (id, _) in known.Where(k => k.Key != last).OrderBy(k => k.Value.LastUsed).ToList())
         {
             if (known.Values.Sum(k => (long)k.Paths) <= MostPaths)
                 return;

@@ -1,3 +1,4 @@
+using System.Net;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Backup.Points;
 using Ripen.Core.Backups;
@@ -79,6 +80,10 @@ internal static class RecoverySheetEndpoints
                 );
             if (keys.Count > 0 && keys.All(k => k.Ends is not null))
                 missing.Add("Every key of it ends: print the sheet again when there is a new one.");
+            if (IPAddress.TryParse(request.Host.Host, out var host) ? IPAddress.IsLoopback(host) : request.Host.Host == "localhost")
+                missing.Add(
+                    $"'{request.Host}' is reached from this machine only: open this page by the address that others use, and print that."
+                );
             if (view.Estate.Find(bucket) is { OwnKey: true })
                 missing.Add(
                     $"'{bucket}' is encrypted at rest under a key of its own: without that key the provider cannot read it either."
