@@ -70,10 +70,12 @@ function Evidence({ workload: w, judged, proof, projected }: EvidenceProps) {
     <section aria-label={w.name} className="mt-8 break-inside-avoid">
       <h2 className="text-xl">{w.name}</h2>
       <p className="text-sm text-ink-soft">
-        {bytes(w.bytes)} in {regionName(w.region)}; {none ? "no point" : `${count(judged.points, 0)} points`} in{" "}
-        {holding.length === 0
-          ? "no target"
-          : holding.map((t) => `${t.target.name} (${kindNames[t.target.kind]}, ${where(t.region, regionName)})`).join("; ")}
+        {bytes(w.bytes)} in {regionName(w.region)};{" "}
+        {none
+          ? "no point of any plan"
+          : `${count(judged.points, 0)} points in ${holding
+              .map((t) => `${t.target.name} (${kindNames[t.target.kind]}, ${where(t.region, regionName)})`)
+              .join("; ")}`}
       </p>
       <table className="mt-2 w-full">
         <thead className="sr-only">
@@ -146,7 +148,7 @@ function Line({ name, verdict, agreed, projected, children }: LineProps) {
       <th scope="row" className="w-44 py-1 pr-4 text-left font-normal">
         {name}
       </th>
-      <td className="w-24 pr-4">
+      <td className="w-32 pr-4 whitespace-nowrap">
         <Mark verdict={verdict} />
       </td>
       <td className="w-64 pr-4 text-sm text-ink-soft">{agreed}</td>
