@@ -24,6 +24,9 @@ internal static class BackupMapping
             RegionId = w.Region,
             RpoHours = w.RpoHours,
             RtoHours = w.RtoHours,
+            SourceFolder = w.Source?.Folder,
+            SourceBucket = w.Source?.Bucket,
+            SourcePrefix = w.Source?.Prefix,
         };
 
     public static Workload ToWorkload(WorkloadRow w) =>
@@ -41,6 +44,15 @@ internal static class BackupMapping
             Region = w.RegionId,
             RpoHours = w.RpoHours,
             RtoHours = w.RtoHours,
+            Source =
+                w.SourceFolder is null && w.SourceBucket is null
+                    ? null
+                    : new WorkloadSource
+                    {
+                        Folder = w.SourceFolder,
+                        Bucket = w.SourceBucket,
+                        Prefix = w.SourcePrefix,
+                    },
         };
 
     public static PlanRow ToRow(BackupPlan plan, int position) =>

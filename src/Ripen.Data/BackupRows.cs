@@ -17,6 +17,9 @@ internal sealed class WorkloadRow
     public required string RegionId { get; set; }
     public double? RpoHours { get; set; }
     public double? RtoHours { get; set; }
+    public string? SourceFolder { get; set; }
+    public string? SourceBucket { get; set; }
+    public string? SourcePrefix { get; set; }
 }
 
 internal sealed class TargetRow

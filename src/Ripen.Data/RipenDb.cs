@@ -90,13 +90,12 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
             e.ToTable("Copy");
             e.HasOne<BucketRow>().WithMany().HasForeignKey(r => r.ToBucket).OnDelete(DeleteBehavior.Restrict);
         });
-        modelBuilder
-            .Entity<WorkloadRow>()
-            .ToTable("Workload")
-            .HasOne<RegionRow>()
-            .WithMany()
-            .HasForeignKey(r => r.RegionId)
-            .OnDelete(DeleteBehavior.Restrict);
+        modelBuilder.Entity<WorkloadRow>(e =>
+        {
+            e.ToTable("Workload");
+            e.HasOne<RegionRow>().WithMany().HasForeignKey(r => r.RegionId).OnDelete(DeleteBehavior.Restrict);
+            e.HasOne<BucketRow>().WithMany().HasForeignKey(r => r.SourceBucket).OnDelete(DeleteBehavior.Restrict);
+        });
         modelBuilder.Entity<TargetRow>(e =>
         {
             e.ToTable("Target");

@@ -136,7 +136,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         PackRows.GiveUp(db, terms, PlanRunRows.All(db).Where(r => !branches.ContainsKey((r.Plan, r.Target, r.Workload))));
         var known = before?.Plan.Estate.Plans.Select(p => p.Id).ToHashSet() ?? [];
         var numbers = new Dictionary<(Branch, int), long>();
-        foreach (var branch in branches.Values.Where(b => !known.Contains(b.Plan.Id)))
+        foreach (var branch in branches.Values.Where(b => !known.Contains(b.Plan.Id) && b.Workload.Source is null))
         {
             for (var i = 0; i < branch.Runs.Count; i++)
                 numbers[(branch, i)] = PlanRunRows.Add(db, branch, i);
@@ -317,6 +317,18 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
                     $"'{was.Name}' holds restore points of backup plans: its place, pack size and whether it stores things once stay. Make "
                         + "another target, and let the plans go on there.",
                     "$.prefix"
+                );
+            if (
+                before.Workloads.FirstOrDefault(w => w.Id == workload) is { } one
+                && after.Workloads.FirstOrDefault(w => w.Id == workload) is { } other
+                && one.Source is null != other.Source is null
+            )
+                throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "holds-points",
+                    $"'{one.Name}' has restore points {(one.Source is null ? "that were computed" : "of what its source held")}: it keeps what it "
+                        + "is. Name the other as another workload.",
+                    "$.source"
                 );
             if (
                 before.Workloads.FirstOrDefault(w => w.Id == workload) is { } had

@@ -34,8 +34,10 @@ public sealed record ProviderStock(
     IReadOnlyList<PlanRun> Runs
 )
 {
-    /// <summary>Plans with the runs that were really done before today, each point until when it bears to be kept.</summary>
-    public IReadOnlyList<BackupPlan> WithRuns(IReadOnlyList<BackupPlan> plans) => PlanRunRows.WithRuns(plans, Runs);
+    public long NewestRun { get; } = Runs.Count > 0 ? Runs.Max(r => r.Id) : 0;
+
+    /// <summary>Plans with the runs that were really done, each point until when it bears to be kept.</summary>
+    public IReadOnlyList<BackupPlan> WithRuns(IReadOnlyList<BackupPlan> plans) => PlanRunRows.WithRuns(plans, Runs, Today);
 }
 
 /// <summary>What somebody did by hand, with the wall clock's instant.</summary>
@@ -145,6 +147,7 @@ public sealed class SimulatedProvider : IDisposable
                 known is not null
                 && (known.Today, known.PlanVersion) == (ProviderState.Today(db), terms.Plan.Version)
                 && known.Buckets.Values.Sum(b => b.Changes) == db.Value<long>("SELECT coalesce(sum(changes), 0) FROM bucket")
+                && known.NewestRun == PlanRunRows.Newest(db)
             )
                 return known;
             var changes = db.List("SELECT name, changes FROM bucket", r => (r.GetString(0), r.GetInt64(1))).ToDictionary();
@@ -161,11 +164,38 @@ public sealed class SimulatedProvider : IDisposable
                             : new BucketStock(now, StockFold.Lots(db, terms, b, b.Bucket), WaitingFold.Of(db, terms, b));
                     }
                 ),
-                known is not null && (known.Today, known.PlanVersion) == (ProviderState.Today(db), terms.Plan.Version)
+                known is not null
+                && (known.Today, known.PlanVersion, known.NewestRun)
+                    == (ProviderState.Today(db), terms.Plan.Version, PlanRunRows.Newest(db))
                     ? known.Runs
                     : PlanRunRows.All(db)
             );
         });
+
+    /// <summary>The estate in force, without what lies in its buckets, and with no plan's runs; null when there is none.</summary>
+    public Estate? InForce => state.Index.Read(db => state.FindTerms(db)?.Plan.Estate);
+
+    /// <summary>Today's runs of workloads with a source, done and missed.</summary>
+    public IReadOnlyList<PlanRun> RealRunsOfToday() =>
+        state.Index.Read(db => PlanRunRows.Since(db, ProviderState.Midnight(ProviderState.Today(db))));
+
+    /// <summary>The newest run of a branch that took a point before today; null for none.</summary>
+    public PlanRun? RunBefore(string plan, string target, string workload) =>
+        state.Index.Read(db => PlanRunRows.Before(db, plan, target, workload, ProviderState.Today(db)));
+
+    /// <summary>Points that somebody or something removed before their time: their runs are noted as missed.</summary>
+    /// <param name="points">Their ids.</param>
+    /// <param name="why">For people.</param>
+    public void NoteLost(IReadOnlySet<string> points, string why) =>
+        state.Change(db =>
+        {
+            foreach (var run in PlanRunRows.All(db).Where(r => r.IsReal && points.Contains(r.Point!)))
+                PlanRunRows.Note(db, run with { Missed = why, Point = null, KeptUntil = run.Day, StoredBytes = 0, Share = 0 });
+        });
+
+    /// <summary>Notes a run of a plan that read a source, done or missed; of a branch's runs of a day the last is the one that
+    /// counts.</summary>
+    public void NoteRun(PlanRun run) => state.Change(db => PlanRunRows.Note(db, run));
 
     /// <summary>Reads packs of a simulated workload, as a restore does, and charges for it: recalls at the ordinary speed, and reads.</summary>
     /// <param name="target">The id of a target in a bucket.</param>

@@ -266,6 +266,7 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         || (
             a.Today == b.Today
             && a.PlanVersion == b.PlanVersion
+            && a.NewestRun == b.NewestRun
             && a.Buckets.Count == b.Buckets.Count
             && a.Buckets.All(s => b.Buckets.TryGetValue(s.Key, out var other) && ReferenceEquals(s.Value, other))
         );

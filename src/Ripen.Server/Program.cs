@@ -63,6 +63,8 @@ builder.Services.AddSingleton<TargetPlaces>();
 builder.Services.AddSingleton<Keyring>();
 builder.Services.AddSingleton<Pools>();
 builder.Services.AddSingleton<RoomMaking>();
+builder.Services.AddSingleton<Sources>();
+builder.Services.AddSingleton<PlannedBackups>();
 builder.Services.AddSingleton<Volumes>();
 builder.Services.AddSingleton<Cartridges>();
 builder.Services.AddSingleton(new DriveFolder(settings.Drives ?? Path.Combine(Path.GetDirectoryName(database)!, "drives")));

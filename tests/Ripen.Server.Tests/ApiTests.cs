@@ -23,7 +23,7 @@ public sealed class ApiTests : IDisposable
     [Fact]
     public async Task An_estate_goes_through_the_database_unchanged_and_survives_a_restart()
     {
-        var demo = DemoEstate.Document();
+        var demo = DemoDocument.Read();
         var document = await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative));
         // The demo's uploaded notices are folded into the stock of their bucket, earlier versions too, and wait to be copied.
         var read = EstateDocument.Read(document).Value;
@@ -306,7 +306,7 @@ public sealed class ApiTests : IDisposable
         using var connection = new SqliteConnection($"Data Source={server.Database}");
         connection.Open();
         Assert.Equal("wal", Scalar("PRAGMA journal_mode"));
-        var demo = DemoEstate.Document();
+        var demo = DemoDocument.Read();
         Assert.Equal((long)demo.Buckets.Sum(b => b.Rules.Sum(r => r.Steps.Count)), Scalar("SELECT count(*) FROM Step"));
         Assert.Equal((long)demo.PriceBook.Regions.Sum(r => r.Prices.Sum(p => p.Storage.Count)), Scalar("SELECT count(*) FROM Band"));
         Assert.Equal(0L, Scalar("SELECT count(*) FROM pragma_foreign_key_check"));

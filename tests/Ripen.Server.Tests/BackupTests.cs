@@ -725,7 +725,7 @@ public sealed class BackupTests : IDisposable
         Directory.CreateDirectory(office);
         async Task Import(params string[] more)
         {
-            var document = JsonNode.Parse(Ripen.Core.Estates.EstateDocument.Write(Ripen.Server.Demo.DemoEstate.Document()))!;
+            var document = JsonNode.Parse(Ripen.Core.Estates.EstateDocument.Write(Ripen.Server.Demo.DemoDocument.Read()))!;
             foreach (var left in (string[])["buckets", "workloads", "plans"])
                 document[left] = new JsonArray();
             var chest = JsonNode.Parse(

@@ -88,7 +88,7 @@ public sealed class CrashTests : IAsyncDisposable
     public async Task A_midnight_run_that_was_cut_short_is_done_again_and_charges_nothing_twice()
     {
         const int days = 60;
-        var demo = DemoEstate.Document();
+        var demo = DemoDocument.Read();
         var reference = Directory.CreateTempSubdirectory("ripen-reference-").FullName;
         using var straight = new SimulatedProvider(reference, TimeProvider.System);
         straight.Adopt(new ProviderPlan(demo, 1, 1, demo.Buckets.ToDictionary(b => b.Name, _ => new PlannedBucket(demo.Today, 1))));

@@ -58,7 +58,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
     [Fact]
     public async Task A_change_that_fails_half_way_leaves_nothing_behind()
     {
-        var estate = DemoEstate.Document();
+        var estate = DemoDocument.Read();
         await store.Replace(estate, 0);
         var before = EstateDocument.Write((await store.Load())!.Estate);
 
@@ -81,7 +81,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
     [Fact]
     public async Task A_keep_rule_becomes_weaker_in_the_store_by_lifting_alone_and_a_sealed_one_never()
     {
-        var estate = DemoEstate.Document();
+        var estate = DemoDocument.Read();
         var held = estate.Find("deck-cameras")!;
         Assert.Equal(KeepStrength.Sealed, held.Keep!.Strength);
         await store.Replace(estate, 0);
@@ -118,7 +118,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
     [Fact]
     public async Task A_version_that_is_no_longer_the_newest_is_refused()
     {
-        var estate = DemoEstate.Document();
+        var estate = DemoDocument.Read();
         await store.Replace(estate, 0);
         await IsStale(() => store.Replace(estate, 0));
         var bucket = estate.Buckets[0];
@@ -133,7 +133,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
     [Fact]
     public async Task Several_buckets_change_together_or_not_at_all()
     {
-        var estate = DemoEstate.Document();
+        var estate = DemoDocument.Read();
         await store.Replace(estate, 0);
         var far = new Bucket
         {
@@ -187,7 +187,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
     [Fact]
     public async Task A_line_is_put_in_the_place_of_the_one_there_is_or_added()
     {
-        var estate = DemoEstate.Document();
+        var estate = DemoDocument.Read();
         await store.Replace(estate, 0);
         var line = estate.PriceBook.FindTransfer("aldmouth", "kestrel-sound")!;
         await store.SetTransfer(line, line with { MegabitsPerSecond = null, RoundTripMilliseconds = 3 }, 1, []);
@@ -208,7 +208,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
     [Fact]
     public async Task What_was_known_and_what_is_read_anew_make_the_stored_estate()
     {
-        var first = DemoEstate.Document();
+        var first = DemoDocument.Read();
         await store.Replace(first, 0);
         var known = (await store.Load())!;
         var random = new Random(20261126);

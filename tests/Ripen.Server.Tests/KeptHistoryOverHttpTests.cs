@@ -56,7 +56,7 @@ public sealed class KeptHistoryOverHttpTests
     {
         using var server = new TestServer(demo: false);
         (
-            await server.Send(HttpMethod.Put, "/api/estate/document", EstateDocument.Write(Begin(random, DemoEstate.Document().Today)))
+            await server.Send(HttpMethod.Put, "/api/estate/document", EstateDocument.Write(Begin(random, DemoDocument.Read().Today)))
         ).EnsureSuccessStatusCode();
         var (before, regions) = (await Index(server), await RegionsOf(server));
         for (var step = 0; step < CallsInASequence; step++)
@@ -215,7 +215,7 @@ public sealed class KeptHistoryOverHttpTests
     private static T Pick<T>(Random random, T[] of) => of[random.Next(of.Length)];
 
     private static Estate Begin(Random random, DateOnly today) =>
-        DemoEstate.Document() with
+        DemoDocument.Read() with
         {
             Today = today,
             Workloads = [],

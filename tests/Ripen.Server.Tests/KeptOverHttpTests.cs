@@ -120,7 +120,7 @@ public sealed class KeptOverHttpTests : IDisposable
         var answer = await server.Send(
             new HttpMethod(method),
             path.Replace("{version}", $"{version}", StringComparison.Ordinal),
-            body == "{import}" ? Ripen.Core.Estates.EstateDocument.Write(DemoEstate.Document()) : body,
+            body == "{import}" ? Ripen.Core.Estates.EstateDocument.Write(DemoDocument.Read()) : body,
             tag
         );
         var problem = (await answer.Content.ReadFromJsonAsync<JsonNode>())!;

@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using Ripen.Backup.Pools;
 
 namespace Ripen.Backup.Points;
@@ -20,6 +21,15 @@ public sealed record Point
     /// <summary>The object's key below <see cref="Folder"/>: the instant, then random digits.</summary>
     public required string Id { get; init; }
     public required string Workload { get; init; }
+
+    /// <summary>The plan whose run took it; absent for a run by hand.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public string? Plan { get; init; }
+
+    /// <summary>The first day on which it is kept no more, unless it is the newest of its plan and workload; absent for one that stays until
+    /// somebody removes it.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
+    public DateOnly? KeptUntil { get; init; }
     public required DateTimeOffset Taken { get; init; }
     public required double Seconds { get; init; }
 

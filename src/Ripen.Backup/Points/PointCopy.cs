@@ -12,7 +12,20 @@ public static class PointCopy
     /// <returns>The point as it is in the other pool, which may have had it already.</returns>
     /// <exception cref="RefusalException">Some of the point is damaged, the other place takes nothing, or it is the same pool (code
     /// <c>same-pool</c>): no point is made there.</exception>
-    public static async Task<Point> Of(Pool from, Point point, Pool to, TimeProvider clock, CancellationToken cancel)
+    /// <param name="from">Where it is.</param>
+    /// <param name="point">Of it.</param>
+    /// <param name="to">Where it is to be too.</param>
+    /// <param name="clock">Dates the run's lease.</param>
+    /// <param name="cancel">Ends early; no point is made.</param>
+    /// <param name="keptUntil">Of the copy; null for the original's.</param>
+    public static async Task<Point> Of(
+        Pool from,
+        Point point,
+        Pool to,
+        TimeProvider clock,
+        CancellationToken cancel,
+        DateOnly? keptUntil = null
+    )
     {
         // Two names of one place would let the only copy be taken for the second.
         if (from.Description.Id == to.Description.Id)
@@ -26,7 +39,13 @@ public static class PointCopy
         {
             // In a pool that deduplicates, a point that says whether it is full came encrypted and was kept apart.
             var apart = from.Description.Deduplicates && point.IsFull is not null;
-            var options = new RunOptions { EncryptedAtSource = apart, As = point };
+            var options = new RunOptions
+            {
+                EncryptedAtSource = apart,
+                As = point,
+                Plan = point.Plan,
+                KeptUntil = keptUntil ?? point.KeptUntil,
+            };
             there = await BackupRun.Of(to, new PointSource(from, point), point.Workload, options, clock, null, cancel);
         }
         to.Forget();

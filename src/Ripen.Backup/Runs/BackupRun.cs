@@ -15,6 +15,16 @@ public sealed record RunOptions
     /// <summary>The source encrypted it: it is kept apart, because nothing in it is ever equal, and not compressed.</summary>
     public bool EncryptedAtSource { get; init; }
 
+    /// <summary>The plan whose point it is; null for a run by hand.</summary>
+    public string? Plan { get; init; }
+
+    /// <summary>The first day on which the point is kept no more, unless it is the newest of its plan and workload; null for a point that
+    /// somebody has to remove.</summary>
+    public DateOnly? KeptUntil { get; init; }
+
+    /// <summary>The instant that the point bears; null for the clock's.</summary>
+    public DateTimeOffset? Taken { get; init; }
+
     /// <summary>The point of another pool that is stored here: it stays the same one, of the same moment. Null for a new one.</summary>
     public Point? As { get; init; }
 }
@@ -57,7 +67,7 @@ public static class BackupRun
                 "This pool was made by an older program, and keeps nothing apart. Make another pool for what arrives encrypted."
             );
         source.Demand();
-        var taken = clock.GetUtcNow();
+        var taken = options?.Taken ?? clock.GetUtcNow();
         var begun = clock.GetTimestamp();
         await using var lease = await RunLease.Begin(pool.Objects, clock, cancel);
         pool.Forget();
@@ -83,6 +93,8 @@ public static class BackupRun
         {
             Id = Point.NewId(taken),
             Workload = workload,
+            Plan = options?.Plan,
+            KeptUntil = options?.KeptUntil,
             Taken = taken,
             Seconds = clock.GetElapsedTime(begun).TotalSeconds,
             Files = run.Files,

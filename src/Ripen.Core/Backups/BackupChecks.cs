@@ -74,6 +74,32 @@ internal static class BackupChecks
                 : "'dailyChange' must not be greater than 'changing': only what changes at all is rewritten.",
             $"{path}.changing"
         );
+        if (workload.Source is { } source)
+            CheckSource(source, $"{path}.source", estate, findings);
+    }
+
+    private static void CheckSource(WorkloadSource source, string path, Estate estate, Findings findings)
+    {
+        findings.Require(
+            source.Folder is null != source.Bucket is null,
+            "one-of",
+            path,
+            "Say either 'folder' or 'bucket', where its files are."
+        );
+        findings.Require(
+            source.Folder is not "",
+            "no-source",
+            $"{path}.folder",
+            "Write the folder's path, from '/' on or below the first of the folders that the settings allow."
+        );
+        findings.Require(
+            source.Prefix is null || source.Bucket is not null,
+            "one-of",
+            $"{path}.prefix",
+            "A prefix is one of objects' keys in a bucket; name the bucket too."
+        );
+        if (source.Bucket is { } bucket)
+            Refer(bucket, estate.Buckets.Any(b => b?.Name == bucket), "bucket", $"{path}.bucket", findings);
     }
 
     private static void Check(BackupTarget target, string path, Estate estate, Findings findings)

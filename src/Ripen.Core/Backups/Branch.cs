@@ -7,7 +7,9 @@ namespace Ripen.Core.Backups;
 /// <param name="KeptUntil">The first day on which its point is not kept, unless it is the branch's newest then.</param>
 /// <param name="Stored">What it stores, by class.</param>
 /// <param name="Full">The place of the run on which it is built, where nothing is stored once: its own for a full one.</param>
-public sealed record BranchRun(DateOnly Day, DateOnly KeptUntil, Content Stored, int Full);
+/// <param name="LogicalBytes">What its point gives back.</param>
+/// <param name="IsInStock">Whether it was really done: what it stored are objects of its bucket like all others.</param>
+public sealed record BranchRun(DateOnly Day, DateOnly KeptUntil, Content Stored, int Full, double LogicalBytes, bool IsInStock);
 
 /// <summary>
 /// One workload of a plan or of a plan's copy, in one target (model 9.3): its runs, past and to come, and what its points need of them
@@ -18,15 +20,25 @@ public sealed class Branch
     private readonly int[] next;
     private readonly DateOnly[] gone;
 
-    private Branch(BackupPlan plan, BackupTarget target, Workload workload, WorkloadContent content, IReadOnlyList<BranchRun> runs)
+    private Branch(
+        BackupPlan plan,
+        Cadence every,
+        BackupTarget target,
+        Workload workload,
+        WorkloadContent content,
+        IReadOnlyList<BranchRun> runs
+    )
     {
-        (Plan, Target, Workload, Content, Runs) = (plan, target, workload, content, runs);
+        (Plan, Every, Target, Workload, Content, Runs) = (plan, every, target, workload, content, runs);
         Deduplicates = content.Deduplicates(target);
         gone = [.. runs.Select((r, i) => i + 1 < runs.Count ? Later(r.KeptUntil, runs[i + 1].Day) : DateOnly.MaxValue)];
         next = NextLonger(gone);
     }
 
     public BackupPlan Plan { get; }
+
+    /// <summary>The plan's, or its copy's own.</summary>
+    public Cadence Every { get; }
 
     public BackupTarget Target { get; }
 
@@ -40,9 +52,9 @@ public sealed class Branch
     /// <summary>Whether equal content is stored once.</summary>
     public bool Deduplicates { get; }
 
-    /// <summary>All branches of an estate's plans, with their runs before <paramref name="end"/>.</summary>
+    /// <summary>All branches of an estate's plans, with their runs before <paramref name="end"/>, and those of today that are over.</summary>
     /// <param name="estate">Valid.</param>
-    /// <param name="end">The first day that is of no interest.</param>
+    /// <param name="end">The first day that is of no interest; not before the estate's today.</param>
     public static IReadOnlyList<Branch> All(Estate estate, DateOnly end)
     {
         var branches = new List<Branch>();
@@ -53,14 +65,14 @@ public sealed class Branch
             {
                 var days = Days(estate, plan, plan.Runs, workload, plan.Every, end, _ => true);
                 taken[workload] = [.. days];
-                branches.Add(Make(estate, plan, plan.Target, workload, plan.Keep, plan.Runs, days));
+                branches.Add(Make(estate, plan, plan.Every, plan.Target, workload, plan.Keep, plan.Runs, days));
             }
             foreach (var copy in plan.Copies)
             {
                 foreach (var workload in copy.Workloads ?? plan.Workloads)
                 {
                     var days = Days(estate, plan, copy.Runs, workload, copy.Every ?? plan.Every, end, taken[workload].Contains);
-                    branches.Add(Make(estate, plan, copy.Target, workload, copy.Keep, copy.Runs, days));
+                    branches.Add(Make(estate, plan, copy.Every ?? plan.Every, copy.Target, workload, copy.Keep, copy.Runs, days));
                 }
             }
         }
@@ -197,11 +209,15 @@ public sealed class Branch
         Func<DateOnly, bool> allowed
     )
     {
-        var days = past.Where(p => p.Workload == workload).SelectMany(p => p.Days).TakeWhile(d => d < end).ToList();
+        var own = past.Where(p => p.Workload == workload).ToList();
+        var days = own.SelectMany(p => p.Days).TakeWhile(d => d < end).ToList();
+        var isOver = own.Any(p => p.Today is not null);
+        if (isOver)
+            days.Add(estate.Today);
         if (plan.Paused)
             return days;
         var first = plan.From ?? estate.Today;
-        for (var day = Later(first, estate.Today); day < end; day = day.AddDays(1))
+        for (var day = Later(first, isOver ? estate.Today.AddDays(1) : estate.Today); day < end; day = day.AddDays(1))
         {
             if (every.IsDue(day, first) && allowed(day))
                 days.Add(day);
@@ -212,6 +228,7 @@ public sealed class Branch
     private static Branch Make(
         Estate estate,
         BackupPlan plan,
+        Cadence cadence,
         string targetId,
         string workloadId,
         PointRetention keep,
@@ -219,8 +236,10 @@ public sealed class Branch
         List<DateOnly> days
     )
     {
-        var borne = past.Where(p => p.Workload == workloadId && p.Borne is not null)
+        var done = past.Where(p => p.Workload == workloadId).ToList();
+        var borne = done.Where(p => p.Borne is not null)
             .SelectMany(p => p.Days.Zip(p.Borne!))
+            .Concat(done.Where(p => p.Today is not null).Select(p => (First: estate.Today, Second: p.Today!)))
             .ToDictionary(p => p.First, p => p.Second);
         var target = estate.Targets.First(t => t.Id == targetId);
         var workload = estate.Workloads.First(w => w.Id == workloadId);
@@ -235,9 +254,17 @@ public sealed class Branch
             if (known?.IsFull ?? i - full >= every)
                 full = i;
             var keptUntil = known?.KeptUntil ?? keep.KeptUntil(days[i], before);
-            runs[i] = new BranchRun(days[i], keptUntil, content.StoredBy(target, before, days[i], full == i), full);
+            var stored = content.StoredBy(target, before, days[i], full == i);
+            runs[i] = new BranchRun(
+                days[i],
+                keptUntil,
+                known?.StoredBytes is { } bytes ? stored.Of(bytes) : stored,
+                full,
+                known?.LogicalBytes ?? content.BytesOn(days[i]),
+                workload.Source is not null && (days[i] < estate.Today || known is not null)
+            );
         }
-        return new Branch(plan, target, workload, content, runs);
+        return new Branch(plan, cadence, target, workload, content, runs);
     }
 
     /// <summary>For each, the first after it that is there for longer; -1 for none.</summary>

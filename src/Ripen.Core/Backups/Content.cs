@@ -5,6 +5,9 @@ public readonly record struct Content(double Cold, double Hot)
 {
     public double Total => Cold + Hot;
 
+    /// <summary>So many bytes, of the classes as they are here; cold where there is nothing here.</summary>
+    public Content Of(double total) => Total > 0 ? this * (total / Total) : new Content(total, 0);
+
     public static Content operator +(Content a, Content b) => new(a.Cold + b.Cold, a.Hot + b.Hot);
 
     public static Content operator *(Content content, double factor) => new(content.Cold * factor, content.Hot * factor);

@@ -80,12 +80,18 @@ public sealed record PastRuns
     /// points knows.</summary>
     [JsonIgnore]
     public IReadOnlyList<BorneByRun>? Borne { get; init; }
+
+    /// <summary>The run of today, where it is over already; a simulated one is only when its day is.</summary>
+    [JsonIgnore]
+    public BorneByRun? Today { get; init; }
 }
 
 /// <summary>What holds of a run whatever becomes of its plan.</summary>
 /// <param name="KeptUntil">The first day on which its point is kept no more.</param>
 /// <param name="IsFull">Whether it stored everything.</param>
-public sealed record BorneByRun(DateOnly KeptUntil, bool IsFull);
+/// <param name="LogicalBytes">That it really read; null where that is what the model says.</param>
+/// <param name="StoredBytes">That it really stored; null where that is what the model says.</param>
+public sealed record BorneByRun(DateOnly KeptUntil, bool IsFull, double? LogicalBytes = null, double? StoredBytes = null);
 
 /// <summary>How often a run stores everything again, where nothing is stored once.</summary>
 public sealed record FullRuns
@@ -121,6 +127,16 @@ public sealed record BackupPlan
     /// <summary>No run before it; null for the estate's today.</summary>
     public DateOnly? From { get; init; }
     public required Cadence Every { get; init; }
+
+    /// <summary>Times of day at which workloads with a source run on a due day, ascending; none for its first moment. What is only computed
+    /// with has a day's last run at the day's end.</summary>
+    public IReadOnlyList<TimeOnly> At { get; init; } = [];
+
+    /// <summary>Whose days and times of day these are, by the IANA time zone database; null for UTC.</summary>
+    public string? Zone { get; init; }
+
+    /// <summary>How many hours after its time a run may still begin, above 0 and at most 24; null for the whole of its day.</summary>
+    public double? WindowHours { get; init; }
 
     /// <summary>Null for every run.</summary>
     public FullRuns? Full { get; init; }

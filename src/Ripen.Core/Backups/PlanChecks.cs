@@ -25,6 +25,8 @@ internal static class PlanChecks
             Workload(plan.Workloads[i], $"{path}.workloads[{i}]", plan.Workloads.Take(i), estate, findings);
         Target(plan.Target, $"{path}.target", estate, findings);
         Cadence(plan.Every, $"{path}.every", findings);
+        Times(plan, path, findings);
+        Sources(plan, path, estate, findings);
         Keep(plan.Keep, $"{path}.keep", findings);
         Runs(plan.Runs, plan.Workloads, $"{path}.runs", estate, findings);
         foreach (var (copy, i) in Present(plan.Copies))
@@ -109,6 +111,57 @@ internal static class PlanChecks
             $"{at}.weekdays",
             "Name one weekday at least, and each once."
         );
+    }
+
+    private static void Times(BackupPlan plan, string path, Findings findings)
+    {
+        for (var i = 1; i < plan.At.Count; i++)
+            findings.Require(plan.At[i - 1] < plan.At[i], "time-order", $"{path}.at[{i}]", "Times of day rise, each named once.");
+        findings.Require(
+            plan.Zone is null || PlanTimes.IsZone(plan.Zone),
+            "unknown-zone",
+            $"{path}.zone",
+            $"The time zone database has no '{plan.Zone}'; write a name of it, like Atlantic/Reykjavik, or UTC."
+        );
+    }
+
+    private static void Sources(BackupPlan plan, string path, Estate estate, Findings findings)
+    {
+        for (var i = 0; i < plan.Workloads.Count; i++)
+        {
+            if (Present(estate.Workloads).Select(w => w.Item).FirstOrDefault(w => w.Id == plan.Workloads[i]) is { } workload)
+                Apart(plan, workload, $"{path}.workloads[{i}]", estate, findings);
+        }
+    }
+
+    /// <summary>That no plan stores a workload in what it reads. The path begins at the workload.</summary>
+    public static void CheckSource(Workload workload, Estate estate, Findings findings)
+    {
+        foreach (var plan in estate.Plans.Where(p => p.Workloads.Contains(workload.Id)))
+            Apart(plan, workload, "$.source", estate, findings);
+    }
+
+    private static void Apart(BackupPlan plan, Workload workload, string at, Estate estate, Findings findings)
+    {
+        if (workload.Source is not { } source)
+            return;
+        var own = Present(plan.Copies)
+            .Where(c => (c.Item.Workloads ?? plan.Workloads).Contains(workload.Id))
+            .Select(c => c.Item.Target)
+            .Append(plan.Target)
+            .ToHashSet();
+        foreach (
+            var (target, _) in Present(estate.Targets).Where(t => own.Contains(t.Item.Id) && source.Overlaps(t.Item.Bucket, t.Item.Prefix))
+        )
+        {
+            findings.Require(
+                false,
+                "holds-the-pool",
+                at,
+                $"'{target.Name}', in which the plan '{plan.Id}' stores '{workload.Name}', lies in it: every run would store what the last one "
+                    + "wrote. Let it lie elsewhere, or back up less."
+            );
+        }
     }
 
     private static void Keep(PointRetention keep, string at, Findings findings)

@@ -61,7 +61,7 @@ public sealed record PlanOutlook(
 
     private static BranchOutlook Of(Branch branch, DateOnly today, DateOnly then)
     {
-        var coming = branch.Runs.Where(r => r.Day >= today).ToList();
+        var coming = branch.Runs.Where(r => r.Day >= today && !r.IsInStock).ToList();
         var rate = branch.Target.BytesPerSecond;
         return new BranchOutlook(
             branch.Target.Id,

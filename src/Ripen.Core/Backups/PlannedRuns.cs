@@ -46,7 +46,7 @@ public sealed class PlannedRuns
             for (var i = 0; i < branch.Runs.Count; i++)
             {
                 var run = branch.Runs[i];
-                if (run.Stored.Total > 0)
+                if (run.Stored.Total > 0 && !run.IsInStock)
                     into.Add(
                         new PlannedPacks(branch, i, run.Day.DayNumber - estate.Today.DayNumber, run.Stored.Total / branch.Target.PackBytes)
                     );

@@ -122,7 +122,7 @@ public sealed record RestoreEstimate(
         }
         var rate = Math.Min(target.BytesPerSecond ?? double.PositiveInfinity, question.LineBytesPerSecond ?? double.PositiveInfinity);
         var transfer = read / rate / SecondsAnHour;
-        return new RestoreEstimate(branch.Content.BytesOn(question.Taken), read, wait, transfer, wait + transfer, money);
+        return new RestoreEstimate(branch.Runs[point].LogicalBytes, read, wait, transfer, wait + transfer, money);
     }
 
     /// <summary>What is read of every run, with the tier where it lies on that day; null in a directory.</summary>

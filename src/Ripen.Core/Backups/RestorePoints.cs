@@ -64,7 +64,7 @@ public static class RestorePoints
                         branch.Workload.Id,
                         run.Day,
                         run.KeptUntil,
-                        branch.Content.BytesOn(run.Day),
+                        run.LogicalBytes,
                         run.Stored.Total,
                         at == there.Count - 1 ? null : Freed(branch, IsKept, at == 0 ? 0 : there[at - 1] + 1, there[at], there[at + 1])
                     )

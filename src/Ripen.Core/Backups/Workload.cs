@@ -1,5 +1,22 @@
 namespace Ripen.Core.Backups;
 
+/// <summary>Files that a plan's runs read: a folder of the server's machine, or objects of a bucket; one of the two.</summary>
+public sealed record WorkloadSource
+{
+    /// <summary>Its whole path, or one below the first of the folders that the server's settings allow.</summary>
+    public string? Folder { get; init; }
+    public string? Bucket { get; init; }
+
+    /// <summary>Of the objects' keys; null for all of the bucket.</summary>
+    public string? Prefix { get; init; }
+
+    /// <summary>Whether it has objects in common with what lies below <paramref name="prefix"/> in a bucket.</summary>
+    public bool Overlaps(string? bucket, string prefix) =>
+        Bucket is not null
+        && Bucket == bucket
+        && ((Prefix ?? "").StartsWith(prefix, StringComparison.Ordinal) || prefix.StartsWith(Prefix ?? "", StringComparison.Ordinal));
+}
+
 /// <summary>
 /// Content that is backed up, in expectation (model 9.1, 9.2): a hot part, of which every byte is rewritten on a day with the same chance,
 /// and a cold part, which never is.
@@ -29,6 +46,9 @@ public sealed record Workload
 
     /// <summary>It can be neither deduplicated nor compressed any more.</summary>
     public bool EncryptedAtSource { get; init; }
+
+    /// <summary>What is really backed up when a plan runs; null for a workload that is only computed with.</summary>
+    public WorkloadSource? Source { get; init; }
 
     /// <summary>Where it is.</summary>
     public required string Region { get; init; }

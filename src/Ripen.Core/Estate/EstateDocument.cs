@@ -33,6 +33,7 @@ public static class EstateDocument
         options.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.KebabCaseLower, allowIntegerValues: false));
         options.Converters.Add(new UnitPriceConverter());
         options.Converters.Add(new PricePerThousandConverter());
+        options.Converters.Add(new TimeOfDayConverter());
         return options;
     }
 
@@ -182,6 +183,7 @@ public static class EstateDocument
             (workload, findings) =>
             {
                 BackupChecks.CheckWorkload(workload, "$", estate, findings);
+                PlanChecks.CheckSource(workload, estate, findings);
                 return workload;
             }
         );
@@ -265,6 +267,8 @@ public static class EstateDocument
     private static JsonNode DescribePrices(JsonSchemaExporterContext context, JsonNode schema)
     {
         var type = context.TypeInfo.Type;
+        if (type == typeof(TimeOnly))
+            return new JsonObject { ["type"] = "string", ["pattern"] = "^([01][0-9]|2[0-3]):[0-5][0-9]$" };
         if (type != typeof(UnitPrice) && type != typeof(PricePerThousand))
             return schema;
         return new JsonObject
@@ -307,6 +311,19 @@ public static class EstateDocument
                 ]);
             }
         }
+    }
+
+    private sealed class TimeOfDayConverter : JsonConverter<TimeOnly>
+    {
+        private const string Shape = "HH:mm";
+
+        public override TimeOnly Read(ref Utf8JsonReader reader, Type typeToConvert, JsonSerializerOptions options) =>
+            TimeOnly.TryParseExact(reader.GetString(), Shape, CultureInfo.InvariantCulture, DateTimeStyles.None, out var time)
+                ? time
+                : throw new JsonException("A time of day is written as HH:mm.");
+
+        public override void Write(Utf8JsonWriter writer, TimeOnly value, JsonSerializerOptions options) =>
+            writer.WriteStringValue(value.ToString(Shape, CultureInfo.InvariantCulture));
     }
 
     private sealed class UnitPriceConverter : JsonConverter<UnitPrice>

@@ -47,9 +47,18 @@ internal static class EstateReader
             Unique = o.Number("unique", most: 1, fallback: 1, above: true),
             Compression = o.Number("compression", most: 1, fallback: 1, above: true),
             EncryptedAtSource = o.Flag("encryptedAtSource"),
+            Source = o.Object("source", Source, optional: true),
             Region = o.Id("region"),
             RpoHours = o.Optional("rpoHours", n => o.Number(n, 0, Limits.Hours, above: true)),
             RtoHours = o.Optional("rtoHours", n => o.Number(n, 0, Limits.Hours, above: true)),
+        };
+
+    private static WorkloadSource Source(ObjectReader o) =>
+        new()
+        {
+            Folder = o.Has("folder") ? o.Text("folder") : null,
+            Bucket = o.Has("bucket") ? o.Text("bucket") : null,
+            Prefix = o.Has("prefix") ? o.Text("prefix") : null,
         };
 
     public static BackupTarget Target(ObjectReader o) =>

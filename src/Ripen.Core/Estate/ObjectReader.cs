@@ -212,6 +212,20 @@ internal sealed partial class ObjectReader
         return dates;
     }
 
+    /// <summary>A list of times of day; empty where the property is absent.</summary>
+    public IReadOnlyList<TimeOnly> Times(string name)
+    {
+        var times = new List<TimeOnly>();
+        foreach (var (text, i) in Ids(name).Select((t, i) => (t, i)))
+        {
+            if (TimeOnly.TryParseExact(text, "HH:mm", CultureInfo.InvariantCulture, DateTimeStyles.None, out var time))
+                times.Add(time);
+            else
+                findings.Broken("invalid-time", $"{At(name)}[{i}]", $"'{text}' is not a time of day; write hours and minutes as HH:mm.");
+        }
+        return times;
+    }
+
     public int Days(string name, int least = 0) => (int)Whole(name, least, Limits.Days);
 
     public DateOnly Date(string name, DateOnly? fallback = null)

@@ -980,6 +980,15 @@ namespace Ripen.Data.Migrations
                     b.Property<double?>("RtoHours")
                         .HasColumnType("REAL");
 
+                    b.Property<string>("SourceBucket")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("SourceFolder")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("SourcePrefix")
+                        .HasColumnType("TEXT");
+
                     b.Property<double>("Unique")
                         .HasColumnType("REAL");
 
@@ -989,6 +998,8 @@ namespace Ripen.Data.Migrations
                     b.HasKey("Id");
 
                     b.HasIndex("RegionId");
+
+                    b.HasIndex("SourceBucket");
 
                     b.ToTable("Workload", (string)null);
                 });
@@ -1193,6 +1204,11 @@ namespace Ripen.Data.Migrations
                         .HasForeignKey("RegionId")
                         .OnDelete(DeleteBehavior.Restrict)
                         .IsRequired();
+
+                    b.HasOne("Ripen.Data.BucketRow", null)
+                        .WithMany()
+                        .HasForeignKey("SourceBucket")
+                        .OnDelete(DeleteBehavior.Restrict);
                 });
 
             modelBuilder.Entity("Ripen.Data.BucketRow", b =>

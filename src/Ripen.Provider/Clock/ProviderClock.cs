@@ -5,6 +5,11 @@ using Ripen.Provider.Retention;
 
 namespace Ripen.Provider.Clock;
 
+/// <summary>What others do while time passes.</summary>
+/// <param name="Next">The first instant after one at which there is something to do, as far as another; null for none.</param>
+/// <param name="Do">Does it, while the clock stands there.</param>
+public sealed record ClockStops(Func<DateTimeOffset, DateTimeOffset, DateTimeOffset?> Next, Action<DateTimeOffset, CancellationToken> Do);
+
 /// <summary>The provider's virtual UTC time. It stands still until somebody lets time pass; every midnight that is passed closes a
 /// day.</summary>
 public sealed class ProviderClock
@@ -44,9 +49,16 @@ public sealed class ProviderClock
     /// <param name="cancel">Stops, without a trace of the day under way.</param>
     /// <param name="confirmed">The day of <paramref name="until"/>, typed, when <see cref="Lapses(DateTimeOffset)"/> says that something
     /// lapses.</param>
+    /// <param name="stops">What else is done on the way; null for nothing.</param>
     /// <exception cref="RefusalException">The clock would run backwards, or further than 100 years; time passes already; what lapses was
     /// not confirmed.</exception>
-    public void PassUntil(DateTimeOffset until, Action<DayRun>? passed, CancellationToken cancel, string? confirmed = null)
+    public void PassUntil(
+        DateTimeOffset until,
+        Action<DayRun>? passed,
+        CancellationToken cancel,
+        string? confirmed = null,
+        ClockStops? stops = null
+    )
     {
         state.Change(
             db =>
@@ -62,21 +74,33 @@ public sealed class ProviderClock
         );
         try
         {
-            while (Today < DateOnly.FromDateTime(until.UtcDateTime))
+            while (stops?.Next(Now, until) is { } stop)
             {
-                cancel.ThrowIfCancellationRequested();
-                Carry(Today.AddDays(1), TimeOnly.MinValue, cancel);
-                var run = state.Change(db => Midnight.Close(db, state.TermsIn(db), ProviderState.Today(db), cancel), cancel);
-                passed?.Invoke(run);
+                // What is late is done where the clock stands.
+                if (stop > Now)
+                    Pass(stop, passed, cancel);
+                stops.Do(stop, cancel);
             }
-            Carry(DateOnly.FromDateTime(until.UtcDateTime), TimeOnly.FromDateTime(until.UtcDateTime), cancel);
-            state.Change(db => ProviderState.SetNow(db, until), cancel);
+            Pass(until, passed, cancel);
         }
         finally
         {
             state.Exclusion.EndPassage();
             state.Change(db => db.Run("DELETE FROM meta WHERE name = 'until'"), CancellationToken.None);
         }
+    }
+
+    private void Pass(DateTimeOffset until, Action<DayRun>? passed, CancellationToken cancel)
+    {
+        while (Today < DateOnly.FromDateTime(until.UtcDateTime))
+        {
+            cancel.ThrowIfCancellationRequested();
+            Carry(Today.AddDays(1), TimeOnly.MinValue, cancel);
+            var run = state.Change(db => Midnight.Close(db, state.TermsIn(db), ProviderState.Today(db), cancel), cancel);
+            passed?.Invoke(run);
+        }
+        Carry(DateOnly.FromDateTime(until.UtcDateTime), TimeOnly.FromDateTime(until.UtcDateTime), cancel);
+        state.Change(db => ProviderState.SetNow(db, until), cancel);
     }
 
     /// <summary>Whether <see cref="PassUntil"/> would be refused.</summary>

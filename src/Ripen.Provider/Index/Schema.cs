@@ -6,7 +6,19 @@ namespace Ripen.Provider.Index;
 internal static class Schema
 {
     /// <summary>The program's layouts, each the step from the one before.</summary>
-    public static readonly string[] Steps = [Tables, Replication, Retention, ByBucket, Sealing, Keys, TargetUse, EarlierVersions, PlanRuns];
+    public static readonly string[] Steps =
+    [
+        Tables,
+        Replication,
+        Retention,
+        ByBucket,
+        Sealing,
+        Keys,
+        TargetUse,
+        EarlierVersions,
+        PlanRuns,
+        RealRuns,
+    ];
 
     public static void Prepare(SqliteConnection db)
     {
@@ -305,6 +317,13 @@ internal static class Schema
                 0)) > (SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')
                 AND NOT EXISTS (SELECT 1 FROM disaster WHERE bucket = OLD.bucket)
             BEGIN SELECT RAISE(ABORT, 'The entry is kept.'); END;
+        """;
+
+    // A run that read a source: its instant, and the point that it made. What it stored are objects, and no batches.
+    private const string RealRuns = """
+        ALTER TABLE plan_run ADD COLUMN at INTEGER;
+        ALTER TABLE plan_run ADD COLUMN point TEXT;
+        CREATE INDEX plan_run_at ON plan_run(at) WHERE at IS NOT NULL;
         """;
 
     // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule,

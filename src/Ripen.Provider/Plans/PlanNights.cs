@@ -35,13 +35,18 @@ internal sealed class PlanNights(SqliteConnection db, Terms terms, DateOnly day)
             {
                 Today = day,
                 Workloads = [.. plan.Workloads.Select(w => w.AsOf(day, plan.Today))],
-                Plans = PlanRunRows.WithRuns(plan.Plans, runs),
+                Plans = PlanRunRows.WithRuns(plan.Plans, runs, day),
             },
             day.AddDays(1)
         );
         var arrived = 0.0;
         foreach (var branch in branches)
         {
+            if (branch.Workload.Source is not null)
+            {
+                DemandRun(branch);
+                continue;
+            }
             var run = branch.NewestOn(day);
             if (run < 0 || branch.Runs[run].Day != day)
                 continue;
@@ -63,6 +68,18 @@ internal sealed class PlanNights(SqliteConnection db, Terms terms, DateOnly day)
                 arrived += Put(branch, run, number, bucket, routes);
         }
         return arrived;
+    }
+
+    /// <summary>A workload with a source runs by day, at its times: what did not is noted. On a plan's first day its time may have been over
+    /// when the plan was made.</summary>
+    private void DemandRun(Branch branch)
+    {
+        var own = runs.Where(r => (r.Plan, r.Target, r.Workload) == (branch.Plan.Id, branch.Target.Id, branch.Workload.Id)).ToList();
+        if (own.Any(r => r.Day == day) || (own.Count == 0 && day == branch.Plan.From))
+            return;
+        var begins = ProviderState.Midnight(day);
+        if (PlanTimes.Due(branch.Plan, branch.Every, begins.AddTicks(-1), begins.AddDays(1).AddTicks(-1)).Any())
+            PlanRunRows.Miss(db, branch, day, "The server did not get to it, or its time was over when the plan was changed.");
     }
 
     private static string? Why(Branch branch, BucketTerms? bucket, Func<BucketTerms, bool> isReachable)

@@ -13,6 +13,8 @@ namespace Ripen.Provider.Plans;
 /// <param name="StoredBytes">What it stored.</param>
 /// <param name="Seconds">How long the target took for it; null where the target states no rate.</param>
 /// <param name="Share">Of what it stored, the part that points still need.</param>
+/// <param name="At">The instant of a workload's with a source; null for a simulated one.</param>
+/// <param name="Point">That it made in the target's pool; null for a simulated run and a missed one.</param>
 public sealed record PlanRun(
     long Id,
     string Plan,
@@ -25,5 +27,11 @@ public sealed record PlanRun(
     double LogicalBytes,
     double StoredBytes,
     double? Seconds,
-    double Share
-);
+    double Share,
+    DateTimeOffset? At = null,
+    string? Point = null
+)
+{
+    /// <summary>Whether it read a source and stored what it found; else it is a simulated one.</summary>
+    public bool IsReal => Point is not null;
+}

@@ -8,31 +8,48 @@ namespace Ripen.Provider.Plans;
 /// <summary>The index's table of plans' runs.</summary>
 internal static class PlanRunRows
 {
-    private const string Columns = "id, plan, target, workload, day, missed, kept_until, is_full, logical, stored, seconds, share";
+    private const string Columns =
+        "id, plan, target, workload, day, missed, kept_until, is_full, logical, stored, seconds, share, at, point";
 
     /// <summary>By plan, target, workload and day.</summary>
-    /// <param name="db">To read from.</param>
-    /// <param name="plan">Of this plan only, or null for all.</param>
-    /// <param name="since">Not before this day.</param>
-    public static List<PlanRun> All(SqliteConnection db, string? plan = null, DateOnly since = default) =>
+    public static List<PlanRun> All(SqliteConnection db) =>
+        db.List($"SELECT {Columns} FROM plan_run ORDER BY plan, target, workload, day", Read);
+
+    /// <summary>Runs of workloads with a source, from an instant on.</summary>
+    public static List<PlanRun> Since(SqliteConnection db, DateTimeOffset instant) =>
+        db.List($"SELECT {Columns} FROM plan_run WHERE at >= ?1", Read, instant.ToUnixTimeMilliseconds());
+
+    /// <summary>The newest run of a branch that took a point before a day; null for none.</summary>
+    public static PlanRun? Before(SqliteConnection db, string plan, string target, string workload, DateOnly day) =>
         db.List(
-            $"SELECT {Columns} FROM plan_run WHERE (?1 IS NULL OR plan = ?1) AND day >= ?2 ORDER BY plan, target, workload, day",
-            r => new PlanRun(
-                r.GetInt64(0),
-                r.GetString(1),
-                r.GetString(2),
-                r.GetString(3),
-                DateOnly.FromDayNumber(r.GetInt32(4)),
-                r.Text(5),
-                DateOnly.FromDayNumber(r.GetInt32(6)),
-                r.GetInt32(7) == 1,
-                r.GetDouble(8),
-                r.GetDouble(9),
-                r.IsDBNull(10) ? null : r.GetDouble(10),
-                r.GetDouble(11)
-            ),
-            plan,
-            since.DayNumber
+                $"""
+                SELECT {Columns} FROM plan_run WHERE plan = ?1 AND target = ?2 AND workload = ?3 AND day < ?4 AND missed IS NULL
+                ORDER BY day DESC LIMIT 1
+                """,
+                Read,
+                plan,
+                target,
+                workload,
+                day.DayNumber
+            )
+            .FirstOrDefault();
+
+    private static PlanRun Read(SqliteDataReader r) =>
+        new(
+            r.GetInt64(0),
+            r.GetString(1),
+            r.GetString(2),
+            r.GetString(3),
+            DateOnly.FromDayNumber(r.GetInt32(4)),
+            r.Text(5),
+            DateOnly.FromDayNumber(r.GetInt32(6)),
+            r.GetInt32(7) == 1,
+            r.GetDouble(8),
+            r.GetDouble(9),
+            r.IsDBNull(10) ? null : r.GetDouble(10),
+            r.GetDouble(11),
+            r.Long(12) is { } at ? DateTimeOffset.FromUnixTimeMilliseconds(at) : null,
+            r.Text(13)
         );
 
     /// <summary>Notes a run that was done; gives its number.</summary>
@@ -58,6 +75,31 @@ internal static class PlanRunRows
         return db.Value<long>("SELECT last_insert_rowid()");
     }
 
+    /// <summary>Notes a run that read a source, done or missed: the day's last is the one that counts.</summary>
+    public static void Note(SqliteConnection db, PlanRun run) =>
+        db.Run(
+            """
+            INSERT OR REPLACE INTO plan_run(plan, target, workload, day, missed, kept_until, is_full, logical, stored, seconds, share, at, point)
+            VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)
+            """,
+            run.Plan,
+            run.Target,
+            run.Workload,
+            run.Day.DayNumber,
+            run.Missed,
+            run.KeptUntil.DayNumber,
+            run.IsFull ? 1 : 0,
+            run.LogicalBytes,
+            run.StoredBytes,
+            run.Seconds,
+            run.Share,
+            run.At!.Value.ToUnixTimeMilliseconds(),
+            run.Point
+        );
+
+    /// <summary>Rises with every run that is noted.</summary>
+    public static long Newest(SqliteConnection db) => db.Value<long>("SELECT coalesce(max(id), 0) FROM plan_run");
+
     public static void Miss(SqliteConnection db, Branch branch, DateOnly day, string why) =>
         db.Run(
             """
@@ -71,8 +113,9 @@ internal static class PlanRunRows
             why
         );
 
-    /// <summary>The plans with the runs that were done before the estate's today, each with what it bears from birth.</summary>
-    public static IReadOnlyList<BackupPlan> WithRuns(IReadOnlyList<BackupPlan> plans, IEnumerable<PlanRun> runs)
+    /// <summary>The plans with the runs that were done before today, each with what it bears from birth; and those of today that are
+    /// over.</summary>
+    public static IReadOnlyList<BackupPlan> WithRuns(IReadOnlyList<BackupPlan> plans, IEnumerable<PlanRun> runs, DateOnly today)
     {
         var done = runs.Where(r => r.Missed is null).ToLookup(r => (r.Plan, r.Target));
         return
@@ -80,8 +123,11 @@ internal static class PlanRunRows
             .. plans.Select(p =>
                 p with
                 {
-                    Runs = Past(done[(p.Id, p.Target)]),
-                    Copies = [.. p.Copies.Select(c => c with { Runs = Past(done[(p.Id, c.Target)].Where(r => Covers(p, c, r.Workload))) })],
+                    Runs = Past(done[(p.Id, p.Target)], today),
+                    Copies =
+                    [
+                        .. p.Copies.Select(c => c with { Runs = Past(done[(p.Id, c.Target)].Where(r => Covers(p, c, r.Workload)), today) }),
+                    ],
                 }
             ),
         ];
@@ -89,14 +135,18 @@ internal static class PlanRunRows
         static bool Covers(BackupPlan plan, PlanCopy copy, string workload) => (copy.Workloads ?? plan.Workloads).Contains(workload);
     }
 
-    private static List<PastRuns> Past(IEnumerable<PlanRun> runs) =>
+    private static List<PastRuns> Past(IEnumerable<PlanRun> runs, DateOnly today) =>
         [
             .. runs.GroupBy(r => r.Workload)
                 .Select(w => new PastRuns
                 {
                     Workload = w.Key,
-                    Days = [.. w.Select(r => r.Day)],
-                    Borne = [.. w.Select(r => new BorneByRun(r.KeptUntil, r.IsFull))],
+                    Days = [.. w.Where(r => r.Day < today).Select(r => r.Day)],
+                    Borne = [.. w.Where(r => r.Day < today).Select(Borne)],
+                    Today = w.Where(r => r.Day == today).Select(Borne).FirstOrDefault(),
                 }),
         ];
+
+    private static BorneByRun Borne(PlanRun run) =>
+        new(run.KeptUntil, run.IsFull, run.IsReal ? run.LogicalBytes : null, run.IsReal ? run.StoredBytes : null);
 }

@@ -12,6 +12,7 @@ public enum JobKind
     Check,
     Prune,
     Copy,
+    PointCopy,
     PoolCopy,
     Room,
 }
@@ -51,6 +52,8 @@ internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : I
     private CancellationTokenSource? ending = new();
     private readonly Lock starting = new();
 
+    public const string ByHand = "stopped-by-hand";
+
     public BackupJob? Of(string target) => jobs.GetValueOrDefault(target);
 
     /// <param name="target">Its id.</param>
@@ -82,6 +85,59 @@ internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : I
         }
     }
 
+    /// <summary>The same, when nothing is under way any more; on return it is over, and what ended it early is thrown.</summary>
+    /// <exception cref="RefusalException">Somebody stopped it (code <see cref="ByHand"/>), or what the work throws.</exception>
+    /// <exception cref="OperationCanceledException">Whoever waits for it does no more, or the server ends.</exception>
+    public async Task<T> RunToEnd<T>(
+        string target,
+        JobKind kind,
+        string about,
+        Func<Action<long, long>, CancellationToken, Task<(T Result, Func<BackupJob, BackupJob> End)>> work,
+        CancellationToken cancel
+    )
+    {
+        var ended = new TaskCompletionSource<T>(TaskCreationOptions.RunContinuationsAsynchronously);
+        while (true)
+        {
+            try
+            {
+                Start(target, kind, about, Told);
+                return await ended.Task;
+            }
+            catch (RefusalException busy) when (busy.Code == "under-way" && !ended.Task.IsCompleted)
+            {
+                if (under.TryGetValue(target, out var other))
+                    await other.Task.WaitAsync(cancel);
+            }
+        }
+
+        async Task<Func<BackupJob, BackupJob>> Told(Action<long, long> tell, CancellationToken stop)
+        {
+            try
+            {
+                using var either = CancellationTokenSource.CreateLinkedTokenSource(stop, cancel);
+                var (result, end) = await work(tell, either.Token);
+                ended.SetResult(result);
+                return end;
+            }
+            catch (OperationCanceledException) when (cancel.IsCancellationRequested || ending is not { IsCancellationRequested: false })
+            {
+                ended.SetCanceled(CancellationToken.None);
+                throw;
+            }
+            catch (OperationCanceledException)
+            {
+                ended.SetException(new RefusalException(RefusalKind.Conflict, ByHand, "Somebody stopped it."));
+                throw;
+            }
+            catch (Exception error)
+            {
+                ended.SetException(error);
+                throw;
+            }
+        }
+    }
+
     public void Stop(string target)
     {
         lock (starting)
@@ -102,7 +158,7 @@ internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : I
             var end = await work((files, bytes) => jobs[target] = jobs[target] with { Files = files, Bytes = bytes }, stop);
             jobs[target] = end(jobs[target]) with { Running = false };
         }
-        catch (OperationCanceledException) when (stop.IsCancellationRequested)
+        catch (OperationCanceledException)
         {
             jobs[target] = jobs[target] with { Running = false, Error = "It was stopped. Nothing that was there before is harmed." };
         }

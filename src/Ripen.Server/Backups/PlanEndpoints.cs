@@ -24,7 +24,16 @@ namespace Ripen.Server.Backups;
 /// <param name="Newest">The day of the newest; null for none.</param>
 /// <param name="Next">The next day on which it is due; null when none comes within a year.</param>
 /// <param name="NeededBytes">What its points need of all that its runs stored.</param>
-public sealed record BranchReading(string Target, string Workload, int Points, DateOnly? Newest, DateOnly? Next, double NeededBytes);
+/// <param name="IsReal">Whether its runs read a source: what they stored is among the target's objects.</param>
+public sealed record BranchReading(
+    string Target,
+    string Workload,
+    int Points,
+    DateOnly? Newest,
+    DateOnly? Next,
+    double NeededBytes,
+    bool IsReal
+);
 
 /// <summary>A plan as it stands.</summary>
 /// <param name="Plan">As it was made, with the runs that were done.</param>
@@ -33,7 +42,10 @@ public sealed record BranchReading(string Target, string Workload, int Points, D
 public sealed record PlanReading(BackupPlan Plan, IReadOnlyList<BranchReading> Branches, int Missed);
 
 /// <summary>All plans.</summary>
-public sealed record PlansReading(DateOnly Today, IReadOnlyList<PlanReading> Plans);
+/// <param name="Today">The provider's day.</param>
+/// <param name="Plans">In the estate's order.</param>
+/// <param name="Zones">Names of time zones that a plan may have.</param>
+public sealed record PlansReading(DateOnly Today, IReadOnlyList<PlanReading> Plans, IReadOnlyList<string> Zones);
 
 /// <summary>What follows from a plan before it is stored.</summary>
 /// <param name="Problems">Why it cannot be stored so; then there is no outlook.</param>
@@ -103,6 +115,11 @@ public sealed record RestoreQuery
     public double? LineBytesPerSecond { get; init; }
 }
 
+/// <summary>A run outside a plan's times.</summary>
+/// <param name="Workload">One of the plan's, with a source.</param>
+/// <param name="KeptUntil">The first day on which its point is kept no more; null for what the plan says.</param>
+public sealed record PlanRunOrder([property: JsonRequired] string Workload, DateOnly? KeptUntil = null);
+
 /// <summary>A restore at one speed; the first is the ordinary one, which has no id.</summary>
 public sealed record RestoreAtSpeed(string? Speed, string Name, RestoreEstimate Estimate);
 
@@ -141,6 +158,10 @@ internal static class PlanEndpoints
             .WithSummary("The restore points of all plans: now, or after a day's runs.");
         plans.MapGet("/points.csv", PointsCsv).WithName("exportPlannedPoints").WithSummary("The same as a file (RFC 4180).");
         plans.MapGet("/runs", ReadRuns).WithName("readRuns").WithSummary("Runs of plans that were done or missed, newest first.");
+        plans
+            .MapPost("/{id}/runs", RunNow)
+            .WithName("runPlanNow")
+            .WithSummary("Takes a point of a workload with a source now, outside the plan's times, in the background.");
         plans.MapGet("/calendar", ReadCalendar).WithName("readCalendar").WithSummary("Every point's life over a span of days.");
         plans
             .MapGet("/calendar.ics", Ics)
@@ -176,18 +197,25 @@ internal static class PlanEndpoints
         var estate = view.Estate;
         var branches = Branch.All(estate, estate.Today.AddDays(DaysAYear)).ToLookup(b => b.Plan.Id);
         var missed = view.Stock.Runs.Where(r => r.Missed is not null && r.Day > estate.Today.AddDays(-MissedDays)).ToLookup(r => r.Plan);
-        // Of today's runs nothing is done before the day is over.
-        var yesterday = estate.Today.AddDays(-1);
         return TypedResults.Ok(
             new PlansReading(
                 estate.Today,
-                [.. estate.Plans.Select(p => new PlanReading(p, [.. branches[p.Id].Select(b => Of(b, yesterday))], missed[p.Id].Count()))]
+                [
+                    .. estate.Plans.Select(p => new PlanReading(
+                        p,
+                        [.. branches[p.Id].Select(b => Of(b, estate.Today))],
+                        missed[p.Id].Count()
+                    )),
+                ],
+                PlanTimes.AllZones
             )
         );
     }
 
-    private static BranchReading Of(Branch branch, DateOnly day)
+    private static BranchReading Of(Branch branch, DateOnly today)
     {
+        // A simulated run of today is not done before the day is over.
+        var day = branch.Runs.Any(r => r.Day == today && r.IsInStock) ? today : today.AddDays(-1);
         var newest = branch.NewestOn(day);
         return new BranchReading(
             branch.Target.Id,
@@ -195,7 +223,8 @@ internal static class PlanEndpoints
             branch.PointsOn(day),
             newest < 0 ? null : branch.Runs[newest].Day,
             newest + 1 < branch.Runs.Count ? branch.Runs[newest + 1].Day : null,
-            branch.NeededBytesOn(day)
+            branch.NeededBytesOn(day),
+            branch.Workload.Source is not null
         );
     }
 
@@ -333,6 +362,20 @@ internal static class PlanEndpoints
         ]);
     }
 
+    private static async Task<Accepted<BackupJob>> RunNow(
+        string id,
+        PlanRunOrder order,
+        CurrentEstate current,
+        PlannedBackups backups,
+        CancellationToken cancel
+    )
+    {
+        var plan =
+            (await current.Get(cancel))?.Estate.Plans.FirstOrDefault(p => p.Id == id)
+            ?? throw new RefusalException(RefusalKind.NotFound, "no-plan", $"There is no backup plan '{id}'.");
+        return TypedResults.Accepted($"/api/targets/{plan.Target}", await backups.RunNow(plan, order.Workload, order.KeptUntil, cancel));
+    }
+
     private static async Task<Results<Ok<PointCalendar>, ProblemHttpResult>> ReadCalendar(
         CurrentEstate current,
         CancellationToken cancel,
@@ -367,7 +410,7 @@ internal static class PlanEndpoints
                 b.Workload.Id,
                 [
                     .. b
-                        .Runs.Select((r, i) => new PointLife(r.Day, r.KeptUntil, b.GoneOn(i), r.Day < view.Estate.Today))
+                        .Runs.Select((r, i) => new PointLife(r.Day, r.KeptUntil, b.GoneOn(i), r.Day < view.Estate.Today || r.IsInStock))
                         .Where(p => !(p.Gone <= first)),
                 ],
                 [.. missed[(b.Plan.Id, b.Target.Id, b.Workload.Id)].Where(r => r.Day >= first).Select(r => new MissedRun(r.Day, r.Missed!))]

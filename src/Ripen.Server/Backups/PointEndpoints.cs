@@ -5,7 +5,6 @@ using Ripen.Backup.Points;
 using Ripen.Backup.Pools;
 using Ripen.Backup.Restores;
 using Ripen.Backup.Runs;
-using Ripen.Backup.Sources;
 using Ripen.Core.Backups;
 using Ripen.Provider;
 using Ripen.Server.Http;
@@ -118,18 +117,21 @@ internal static class PointEndpoints
         RunOrder order,
         CurrentEstate current,
         Pools pools,
-        TargetPlaces places,
+        Sources sources,
         RoomMaking room,
         BackupJobs jobs,
-        BackupRoots roots,
-        SimulatedProvider provider,
         TimeProvider time,
         CancellationToken cancel
     )
     {
         var (view, target) = await TargetEndpoints.Find(current, id, cancel);
-        var (source, about) = SourceOf(order, target, places, roots, provider);
-        source.Demand();
+        var from = new WorkloadSource
+        {
+            Folder = order.Folder,
+            Bucket = order.Bucket,
+            Prefix = order.Prefix,
+        };
+        var (source, about) = sources.Of(from, target, "$");
         if (order.Workload.Trim().Length is 0 or > 100)
             throw new RefusalException(RefusalKind.Invalid, "out-of-range", "A workload's name has 1 to 100 characters.", "$.workload");
         // Before anything is begun: a pool that cannot be opened is said at once.
@@ -167,45 +169,6 @@ internal static class PointEndpoints
             )
         );
     }
-
-    private static (ISource Source, string About) SourceOf(
-        RunOrder order,
-        BackupTarget target,
-        TargetPlaces places,
-        BackupRoots roots,
-        SimulatedProvider provider
-    )
-    {
-        if (order.Folder is null == order.Bucket is null)
-            throw new RefusalException(RefusalKind.Invalid, "no-source", "Say either a folder or a bucket to back up.", "$.folder");
-        if (order.Bucket is { } bucket)
-        {
-            var prefix = order.Prefix ?? "";
-            if (
-                bucket == target.Bucket
-                && (
-                    prefix.StartsWith(target.Prefix, StringComparison.Ordinal) || target.Prefix.StartsWith(prefix, StringComparison.Ordinal)
-                )
-            )
-                throw HoldsPool($"{bucket}/{prefix}", "$.prefix");
-            return (new BucketSource(provider, bucket, prefix), $"{bucket}/{prefix}");
-        }
-        var folder = roots.Demand(order.Folder!, "$.folder");
-        if (
-            target.Kind == TargetKind.Directory
-            && places.DirectoriesOf(target).Any(d => $"{d.Folder}/".StartsWith($"{folder}/", StringComparison.Ordinal))
-        )
-            throw HoldsPool(folder, "$.folder");
-        return (new FolderSource(folder), folder);
-    }
-
-    private static RefusalException HoldsPool(string source, string path) =>
-        new(
-            RefusalKind.Conflict,
-            "holds-the-pool",
-            $"'{source}' holds the pool itself: every run would back up what the last one wrote. Choose something beside it.",
-            path
-        );
 
     private static async Task<Accepted<BackupJob>> StartRestore(
         string id,
@@ -341,11 +304,19 @@ internal static class PointEndpoints
         return TypedResults.Accepted($"/api/targets/{id}", await copies.Start(from, to, cancel));
     }
 
-    private static async Task<NoContent> RemovePoint(string id, string point, CurrentEstate current, Pools pools, CancellationToken cancel)
+    private static async Task<NoContent> RemovePoint(
+        string id,
+        string point,
+        CurrentEstate current,
+        Pools pools,
+        SimulatedProvider provider,
+        CancellationToken cancel
+    )
     {
         var (_, target) = await TargetEndpoints.Find(current, id, cancel);
         using var pool = await pools.Open(target, cancel);
         await pool.Remove(point, cancel);
+        provider.NoteLost(new HashSet<string> { point }, "Its point was there, and somebody removed it.");
         return TypedResults.NoContent();
     }
 

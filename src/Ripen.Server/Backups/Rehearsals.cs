@@ -33,6 +33,12 @@ public sealed class Rehearsals(SimulatedProvider provider, RestoreRecords record
                 "no-point",
                 $"The point of {order.Taken:yyyy-MM-dd} is not taken yet: its day is not over."
             );
+        if (estate.Workloads.Any(w => w.Id == order.Workload && w.Source is not null))
+            throw new RefusalException(
+                RefusalKind.Conflict,
+                "has-content",
+                $"This point has what '{order.Workload}' held: rehearse it in its target, where every byte of it is read and compared."
+            );
         var question = new RestoreQuestion
         {
             Plan = order.Plan,

@@ -2,6 +2,7 @@ using Ripen.Backup.Points;
 using Ripen.Backup.Pools;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
+using Ripen.Provider;
 
 namespace Ripen.Server.Backups;
 
@@ -13,7 +14,7 @@ namespace Ripen.Server.Backups;
 public sealed record RoomReading(string In, IReadOnlyList<PointReading> Points, string? To, long RemovedBytes);
 
 /// <summary>Makes room in directories as their targets say, and sends on what does not fit all the same.</summary>
-internal sealed class RoomMaking(Pools pools, TargetPlaces places, TimeProvider time)
+internal sealed class RoomMaking(Pools pools, TargetPlaces places, SimulatedProvider provider, TimeProvider time)
 {
     /// <summary>What all objects of a target's pool together may have, from its rule's lower mark.</summary>
     public static long GoalOf(BackupTarget target, double downTo) => (long)(downTo * target.AllCapacityBytes!.Value);
@@ -25,6 +26,10 @@ internal sealed class RoomMaking(Pools pools, TargetPlaces places, TimeProvider 
         var rule = target.MakeRoom!;
         using var to = rule.To is { } other ? await pools.Open(estate.Targets.First(t => t.Id == other), stop) : null;
         var made = await PoolRoom.Make(pool, GoalOf(target, rule.DownTo), rule.Leave, to, time, stop);
+        provider.NoteLost(
+            made.Points.Select(p => p.Id).ToHashSet(),
+            rule.To is { } moved ? $"Its point was moved to '{moved}' for room." : "Its point was there, and was removed for room."
+        );
         return new RoomReading(target.Name, [.. made.Points.Select(PointReading.Of)], rule.To, made.Pruned.RemovedBytes);
     }
 

@@ -235,11 +235,8 @@ internal static class BucketEndpoints
                         $"'{name}' receives copies from {string.Join(", ", sources)}; remove those replication rules first."
                     );
                 }
-                if (view.Estate.Targets.FirstOrDefault(t => t.Bucket == name) is { } target)
-                    return Problems.Conflict(
-                        "holds-target",
-                        $"The backup target '{target.Name}' lies in '{name}'; remove the target first."
-                    );
+                if (NeededByBackups(view.Estate, name) is { } needed)
+                    return needed;
                 var after = view.Estate with { Buckets = [.. view.Estate.Buckets.Where(b => b.Name != name)] };
                 await current.Apply(
                     new PlannedChange(after),
@@ -313,5 +310,18 @@ internal static class BucketEndpoints
         if (!request.HasIfMatch())
             return Problems.NoIfMatch();
         return request.Matches(view.VersionOf(name)) ? null : Problems.Stale($"Bucket '{name}'");
+    }
+
+    /// <summary>Why a bucket stays for the sake of backups; null when it may go.</summary>
+    internal static ProblemHttpResult? NeededByBackups(Estate estate, string name)
+    {
+        if (estate.Targets.FirstOrDefault(t => t.Bucket == name) is { } target)
+            return Problems.Conflict("holds-target", $"The backup target '{target.Name}' lies in '{name}'; remove the target first.");
+        if (estate.Workloads.FirstOrDefault(w => w.Source?.Bucket == name) is { } workload)
+            return Problems.Conflict(
+                "is-source",
+                $"Plans read the workload '{workload.Name}' from '{name}'; say another source there, or remove the workload first."
+            );
+        return null;
     }
 }

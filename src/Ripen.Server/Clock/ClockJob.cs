@@ -1,5 +1,6 @@
 using Ripen.Provider;
 using Ripen.Provider.Clock;
+using Ripen.Server.Backups;
 
 namespace Ripen.Server.Clock;
 
@@ -7,7 +8,7 @@ namespace Ripen.Server.Clock;
 public sealed record Passage(DateTimeOffset From, DateTimeOffset Until, DateTimeOffset Reached, bool Running, bool Stopped, string? Error);
 
 /// <summary>Lets time pass in the background, one passage at a time; it can be stopped between and within days.</summary>
-public sealed class ClockJob(SimulatedProvider provider, ILogger<ClockJob> log) : IHostedService, IDisposable
+internal sealed class ClockJob(SimulatedProvider provider, PlannedBackups backups, ILogger<ClockJob> log) : IHostedService, IDisposable
 {
     private readonly Lock starting = new();
     private CancellationTokenSource? stop;
@@ -64,7 +65,8 @@ public sealed class ClockJob(SimulatedProvider provider, ILogger<ClockJob> log) 
                         Reached = new DateTimeOffset(run.Day.AddDays(1).ToDateTime(TimeOnly.MinValue), TimeSpan.Zero),
                     },
                 cancel,
-                confirmed
+                confirmed,
+                backups.Stops
             );
             passage = passage! with { Reached = until, Running = false };
         }

@@ -28,6 +28,9 @@ internal sealed class DemoBackups(
 {
     private const string Passphrase = "the ferry leaves at nine";
     private const int Days = 7;
+
+    /// <summary>Of the files, after the demo's past.</summary>
+    private const int LastDay = 104;
     private const int CartridgeCount = 4;
     private const int TapeFileBytes = 2_000_000;
     private const int ScanCount = 24;
@@ -38,11 +41,12 @@ internal sealed class DemoBackups(
     /// <summary>Does nothing where folders are there already.</summary>
     public async Task Make(CancellationToken cancel)
     {
-        if (!settings.Demo || roots.All is not [var root, ..] || Directory.Exists(root))
+        if (!settings.Demo || roots.All is not [var root, ..])
             return;
         var office = Path.Combine(root, "office");
-        DemoOffice.Write(office, day: 0);
-        if (!settings.DemoPast || await current.Get(cancel) is not { } view)
+        if (!Directory.Exists(root))
+            DemoOffice.Write(office, day: 0);
+        if (!settings.DemoPast || await current.Get(cancel) is not { } view || Directory.Exists(Path.Combine(root, "shelf")))
             return;
         var targets = view.Estate.Targets;
         if (targets.FirstOrDefault(t => t.Id == "harbour-shelf") is { } shelf)
@@ -61,6 +65,7 @@ internal sealed class DemoBackups(
                 await BackupRun.Of(pool, new FolderSource(scans), "scans", null, then, new Progress<RunProgress>(), cancel);
             }
         }
+        DemoOffice.Write(office, LastDay);
         if (targets.FirstOrDefault(t => t.Id == "harbour-tray") is { } tray)
         {
             await pools.Make(tray, null, cancel);

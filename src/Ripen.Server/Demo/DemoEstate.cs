@@ -5,24 +5,32 @@ using Ripen.Server.Backups;
 
 namespace Ripen.Server.Demo;
 
+/// <summary>The estate of the demo as it ships.</summary>
+public static class DemoDocument
+{
+    public static Estate Read() =>
+        EstateDocument.Read(File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "demo", "brackwater-ferries.json"))).Value;
+}
+
 /// <summary>
 /// The made-up estate of Brackwater Ferries, with the past that it has lived. The past is a list of steps; how many were done is remembered
 /// after each, so that a start that was killed goes on where it was.
 /// </summary>
-public sealed class DemoEstate(
+internal sealed class DemoEstate(
     CurrentEstate current,
     EstateStore store,
     BackupStore backups,
     SimulatedProvider provider,
     Rehearsals rehearsals,
+    Pools pools,
+    PlannedBackups planned,
+    BackupRoots roots,
+    TimeProvider time,
     RipenSettings settings,
     LocalActors actors,
     ILogger<DemoEstate> log
 )
 {
-    public static Estate Document() =>
-        EstateDocument.Read(File.ReadAllText(Path.Combine(AppContext.BaseDirectory, "demo", "brackwater-ferries.json"))).Value;
-
     /// <summary>Loads the demo where there is no estate.</summary>
     /// <exception cref="RefusalException">There is one.</exception>
     public Task Load(CancellationToken cancel) => actors.As(Actor.Demo, () => LoadAndLive(cancel));
@@ -42,8 +50,8 @@ public sealed class DemoEstate(
                         "There is an estate already; the demo is loaded only where there is none."
                     );
                 await current.Apply(
-                    new PlannedChange(Document(), IsImport: true),
-                    () => store.Replace(Document(), 0, isDemo: true, cancel)
+                    new PlannedChange(DemoDocument.Read(), IsImport: true),
+                    () => store.Replace(DemoDocument.Read(), 0, isDemo: true, cancel)
                 );
                 return true;
             },
@@ -58,10 +66,12 @@ public sealed class DemoEstate(
             return;
         await current.Get(cancel);
         var steps = DemoPast.Steps(settings.DemoPast);
+        var office = roots.All is [var root, ..] ? Path.Combine(root, "office") : null;
+        var hands = new DemoHands(current, store, backups, provider, rehearsals, pools, planned, time, office);
         for (; done < steps.Count; done++)
         {
             log.LogInformation("Preparing the demo, {Done} of {Steps}: {What}.", done + 1, steps.Count, steps[done].What);
-            await steps[done].Do(new DemoHands(current, store, backups, provider, rehearsals), cancel);
+            await steps[done].Do(hands, cancel);
             await store.DemoReached(done + 1, CancellationToken.None);
         }
         await store.DemoReached(null, CancellationToken.None);

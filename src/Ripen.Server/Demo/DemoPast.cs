@@ -9,13 +9,17 @@ using Ripen.Server.Backups;
 
 namespace Ripen.Server.Demo;
 
-/// <summary>What a step of the demo's past works with.</summary>
+/// <summary>What a step of the demo's past works with; the office's folder is null where no folder may be backed up.</summary>
 internal sealed record DemoHands(
     CurrentEstate Current,
     EstateStore Store,
     BackupStore Backups,
     SimulatedProvider Provider,
-    Rehearsals Rehearsals
+    Rehearsals Rehearsals,
+    Pools Pools,
+    PlannedBackups Planned,
+    TimeProvider Time,
+    string? Office
 );
 
 /// <summary>A step of the demo's past; done again after a crash it does no harm.</summary>
@@ -39,6 +43,7 @@ internal static class DemoPast
             [
                 files,
                 new("backup plans", DemoPlans.Make),
+                new("the harbour office's files, with points of a year", DemoFiles.Make),
                 PassUntil(2026, 11, 2),
                 new("a rehearsal of the wages", (hands, cancel) => DemoPlans.Rehearse(hands, "wages", "payroll", cancel)),
                 PassUntil(2026, 11, 9),
@@ -84,7 +89,12 @@ internal static class DemoPast
                 Do(() =>
                 {
                     if (hands.Provider.Clock.Now < until)
-                        hands.Provider.Clock.PassUntil(until, null, cancel);
+                        hands.Provider.Clock.PassUntil(
+                            until,
+                            run => DemoFiles.Live(hands, run.Day.AddDays(1)),
+                            cancel,
+                            stops: hands.Planned.Stops
+                        );
                 })
         );
     }

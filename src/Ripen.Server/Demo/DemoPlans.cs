@@ -186,15 +186,7 @@ internal static class DemoPlans
     /// <summary>Done by the same calls as the pages', one after another; what is there already stays.</summary>
     public static async Task Make(DemoHands hands, CancellationToken cancel)
     {
-        foreach (var target in new[] { Night, Quarry, Deep })
-        {
-            await Change(
-                hands,
-                e => e.Targets.Any(t => t.Id == target.Id) ? null : e with { Targets = [.. e.Targets, target] },
-                view => hands.Backups.ChangeTarget(null, target, view.Version, cancel),
-                cancel
-            );
-        }
+        await Targets(hands, [Night, Quarry, Deep], cancel);
         await Change(
             hands,
             e => e.Find(NightBucket)!.Rules.Any(r => r.Id == DeepStep.Id) ? null : e.With(WithStep(e), NightBucket),
@@ -220,15 +212,42 @@ internal static class DemoPlans
             );
         }
         foreach (var plan in Plans)
+            await Make(hands, plan, cancel);
+    }
+
+    public static Task Make(DemoHands hands, BackupPlan plan, CancellationToken cancel) =>
+        Change(
+            hands,
+            e => e.Plans.Any(p => p.Id == plan.Id) ? null : e with { Plans = [.. e.Plans, plan.Begun(e.Today)] },
+            view => hands.Backups.ChangePlan(null, plan.Begun(view.Estate.Today), view.Version, cancel),
+            cancel
+        );
+
+    public static async Task Targets(DemoHands hands, IEnumerable<BackupTarget> targets, CancellationToken cancel)
+    {
+        foreach (var target in targets)
         {
             await Change(
                 hands,
-                e => e.Plans.Any(p => p.Id == plan.Id) ? null : e with { Plans = [.. e.Plans, plan.Begun(e.Today)] },
-                view => hands.Backups.ChangePlan(null, plan.Begun(view.Estate.Today), view.Version, cancel),
+                e => e.Targets.Any(t => t.Id == target.Id) ? null : e with { Targets = [.. e.Targets, target] },
+                view => hands.Backups.ChangeTarget(null, target, view.Version, cancel),
                 cancel
             );
         }
     }
+
+    /// <summary>From now on plans really read the workload.</summary>
+    public static Task Source(DemoHands hands, string workload, WorkloadSource source, CancellationToken cancel) =>
+        Change(
+            hands,
+            e => e with { Workloads = [.. e.Workloads.Select(w => w.Id == workload ? w with { Source = source } : w)] },
+            view =>
+            {
+                var before = view.Estate.Workloads.First(w => w.Id == workload);
+                return hands.Backups.ChangeWorkload(before, before with { Source = source }, view.Estate.Today, view.Version, cancel);
+            },
+            cancel
+        );
 
     /// <summary>Rehearses the restore of the newest point in the plan's own target.</summary>
     public static async Task Rehearse(DemoHands hands, string plan, string workload, CancellationToken cancel)

@@ -68,6 +68,15 @@ internal static class OpenApiDocument
                         {
                             schema.Items = new OpenApiSchema { Type = JsonSchemaType.String };
                         }
+                        else if (type == typeof(TimeOnly))
+                        {
+                            schema.Type = JsonSchemaType.String;
+                            schema.Pattern = "^\\d{2}:\\d{2}$";
+                        }
+                        else if (context.JsonTypeInfo.ElementType == typeof(TimeOnly))
+                        {
+                            schema.Items = new OpenApiSchema { Type = JsonSchemaType.String };
+                        }
                         // What is derived is always there.
                         foreach (var derived in context.JsonTypeInfo.Properties.Where(p => p is { Get: not null, Set: null }))
                         {

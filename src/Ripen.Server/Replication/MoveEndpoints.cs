@@ -6,6 +6,7 @@ using Ripen.Core.Replication;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Provider.Replication;
+using Ripen.Server.Buckets;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Replication;
@@ -97,11 +98,8 @@ internal static class MoveEndpoints
                 var state = BucketMoves.Steps(estate, from, to, Facts(provider, from, to)).Single(s => s.Step == which);
                 if (!state.Ready)
                     return Problems.Conflict("not-ready", state.Why ?? "This step was done already.");
-                if (which == MoveStep.DropOld && estate.Targets.FirstOrDefault(t => t.Bucket == from) is { } target)
-                    return Problems.Conflict(
-                        "holds-target",
-                        $"The backup target '{target.Name}' lies in '{from}'; remove the target first."
-                    );
+                if (which == MoveStep.DropOld && BucketEndpoints.NeededByBackups(estate, from) is { } needed)
+                    return needed;
                 if (which == MoveStep.DropOld && order.Confirm != from)
                     return Problems.Invalid("not-confirmed", "$.confirm", $"The old bucket goes for good; write '{from}' to confirm.");
                 return await Plans.Store(

@@ -98,6 +98,8 @@ export type DriveReading = Schemas["DriveReading"];
 export type DriveUse = Schemas["DriveUse"];
 export type LibraryReading = Schemas["LibraryReading"];
 export type RunOrder = Schemas["RunOrder"];
+export type PlanRunOrder = Schemas["PlanRunOrder"];
+export type WorkloadSource = Schemas["WorkloadSource"];
 export type SizingOrder = Schemas["SizingOrder"];
 export type SizingReading = Schemas["SizingReading"];
 export type TargetQuestions = Schemas["TargetQuestions"];
@@ -464,6 +466,9 @@ export const readPlannedPoints = (on: string | null) =>
   value(client.GET("/api/plans/points", { params: { query: { ...(on && { on }) } } }));
 
 export const readRuns = (plan: string) => value(client.GET("/api/plans/runs", { params: { query: { plan, most: 60 } } }));
+
+export const runPlanNow = (plan: string, order: PlanRunOrder) =>
+  value(client.POST("/api/plans/{id}/runs", { params: { path: { id: plan } }, body: order }));
 
 export const readCalendar = (years: number) => value(client.GET("/api/plans/calendar", { params: { query: { years } } }));
 

@@ -2258,6 +2258,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/{id}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a point of a workload with a source now, outside the plan's times, in the background. */
+        post: operations["runPlanNow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/calendar": {
         parameters: {
             query?: never;
@@ -2489,6 +2506,10 @@ export interface components {
             /** Format: date */
             from?: null | string;
             every: components["schemas"]["Cadence"];
+            at?: string[];
+            zone?: null | string;
+            /** Format: double */
+            windowHours?: null | number;
             full?: null | components["schemas"]["FullRuns"];
             keep: components["schemas"]["PointRetention"];
             paused?: boolean;
@@ -2612,6 +2633,7 @@ export interface components {
             next: null | string;
             /** Format: double */
             neededBytes: number;
+            isReal: boolean;
         };
         BrokenStay: {
             tier: string;
@@ -3244,7 +3266,7 @@ export interface components {
             untouched: components["schemas"]["UntouchedPrefix"][];
         };
         /** @enum {unknown} */
-        JobKind: "run" | "restore" | "rehearsal" | "check" | "prune" | "copy" | "pool-copy" | "room";
+        JobKind: "run" | "restore" | "rehearsal" | "check" | "prune" | "copy" | "point-copy" | "pool-copy" | "room";
         KeepRule: {
             /** Format: int32 */
             days?: null | number;
@@ -3689,6 +3711,15 @@ export interface components {
             seconds: null | number;
             /** Format: double */
             share: number;
+            /** Format: date-time */
+            at?: null | string;
+            point?: null | string;
+            isReal: boolean;
+        };
+        PlanRunOrder: {
+            workload: string;
+            /** Format: date */
+            keptUntil?: null | string;
         };
         PlannedRehearsal: {
             plan: string;
@@ -3701,6 +3732,7 @@ export interface components {
             /** Format: date */
             today: string;
             plans: components["schemas"]["PlanReading"][];
+            zones: string[];
         };
         PointCalendar: {
             /** Format: date */
@@ -4690,6 +4722,7 @@ export interface components {
             /** Format: double */
             compression?: number;
             encryptedAtSource?: boolean;
+            source?: null | components["schemas"]["WorkloadSource"];
             region: string;
             /** Format: double */
             rpoHours?: null | number;
@@ -4725,6 +4758,11 @@ export interface components {
             workload: string;
             verdict: components["schemas"]["Verdict"];
             newest: null | components["schemas"]["RestoreRecord"];
+        };
+        WorkloadSource: {
+            folder?: null | string;
+            bucket?: null | string;
+            prefix?: null | string;
         };
         WorkloadsReading: {
             /** Format: date */
@@ -8460,6 +8498,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanRun"][];
+                };
+            };
+        };
+    };
+    runPlanNow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanRunOrder"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupJob"];
                 };
             };
         };

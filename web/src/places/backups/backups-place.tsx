@@ -22,7 +22,7 @@ export function BackupsPlace() {
   const simulated = (target: string) =>
     plans.data?.value.plans
       .flatMap((p) => p.branches)
-      .filter((b) => b.target === target)
+      .filter((b) => b.target === target && !b.isReal)
       .reduce((sum, b) => sum + b.neededBytes, 0) ?? 0;
   const money = moneyColumn(all.map((t) => t.monthMoney ?? 0));
   return (

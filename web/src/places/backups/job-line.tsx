@@ -12,6 +12,7 @@ const kinds = {
   check: { now: "Checking", done: "Checked" },
   prune: { now: "Pruning", done: "Pruned" },
   copy: { now: "Filling from", done: "Filled from" },
+  "point-copy": { now: "Copying a point", done: "Copied a point" },
   "pool-copy": { now: "Copying the pool to", done: "Copied the pool to" },
   room: { now: "Making room in", done: "Made room in" },
 };
@@ -28,6 +29,7 @@ export function JobLine({ id, job }: { id: string; job: BackupJob }) {
     check: "chunks",
     prune: "packs removed",
     copy: null,
+    "point-copy": "files",
     "pool-copy": "objects",
     room: job.files === 1 ? "point" : "points",
   }[job.kind];

@@ -1,4 +1,5 @@
-import type { Cadence, PointRetention } from "../../api/client";
+import { useId, useState } from "react";
+import type { BackupPlan, Cadence, PointRetention } from "../../api/client";
 import type { ProblemAt } from "../../draft/problems";
 import { Field, inputLook, NumberInput, Select } from "../../ui/controls";
 import { orNull } from "../../ui/number-text";
@@ -62,6 +63,93 @@ export function CadenceFields({ value, onChange, wrong, path }: CadenceProps) {
           {wrong(path) ?? wrong(`${path}.days`) ?? wrong(`${path}.weekdays`) ?? wrong(`${path}.monthDay`)}
         </p>
       )}
+    </fieldset>
+  );
+}
+
+type TimesProps = { value: BackupPlan; onChange: (part: Partial<BackupPlan>) => void; wrong: ProblemAt; zones: string[] };
+
+const hoursADay = 24;
+const own = "own";
+
+/** So many hours from one to the next, from midnight on; none where the times are others. */
+const spacing = (at: string[]) =>
+  [1, 2, 3, 4, 6, 8, 12].find((n) => n * at.length === hoursADay && everySo(n).every((t, i) => t === at[i]));
+
+const everySo = (n: number) => Array.from({ length: hoursADay / n }, (_, i) => `${String(i * n).padStart(2, "0")}:00`);
+
+/** When on its days a plan runs what has a source: at times of a zone's day, or every so many hours; and how late it may begin. */
+export function TimesFields({ value, onChange, wrong, zones }: TimesProps) {
+  const at = value.at ?? [];
+  const every = spacing(at);
+  const list = useId();
+  // What is half typed is no list of times yet.
+  const [text, setText] = useState(at.join(", "));
+  const write = (typed: string) => {
+    setText(typed);
+    onChange({ at: typed.split(/[\s,]+/).filter((t) => t !== "") });
+  };
+  return (
+    <fieldset>
+      <legend className="text-sm text-ink-soft">At what time</legend>
+      <div className="flex flex-wrap items-start gap-x-4 gap-y-2">
+        <Select
+          aria-label="At what time"
+          value={every === undefined ? own : String(every)}
+          options={[
+            { value: own, label: "at times of day" },
+            ...[1, 2, 3, 4, 6, 8, 12].map((n) => ({ value: String(n), label: n === 1 ? "every hour" : `every ${n} hours` })),
+          ]}
+          onChange={(e) => write(e.target.value === own ? "02:00" : everySo(Number(e.target.value)).join(", "))}
+        />
+        {every === undefined && (
+          <Field
+            label="Times of day"
+            error={wrong("$.at") ?? at.map((_, i) => wrong(`$.at[${i}]`)).find((w) => w !== undefined)}
+            hint="like 02:00, 14:00; empty: when the day begins"
+          >
+            {(ids) => <input {...ids} className={`${inputLook} w-44`} value={text} onChange={(e) => write(e.target.value)} />}
+          </Field>
+        )}
+        <Field
+          label="in the time zone"
+          error={wrong("$.zone")}
+          hint="a skipped time is later by the gap; of a double one the first"
+        >
+          {(ids) => (
+            <>
+              <input
+                {...ids}
+                list={list}
+                autoComplete="off"
+                spellCheck={false}
+                placeholder="UTC"
+                className={`${inputLook} w-48`}
+                value={value.zone ?? ""}
+                onChange={(e) => onChange({ zone: e.target.value || null })}
+              />
+              <datalist id={list}>
+                {zones.map((zone) => (
+                  <option key={zone} value={zone} />
+                ))}
+              </datalist>
+            </>
+          )}
+        </Field>
+        <Field label="It may begin late by" error={wrong("$.windowHours")} hint="empty: while its day lasts">
+          {(ids) => (
+            <span>
+              <NumberInput
+                {...ids}
+                className="w-16"
+                value={value.windowHours ?? null}
+                onChange={(v) => onChange({ windowHours: v })}
+              />{" "}
+              h
+            </span>
+          )}
+        </Field>
+      </div>
     </fieldset>
   );
 }

@@ -1,7 +1,16 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useMemo, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { type BackupPlan, draftPlan, putPlan, readPlans, readWorkloads, removePlan, type Versioned } from "../../api/client";
+import {
+  type BackupPlan,
+  draftPlan,
+  putPlan,
+  readPlans,
+  readWorkloads,
+  removePlan,
+  type Versioned,
+  type Workload,
+} from "../../api/client";
 import { keys } from "../../api/keys";
 import { MergeNote } from "../../draft/merge-note";
 import { useProblems } from "../../draft/problems";
@@ -14,10 +23,11 @@ import { ErrorNote } from "../../ui/error-note";
 import { ErrorPage } from "../../ui/error-page";
 import { orNull } from "../../ui/number-text";
 import { usePageTitle } from "../../ui/page-title";
-import { CadenceFields, RetentionFields } from "./plan-fields";
+import { CadenceFields, RetentionFields, TimesFields } from "./plan-fields";
 import { PlanOutlookPanel } from "./plan-outlook";
 import { planName } from "./plan-words";
 import { RestorePart } from "./restore-part";
+import { RunNowPart } from "./run-now-part";
 import { RunTable } from "./run-table";
 import { useTargets } from "./use-backups";
 import { idOf } from "./words";
@@ -69,6 +79,7 @@ export function PlanPage() {
       isNew={isNew}
       workloads={all}
       pools={pools}
+      zones={plans.data.value.zones}
       points={found?.branches.reduce((n, b) => n + b.points, 0) ?? 0}
     />
   );
@@ -85,12 +96,13 @@ const editable = (plan: BackupPlan): BackupPlan => ({
 type EditorProps = {
   stored: Versioned<BackupPlan>;
   isNew: boolean;
-  workloads: { id: string; name: string }[];
+  workloads: Workload[];
   pools: { id: string; name: string; deduplicates?: boolean }[];
+  zones: string[];
   points: number;
 };
 
-function Editor({ stored, isNew, workloads, pools, points }: EditorProps) {
+function Editor({ stored, isNew, workloads, pools, zones, points }: EditorProps) {
   const { estate } = useEstate();
   const queries = useQueryClient();
   const navigate = useNavigate();
@@ -228,6 +240,9 @@ function Editor({ stored, isNew, workloads, pools, points }: EditorProps) {
             )}
           </div>
           <CadenceFields value={plan.every} onChange={(every) => set({ every })} wrong={wrong} path="$.every" />
+          {plan.workloads.some((id) => workloads.find((w) => w.id === id)?.source) && (
+            <TimesFields value={plan} onChange={set} wrong={wrong} zones={zones} />
+          )}
           <RetentionFields
             value={plan.keep}
             onChange={(keep) => set({ keep })}
@@ -318,6 +333,7 @@ function Editor({ stored, isNew, workloads, pools, points }: EditorProps) {
         <PlanOutlookPanel draft={draft.data} error={draft.error} changed={changed} pools={pools} workloads={workloads} />
       </div>
       {!isNew && <RestorePart plan={begin} pools={pools} workloads={workloads} />}
+      {!isNew && <RunNowPart plan={begin} workloads={workloads} pools={pools} />}
       {!isNew && <RunTable plan={begin.id} pools={pools} workloads={workloads} />}
     </div>
   );

@@ -1,4 +1,4 @@
-import type { BackupPlan, Cadence, PointRetention, Verdict } from "../../api/client";
+import type { BackupPlan, Cadence, PointRetention, Verdict, WorkloadSource } from "../../api/client";
 import { count, day } from "../../format";
 
 export const weekdays = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"] as const;
@@ -11,6 +11,17 @@ export function cadenceWords(every: Cadence): string {
   if (every.monthDay != null) return `on day ${every.monthDay} of each month`;
   return (every.weekdays ?? []).map(capital).join(", ");
 }
+
+/** At what times, in words that follow how often; nothing where none are said. */
+export function timesWords(plan: BackupPlan): string {
+  const at = plan.at ?? [];
+  if (at.length === 0) return "";
+  return ` at ${at.length > 4 ? `${at.length} times from ${at[0]}` : at.join(", ")} ${plan.zone ?? "UTC"}`;
+}
+
+/** What is really read. */
+export const sourceWords = (source: WorkloadSource) =>
+  source.bucket != null ? `${source.bucket}/${source.prefix ?? ""}` : (source.folder ?? "");
 
 /** How long, in words. */
 export function retentionWords(keep: PointRetention): string {

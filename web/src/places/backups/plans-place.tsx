@@ -9,7 +9,7 @@ import { useAsOf } from "../../rail/as-of";
 import { Button, Figure } from "../../ui/controls";
 import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
-import { cadenceWords, hours, planName, retentionWords } from "./plan-words";
+import { cadenceWords, hours, planName, retentionWords, sourceWords, timesWords } from "./plan-words";
 import { useTargets } from "./use-backups";
 import { Mark } from "./verdict-mark";
 import { WorkloadForm } from "./workload-form";
@@ -90,7 +90,14 @@ export function PlansPlace() {
                         Change
                       </Button>
                     </th>
-                    <td className="text-right">{bytes(w.bytes)}</td>
+                    <td className="text-right">
+                      {bytes(w.bytes)}
+                      {w.source && (
+                        <span className="block max-w-40 truncate text-sm text-ink-soft" title={sourceWords(w.source)}>
+                          {sourceWords(w.source)}
+                        </span>
+                      )}
+                    </td>
                     <td className="pr-4 pl-6">
                       <Mark verdict={judged.rpo} />
                       <span className="block text-sm text-ink-soft">
@@ -173,8 +180,9 @@ export function PlansPlace() {
                   <td className="pr-4">
                     {[{ target: plan.target, every: plan.every, keep: plan.keep }, ...(plan.copies ?? [])].map((to) => (
                       <span key={to.target} className="block">
-                        {cadenceWords(to.every ?? plan.every)} to{" "}
-                        <Link to={`/backups/${to.target}`}>{targetName(to.target)}</Link>, {retentionWords(to.keep)}
+                        {cadenceWords(to.every ?? plan.every)}
+                        {timesWords(plan)} to <Link to={`/backups/${to.target}`}>{targetName(to.target)}</Link>,{" "}
+                        {retentionWords(to.keep)}
                       </span>
                     ))}
                   </td>

@@ -1,9 +1,11 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
 import {
   type BackupPlan,
   type PlannedRehearsal,
   readPlannedPoints,
   readRestoreEstimates,
+  readRuns,
   rehearsePlanned,
 } from "../../api/client";
 import { keys } from "../../api/keys";
@@ -16,7 +18,7 @@ import { ErrorNote } from "../../ui/error-note";
 import { done } from "../../ui/toasts";
 import { hours } from "./plan-words";
 
-type Named = { id: string; name: string };
+type Named = { id: string; name: string; source?: unknown };
 
 /** What a restore of one of the plan's points takes and costs, at every speed, today or on a day to come. */
 export function RestorePart({ plan, pools, workloads }: { plan: BackupPlan; pools: Named[]; workloads: Named[] }) {
@@ -42,6 +44,9 @@ export function RestorePart({ plan, pools, workloads }: { plan: BackupPlan; pool
     enabled: order !== null,
     placeholderData: keepPreviousData,
   });
+  const runs = useQuery({ queryKey: keys.runs(plan.id), queryFn: () => readRuns(plan.id) });
+  const isReal = workloads.find((w) => w.id === workload)?.source != null;
+  const point = runs.data?.find((r) => r.workload === workload && r.target === target && r.day === taken)?.point;
   const queries = useQueryClient();
   const rehearse = useMutation({
     mutationFn: (what: PlannedRehearsal) => rehearsePlanned(what),
@@ -143,7 +148,12 @@ export function RestorePart({ plan, pools, workloads }: { plan: BackupPlan; pool
           </tbody>
         </table>
       )}
-      {order && ordinary && !on && !to && !estimates.isPlaceholderData && (
+      {order && isReal && !on && point != null && (
+        <p className="mt-3">
+          <Link to={`/backups/${target}?point=${point}`}>Look into this point, restore or rehearse it</Link>
+        </p>
+      )}
+      {order && ordinary && !isReal && !on && !to && !estimates.isPlaceholderData && (
         <p className="mt-3 flex flex-wrap items-baseline gap-3">
           <ConfirmButton
             label="Rehearse this restore now"

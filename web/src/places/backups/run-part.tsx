@@ -1,27 +1,18 @@
-import { type FormEvent, useId } from "react";
+import type { FormEvent } from "react";
 import { type RunOrder, startRun, type TargetReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
-import { Button, Field, inputLook, Select } from "../../ui/controls";
+import { Button, Field, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { useKept } from "../../ui/use-kept";
-import { useBackupDeed, useTargets } from "./use-backups";
+import { SourceFields, sourceOf, type TypedSource } from "./source-fields";
+import { useBackupDeed } from "./use-backups";
 
-type Source = {
-  from: "folder" | "bucket";
-  folder: string;
-  bucket: string;
-  prefix: string;
-  workload: string;
-  full: boolean;
-  encrypted: boolean;
-};
+type Source = TypedSource & { workload: string; full: boolean; encrypted: boolean };
 
 /** Backs a folder of the server's machine up, or objects of a bucket, now. */
 export function RunPart({ target }: { target: TargetReading }) {
   const { estate } = useEstate();
   const { id } = target.target;
-  const roots = useTargets().data?.value.roots ?? [];
-  const list = useId();
   const [source, keep] = useKept<Source>(`ripen-run:${estate.identity}:${id}`, {
     from: "folder",
     folder: "",
@@ -36,7 +27,7 @@ export function RunPart({ target }: { target: TargetReading }) {
     workload: source.workload,
     full: source.full,
     encryptedAtSource: source.encrypted,
-    ...(source.from === "folder" ? { folder: source.folder } : { bucket: source.bucket, prefix: source.prefix }),
+    ...sourceOf(source),
   };
   const run = useBackupDeed(() => startRun(id, order));
   const submit = (event: FormEvent) => {
@@ -48,70 +39,7 @@ export function RunPart({ target }: { target: TargetReading }) {
     <section aria-label="Back up now">
       <h2 className="text-xl">Back up now</h2>
       <form className="mt-1 flex flex-wrap items-start gap-x-6 gap-y-2" onSubmit={submit}>
-        <Field label="What">
-          {(ids) => (
-            <Select
-              {...ids}
-              value={source.from}
-              options={[
-                { value: "folder", label: "a folder" },
-                { value: "bucket", label: "objects" },
-              ]}
-              onChange={(e) => set({ from: e.target.value as Source["from"] })}
-            />
-          )}
-        </Field>
-        {source.from === "folder" ? (
-          <Field
-            label="Folder of the server's machine"
-            hint={`below ${roots.join(" or ") || "no folder: the settings allow none"}`}
-          >
-            {(ids) => (
-              <>
-                <input
-                  {...ids}
-                  list={list}
-                  autoComplete="off"
-                  spellCheck={false}
-                  className={`${inputLook} w-80`}
-                  placeholder={roots[0] && `${roots[0]}/office`}
-                  value={source.folder}
-                  onChange={(e) => set({ folder: e.target.value })}
-                />
-                <datalist id={list}>
-                  {roots.map((root) => (
-                    <option key={root} value={`${root}/`} />
-                  ))}
-                </datalist>
-              </>
-            )}
-          </Field>
-        ) : (
-          <>
-            <Field label="Of the bucket">
-              {(ids) => (
-                <Select
-                  {...ids}
-                  value={source.bucket}
-                  options={estate.buckets.map((b) => ({ value: b, label: b }))}
-                  onChange={(e) => set({ bucket: e.target.value })}
-                />
-              )}
-            </Field>
-            <Field label="below the prefix" hint="empty: all of it">
-              {(ids) => (
-                <input
-                  {...ids}
-                  autoComplete="off"
-                  spellCheck={false}
-                  className={`${inputLook} w-40`}
-                  value={source.prefix}
-                  onChange={(e) => set({ prefix: e.target.value })}
-                />
-              )}
-            </Field>
-          </>
-        )}
+        <SourceFields label="What" value={source} onChange={set} />
         <Field label="as the workload">
           {(ids) => (
             <input

@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { readRuns } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
-import { count, day } from "../../format";
+import { count, day, moment } from "../../format";
 import { duration } from "./plan-words";
 
 type Named = { id: string; name: string };
@@ -38,9 +39,15 @@ export function RunTable({ plan, pools, workloads }: { plan: string; pools: Name
           <tbody>
             {runs.data.map((r) => (
               <tr key={r.id} className="border-b border-hairline">
-                <td className="py-1 text-left">{day(r.day)}</td>
+                <td className="py-1 text-left">{r.at == null ? day(r.day) : moment(r.at)}</td>
                 <td className="text-left">{name(workloads, r.workload)}</td>
-                <td className="text-left">{name(pools, r.target)}</td>
+                <td className="text-left">
+                  {r.point == null ? (
+                    name(pools, r.target)
+                  ) : (
+                    <Link to={`/backups/${r.target}?point=${r.point}`}>{name(pools, r.target)}</Link>
+                  )}
+                </td>
                 {r.missed != null ? (
                   <td colSpan={5} className="text-left text-bad">
                     missed: {r.missed}

@@ -10,6 +10,7 @@ import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls
 import { ErrorNote } from "../../ui/error-note";
 import { orNull } from "../../ui/number-text";
 import { SizeField } from "../../ui/size-field";
+import { SourceFields, sourceOf, typedSource } from "./source-fields";
 import { idOf } from "./words";
 
 type Props = { workload: Workload | null; etag: string; planned: boolean; onClose: () => void };
@@ -31,6 +32,7 @@ export function WorkloadForm({ workload, etag: newest, planned, onClose }: Props
     unique: percent(workload?.unique, 1) as number | null,
     compression: percent(workload?.compression, 1) as number | null,
     encrypted: workload?.encryptedAtSource ?? false,
+    source: typedSource(workload?.source),
     region: workload?.region ?? prices.regions[0]?.id ?? "",
     rpo: workload?.rpoHours ?? null,
     rto: workload?.rtoHours ?? null,
@@ -54,6 +56,7 @@ export function WorkloadForm({ workload, etag: newest, planned, onClose }: Props
           unique: share(typed.unique),
           compression: share(typed.compression),
           encryptedAtSource: typed.encrypted,
+          ...(typed.source.from !== "nowhere" && { source: sourceOf(typed.source) }),
           region: typed.region,
           ...(typed.rpo !== null && { rpoHours: typed.rpo }),
           ...(typed.rto !== null && { rtoHours: typed.rto }),
@@ -109,6 +112,14 @@ export function WorkloadForm({ workload, etag: newest, planned, onClose }: Props
             />
           )}
         </Field>
+        <SourceFields
+          label="What plans really read"
+          offersNothing
+          value={typed.source}
+          onChange={(part) => set({ source: { ...typed.source, ...part } })}
+          wrong={wrong}
+          path="$.source"
+        />
         {shareField("Growth a year", "growth", "$.yearlyGrowth")}
         {shareField("Ever changes", "changing", "$.changing", "of the content")}
         {shareField("Rewritten a day", "daily", "$.dailyChange", "of the content")}

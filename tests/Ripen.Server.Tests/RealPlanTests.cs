@@ -1,0 +1,324 @@
+using System.Net;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using Ripen.Core.Backups;
+using Ripen.Core.Estates;
+
+namespace Ripen.Server.Tests;
+
+/// <summary>Plans whose workloads have a source really run while time passes: into pools, at their times, kept and thinned as they bear.</summary>
+public sealed class RealPlanTests : IDisposable
+{
+    private const string Vault = "/api/targets/office-vault";
+
+    private readonly TestServer server = new();
+
+    public void Dispose() => server.Dispose();
+
+    private string Office => Path.Combine(Path.GetDirectoryName(server.Database)!, "folders", "office");
+
+    private string Note => Path.Combine(Office, "note.txt");
+
+    private async Task<string> Tag() => (await server.Get("/api/targets")).Tag;
+
+    private async Task<JsonNode> Workload(object source) =>
+        await server.Did(
+            HttpMethod.Put,
+            "/api/workloads/office",
+            JsonSerializer.Serialize(
+                new
+                {
+                    id = "office",
+                    name = "Office",
+                    bytes = 2e6,
+                    dailyChange = 0.01,
+                    region = "aldmouth",
+                    source,
+                }
+            ),
+            await Tag()
+        );
+
+    private async Task Plan(object parts)
+    {
+        var plan = JsonSerializer.SerializeToNode(parts)!.AsObject();
+        plan["id"] = "files";
+        plan["workloads"] = new JsonArray("office");
+        plan["target"] ??= "office-vault";
+        await server.Did(HttpMethod.Put, "/api/plans/files", plan.ToJsonString(), await Tag());
+    }
+
+    private async Task Ready()
+    {
+        await server.Did(HttpMethod.Post, $"{Vault}/pool", """{ "passphrase": "the ferry leaves at nine" }""");
+        await Workload(new { folder = "office" });
+    }
+
+    private async Task Pass(double hours)
+    {
+        var now = DateTimeOffset.Parse((string)(await server.Get("/api/clock")).Body["now"]!, null);
+        await server.Did(HttpMethod.Post, "/api/clock/passages", new { until = now.AddHours(hours) });
+        JsonNode passage;
+        do
+        {
+            await Task.Delay(20);
+            passage = (await server.Get("/api/clock")).Body["passage"]!;
+        } while ((bool)passage["running"]!);
+        Assert.Null((string?)passage["error"]);
+    }
+
+    private async Task<List<JsonNode>> Points(string target = Vault) =>
+        [.. (await server.Get($"{target}/points")).Body["points"]!.AsArray().Reverse().Select(p => p!)];
+
+    private async Task<string[]> Taken(string target = Vault) =>
+        [.. (await Points(target)).Select(p => $"{DateTimeOffset.Parse((string)p["taken"]!, null).UtcDateTime:MM-dd HH:mm}")];
+
+    private async Task<List<JsonNode>> Runs() => [.. (await server.Get("/api/plans/runs?plan=files")).Body.AsArray().Select(r => r!)];
+
+    private Task<string> Content(JsonNode point, string path) =>
+        server.Http.GetStringAsync(new Uri($"{Vault}/points/{point["id"]}/file?path={Uri.EscapeDataString(path)}", UriKind.Relative));
+
+    [Fact]
+    public async Task It_takes_points_at_its_times_and_thins_them_as_they_bear()
+    {
+        await Ready();
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "02:00" },
+                zone = "Europe/Berlin",
+                keep = new { days = 3 },
+            }
+        );
+        for (var day = 1; day <= 6; day++)
+        {
+            await File.WriteAllTextAsync(Note, $"day {day}");
+            await Pass(24);
+        }
+        // 02:00 is UTC+1 in November; on the 6th those of the 4th and later are kept.
+        Assert.Equal(["11-04 01:00", "11-05 01:00", "11-06 01:00"], await Taken());
+        var points = await Points();
+        Assert.Equal(["day 4", "day 5", "day 6"], await Task.WhenAll(points.Select(p => Content(p, "note.txt"))));
+
+        // What the pool has is what the plans' points say, with the bytes that were really read and stored.
+        var planned = (await server.Get("/api/plans/points")).Body.AsArray().Where(p => (string)p!["plan"]! == "files").ToList();
+        Assert.Equal(["2026-11-05", "2026-11-06"], planned.Select(p => (string)p!["taken"]!));
+        Assert.Equal((double)points[^1]["logicalBytes"]!, (double)planned[^1]!["logicalBytes"]!);
+        Assert.Equal((double)points[^1]["storedBytes"]!, (double)planned[^1]!["addedBytes"]!);
+        var runs = await Runs();
+        Assert.Equal(6, runs.Count(r => r["missed"] is null));
+        Assert.Equal((string)points[^1]["id"]!, (string)runs[0]["point"]!);
+        Assert.True((double)runs[^1]["storedBytes"]! > 10 * (double)runs[0]["storedBytes"]!);
+
+        // What it stored lies in the bucket: the projection counts it once, and only runs to come besides.
+        var estate = EstateDocument.Read(await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative))).Value;
+        Assert.Equal(6, estate.Plans.Single(p => p.Id == "files").Runs.Single().Days.Count);
+        var packs = PlannedRuns.Of(estate, 30).Into("ticketing-backups").Where(p => p.Branch.Plan.Id == "files").ToList();
+        Assert.NotEmpty(packs);
+        Assert.All(packs, p => Assert.True(p.Created >= 0));
+    }
+
+    [Fact]
+    public async Task Twice_a_day_the_first_is_kept_by_the_calendar_and_the_other_for_days()
+    {
+        await Ready();
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "06:00", "18:00" },
+                keep = new { daily = 1, weekly = 4 },
+            }
+        );
+        await Pass(7 * 24);
+        // 1 November is a Sunday: its first point and Monday's are the first of their weeks; the newest two days have theirs.
+        Assert.Equal(["11-01 06:00", "11-02 06:00", "11-07 06:00", "11-07 18:00"], await Taken());
+        var rows = (await server.Get("/api/plans/calendar")).Body["rows"]!.AsArray().Single(r => (string)r!["plan"]! == "files")!;
+        var done = rows["points"]!.AsArray().Where(p => (bool)p!["isDone"]!).Select(p => (string)p!["taken"]!).ToList();
+        Assert.Equal(["2026-11-01", "2026-11-02", "2026-11-03", "2026-11-04", "2026-11-05", "2026-11-06", "2026-11-07"], done);
+    }
+
+    [Fact]
+    public async Task A_second_copy_has_days_and_a_retention_of_its_own()
+    {
+        await Ready();
+        await server.Did(
+            HttpMethod.Put,
+            "/api/targets/shed",
+            """{ "id": "shed", "name": "Shed", "kind": "directory", "folder": "shed", "operatedBy": "own", "capacityBytes": 100000000 }""",
+            await Tag()
+        );
+        await server.Did(HttpMethod.Post, "/api/targets/shed/pool", """{ "passphrase": "the shed is dry" }""");
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "03:00" },
+                keep = new { days = 1 },
+                copies = new[]
+                {
+                    new
+                    {
+                        target = "shed",
+                        every = new { weekdays = new[] { "monday", "thursday" } },
+                        keep = new { days = 30 },
+                    },
+                },
+            }
+        );
+        await File.WriteAllTextAsync(Note, "the first week");
+        await Pass(7 * 24);
+        Assert.Equal(["11-07 03:00"], await Taken());
+        Assert.Equal(["11-02 03:00", "11-05 03:00"], await Taken("/api/targets/shed"));
+        var copy = (await Points("/api/targets/shed"))[0];
+        Assert.Equal(
+            "the first week",
+            await server.Http.GetStringAsync(new Uri($"/api/targets/shed/points/{copy["id"]}/file?path=note.txt", UriKind.Relative))
+        );
+    }
+
+    [Fact]
+    public async Task What_cannot_be_read_is_tried_again_and_then_missed_with_its_reason()
+    {
+        await Ready();
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "02:00" },
+                keep = new { days = 30 },
+            }
+        );
+        await Pass(24);
+        Directory.Move(Office, Office + "-gone");
+        await Pass(24);
+        Directory.Move(Office + "-gone", Office);
+        await Pass(24);
+        Assert.Equal(["11-01 02:00", "11-03 02:00"], await Taken());
+        var missed = (await Runs()).Single(r => r["missed"] is not null);
+        Assert.Equal("2026-11-02", (string)missed["day"]!);
+        Assert.Contains("4 times", (string)missed["missed"]!, StringComparison.Ordinal);
+        // The fourth try is 5 + 15 + 45 minutes after the first.
+        Assert.Equal("2026-11-02T03:05:00", $"{DateTimeOffset.Parse((string)missed["at"]!, null).UtcDateTime:s}");
+
+        // It is back in time for a later try.
+        Directory.Move(Office, Office + "-gone");
+        await Pass(2.2);
+        Directory.Move(Office + "-gone", Office);
+        await Pass(1);
+        Assert.Equal("11-04 02:20", (await Taken())[^1]);
+    }
+
+    [Fact]
+    public async Task A_window_that_is_over_before_a_run_could_begin_makes_it_missed()
+    {
+        await Ready();
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "02:00" },
+                windowHours = 0.1,
+                keep = new { days = 30 },
+            }
+        );
+        Directory.Move(Office, Office + "-gone");
+        await Pass(3);
+        Directory.Move(Office + "-gone", Office);
+        var missed = Assert.Single(await Runs());
+        Assert.Contains("2 times", (string)missed["missed"]!, StringComparison.Ordinal);
+        await Pass(21);
+        Assert.Empty(await Points());
+    }
+
+    [Fact]
+    public async Task A_point_of_a_plan_that_somebody_removes_is_no_point_any_more()
+    {
+        await Ready();
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "12:00" },
+                keep = new { days = 30 },
+            }
+        );
+        await Pass(48);
+        var points = await Points();
+        await server.Did(HttpMethod.Delete, $"{Vault}/points/{points[0]["id"]}");
+        var planned = (await server.Get("/api/plans/points")).Body.AsArray().Where(p => (string)p!["plan"]! == "files").ToList();
+        Assert.Equal((string)points[1]["id"]!, (string)(await Runs()).Single(r => r["missed"] is null)["point"]!);
+        Assert.Single(planned);
+        Assert.Contains("removed it", (string)(await Runs()).Single(r => r["missed"] is not null)["missed"]!, StringComparison.Ordinal);
+    }
+
+    [Fact]
+    public async Task A_run_now_keeps_its_own_day_and_does_not_take_the_place_of_the_plans()
+    {
+        await Ready();
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "22:00" },
+                keep = new { daily = 1, yearly = 7 },
+            }
+        );
+        await server.Did(HttpMethod.Post, "/api/plans/files/runs", """{ "workload": "office", "keptUntil": "2026-11-03" }""");
+        while ((bool)(await server.Get(Vault)).Body["job"]!["running"]!)
+            await Task.Delay(20);
+        await Pass(24);
+        var run = Assert.Single(await Runs());
+        Assert.Equal(("2033-11-01", 2), ((string)run["keptUntil"]!, (await Points()).Count));
+        await Pass(72);
+        Assert.Equal(["11-01 22:00", "11-04 22:00"], await Taken());
+
+        const string RunsAddress = "/api/plans/files/runs";
+        Assert.Equal("no-source", (await server.Refused(HttpMethod.Post, RunsAddress, new { workload = "ticket-db" })).Code);
+        Assert.Equal(
+            "out-of-range",
+            (await server.Refused(HttpMethod.Post, RunsAddress, new { workload = "office", keptUntil = "2026-11-05" })).Code
+        );
+    }
+
+    [Fact]
+    public async Task Objects_of_a_bucket_are_a_source_and_what_would_store_itself_is_refused()
+    {
+        await Ready();
+        await Workload(new { bucket = "ticketing-backups", prefix = "vau" });
+        const string Files =
+            """{ "id": "files", "workloads": ["office"], "target": "office-vault", "every": { "days": 1 }, "at": ["01:00"], "keep": { "days": 3 } }""";
+        Assert.Equal("holds-the-pool", (await server.Refused(HttpMethod.Put, "/api/plans/files", Files, await Tag())).Code);
+
+        using var cars = new StringContent("forty cars");
+        var manifest = new Uri("/api/buckets/ticketing-backups/objects/manifests/7.txt", UriKind.Relative);
+        (await server.Http.PutAsync(manifest, cars)).EnsureSuccessStatusCode();
+        await Workload(new { bucket = "ticketing-backups", prefix = "manifests/" });
+        await server.Did(HttpMethod.Put, "/api/plans/files", Files, await Tag());
+        await Pass(24);
+        Assert.Equal("forty cars", await Content(Assert.Single(await Points()), "7.txt"));
+
+        // With points there, it stays what it is; and nothing lets it read its own pool, or takes its bucket away.
+        async Task<string> Refused(object? source) =>
+            (
+                await server.Refused(
+                    HttpMethod.Put,
+                    "/api/workloads/office",
+                    new
+                    {
+                        id = "office",
+                        name = "Office",
+                        bytes = 2e6,
+                        region = "aldmouth",
+                        source,
+                    },
+                    await Tag()
+                )
+            ).Code;
+        Assert.Equal("holds-points", await Refused(null));
+        Assert.Equal("holds-the-pool", await Refused(new { bucket = "ticketing-backups" }));
+        Assert.Equal("one-of", await Refused(new { folder = "office", bucket = "ticketing-backups" }));
+        Assert.Equal("unknown-reference", await Refused(new { bucket = "no-such-bucket" }));
+    }
+}
