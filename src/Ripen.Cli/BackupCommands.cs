@@ -243,6 +243,12 @@ internal static class BackupCommands
     internal static async Task<JsonNode> Finished(HttpClient http, string target, string what, object order)
     {
         await Post(http, $"/api/targets/{target}/{what}", order);
+        return await Ended(http, target);
+    }
+
+    /// <summary>What is under way with a target, when it is over.</summary>
+    internal static async Task<JsonNode> Ended(HttpClient http, string target)
+    {
         while (true)
         {
             var job = (await Get(http, $"/api/targets/{target}"))["job"]!;

@@ -14,6 +14,8 @@ internal static class PlanCommands
     {
         var file = new Argument<FileInfo>("FILE") { Description = "the plan as in a document, as JSON" };
         var id = new Argument<string>("PLAN") { Description = "its id" };
+        var workload = new Argument<string>("WORKLOAD") { Description = "one of the plan's, with a source" };
+        var until = new Option<string?>("--until") { Description = "the first day on which its point is kept no more" };
         var discard = new Option<bool>("--discard-points") { Description = "give up points that go with it" };
         return new Command("plan", "Make, change and remove backup plans; print their runs.")
         {
@@ -56,6 +58,21 @@ internal static class PlanCommands
                 "Remove a plan.",
                 [id, discard],
                 (http, parsed) => Remove(http, "plans", parsed.GetRequiredValue(id), parsed.GetValue(discard))
+            ),
+            ServerCommands.Make(
+                "run",
+                "Take a point of a workload with a source now, outside the plan's times; its id is printed.",
+                [id, workload, until],
+                async (http, parsed) =>
+                {
+                    var order = new { workload = parsed.GetRequiredValue(workload), keptUntil = parsed.GetValue(until) };
+                    var plan = parsed.GetRequiredValue(id);
+                    await BackupCommands.Post(http, $"/api/plans/{Uri.EscapeDataString(plan)}/runs", order);
+                    var plans = (await Read(http, "/api/plans"))["plans"]!.AsArray().Select(p => p!["plan"]!);
+                    var job = await BackupCommands.Ended(http, (string)plans.First(p => (string)p["id"]! == plan)["target"]!);
+                    BackupCommands.Demand(job);
+                    Console.WriteLine((string)job["point"]!["id"]!);
+                }
             ),
             ServerCommands.Make(
                 "runs",

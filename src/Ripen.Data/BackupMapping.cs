@@ -27,6 +27,8 @@ internal static class BackupMapping
             SourceFolder = w.Source?.Folder,
             SourceBucket = w.Source?.Bucket,
             SourcePrefix = w.Source?.Prefix,
+            SourceBefore = w.Source?.Before,
+            SourceAfter = w.Source?.After,
         };
 
     public static Workload ToWorkload(WorkloadRow w) =>
@@ -52,6 +54,8 @@ internal static class BackupMapping
                         Folder = w.SourceFolder,
                         Bucket = w.SourceBucket,
                         Prefix = w.SourcePrefix,
+                        Before = w.SourceBefore,
+                        After = w.SourceAfter,
                     },
         };
 

@@ -20,6 +20,8 @@ internal sealed class WorkloadRow
     public string? SourceFolder { get; set; }
     public string? SourceBucket { get; set; }
     public string? SourcePrefix { get; set; }
+    public string? SourceBefore { get; set; }
+    public string? SourceAfter { get; set; }
 }
 
 internal sealed class TargetRow

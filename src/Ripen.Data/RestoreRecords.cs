@@ -6,6 +6,17 @@ namespace Ripen.Data;
 /// <summary>Restores and rehearsals that were done. They are no part of the estate, and nothing removes them.</summary>
 public sealed class RestoreRecords(IDbContextFactory<RipenDb> databases)
 {
+    /// <summary>The provider's day of each workload's last rehearsal that proves it.</summary>
+    public async Task<IReadOnlyDictionary<string, DateOnly>> Proved(CancellationToken cancel)
+    {
+        await using var db = await databases.CreateDbContextAsync(cancel);
+        return await db
+            .Restores.Where(r => r.Kind == RestoreKind.Rehearsal && r.Under == "" && r.Problems == 0 && r.Error == null)
+            .GroupBy(r => r.Workload)
+            .Select(w => new { w.Key, Day = w.Max(r => r.Day) })
+            .ToDictionaryAsync(w => w.Key, w => w.Day, cancel);
+    }
+
     /// <summary>Newest first.</summary>
     /// <param name="target">Only what came from it; null for any.</param>
     /// <param name="workload">Only of this one; null for any.</param>

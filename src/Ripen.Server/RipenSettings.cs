@@ -38,6 +38,10 @@ public sealed record RipenSettings
     /// <summary>The folder for the pipes of cartridge drives. Null for "drives" beside the database.</summary>
     public string? Drives { get; init; }
 
+    /// <summary>The folder of programs that workloads may name to be run before and after a plan's run. Null for "programs" beside the
+    /// database.</summary>
+    public string? Programs { get; init; }
+
     /// <summary>Whether the demo has lived its ninety days, or begins on its first.</summary>
     public bool DemoPast { get; init; } = true;
 }

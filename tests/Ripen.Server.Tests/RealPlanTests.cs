@@ -321,4 +321,121 @@ public sealed class RealPlanTests : IDisposable
         Assert.Equal("one-of", await Refused(new { folder = "office", bucket = "ticketing-backups" }));
         Assert.Equal("unknown-reference", await Refused(new { bucket = "no-such-bucket" }));
     }
+
+    /// <summary>A program in the server's folder of them.</summary>
+    private void Program(string name, string script)
+    {
+        var folder = Directory.CreateDirectory(Path.Combine(Path.GetDirectoryName(server.Database)!, "programs")).FullName;
+        File.WriteAllText(Path.Combine(folder, name), $"#!/bin/sh\n{script}\n");
+        if (!OperatingSystem.IsWindows())
+            File.SetUnixFileMode(Path.Combine(folder, name), UnixFileMode.UserRead | UnixFileMode.UserExecute);
+    }
+
+    [Fact]
+    public async Task Programs_before_and_after_make_what_is_read_consistent()
+    {
+        var frozen = Path.Combine(Office, "frozen");
+        Program("freeze", $"echo $RIPEN_WORKLOAD > '{frozen}'");
+        Program("thaw", $"rm '{frozen}'");
+        Program("broken", "echo the books are open >&2; exit 3");
+        await Ready();
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "12:00" },
+                windowHours = 0.05,
+                keep = new { days = 30 },
+            }
+        );
+        await Workload(
+            new
+            {
+                folder = "office",
+                before = "freeze",
+                after = "thaw",
+            }
+        );
+        await Pass(24);
+        Assert.Equal("office\n", await Content(Assert.Single(await Points()), "frozen"));
+        Assert.False(File.Exists(frozen));
+
+        // One that fails makes no point, and what the other one stopped goes on all the same.
+        await File.WriteAllTextAsync(frozen, "by hand");
+        await Workload(
+            new
+            {
+                folder = "office",
+                before = "broken",
+                after = "thaw",
+            }
+        );
+        await Pass(24);
+        Assert.Single(await Points());
+        Assert.False(File.Exists(frozen));
+        Assert.Contains("ended with 3. the books are open", (string)(await Runs())[0]["missed"]!, StringComparison.Ordinal);
+
+        await Workload(new { folder = "office", after = "broken" });
+        await Pass(24);
+        var problem = (await server.Get(Vault)).Body["job"]!["problems"]!.AsArray().Single()!;
+        Assert.Equal("broken", (string)problem["path"]!);
+
+        // No path leads out of the folder.
+        foreach (var program in new[] { "../programs/freeze", "/bin/true", ".." })
+        {
+            var (_, code) = await server.Refused(
+                HttpMethod.Put,
+                "/api/workloads/office",
+                new
+                {
+                    id = "office",
+                    name = "Office",
+                    bytes = 2e6,
+                    region = "aldmouth",
+                    source = new { folder = "office", before = program },
+                },
+                await Tag()
+            );
+            Assert.Equal("invalid-program", code);
+        }
+    }
+
+    [Fact]
+    public async Task Rehearsals_are_done_when_the_last_is_so_many_days_ago()
+    {
+        await Ready();
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "00:00" },
+                keep = new { days = 30 },
+                rehearseEveryDays = 3,
+            }
+        );
+        await Pass(8 * 24);
+        // The first point is of the 2nd, so that the first rehearsal is of the 3rd's beginning: the run of that moment is done by then.
+        var records = (await server.Get("/api/restore-records?workload=office")).Body.AsArray().Select(r => r!).ToList();
+        Assert.Equal(["2026-11-09", "2026-11-06", "2026-11-03"], records.Select(r => (string)r["day"]!));
+        Assert.All(records, r => Assert.Equal(("the plan 'files'", "office-vault"), ((string)r["by"]!, (string)r["target"]!)));
+        Assert.Equal("met", Proof(await server.Get("/api/workloads")));
+
+        // While its target is locked it cannot be proved: what is not proved is tried every day, and counts again when it can be.
+        await Access("locked");
+        await Pass(4 * 24);
+        Assert.Equal(3, (await server.Get("/api/restore-records?workload=office")).Body.AsArray().Count);
+        await Access("read-write");
+        await Pass(24);
+        Assert.Equal("2026-11-14", (string)(await server.Get("/api/restore-records?workload=office")).Body[0]!["day"]!);
+    }
+
+    private async Task Access(string access)
+    {
+        var target = (await server.Get(Vault)).Body["target"]!.AsObject();
+        target["access"] = access;
+        await server.Did(HttpMethod.Put, Vault, target.ToJsonString(), await Tag());
+    }
+
+    private static string Proof((JsonNode Body, string Tag) workloads) =>
+        (string)workloads.Body["proofs"]!.AsArray().Single(p => (string)p!["workload"]! == "office")!["verdict"]!;
 }

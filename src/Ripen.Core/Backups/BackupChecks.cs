@@ -98,6 +98,13 @@ internal static class BackupChecks
             $"{path}.prefix",
             "A prefix is one of objects' keys in a bucket; name the bucket too."
         );
+        foreach (var (program, name) in new[] { (source.Before, "before"), (source.After, "after") })
+            findings.Require(
+                program is null || (program.Length > 0 && program[0] != '.' && !program.Contains('/', StringComparison.Ordinal)),
+                "invalid-program",
+                $"{path}.{name}",
+                "Write the name of a program in the server's folder of them, without a path."
+            );
         if (source.Bucket is { } bucket)
             Refer(bucket, estate.Buckets.Any(b => b?.Name == bucket), "bucket", $"{path}.bucket", findings);
     }

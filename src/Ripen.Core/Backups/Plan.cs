@@ -142,6 +142,9 @@ public sealed record BackupPlan
     public FullRuns? Full { get; init; }
     public required PointRetention Keep { get; init; }
 
+    /// <summary>Each workload's restore is rehearsed when its last rehearsal is so many days ago, at least 1; null for by hand only.</summary>
+    public int? RehearseEveryDays { get; init; }
+
     /// <summary>It takes no points until it goes on.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
     public bool Paused { get; init; }

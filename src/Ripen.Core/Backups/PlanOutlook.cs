@@ -102,7 +102,7 @@ public sealed record PlanOutlook(
             if (workload.Rpo == Verdict.Missed)
                 yield return new BackupDoubt(
                     "rpo-missed",
-                    $"{of.Name}: points are up to {workload.LargestGapHours:0} hours apart, and {of.RpoHours:0.#} were agreed."
+                    $"{of.Name}: points are up to {Wording.Span(TimeSpan.FromHours(workload.LargestGapHours ?? 0))} apart, and {of.RpoHours:0.#} were agreed."
                 );
             if (workload.Rto == Verdict.Missed)
                 yield return new BackupDoubt(

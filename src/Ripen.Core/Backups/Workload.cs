@@ -10,6 +10,13 @@ public sealed record WorkloadSource
     /// <summary>Of the objects' keys; null for all of the bucket.</summary>
     public string? Prefix { get; init; }
 
+    /// <summary>A program that is run before, so that what is read is consistent: a file's name in the server's folder of them; null for
+    /// none.</summary>
+    public string? Before { get; init; }
+
+    /// <summary>One that is run afterwards, however the run went; null for none.</summary>
+    public string? After { get; init; }
+
     /// <summary>Whether it has objects in common with what lies below <paramref name="prefix"/> in a bucket.</summary>
     public bool Overlaps(string? bucket, string prefix) =>
         Bucket is not null

@@ -59,6 +59,8 @@ internal static class EstateReader
             Folder = o.Has("folder") ? o.Text("folder") : null,
             Bucket = o.Has("bucket") ? o.Text("bucket") : null,
             Prefix = o.Has("prefix") ? o.Text("prefix") : null,
+            Before = o.Has("before") ? o.Text("before") : null,
+            After = o.Has("after") ? o.Text("after") : null,
         };
 
     public static BackupTarget Target(ObjectReader o) =>

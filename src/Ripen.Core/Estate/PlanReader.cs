@@ -22,6 +22,7 @@ internal static class PlanReader
             At = o.Times("at"),
             Zone = o.Has("zone") ? o.Text("zone") : null,
             WindowHours = o.Optional("windowHours", n => o.Number(n, 0, PlanTimes.HoursADay, above: true)),
+            RehearseEveryDays = o.Optional("rehearseEveryDays", n => o.Days(n, least: 1)),
             Paused = o.Flag("paused"),
             Full = o.Object("full", f => new FullRuns { Every = (int)f.Whole("every", 1, 10_000) }, optional: true),
             Keep = o.Object("keep", Keep) ?? new PointRetention(),

@@ -980,6 +980,12 @@ namespace Ripen.Data.Migrations
                     b.Property<double?>("RtoHours")
                         .HasColumnType("REAL");
 
+                    b.Property<string>("SourceAfter")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("SourceBefore")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("SourceBucket")
                         .HasColumnType("TEXT");
 

@@ -49,7 +49,7 @@ public sealed class ProviderClock
     /// <param name="cancel">Stops, without a trace of the day under way.</param>
     /// <param name="confirmed">The day of <paramref name="until"/>, typed, when <see cref="Lapses(DateTimeOffset)"/> says that something
     /// lapses.</param>
-    /// <param name="stops">What else is done on the way; null for nothing.</param>
+    /// <param name="stops">What else is done on the way; in this order where several are due at once.</param>
     /// <exception cref="RefusalException">The clock would run backwards, or further than 100 years; time passes already; what lapses was
     /// not confirmed.</exception>
     public void PassUntil(
@@ -57,7 +57,7 @@ public sealed class ProviderClock
         Action<DayRun>? passed,
         CancellationToken cancel,
         string? confirmed = null,
-        ClockStops? stops = null
+        params IReadOnlyList<ClockStops> stops
     )
     {
         state.Change(
@@ -74,12 +74,13 @@ public sealed class ProviderClock
         );
         try
         {
-            while (stops?.Next(Now, until) is { } stop)
+            while (Due(stops, until) is { Count: > 0 } due)
             {
                 // What is late is done where the clock stands.
-                if (stop > Now)
-                    Pass(stop, passed, cancel);
-                stops.Do(stop, cancel);
+                if (due[0].At > Now)
+                    Pass(due[0].At, passed, cancel);
+                foreach (var (at, act) in due)
+                    act(at, cancel);
             }
             Pass(until, passed, cancel);
         }
@@ -88,6 +89,17 @@ public sealed class ProviderClock
             state.Exclusion.EndPassage();
             state.Change(db => db.Run("DELETE FROM meta WHERE name = 'until'"), CancellationToken.None);
         }
+    }
+
+    /// <summary>What is to be done next, all of one instant.</summary>
+    private List<(DateTimeOffset At, Action<DateTimeOffset, CancellationToken> Do)> Due(
+        IReadOnlyList<ClockStops> stops,
+        DateTimeOffset until
+    )
+    {
+        var now = Now;
+        var next = stops.Select(s => (At: s.Next(now, until), s.Do)).Where(s => s.At is not null).Select(s => (s.At!.Value, s.Do)).ToList();
+        return [.. next.Where(s => s.Value == next.Min(n => n.Value))];
     }
 
     private void Pass(DateTimeOffset until, Action<DayRun>? passed, CancellationToken cancel)

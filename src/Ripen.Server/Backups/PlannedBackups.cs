@@ -19,6 +19,8 @@ internal sealed class PlannedBackups(
     Pools pools,
     Sources sources,
     RoomMaking room,
+    Programs programs,
+    LocalActors actors,
     BackupJobs jobs,
     TimeProvider time,
     ILogger<PlannedBackups> log
@@ -78,7 +80,7 @@ internal sealed class PlannedBackups(
                 : line.Copy is not null ? null
                 : Due(line, After(line, handled, at.AddTicks(-1)), at).Select(d => (DateTimeOffset?)d).LastOrDefault();
             if (due is { } when)
-                Try(line, when, cancel).GetAwaiter().GetResult();
+                actors.As(new Actor($"the plan '{line.Plan.Id}'"), () => Try(line, when, cancel)).GetAwaiter().GetResult();
         }
     }
 
@@ -216,7 +218,11 @@ internal sealed class PlannedBackups(
         };
         var progress = new PointEndpoints.Told<RunProgress>(p => tell(p.Files, p.Bytes));
         Task<Point> Into(Pool into) => BackupRun.Of(into, source, line.Workload.Id, options, time, progress, stop);
-        var (point, problems, made) = await room.Within(provider.InForce!, line.Target, pool, Into, stop);
+        var ((point, problems, made), after) = await Between(
+            line.Workload,
+            () => room.Within(provider.InForce!, line.Target, pool, Into, stop),
+            stop
+        );
         Note(line, now, point);
         var lapsed = await Thin(line, pool, stop);
         return (
@@ -227,10 +233,47 @@ internal sealed class PlannedBackups(
                     Point = PointReading.Of(point),
                     Files = point.Files,
                     Bytes = point.LogicalBytes,
-                    Problems = [.. problems, .. point.Problems, .. lapsed],
+                    Problems = [.. problems, .. after, .. point.Problems, .. lapsed],
                     Room = made,
                 }
         );
+    }
+
+    /// <summary>With the workload's programs before and after. What the first one stopped is set going again however the run went.</summary>
+    private async Task<(T Result, IReadOnlyList<RunProblem> Problems)> Between<T>(
+        Workload workload,
+        Func<Task<T>> run,
+        CancellationToken stop
+    )
+    {
+        var (before, after) = (workload.Source!.Before, workload.Source.After);
+        T result;
+        try
+        {
+            await programs.Run(before, workload, stop);
+            result = await run();
+        }
+        catch
+        {
+            try
+            {
+                await programs.Run(after, workload, CancellationToken.None);
+            }
+            catch (RefusalException failed)
+            {
+                log.LogError("{Workload}: {Why}", workload.Id, failed.Message);
+            }
+            throw;
+        }
+        try
+        {
+            await programs.Run(after, workload, CancellationToken.None);
+            return (result, []);
+        }
+        catch (RefusalException failed)
+        {
+            return (result, [new RunProblem(after!, failed.Message)]);
+        }
     }
 
     private Task<Point> CopyNewest(Line line, CancellationToken cancel) =>

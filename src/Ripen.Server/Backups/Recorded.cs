@@ -27,25 +27,51 @@ internal sealed class Recorded(BackupJobs jobs, RestoreRecords records, Simulate
             jobs,
             pool,
             aim.Target,
-            aim.Kind == RestoreKind.Rehearsal ? JobKind.Rehearsal : JobKind.Restore,
-            string.Create(
-                CultureInfo.InvariantCulture,
-                $"{point.Workload} of {point.Taken:yyyy-MM-dd HH:mm} UTC{(aim.Into is null ? "" : $" into {aim.Into}")}"
-            ),
+            KindOf(aim),
+            Words(point, aim),
+            async (tell, stop) => Told(await Ended(record, files => work(files, stop), files => tell(files, 0)))
+        );
+    }
+
+    /// <summary>The same, when nothing is under way any more; on return it is over.</summary>
+    public Task<RestoreResult> ToEnd(
+        Point point,
+        RestoreAim aim,
+        Func<IProgress<string>, CancellationToken, Task<RestoreResult>> work,
+        CancellationToken cancel
+    )
+    {
+        var record = About(point, aim);
+        return jobs.RunToEnd(
+            aim.Target,
+            KindOf(aim),
+            Words(point, aim),
             async (tell, stop) =>
             {
                 var result = await Ended(record, files => work(files, stop), files => tell(files, 0));
-                return job =>
-                    job with
-                    {
-                        Files = result.Files,
-                        Bytes = result.Bytes,
-                        Left = result.Left,
-                        Problems = [.. result.Problems.Take(Point.MostProblems)],
-                    };
-            }
+                return (result, Told(result));
+            },
+            cancel
         );
     }
+
+    private static JobKind KindOf(RestoreAim aim) => aim.Kind == RestoreKind.Rehearsal ? JobKind.Rehearsal : JobKind.Restore;
+
+    private static string Words(Point point, RestoreAim aim) =>
+        string.Create(
+            CultureInfo.InvariantCulture,
+            $"{point.Workload} of {point.Taken:yyyy-MM-dd HH:mm} UTC{(aim.Into is null ? "" : $" into {aim.Into}")}"
+        );
+
+    private static Func<BackupJob, BackupJob> Told(RestoreResult result) =>
+        job =>
+            job with
+            {
+                Files = result.Files,
+                Bytes = result.Bytes,
+                Left = result.Left,
+                Problems = [.. result.Problems.Take(Point.MostProblems)],
+            };
 
     /// <summary>While the answer waits.</summary>
     public Task Of(Point point, RestoreAim aim, Func<IProgress<string>, Task<RestoreResult>> work) =>

@@ -93,7 +93,7 @@ internal static class DemoPast
                             until,
                             run => DemoFiles.Live(hands, run.Day.AddDays(1)),
                             cancel,
-                            stops: hands.Planned.Stops
+                            stops: [hands.Planned.Stops]
                         );
                 })
         );

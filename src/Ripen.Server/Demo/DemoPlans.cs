@@ -236,15 +236,25 @@ internal static class DemoPlans
         }
     }
 
-    /// <summary>From now on plans really read the workload.</summary>
+    /// <summary>From now on plans really read the workload; of what is kept by generations no gap is agreed.</summary>
     public static Task Source(DemoHands hands, string workload, WorkloadSource source, CancellationToken cancel) =>
         Change(
             hands,
-            e => e with { Workloads = [.. e.Workloads.Select(w => w.Id == workload ? w with { Source = source } : w)] },
+            e => e with { Workloads = [.. e.Workloads.Select(w => w.Id == workload ? w with { Source = source, RpoHours = null } : w)] },
             view =>
             {
                 var before = view.Estate.Workloads.First(w => w.Id == workload);
-                return hands.Backups.ChangeWorkload(before, before with { Source = source }, view.Estate.Today, view.Version, cancel);
+                return hands.Backups.ChangeWorkload(
+                    before,
+                    before with
+                    {
+                        Source = source,
+                        RpoHours = null,
+                    },
+                    view.Estate.Today,
+                    view.Version,
+                    cancel
+                );
             },
             cancel
         );

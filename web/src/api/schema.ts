@@ -2512,6 +2512,8 @@ export interface components {
             windowHours?: null | number;
             full?: null | components["schemas"]["FullRuns"];
             keep: components["schemas"]["PointRetention"];
+            /** Format: int32 */
+            rehearseEveryDays?: null | number;
             paused?: boolean;
             copies?: components["schemas"]["PlanCopy"][];
             runs?: components["schemas"]["PastRuns"][];
@@ -4763,6 +4765,8 @@ export interface components {
             folder?: null | string;
             bucket?: null | string;
             prefix?: null | string;
+            before?: null | string;
+            after?: null | string;
         };
         WorkloadsReading: {
             /** Format: date */

@@ -35,10 +35,10 @@ export function PlanOutlookPanel({ draft, error, changed, pools, workloads }: Pa
             <thead className="text-ink-soft">
               <tr className="border-b border-hairline">
                 <th className="text-left font-normal">of, in</th>
-                <th className="font-normal">taken</th>
-                <th className="font-normal">there then</th>
-                <th className="font-normal">first run</th>
-                <th className="font-normal">later ones</th>
+                <th className="pl-3 font-normal">taken</th>
+                <th className="pl-3 font-normal">there then</th>
+                <th className="pl-3 font-normal">first run</th>
+                <th className="pl-3 font-normal">later ones</th>
               </tr>
             </thead>
             <tbody>

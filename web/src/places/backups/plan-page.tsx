@@ -300,6 +300,19 @@ function Editor({ stored, isNew, workloads, pools, zones, points }: EditorProps)
                 Second copy
               </Button>
             )}
+            <Field label="Rehearse each restore every" error={wrong("$.rehearseEveryDays")} hint="empty: by hand only">
+              {(ids) => (
+                <span>
+                  <NumberInput
+                    {...ids}
+                    className="w-16"
+                    value={plan.rehearseEveryDays ?? null}
+                    onChange={(v) => set({ rehearseEveryDays: v })}
+                  />{" "}
+                  days
+                </span>
+              )}
+            </Field>
             <label>
               <input type="checkbox" checked={plan.paused ?? false} onChange={(e) => set({ paused: e.target.checked })} /> paused
             </label>

@@ -45,16 +45,20 @@ export const verdictWords: Record<Verdict, string> = { met: "met", missed: "miss
 
 /** Hours as people say them. */
 export const hours = (n: number) =>
-  n >= 48
-    ? `${count(n / 24, n % 24 === 0 ? 0 : 1)} days`
-    : n >= 1 || n === 0
-      ? `${count(n, n % 1 === 0 ? 0 : 1)} h`
-      : `${count(n * 60, 0)} min`;
+  n > 0 && n < 1 / 120
+    ? "under a minute"
+    : n >= 48
+      ? `${count(n / 24, n % 24 === 0 ? 0 : 1)} days`
+      : n >= 1 || n === 0
+        ? `${count(n, n % 1 === 0 ? 0 : 1)} h`
+        : `${count(n * 60, 0)} min`;
 
 /** Seconds likewise. */
 export const duration = (seconds: number) =>
-  seconds < 60
-    ? `${count(seconds, seconds < 10 ? 1 : 0)} s`
-    : seconds < 3600
-      ? `${count(seconds / 60, 0)} min`
-      : hours(seconds / 3600);
+  seconds > 0 && seconds < 0.05
+    ? "an instant"
+    : seconds < 60
+      ? `${count(seconds, seconds < 10 ? 1 : 0)} s`
+      : seconds < 3600
+        ? `${count(seconds / 60, 0)} min`
+        : hours(seconds / 3600);

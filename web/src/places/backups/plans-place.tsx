@@ -90,7 +90,7 @@ export function PlansPlace() {
                         Change
                       </Button>
                     </th>
-                    <td className="text-right">
+                    <td className="text-right whitespace-nowrap">
                       {bytes(w.bytes)}
                       {w.source && (
                         <span className="block max-w-40 truncate text-sm text-ink-soft" title={sourceWords(w.source)}>
@@ -186,7 +186,7 @@ export function PlansPlace() {
                       </span>
                     ))}
                   </td>
-                  <td className="pr-4">
+                  <td className="pr-4 whitespace-nowrap">
                     {newest(branches.map((b) => b.newest)) ?? <span className="text-ink-soft">none yet</span>}
                   </td>
                   <td className="text-right">
@@ -195,7 +195,7 @@ export function PlansPlace() {
                       0,
                     )}
                   </td>
-                  <td className="text-right">{bytes(branches.reduce((n, b) => n + b.neededBytes, 0))}</td>
+                  <td className="text-right whitespace-nowrap">{bytes(branches.reduce((n, b) => n + b.neededBytes, 0))}</td>
                 </tr>
               ))}
             </tbody>

@@ -6,21 +6,31 @@ import { Field, inputLook, Select } from "../../ui/controls";
 import { useTargets } from "./use-backups";
 
 /** As it is typed; what is not chosen stays for whoever goes back to it. */
-export type TypedSource = { from: "nowhere" | "folder" | "bucket"; folder: string; bucket: string; prefix: string };
+export type TypedSource = {
+  from: "nowhere" | "folder" | "bucket";
+  folder: string;
+  bucket: string;
+  prefix: string;
+  before?: string;
+  after?: string;
+};
 
 export const typedSource = (source: WorkloadSource | null | undefined): TypedSource => ({
   from: source == null ? "nowhere" : source.bucket != null ? "bucket" : "folder",
   folder: source?.folder ?? "",
   bucket: source?.bucket ?? "",
   prefix: source?.prefix ?? "",
+  before: source?.before ?? "",
+  after: source?.after ?? "",
 });
 
-export const sourceOf = (typed: TypedSource): WorkloadSource | null =>
-  typed.from === "nowhere"
-    ? null
-    : typed.from === "folder"
-      ? { folder: typed.folder }
-      : { bucket: typed.bucket, ...(typed.prefix !== "" && { prefix: typed.prefix }) };
+export function sourceOf(typed: TypedSource): WorkloadSource | null {
+  if (typed.from === "nowhere") return null;
+  const programs = { ...(typed.before && { before: typed.before }), ...(typed.after && { after: typed.after }) };
+  return typed.from === "folder"
+    ? { folder: typed.folder, ...programs }
+    : { bucket: typed.bucket, ...(typed.prefix !== "" && { prefix: typed.prefix }), ...programs };
+}
 
 const choices = {
   nowhere: { value: "nowhere", label: "nothing: it is only computed with" },
@@ -117,6 +127,27 @@ export function SourceFields({ label, value, onChange, offersNothing = false, wr
         )}
       </Field>
       {fields[value.from]}
+      {offersNothing &&
+        value.from !== "nowhere" &&
+        (["before", "after"] as const).map((when) => (
+          <Field
+            key={when}
+            label={when === "before" ? "Program before a run" : "and after it"}
+            error={say(`.${when}`)}
+            hint={when === "before" ? "its name in the server's folder of programs" : "however the run went"}
+          >
+            {(ids) => (
+              <input
+                {...ids}
+                autoComplete="off"
+                spellCheck={false}
+                className={`${inputLook} w-40`}
+                value={value[when] ?? ""}
+                onChange={(e) => onChange({ [when]: e.target.value })}
+              />
+            )}
+          </Field>
+        ))}
     </>
   );
 }

@@ -11,7 +11,7 @@ using Ripen.Data;
 namespace Ripen.Data.Migrations
 {
     [DbContext(typeof(RipenDb))]
-    [Migration("20261127051510_WorkloadSource")]
+    [Migration("20261127052908_WorkloadSource")]
     partial class WorkloadSource
     {
         /// <inheritdoc />
@@ -982,6 +982,12 @@ namespace Ripen.Data.Migrations
 
                     b.Property<double?>("RtoHours")
                         .HasColumnType("REAL");
+
+                    b.Property<string>("SourceAfter")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("SourceBefore")
+                        .HasColumnType("TEXT");
 
                     b.Property<string>("SourceBucket")
                         .HasColumnType("TEXT");

@@ -11,6 +11,18 @@ namespace Ripen.Data.Migrations
         protected override void Up(MigrationBuilder migrationBuilder)
         {
             migrationBuilder.AddColumn<string>(
+                name: "SourceAfter",
+                table: "Workload",
+                type: "TEXT",
+                nullable: true);
+
+            migrationBuilder.AddColumn<string>(
+                name: "SourceBefore",
+                table: "Workload",
+                type: "TEXT",
+                nullable: true);
+
+            migrationBuilder.AddColumn<string>(
                 name: "SourceBucket",
                 table: "Workload",
                 type: "TEXT",
@@ -51,6 +63,14 @@ namespace Ripen.Data.Migrations
 
             migrationBuilder.DropIndex(
                 name: "IX_Workload_SourceBucket",
+                table: "Workload");
+
+            migrationBuilder.DropColumn(
+                name: "SourceAfter",
+                table: "Workload");
+
+            migrationBuilder.DropColumn(
+                name: "SourceBefore",
                 table: "Workload");
 
             migrationBuilder.DropColumn(
