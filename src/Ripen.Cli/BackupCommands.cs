@@ -44,8 +44,21 @@ internal static class BackupCommands
     private static Command Target()
     {
         var id = Id();
-        return new Command("target", "Work with one backup target.")
+        var file = new Argument<FileInfo>("FILE") { Description = "the target as in a document, as JSON" };
+        return new Command("target", "Make, change, prove and remove backup targets.")
         {
+            ServerCommands.Make(
+                "put",
+                "Make a target, or put it in the place of the one of its id.",
+                [file],
+                (http, parsed) => PlanCommands.Put(http, "targets", parsed.GetRequiredValue(file))
+            ),
+            ServerCommands.Make(
+                "remove",
+                "Remove a target; its pool stays where it lies.",
+                [id],
+                (http, parsed) => PlanCommands.Remove(http, "targets", parsed.GetRequiredValue(id))
+            ),
             ServerCommands.Make(
                 "test",
                 "Prove a target: write, read back, compare, list, delete.",

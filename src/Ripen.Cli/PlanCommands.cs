@@ -129,7 +129,8 @@ internal static class PlanCommands
         };
     }
 
-    private static async Task Put(HttpClient http, string what, FileInfo file, bool discardPoints)
+    /// <summary>Puts a part of the estate in the place of the one of its id, as it was when it was looked at last.</summary>
+    internal static async Task Put(HttpClient http, string what, FileInfo file, bool discardPoints = false)
     {
         var json = await Text(file);
         var id = (string?)JsonNode.Parse(json)?["id"] ?? "unnamed";
@@ -138,7 +139,7 @@ internal static class PlanCommands
         await ServerCommands.Answer(await http.SendAsync(request));
     }
 
-    private static async Task Remove(HttpClient http, string what, string id, bool discardPoints)
+    internal static async Task Remove(HttpClient http, string what, string id, bool discardPoints = false)
     {
         using var request = new HttpRequestMessage(HttpMethod.Delete, At(Address(what, id, discardPoints)));
         request.Headers.IfMatch.Add(await Tag(http, what));

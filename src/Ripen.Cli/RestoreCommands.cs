@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Text.Json.Nodes;
 
 namespace Ripen.Cli;
 
@@ -6,7 +7,7 @@ namespace Ripen.Cli;
 internal static class RestoreCommands
 {
     public static IEnumerable<Command> All() =>
-        [Find(), Compare(), Restore(), Rehearse(), RestoreRecords(), RecoverCommand.Make(), RecoverySheet()];
+        [Find(), FindMail(), Mail(), Compare(), Restore(), Rehearse(), RestoreRecords(), RecoverCommand.Make(), RecoverySheet()];
 
     private static Command Restore()
     {
@@ -126,10 +127,89 @@ internal static class RestoreCommands
                 var listed = found["paths"]!.AsArray().Count;
                 if ((int)found["total"]! > listed)
                     await Console.Error.WriteLineAsync($"{listed} of {found["total"]} paths; say more of it.");
-                foreach (var not in found["notSearched"]!.AsArray())
-                    await Console.Error.WriteLineAsync($"Not searched, {not!["target"]}: {not["why"]}");
+                await NotSearched(found);
             }
         );
+    }
+
+    private static Command FindMail()
+    {
+        (string Name, string What)[] said =
+        [
+            ("from", "in the senders' names and addresses"),
+            ("to", "in those of all who got it"),
+            ("subject", "in the subject"),
+            ("attachment", "in the name of an attachment"),
+            ("since", "sent on this day (UTC) or later"),
+            ("until", "sent on this day or earlier"),
+            ("target", "only in this target's pool"),
+            ("workload", "only in points of this workload"),
+        ];
+        var options = said.Select(o => new Option<string?>($"--{o.Name}") { Description = o.What }).ToList();
+        return ServerCommands.Make(
+            "find-mail",
+            "Look for messages in all restore points: tab-separated target, newest point, mailbox, where it begins, sent, from, subject.",
+            [.. options],
+            async (http, parsed) =>
+            {
+                var query = options
+                    .Select((o, i) => (said[i].Name, Value: parsed.GetValue(o)))
+                    .Where(o => o.Value is not null)
+                    .Select(o => $"{o.Name}={Uri.EscapeDataString(o.Value!)}");
+                var found = await BackupCommands.Get(http, $"/api/found-mail?{string.Join('&', query)}");
+                foreach (var m in found["mails"]!.AsArray())
+                {
+                    var at = m!["places"]![0]!;
+                    Console.WriteLine($"{at["target"]}\t{at["point"]}\t{at["path"]}\t{at["at"]}\t{m["date"]}\t{m["from"]}\t{m["subject"]}");
+                }
+                if ((bool)found["isMore"]!)
+                    await Console.Error.WriteLineAsync($"The newest {found["mails"]!.AsArray().Count} messages; say more of it.");
+                await NotSearched(found);
+            }
+        );
+    }
+
+    private static Command Mail()
+    {
+        var (id, point) = (BackupCommands.Id(), new Argument<string>("POINT") { Description = "a restore point's id" });
+        var path = new Argument<string>("PATH") { Description = "the mailbox in the point, or the message's own file" };
+        var at = new Argument<long>("AT") { Description = "where in the mailbox it begins; 0 in a file of its own" };
+        var into = new Option<string?>("--into") { Description = "put it at the end of this mailbox of the server's machine" };
+        return ServerCommands.Make(
+            "mail",
+            "Write a message of a restore point to standard output as it was received, or put it back into a mailbox.",
+            [id, point, path, at, into],
+            async (http, parsed) =>
+            {
+                var (target, of) = (parsed.GetRequiredValue(id), parsed.GetRequiredValue(point));
+                var (mailbox, begins) = (parsed.GetRequiredValue(path), parsed.GetRequiredValue(at));
+                if (parsed.GetValue(into) is { } file)
+                {
+                    var order = new
+                    {
+                        point = of,
+                        path = mailbox,
+                        at = begins,
+                        into = file,
+                    };
+                    await BackupCommands.Post(http, $"/api/targets/{target}/restored-messages", order);
+                    return;
+                }
+                var address =
+                    $"/api/targets/{target}/points/{Uri.EscapeDataString(of)}/message.eml?path={Uri.EscapeDataString(mailbox)}&at={begins}";
+                using var answer = await http.GetAsync(new Uri(address, UriKind.Relative), HttpCompletionOption.ResponseHeadersRead);
+                if (!answer.IsSuccessStatusCode)
+                    await ServerCommands.Answer(answer);
+                await using var output = Console.OpenStandardOutput();
+                await answer.Content.CopyToAsync(output);
+            }
+        );
+    }
+
+    private static async Task NotSearched(JsonNode found)
+    {
+        foreach (var not in found["notSearched"]!.AsArray())
+            await Console.Error.WriteLineAsync($"Not searched, {not!["target"]}: {not["why"]}");
     }
 
     private static Command Compare()

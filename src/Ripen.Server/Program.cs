@@ -75,6 +75,7 @@ builder.Services.AddSingleton<BackupJobs>();
 builder.Services.AddSingleton<Recorded>();
 builder.Services.AddSingleton<Rehearsals>();
 builder.Services.AddSingleton<PointSearch>();
+builder.Services.AddSingleton<MailSearch>();
 builder.Services.AddSingleton<TargetTests>();
 builder.Services.AddSingleton<PoolCopies>();
 builder.Services.AddSingleton(new BackupRoots(settings.BackupRoots ?? [Path.Combine(Path.GetDirectoryName(database)!, "folders")]));
@@ -129,6 +130,7 @@ api.MapPlans();
 api.MapWorkloads();
 api.MapRestoreRecords();
 api.MapPointSearch();
+api.MapMailSearch();
 api.MapRecoverySheet();
 api.MapBackupSizing();
 

@@ -104,4 +104,51 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
         Assert.Equal(3, (await CommandLine.Run("clock", "--server", "http://127.0.0.1:9")).Code);
         Assert.Equal(1, (await CommandLine.Run("clock", "--server", "nonsense")).Code);
     }
+
+    [Fact]
+    public async Task A_plan_reads_a_folder_while_time_passes_and_a_mail_of_it_comes_back()
+    {
+        var office = Directory.CreateDirectory(Path.Combine(server.Folder, "folders", "post")).FullName;
+        const string mail = "From: Cook <cook@brackwater.example>\nSubject: Flour for the galley\n\nTwo sacks.\n";
+        await File.WriteAllTextAsync(Path.Combine(office, "galley.mbox"), $"From cook Sat Mar  2 09:00:00 2024\n{mail}\n");
+        var (target, workload, plan) = (
+            Path.Combine(server.Folder, "target.json"),
+            Path.Combine(server.Folder, "workload.json"),
+            Path.Combine(server.Folder, "plan.json")
+        );
+        await File.WriteAllTextAsync(
+            target,
+            """{ "id": "locker", "name": "Locker", "kind": "directory", "folder": "locker", "capacityBytes": 50000000, "operatedBy": "own", "encrypts": false }"""
+        );
+        await File.WriteAllTextAsync(
+            workload,
+            """{ "id": "post", "name": "Post", "bytes": 1000, "region": "aldmouth", "source": { "folder": "post" } }"""
+        );
+        await File.WriteAllTextAsync(
+            plan,
+            """{ "id": "posts", "workloads": ["post"], "target": "locker", "every": { "days": 1 }, "at": ["12:00"], "keep": { "days": 90 } }"""
+        );
+        Assert.Equal((0, ""), Short(await Ripen("target", "put", target)));
+        Assert.Equal((0, ""), Short(await Ripen("pool", "make", "locker")));
+        Assert.Equal((0, ""), Short(await Ripen("workload", "put", workload)));
+        Assert.Equal((0, ""), Short(await Ripen("plan", "put", plan)));
+        var now = await Ripen("plan", "run", "posts", "post", "--until", "2099-01-01");
+        Assert.Equal((0, ""), Short(now));
+        await Ripen("pass", "day");
+        Assert.Contains("post\tlocker\t", (await Ripen("plan", "runs", "posts")).Output, StringComparison.Ordinal);
+        File.Delete(Path.Combine(office, "galley.mbox"));
+        await Ripen("pass", "day");
+
+        var found = (await Ripen("find-mail", "--subject", "flour", "--target", "locker")).Output.Split('\t');
+        Assert.Equal(("locker", "galley.mbox"), (found[0], found[2]));
+        Assert.Equal((0, mail, ""), await Ripen("mail", found[0], found[1], found[2], found[3]));
+        Assert.Equal((0, ""), Short(await Ripen("mail", found[0], found[1], found[2], found[3], "--into", "post/back.mbox")));
+        Assert.Contains("Two sacks.", await File.ReadAllTextAsync(Path.Combine(office, "back.mbox")), StringComparison.Ordinal);
+        var refused = await Ripen("mail", found[0], found[1], found[2], "5");
+        Assert.Equal(3, refused.Code);
+        Assert.Contains("no message begins at 5", refused.Errors, StringComparison.Ordinal);
+        Assert.Equal(3, (await Ripen("plan", "run", "posts", "ticket-db")).Code);
+    }
+
+    private static (int, string) Short((int Code, string Output, string Errors) ended) => (ended.Code, ended.Errors);
 }

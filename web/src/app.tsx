@@ -38,6 +38,7 @@ const SizingPage = lazy(() => import("./places/backups/sizing-page").then((m) =>
 const PlansPlace = lazy(() => import("./places/backups/plans-place").then((m) => ({ default: m.PlansPlace })));
 const PlanPage = lazy(() => import("./places/backups/plan-page").then((m) => ({ default: m.PlanPage })));
 const CalendarPage = lazy(() => import("./places/backups/calendar-page").then((m) => ({ default: m.CalendarPage })));
+const FindMailPage = lazy(() => import("./places/backups/find-mail-page").then((m) => ({ default: m.FindMailPage })));
 const FindPage = lazy(() => import("./places/backups/find-page").then((m) => ({ default: m.FindPage })));
 const SheetPage = lazy(() => import("./places/backups/sheet-page").then((m) => ({ default: m.SheetPage })));
 const EvidencePage = lazy(() => import("./places/backups/evidence-page").then((m) => ({ default: m.EvidencePage })));
@@ -185,6 +186,7 @@ export function App() {
                     <Route path="/evidence" element={<EvidencePage />} />
                     <Route path="/calendar" element={<CalendarPage />} />
                     <Route path="/find" element={<FindPage />} />
+                    <Route path="/find-mail" element={<FindMailPage />} />
                     <Route path="/backups/:target/recovery-sheet" element={<SheetPage />} />
                     <Route path="/backups/:target" element={<TargetPage />} />
                     <Route path="/log" element={<LogPlace />} />

@@ -170,7 +170,7 @@ internal static class PointContentEndpoints
             : new NameReading(entry.Path, entry.Kind, entry.Size, DateTimeOffset.UnixEpoch.AddTicks(entry.Modified / 100), entry.Target);
 
     /// <summary>As a file to keep, and never as a page.</summary>
-    private static void Offer(HttpResponse response, string name)
+    internal static void Offer(HttpResponse response, string name)
     {
         response.ContentType = "application/octet-stream";
         response.Headers.ContentDisposition = $"attachment; filename*=UTF-8''{Uri.EscapeDataString(name)}";

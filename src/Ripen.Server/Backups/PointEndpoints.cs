@@ -54,7 +54,9 @@ public sealed record PointReading(
     bool? IsFull,
     double? BytesPerSecond,
     long ProblemCount,
-    IReadOnlyList<RunProblem> Problems
+    IReadOnlyList<RunProblem> Problems,
+    string? Plan,
+    DateOnly? KeptUntil
 )
 {
     internal static PointReading Of(Point p) =>
@@ -70,7 +72,9 @@ public sealed record PointReading(
             p.IsFull,
             p.Seconds > 0 ? p.LogicalBytes / p.Seconds : null,
             p.ProblemCount,
-            p.Problems
+            p.Problems,
+            p.Plan,
+            p.KeptUntil
         );
 }
 
@@ -110,6 +114,7 @@ internal static class PointEndpoints
         target.MapDelete("/job", StopJob).WithName("stopJob").WithSummary("Stops what is under way with the target.");
         target.MapGet("/points", ReadPoints).WithName("readPoints").WithSummary("The restore points, newest first.");
         target.MapPointContents();
+        target.MapMails();
     }
 
     private static async Task<Accepted<BackupJob>> StartRun(

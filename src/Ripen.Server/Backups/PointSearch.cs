@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using Ripen.Backup.Points;
 using Ripen.Core.Backups;
 
@@ -31,9 +30,6 @@ public sealed record FoundVersion(
     bool IsThere
 );
 
-/// <summary>A target that was not searched, or not all of it, and why.</summary>
-public sealed record NotSearched(string Target, string Why);
-
 /// <summary>What was found in the points of all pools.</summary>
 /// <param name="Paths">At most so many as were asked for from each target; those whose own name fits before those in a folder that
 /// does.</param>
@@ -42,23 +38,13 @@ public sealed record NotSearched(string Target, string Why);
 /// <param name="NotSearched">Where nobody looked.</param>
 public sealed record FoundReading(IReadOnlyList<FoundPath> Paths, int Total, int Points, IReadOnlyList<NotSearched> NotSearched);
 
-/// <summary>Looks for names in the points of all pools. The names of a pool are read when it is first searched, and stay in memory;
-/// later only what was added since is read. Who may not read a target finds nothing in it.</summary>
+/// <summary>Looks for names in the points of all pools.</summary>
 internal sealed class PointSearch(Pools pools) : IDisposable
 {
-    /// <summary>Paths in memory, of all pools together, beyond which those of others are forgotten: some 400 MB.</summary>
+    /// <summary>Some 400 MB.</summary>
     private const int MostPaths = 2_000_000;
 
-    // By target too: a copy of a whole pool bears the same id, and has other points.
-    private readonly ConcurrentDictionary<(string Target, string Pool), Known> known = [];
-
-    private sealed record Known(PointNames Names, SemaphoreSlim One)
-    {
-        public long LastUsed { get; set; }
-
-        /// <summary>Of the names, as of the last search: they may be added to by another at this moment.</summary>
-        public int Paths { get; set; }
-    }
+    private readonly PoolMemory<PointNames> memory = new(pools, MostPaths);
 
     /// <param name="targets">Those that hold pools are searched.</param>
     /// <param name="text">Words that a path has, all of them, whatever their case.</param>
@@ -73,52 +59,22 @@ internal sealed class PointSearch(Pools pools) : IDisposable
         CancellationToken cancel
     )
     {
-        var (paths, not, total, points) = (new List<FoundPath>(), new List<NotSearched>(), 0, 0);
-        foreach (var target in targets.Where(t => t.HoldsPool))
-        {
-            try
+        var (paths, damaged, total, points) = (new List<FoundPath>(), new List<NotSearched>(), 0, 0);
+        var not = await memory.Each(
+            targets,
+            async (target, pool, names) =>
             {
-                using var pool = await pools.Open(target, cancel);
-                var key = (target.Id, pool.Description.Id);
-                var of = known.GetOrAdd(key, _ => new Known(new PointNames(), new SemaphoreSlim(1)));
-                of.LastUsed = Environment.TickCount64;
-                await of.One.WaitAsync(cancel);
-                try
-                {
-                    await of.Names.Follow(pool, cancel);
-                    var found = of.Names.Find(text, workload, most);
-                    total += found.Total;
-                    points += of.Names.Points;
-                    of.Paths = of.Names.Count;
-                    paths.AddRange(found.Paths.Select(p => Told(target.Id, p)));
-                    not.AddRange(of.Names.Unreadable.Select(u => new NotSearched(target.Id, u.What)));
-                }
-                finally
-                {
-                    of.One.Release();
-                }
-                Forget(key);
-            }
-            catch (RefusalException refusal) when (refusal.Code != "no-pool")
-            {
-                not.Add(new NotSearched(target.Id, refusal.Message));
-            }
-            catch (RefusalException)
-            {
-                // Where no pool was made there is nothing to be found.
-            }
-        }
-        return new FoundReading(paths, total, points, not);
-    }
-
-    private void Forget((string, string) last)
-    {
-        foreach (var (id, _) in known.Where(k => k.Key != last).OrderBy(k => k.Value.LastUsed).ToList())
-        {
-            if (known.Values.Sum(k => (long)k.Paths) <= MostPaths)
-                return;
-            known.TryRemove(id, out _);
-        }
+                await names.Follow(pool, cancel);
+                var found = names.Find(text, workload, most);
+                total += found.Total;
+                points += names.Points;
+                paths.AddRange(found.Paths.Select(p => Told(target.Id, p)));
+                damaged.AddRange(names.Unreadable.Select(u => new NotSearched(target.Id, u.What)));
+                return names.Count;
+            },
+            cancel
+        );
+        return new FoundReading(paths, total, points, [.. not, .. damaged]);
     }
 
     private static FoundPath Told(string target, NamedPath path) =>
@@ -140,9 +96,5 @@ internal sealed class PointSearch(Pools pools) : IDisposable
             ]
         );
 
-    public void Dispose()
-    {
-        foreach (var of in known.Values)
-            of.One.Dispose();
-    }
+    public void Dispose() => memory.Dispose();
 }

@@ -103,6 +103,22 @@ internal sealed class TargetPlaces(SimulatedProvider provider, CredentialBook cr
                 )),
         ];
 
+    /// <summary>A file of one's own is not written among a pool's.</summary>
+    /// <param name="file">That is written.</param>
+    /// <param name="targets">Of the estate.</param>
+    /// <param name="path">Of the file in the order.</param>
+    /// <exception cref="RefusalException">It lies in a directory of a target.</exception>
+    public void DemandNotIn(string file, IEnumerable<BackupTarget> targets, string path)
+    {
+        if (targets.FirstOrDefault(t => t.Kind == TargetKind.Directory && Shares(t).Any(s => Holds(s.Folder, file))) is { } target)
+            throw new RefusalException(
+                RefusalKind.Conflict,
+                "meets-a-pool",
+                $"'{file}' lies in a directory of the backup target '{target.Name}'. Choose a place beside it.",
+                path
+            );
+    }
+
     /// <summary>Nothing is restored over a pool.</summary>
     /// <param name="folder">That is restored into.</param>
     /// <param name="targets">Of the estate.</param>
@@ -121,9 +137,9 @@ internal sealed class TargetPlaces(SimulatedProvider provider, CredentialBook cr
                     path
                 );
         }
-
-        static bool Holds(string outer, string inner) => $"{inner}/".StartsWith($"{outer}/", StringComparison.Ordinal);
     }
+
+    private static bool Holds(string outer, string inner) => $"{inner}/".StartsWith($"{outer}/", StringComparison.Ordinal);
 
     private IEnumerable<(string Folder, long? CapacityBytes)> Shares(BackupTarget target)
     {

@@ -55,23 +55,25 @@ internal sealed class DemoBackups(
             var scans = Path.Combine(root, "scans");
             for (var day = 0; day < Days; day++)
             {
-                DemoOffice.Write(office, day);
+                var then = new RunOptions { Taken = provider.Clock.Now.AddDays(day - Days) };
+                DemoOffice.Write(office, LastDay - Days + day);
+                DemoPost.Write(office, DateOnly.FromDateTime(then.Taken!.Value.UtcDateTime));
                 using var pool = await pools.Open(shelf, cancel);
-                var then = new Earlier(time, TimeSpan.FromDays(Days - day));
-                await BackupRun.Of(pool, new FolderSource(office), "office", null, then, new Progress<RunProgress>(), cancel);
+                await BackupRun.Of(pool, new FolderSource(office), "office", then, time, null, cancel);
                 if (day % ScanDays != 0)
                     continue;
                 Scans(scans, day);
-                await BackupRun.Of(pool, new FolderSource(scans), "scans", null, then, new Progress<RunProgress>(), cancel);
+                await BackupRun.Of(pool, new FolderSource(scans), "scans", then, time, null, cancel);
             }
         }
         DemoOffice.Write(office, LastDay);
+        DemoPost.Write(office, provider.Clock.Today);
         if (targets.FirstOrDefault(t => t.Id == "harbour-tray") is { } tray)
         {
             await pools.Make(tray, null, cancel);
             using var pool = await pools.Open(tray, cancel);
-            var yesterday = new Earlier(time, TimeSpan.FromDays(1));
-            await BackupRun.Of(pool, new FolderSource(office), "office", null, yesterday, new Progress<RunProgress>(), cancel);
+            var yesterday = new RunOptions { Taken = provider.Clock.Now.AddDays(-1) };
+            await BackupRun.Of(pool, new FolderSource(office), "office", yesterday, time, null, cancel);
         }
         if (targets.FirstOrDefault(t => t.Id == "chart-room") is { } room)
         {
@@ -135,8 +137,7 @@ internal sealed class DemoBackups(
         await (await cartridges.DriveOf(target, 1, cancel)).Load(1, DriveUse.Write, cancel);
     }
 
-    /// <summary>What a scanner leaves behind: nothing in it compresses, and nothing is there twice.</summary>
-    /// <summary>New ones in the place of the former.</summary>
+    /// <summary>What a scanner leaves behind, new ones in the place of the former: nothing in it compresses, and nothing is there twice.</summary>
     private static void Scans(string folder, int day)
     {
         Directory.CreateDirectory(folder);
@@ -146,11 +147,5 @@ internal sealed class DemoBackups(
             new Random((day * ScanCount) + i).NextBytes(content);
             File.WriteAllBytes(Path.Combine(folder, $"Delivery note {i:000}.scan"), content);
         }
-    }
-
-    /// <summary>The clock some time ago.</summary>
-    private sealed class Earlier(TimeProvider time, TimeSpan by) : TimeProvider
-    {
-        public override DateTimeOffset GetUtcNow() => time.GetUtcNow() - by;
     }
 }

@@ -91,6 +91,7 @@ internal static class DemoFiles
             if (month < there)
                 continue;
             DemoOffice.Write(office, month);
+            DemoPost.Write(office, day);
             var options = new RunOptions
             {
                 Plan = Plan.Id,
@@ -103,11 +104,13 @@ internal static class DemoFiles
         Live(hands, hands.Provider.Clock.Today);
     }
 
-    /// <summary>The office's files as they are on a day of the demo's past.</summary>
+    /// <summary>The office's files and mail as they are on a day of the demo's past.</summary>
     public static void Live(DemoHands hands, DateOnly day)
     {
-        if (hands.Office is { } office)
-            DemoOffice.Write(office, Months + Math.Max(0, day.DayNumber - new DateOnly(2026, 11, 1).DayNumber));
+        if (hands.Office is not { } office)
+            return;
+        DemoOffice.Write(office, Months + Math.Max(0, day.DayNumber - new DateOnly(2026, 11, 1).DayNumber));
+        DemoPost.Write(office, day);
     }
 
     private static PlanRun RunOf(Point point, DateOnly day) =>

@@ -97,6 +97,8 @@ export type CartridgeReading = Schemas["CartridgeReading"];
 export type DriveReading = Schemas["DriveReading"];
 export type DriveUse = Schemas["DriveUse"];
 export type LibraryReading = Schemas["LibraryReading"];
+export type MailPlace = Schemas["MailPlace"];
+export type FoundMail = Schemas["FoundMailReading"];
 export type RunOrder = Schemas["RunOrder"];
 export type PlanRunOrder = Schemas["PlanRunOrder"];
 export type WorkloadSource = Schemas["WorkloadSource"];
@@ -616,6 +618,39 @@ export const readRecoverySheet = (id: string) =>
 /** Words in the paths of all restore points. */
 export const findPaths = (text: string, signal: AbortSignal) =>
   value(client.GET("/api/found-paths", { params: { query: { text } }, signal }));
+
+export type MailQuestion = {
+  from?: string;
+  to?: string;
+  subject?: string;
+  attachment?: string;
+  since?: string;
+  until?: string;
+};
+
+/** Messages in the mailboxes of all restore points. */
+export const findMail = (query: MailQuestion, signal: AbortSignal) =>
+  value(client.GET("/api/found-mail", { params: { query }, signal }));
+
+type InMailbox = { target: string; point: string; path: string; at: number };
+
+export const readMessage = ({ target, point, path, at }: InMailbox, signal: AbortSignal) =>
+  value(
+    client.GET("/api/targets/{id}/points/{point}/message", {
+      params: { path: { id: target, point }, query: { path, at } },
+      signal,
+    }),
+  );
+
+const mailAddress = ({ target, point, path, at }: InMailbox, what: string) =>
+  `/api/targets/${target}/points/${point}/${what}?path=${encodeURIComponent(path)}&at=${at}`;
+
+export const wholeMessage = (mail: InMailbox) => mailAddress(mail, "message.eml");
+
+export const attachmentOf = (mail: InMailbox, number: number) => `${mailAddress(mail, "attachment")}&number=${number}`;
+
+export const restoreMessage = ({ target, point, path, at }: InMailbox, into: string) =>
+  value(client.POST("/api/targets/{id}/restored-messages", { params: inTarget(target), body: { point, path, at, into } }));
 
 export const readDifferences = (id: string, point: string, since: string, under: string, signal: AbortSignal) =>
   value(

@@ -537,6 +537,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/found-mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Looks for messages in all restore points of all pools: in files whose names end in .mbox or .mbx, and in the folders cur and new of Maildirs. Newest first. */
+        get: operations["findMail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/targets/{id}/recovery-sheet": {
         parameters: {
             query?: never;
@@ -1896,6 +1913,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/targets/{id}/points/{point}/message": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A message as text: nothing in it is shown otherwise, and nothing is fetched. */
+        get: operations["readMessage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/points/{point}/message.eml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A message as it was received (RFC 5322); a record says that it was brought back. */
+        get: operations["readWholeMessage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/points/{point}/attachment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** An attachment of a message, to be stored and not shown. */
+        get: operations["readAttachment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/restored-messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts a message back at the end of a mailbox (mbox) of this machine; a record says so. */
+        post: operations["restoreMessage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/targets/{id}/volume": {
         parameters: {
             query?: never;
@@ -3171,6 +3256,24 @@ export interface components {
             /** Format: double */
             bytesAtEnd: number;
         };
+        FoundMailReading: {
+            /** Format: int64 */
+            bytes: number;
+            from: string;
+            to: string;
+            subject: string;
+            /** Format: date-time */
+            date: null | string;
+            attachments: string[];
+            places: components["schemas"]["MailPlace"][];
+        };
+        FoundMailsReading: {
+            mails: components["schemas"]["FoundMailReading"][];
+            isMore: boolean;
+            /** Format: int32 */
+            points: number;
+            notSearched: components["schemas"]["NotSearched"][];
+        };
         FoundPath: {
             target: string;
             workload: string;
@@ -3497,6 +3600,45 @@ export interface components {
             /** Format: date */
             keptUntil?: null | string;
         };
+        MailAttachment: {
+            name: string;
+            type: string;
+            /** Format: int64 */
+            bytes: number;
+        };
+        MailPlace: {
+            target: string;
+            workload: string;
+            point: string;
+            path: string;
+            /** Format: int64 */
+            at: number;
+            /** Format: date-time */
+            firstTaken: string;
+            /** Format: date-time */
+            lastTaken: string;
+            /** Format: int32 */
+            points: number;
+            isThere: boolean;
+        };
+        MailRestoreOrder: {
+            point: string;
+            path: string;
+            /** Format: int64 */
+            at: number;
+            into: string;
+        };
+        MailText: {
+            from: string;
+            to: string;
+            cc: string;
+            subject: string;
+            /** Format: date-time */
+            date: null | string;
+            text: string;
+            wasHtml: boolean;
+            attachments: components["schemas"]["MailAttachment"][];
+        };
         ManyBuckets: {
             buckets: string[];
             change: components["schemas"]["BucketChange"];
@@ -3783,6 +3925,9 @@ export interface components {
             /** Format: int64 */
             problemCount: number;
             problems: components["schemas"]["RunProblem"][];
+            plan: null | string;
+            /** Format: date */
+            keptUntil: null | string;
         };
         PointRetention: {
             /** Format: int32 */
@@ -5608,6 +5753,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FoundReading"];
+                };
+            };
+        };
+    };
+    findMail: {
+        parameters: {
+            query?: {
+                /** @description In the senders' names and addresses, whatever its case. */
+                from?: string;
+                /** @description In those of all who got it. */
+                to?: string;
+                /** @description In the subject. */
+                subject?: string;
+                /** @description In the name of an attachment. */
+                attachment?: string;
+                /** @description Sent on this day (UTC) or later. */
+                since?: string;
+                /** @description Sent on this day or earlier. */
+                until?: string;
+                /** @description A target's id: only in its pool. */
+                target?: string;
+                /** @description Only in points of this workload. */
+                workload?: string;
+                /** @description Messages from each target, 1 to 200. */
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundMailsReading"];
                 };
             };
         };
@@ -7881,6 +8065,112 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DifferencesReading"];
                 };
+            };
+        };
+    };
+    readMessage: {
+        parameters: {
+            query: {
+                /** @description The mailbox, or the message's own file. */
+                path: string;
+                /** @description Where in the mailbox it begins. */
+                at?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                point: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailText"];
+                };
+            };
+        };
+    };
+    readWholeMessage: {
+        parameters: {
+            query: {
+                path: string;
+                at?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                point: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "message/rfc822": string;
+                };
+            };
+        };
+    };
+    readAttachment: {
+        parameters: {
+            query: {
+                path: string;
+                /** @description Counted from 0, in the message's order. */
+                number: number;
+                at?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                point: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    restoreMessage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MailRestoreOrder"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

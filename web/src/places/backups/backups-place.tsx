@@ -32,6 +32,7 @@ export function BackupsPlace() {
         <Link to="/plans">Plans</Link>
         <Link to="/calendar">Calendar of points</Link>
         <Link to="/find">Find a file</Link>
+        <Link to="/find-mail">Find a mail</Link>
         <Link to="/new-target">New target</Link>
         <Link to="/sizing">Which kind, and how large?</Link>
         <Link to="/credentials">Credentials</Link>

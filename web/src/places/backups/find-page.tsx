@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
 import { type FoundPath, type FoundVersion, fileOfPoint, findPaths } from "../../api/client";
 import { keys } from "../../api/keys";
@@ -9,9 +9,8 @@ import { useAddress } from "../../ui/address";
 import { Field, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
+import { useSettled } from "../../ui/use-settled";
 import { useTargets } from "./use-backups";
-
-const restsFor = 150;
 
 /** A name in all restore points of all pools: every version of it, from when to when it is there, and the way to have it again. */
 export function FindPage() {
@@ -33,6 +32,9 @@ export function FindPage() {
     <div className="px-6 pb-24">
       <p className="pt-5">
         <Link to="/backups">Backups</Link>
+        <Link to="/find-mail" className="pl-6">
+          Find a mail
+        </Link>
       </p>
       <h1 className="text-3xl">Find a file</h1>
       <div className="mt-3">
@@ -75,16 +77,6 @@ export function FindPage() {
       {shown && shown.paths.length > 0 && <FoundTable paths={shown.paths} nameOf={nameOf} />}
     </div>
   );
-}
-
-/** What was typed, once the hand rests: every search asks each pool for its points. */
-function useSettled(typed: string) {
-  const [settled, settle] = useState(typed);
-  useEffect(() => {
-    const timer = setTimeout(() => settle(typed), restsFor);
-    return () => clearTimeout(timer);
-  }, [typed]);
-  return settled;
 }
 
 function FoundTable({ paths, nameOf }: { paths: FoundPath[]; nameOf: (target: string) => string }) {

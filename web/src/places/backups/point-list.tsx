@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type PointReading, readPoints } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
-import { count, moment } from "../../format";
+import { count, day, moment } from "../../format";
 import { useAddress } from "../../ui/address";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
@@ -85,6 +85,11 @@ function PointLine({ point, most, open, onOpen }: LineProps) {
         {point.workload}
         {point.isFull != null && (
           <span className="text-sm text-ink-soft">, {point.isFull ? "all of it" : "what had changed"}</span>
+        )}
+        {point.keptUntil != null && (
+          <span className="block text-sm text-ink-soft">
+            {point.plan}, until {day(point.keptUntil)}
+          </span>
         )}
       </td>
       <td className="pl-3 text-right whitespace-nowrap">{count(point.files)}</td>
