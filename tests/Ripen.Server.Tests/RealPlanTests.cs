@@ -429,6 +429,126 @@ public sealed class RealPlanTests : IDisposable
         Assert.Equal("2026-11-14", (string)(await server.Get("/api/restore-records?workload=office")).Body[0]!["day"]!);
     }
 
+    [Fact]
+    public async Task Nobody_can_remove_a_sealed_point_before_its_time()
+    {
+        await Ready();
+        var keep = new { days = 10, @sealed = true };
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "12:00" },
+                keep,
+            }
+        );
+        await Pass(48);
+        var points = await Points();
+        Assert.Equal(2, points.Count);
+
+        // Every way that somebody has: the point, each object and each version below the pool's prefix, over the top, by prune, with the plan.
+        foreach (var point in points)
+            Assert.Equal("kept", (await server.Refused(HttpMethod.Delete, $"{Vault}/points/{point["id"]}")).Code);
+        const string Bucket = "/api/buckets/ticketing-backups";
+        var listed = (await server.Get($"{Bucket}/objects?prefix=vault/")).Body["objects"]!
+            .AsArray()
+            .Select(o => (string)o!["key"]!)
+            .ToList();
+        Assert.Contains(listed, k => k.Contains("/packs/", StringComparison.Ordinal));
+        var refused = 0;
+        foreach (var key in listed)
+        {
+            var address = $"{Bucket}/objects/{key}";
+            using var other = new StringContent("not a pack");
+            var over = await server.Http.PutAsync(new Uri(address, UriKind.Relative), other);
+            var gone = await server.Send(HttpMethod.Delete, address);
+            refused += over.StatusCode == HttpStatusCode.Conflict && gone.StatusCode == HttpStatusCode.Conflict ? 1 : 0;
+        }
+        // The index may be made anew from the packs; all else stayed.
+        Assert.Equal(listed.Count(k => !k.Contains("/index", StringComparison.Ordinal)), refused);
+        foreach (var weaker in new object[] { new { days = 0 }, new { days = 0, @sealed = true } })
+            await Plan(
+                new
+                {
+                    every = new { days = 1 },
+                    at = new[] { "12:00" },
+                    keep = weaker,
+                    paused = true,
+                }
+            );
+        await server.Did(HttpMethod.Post, $"{Vault}/prunes", new { });
+        await Idle();
+        await server.Did(HttpMethod.Delete, "/api/plans/files?discardPoints=true", tag: await Tag());
+        await server.Did(HttpMethod.Delete, Vault, tag: await Tag());
+        await server.Did(HttpMethod.Delete, "/api/targets/purser", tag: await Tag());
+        Assert.Equal("kept", (await server.Refused(HttpMethod.Delete, Bucket, tag: await Version(Bucket))).Code);
+        await server.Did(
+            HttpMethod.Put,
+            Vault,
+            """{ "id": "office-vault", "name": "Office vault", "kind": "bucket", "bucket": "ticketing-backups", "prefix": "vault/" }""",
+            await Tag()
+        );
+        await Pass(5 * 24);
+        Assert.Equal(points.Select(p => (string)p["id"]!), (await Points()).Select(p => (string)p["id"]!));
+        foreach (var point in points)
+        {
+            await server.Did(HttpMethod.Post, $"{Vault}/rehearsals", new { point = (string)point["id"]! });
+            var job = await Idle();
+            Assert.Equal(((string?)null, 0), ((string?)job["error"], job["problems"]!.AsArray().Count));
+            Assert.Equal((long)point["files"]!, (long)job["files"]!);
+        }
+
+        // When it is kept no more, it can be removed.
+        await Pass(3 * 24);
+        await server.Did(HttpMethod.Delete, $"{Vault}/points/{points[0]["id"]}");
+        Assert.Equal("kept", (await server.Refused(HttpMethod.Delete, $"{Vault}/points/{points[1]["id"]}")).Code);
+    }
+
+    [Fact]
+    public async Task Sealed_points_are_judged_go_in_time_and_are_offered_only_where_they_can_be()
+    {
+        await Ready();
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "12:00" },
+                keep = new { days = 3, @sealed = true },
+            }
+        );
+        await Pass(7 * 24);
+        Assert.Equal(["11-05 12:00", "11-06 12:00", "11-07 12:00"], await Taken());
+        var judged = (await server.Get("/api/workloads")).Body["judgements"]!.AsArray().Single(j => (string)j!["workload"]! == "office")!;
+        Assert.Equal((2, 2), ((int)judged["points"]!, (int)judged["sealed"]!));
+
+        async Task<string> Refused(string plan) => (await server.Refused(HttpMethod.Put, "/api/plans/other", plan, await Tag())).Code;
+        Assert.Equal(
+            "cannot-seal",
+            await Refused(
+                """{ "id": "other", "workloads": ["ticket-db"], "target": "office-vault", "every": { "days": 1 }, "keep": { "days": 3, "sealed": true } }"""
+            )
+        );
+        Assert.Equal(
+            "cannot-seal",
+            await Refused(
+                """{ "id": "other", "workloads": ["office"], "target": "harbour-shelf", "every": { "days": 1 }, "keep": { "days": 3, "sealed": true } }"""
+            )
+        );
+    }
+
+    private async Task<JsonNode> Idle()
+    {
+        while (true)
+        {
+            var job = (await server.Get(Vault)).Body["job"]!;
+            if (!(bool)job["running"]!)
+                return job;
+            await Task.Delay(20);
+        }
+    }
+
+    private async Task<string> Version(string path) => (await server.Get(path)).Tag;
+
     private async Task Access(string access)
     {
         var target = (await server.Get(Vault)).Body["target"]!.AsObject();

@@ -335,6 +335,18 @@ public sealed class Pool : IDisposable
         await Objects.Delete($"{Point.Folder}{pointId}", cancel);
     }
 
+    /// <summary>Seals all that a point needs: its packs, the pool's description, which has the key, and last the point itself. An index is
+    /// not: the packs tell what they hold.</summary>
+    /// <exception cref="RefusalException">The place cannot seal (code <c>cannot-seal</c>), or something of the point is not there.</exception>
+    public async Task Seal(Point point, DateOnly until, CancellationToken cancel)
+    {
+        var index = await Index(cancel);
+        var needed = new HashSet<string> { PoolDescription.Key, $"{Point.Folder}{point.Id}" };
+        await foreach (var chunk in ChunksOf(point, cancel))
+            needed.Add(index.KeyOf(index.Find(chunk)));
+        await Objects.Seal(needed, until, cancel);
+    }
+
     /// <summary>Tells of packs, and of those that were taken in.</summary>
     internal async Task WriteIndex(List<(string Key, IReadOnlyList<PackedChunk> Chunks)> packs, CancellationToken cancel)
     {

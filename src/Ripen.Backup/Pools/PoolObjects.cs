@@ -20,6 +20,17 @@ public interface IPoolObjects
 
     /// <summary>Does nothing where there is none.</summary>
     Task Delete(string key, CancellationToken cancel);
+
+    /// <summary>From now on nobody can remove these objects before a day, whoever asks and by whatever way. An earlier day than they are kept
+    /// until already changes nothing.</summary>
+    /// <exception cref="RefusalException">The place keeps nobody from it (code <c>cannot-seal</c>), or there is none of a key; then none is
+    /// sealed.</exception>
+    Task Seal(IReadOnlyCollection<string> keys, DateOnly until, CancellationToken cancel) =>
+        throw new RefusalException(
+            RefusalKind.Conflict,
+            "cannot-seal",
+            "Nobody can be kept from removing what lies here: only objects of a bucket are sealed."
+        );
 }
 
 /// <param name="Key">Relative to the pool.</param>

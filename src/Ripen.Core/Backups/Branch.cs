@@ -9,7 +9,16 @@ namespace Ripen.Core.Backups;
 /// <param name="Full">The place of the run on which it is built, where nothing is stored once: its own for a full one.</param>
 /// <param name="LogicalBytes">What its point gives back.</param>
 /// <param name="IsInStock">Whether it was really done: what it stored are objects of its bucket like all others.</param>
-public sealed record BranchRun(DateOnly Day, DateOnly KeptUntil, Content Stored, int Full, double LogicalBytes, bool IsInStock);
+/// <param name="IsSealed">Whether nobody can remove its point before it is kept no more.</param>
+public sealed record BranchRun(
+    DateOnly Day,
+    DateOnly KeptUntil,
+    Content Stored,
+    int Full,
+    double LogicalBytes,
+    bool IsInStock,
+    bool IsSealed
+);
 
 /// <summary>
 /// One workload of a plan or of a plan's copy, in one target (model 9.3): its runs, past and to come, and what its points need of them
@@ -261,7 +270,8 @@ public sealed class Branch
                 known?.StoredBytes is { } bytes ? stored.Of(bytes) : stored,
                 full,
                 known?.LogicalBytes ?? content.BytesOn(days[i]),
-                workload.Source is not null && (days[i] < estate.Today || known is not null)
+                workload.Source is not null && (days[i] < estate.Today || known is not null),
+                known?.IsSealed ?? keep.Sealed
             );
         }
         return new Branch(plan, cadence, target, workload, content, runs);

@@ -26,8 +26,8 @@ public enum Verdict
 /// <param name="Kinds">The workload's own medium, and each kind of target.</param>
 /// <param name="Elsewhere">Targets with points in another region than the workload's.</param>
 /// <param name="Points">That are there, in all targets.</param>
-/// <param name="Sealed">How many of them nobody can delete on the day: the sealed rule of their bucket keeps what every run stored that they
-/// need, the oldest too.</param>
+/// <param name="Sealed">How many of them nobody can delete on the day: they bear it themselves, or the sealed rule of their bucket keeps what
+/// every run stored that they need, the oldest too.</param>
 /// <param name="Targets">That hold points, by id.</param>
 /// <param name="OnlyRegion">Whose loss would take every point; null where there is none, or another place has some.</param>
 public sealed record WorkloadJudgement(
@@ -105,12 +105,16 @@ public sealed record WorkloadJudgement(
         );
     }
 
-    private static int SealedOn(Estate estate, Branch branch, DateOnly on) =>
-        branch.Target.Bucket is { } bucket && estate.Find(bucket)!.Keep is { Strength: KeepStrength.Sealed } rule
-            ? Enumerable
-                .Range(0, branch.Runs.Count)
-                .Count(i => branch.IsThere(i, on) && rule.KeptUntil(branch.Runs[branch.OldestNeededBy(i)].Day) > on)
-            : 0;
+    /// <summary>By what each bears itself, or by what the bucket keeps.</summary>
+    private static int SealedOn(Estate estate, Branch branch, DateOnly on)
+    {
+        var rule = branch.Target.Bucket is { } bucket ? estate.Find(bucket)!.Keep : null;
+        return Enumerable.Range(0, branch.Runs.Count).Count(i => branch.IsThere(i, on) && (BearsIt(branch.Runs[i]) || IsKept(i)));
+
+        bool BearsIt(BranchRun run) => run.IsSealed && run.KeptUntil > on;
+
+        bool IsKept(int i) => rule is { Strength: KeepStrength.Sealed } && rule.KeptUntil(branch.Runs[branch.OldestNeededBy(i)].Day) > on;
+    }
 
     private static double RestoreHoursOf(Estate estate, Branch branch, DateOnly on) =>
         RestoreEstimate

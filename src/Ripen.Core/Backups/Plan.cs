@@ -33,6 +33,11 @@ public sealed record PointRetention
     public int? Monthly { get; init; }
     public int? Yearly { get; init; }
 
+    /// <summary>Nobody can remove a point before it is kept no more: all that it needs bears the day. Only of what is really stored in a
+    /// bucket.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public bool Sealed { get; init; }
+
     private const int DaysAWeek = 7;
     private const int MonthsAYear = 12;
 
@@ -91,7 +96,14 @@ public sealed record PastRuns
 /// <param name="IsFull">Whether it stored everything.</param>
 /// <param name="LogicalBytes">That it really read; null where that is what the model says.</param>
 /// <param name="StoredBytes">That it really stored; null where that is what the model says.</param>
-public sealed record BorneByRun(DateOnly KeptUntil, bool IsFull, double? LogicalBytes = null, double? StoredBytes = null);
+/// <param name="IsSealed">Whether nobody can remove its point before that; null for what the plan says.</param>
+public sealed record BorneByRun(
+    DateOnly KeptUntil,
+    bool IsFull,
+    double? LogicalBytes = null,
+    double? StoredBytes = null,
+    bool? IsSealed = null
+);
 
 /// <summary>How often a run stores everything again, where nothing is stored once.</summary>
 public sealed record FullRuns

@@ -28,6 +28,7 @@ internal static class PlanChecks
         Times(plan, path, findings);
         Sources(plan, path, estate, findings);
         Keep(plan.Keep, $"{path}.keep", findings);
+        Sealable(plan.Keep, plan.Target, plan.Workloads, $"{path}.keep.sealed", estate, findings);
         Runs(plan.Runs, plan.Workloads, $"{path}.runs", estate, findings);
         foreach (var (copy, i) in Present(plan.Copies))
             Check(copy, i, $"{path}.copies[{i}]", plan, estate, findings);
@@ -68,6 +69,7 @@ internal static class PlanChecks
         if (copy.Every is not null)
             Cadence(copy.Every, $"{path}.every", findings);
         Keep(copy.Keep, $"{path}.keep", findings);
+        Sealable(copy.Keep, copy.Target, workloads, $"{path}.keep.sealed", estate, findings);
         Runs(copy.Runs, workloads, $"{path}.runs", estate, findings);
     }
 
@@ -179,6 +181,34 @@ internal static class PlanChecks
             "keeps-nothing",
             at,
             "One of 'daily', 'weekly', 'monthly' and 'yearly' must be above 0."
+        );
+    }
+
+    private static void Sealable(
+        PointRetention keep,
+        string targetId,
+        IReadOnlyList<string> workloads,
+        string at,
+        Estate estate,
+        Findings findings
+    )
+    {
+        if (!keep.Sealed)
+            return;
+        var target = Present(estate.Targets).Select(t => t.Item).FirstOrDefault(t => t.Id == targetId);
+        findings.Require(
+            target is null or { Kind: TargetKind.Bucket },
+            "cannot-seal",
+            at,
+            $"'{target?.Name}' is no bucket: whoever can reach its files can remove them. Only points in buckets are sealed."
+        );
+        var computed = Present(estate.Workloads).Select(w => w.Item).FirstOrDefault(w => w.Source is null && workloads.Contains(w.Id));
+        findings.Require(
+            computed is null,
+            "cannot-seal",
+            at,
+            $"'{computed?.Name}' is only computed with: its points have no objects that could bear it. Let the bucket keep them instead, or say "
+                + "what plans really read."
         );
     }
 

@@ -59,6 +59,7 @@ internal static class PlanReader
             Weekly = o.Optional("weekly", n => o.Days(n)),
             Monthly = o.Optional("monthly", n => o.Days(n)),
             Yearly = o.Optional("yearly", n => o.Days(n)),
+            Sealed = o.Flag("sealed"),
         };
 
     private static PastRuns Runs(ObjectReader o) => new() { Workload = o.Id("workload"), Days = o.Dates("days") };

@@ -323,6 +323,7 @@ internal static class Schema
     private const string RealRuns = """
         ALTER TABLE plan_run ADD COLUMN at INTEGER;
         ALTER TABLE plan_run ADD COLUMN point TEXT;
+        ALTER TABLE plan_run ADD COLUMN sealed INTEGER NOT NULL DEFAULT 0;
         CREATE INDEX plan_run_at ON plan_run(at) WHERE at IS NOT NULL;
         """;
 

@@ -182,6 +182,25 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         });
     }
 
+    public void Seal(string bucket, IReadOnlyCollection<string> keys, DateOnly until) =>
+        state.Change(db =>
+        {
+            var own = state.Reach(db, bucket);
+            using var seal = db.Repeated(
+                """
+                UPDATE entry SET sealed_until = max(coalesce(sealed_until, 0), ?3) WHERE bucket = ?1 AND key = ?2 AND current = 1 AND kind = 1
+                    RETURNING id
+                """,
+                3
+            );
+            foreach (var key in keys)
+            {
+                if (seal.RowsAgain(r => r.GetInt64(0), own.Id, key, until.DayNumber).Count == 0)
+                    throw RefusalException.NoObject(key);
+            }
+            ProviderState.Touch(db, own);
+        });
+
     public Deletion Delete(string bucket, string key, long? version, Action<StoredVersion?>? allows = null)
     {
         return state.Free(db =>

@@ -128,6 +128,10 @@ public interface IObjectStore
     /// <exception cref="RefusalException">There is none, or its content is damaged.</exception>
     IOpenedObject Open(string bucket, string key, long? version);
 
+    /// <summary>Current objects bear from now on that nobody can remove them before a day. Never shorter than before.</summary>
+    /// <exception cref="RefusalException">There is none of a key; then none is sealed.</exception>
+    void Seal(string bucket, IReadOnlyCollection<string> keys, DateOnly until);
+
     /// <summary>Null when there is none.</summary>
     StoredVersion? Find(string bucket, string key, long? version);
 

@@ -15,6 +15,7 @@ namespace Ripen.Provider.Plans;
 /// <param name="Share">Of what it stored, the part that points still need.</param>
 /// <param name="At">The instant of a workload's with a source; null for a simulated one.</param>
 /// <param name="Point">That it made in the target's pool; null for a simulated run and a missed one.</param>
+/// <param name="IsSealed">Whether nobody can remove its point before it is kept no more.</param>
 public sealed record PlanRun(
     long Id,
     string Plan,
@@ -29,7 +30,8 @@ public sealed record PlanRun(
     double? Seconds,
     double Share,
     DateTimeOffset? At = null,
-    string? Point = null
+    string? Point = null,
+    bool IsSealed = false
 )
 {
     /// <summary>Whether it read a source and stored what it found; else it is a simulated one.</summary>

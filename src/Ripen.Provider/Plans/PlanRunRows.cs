@@ -9,7 +9,7 @@ namespace Ripen.Provider.Plans;
 internal static class PlanRunRows
 {
     private const string Columns =
-        "id, plan, target, workload, day, missed, kept_until, is_full, logical, stored, seconds, share, at, point";
+        "id, plan, target, workload, day, missed, kept_until, is_full, logical, stored, seconds, share, at, point, sealed";
 
     /// <summary>By plan, target, workload and day.</summary>
     public static List<PlanRun> All(SqliteConnection db) =>
@@ -49,7 +49,8 @@ internal static class PlanRunRows
             r.IsDBNull(10) ? null : r.GetDouble(10),
             r.GetDouble(11),
             r.Long(12) is { } at ? DateTimeOffset.FromUnixTimeMilliseconds(at) : null,
-            r.Text(13)
+            r.Text(13),
+            r.GetInt32(14) == 1
         );
 
     /// <summary>Notes a run that was done; gives its number.</summary>
@@ -79,8 +80,9 @@ internal static class PlanRunRows
     public static void Note(SqliteConnection db, PlanRun run) =>
         db.Run(
             """
-            INSERT OR REPLACE INTO plan_run(plan, target, workload, day, missed, kept_until, is_full, logical, stored, seconds, share, at, point)
-            VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13)
+            INSERT OR REPLACE INTO plan_run(plan, target, workload, day, missed, kept_until, is_full, logical, stored, seconds, share, at, point,
+                sealed)
+            VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14)
             """,
             run.Plan,
             run.Target,
@@ -94,7 +96,8 @@ internal static class PlanRunRows
             run.Seconds,
             run.Share,
             run.At!.Value.ToUnixTimeMilliseconds(),
-            run.Point
+            run.Point,
+            run.IsSealed ? 1 : 0
         );
 
     /// <summary>Rises with every run that is noted.</summary>
@@ -148,5 +151,11 @@ internal static class PlanRunRows
         ];
 
     private static BorneByRun Borne(PlanRun run) =>
-        new(run.KeptUntil, run.IsFull, run.IsReal ? run.LogicalBytes : null, run.IsReal ? run.StoredBytes : null);
+        new(
+            run.KeptUntil,
+            run.IsFull,
+            run.IsReal ? run.LogicalBytes : null,
+            run.IsReal ? run.StoredBytes : null,
+            run.IsReal ? run.IsSealed : null
+        );
 }

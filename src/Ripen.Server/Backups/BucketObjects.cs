@@ -39,6 +39,12 @@ internal sealed class BucketObjects(IObjectStore objects, string bucket, string 
         return Task.FromResult<IReadOnlyList<PoolObject>>(found);
     }
 
+    public Task Seal(IReadOnlyCollection<string> keys, DateOnly until, CancellationToken cancel)
+    {
+        objects.Seal(bucket, [.. keys.Select(k => prefix + k)], until);
+        return Task.CompletedTask;
+    }
+
     public Task Delete(string key, CancellationToken cancel)
     {
         // For good: an earlier version of a pack would be paid for, and serve nobody.

@@ -10,6 +10,8 @@ internal sealed class GuardedObjects(IPoolObjects place, BackupTarget target) : 
 
     public Task Delete(string key, CancellationToken cancel) => throw Refused();
 
+    public Task Seal(IReadOnlyCollection<string> keys, DateOnly until, CancellationToken cancel) => throw Refused();
+
     public Task<byte[]> Read(string key, long from, int length, CancellationToken cancel)
     {
         DemandReading(target);

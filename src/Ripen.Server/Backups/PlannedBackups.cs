@@ -217,7 +217,12 @@ internal sealed class PlannedBackups(
             EncryptedAtSource = line.Workload.EncryptedAtSource,
         };
         var progress = new PointEndpoints.Told<RunProgress>(p => tell(p.Files, p.Bytes));
-        Task<Point> Into(Pool into) => BackupRun.Of(into, source, line.Workload.Id, options, time, progress, stop);
+        async Task<Point> Into(Pool into) =>
+            await Sealed(line, into, await BackupRun.Of(into, source, line.Workload.Id, options, time, progress, stop), stop);
+
+        // One whose run was cut short before it was sealed is sealed now.
+        if (Own(line, before).LastOrDefault() is { } last && last.KeptUntil > provider.Clock.Today)
+            await Sealed(line, pool, last, stop);
         var ((point, problems, made), after) = await Between(
             line.Workload,
             () => room.Within(provider.InForce!, line.Target, pool, Into, stop),
@@ -290,6 +295,7 @@ internal sealed class PlannedBackups(
                     ?? throw new RefusalException(RefusalKind.NotFound, "no-point", "The plan's own target has no point to copy.");
                 var now = provider.Clock.Now;
                 var copy = await PointCopy.Of(from, newest, to, time, stop, KeptUntil(line, (await to.Points(stop)).Points, now));
+                await Sealed(line, to, copy, stop);
                 Note(line, now, copy);
                 var lapsed = await Thin(line, to, stop);
                 return (
@@ -299,6 +305,14 @@ internal sealed class PlannedBackups(
             },
             cancel
         );
+
+    /// <summary>Where the plan says so, nobody can remove the point any more before its time.</summary>
+    private static async Task<Point> Sealed(Line line, Pool pool, Point point, CancellationToken stop)
+    {
+        if (line.Keep.Sealed && point.KeptUntil is { } until)
+            await pool.Seal(point, until, stop);
+        return point;
+    }
 
     /// <summary>Removes what plans keep no more there, and what only those points needed.</summary>
     private async Task<IReadOnlyList<RunProblem>> Thin(Line line, Pool pool, CancellationToken stop)
@@ -310,8 +324,9 @@ internal sealed class PlannedBackups(
             var lapsed = Lapsed.Of(points, provider.Clock.Today);
             foreach (var point in lapsed)
                 await pool.Remove(point.Id, stop);
+            // What is sealed for the sake of other points stays until it may go: that is no problem.
             if (lapsed.Count > 0)
-                problems.AddRange((await PoolPrune.Of(pool, time, stop)).Kept.Take(Point.MostProblems));
+                await PoolPrune.Of(pool, time, stop);
         }
         catch (RefusalException refused)
         {
@@ -363,6 +378,7 @@ internal sealed class PlannedBackups(
                 StoredBytes = point.StoredBytes + (first?.StoredBytes ?? 0),
                 Seconds = point.Seconds + (first?.Seconds ?? 0),
                 Point = isKept ? point.Id : first!.Point,
+                IsSealed = isKept ? line.Keep.Sealed : first!.IsSealed,
             }
         );
     }

@@ -32,5 +32,12 @@ internal sealed class CredentialedObjects(IPoolObjects place, CredentialBook boo
         return place.Delete(key, cancel);
     }
 
+    public Task Seal(IReadOnlyCollection<string> keys, DateOnly until, CancellationToken cancel)
+    {
+        foreach (var key in keys)
+            Demand(key, Right.Write);
+        return place.Seal(keys, until, cancel);
+    }
+
     private void Demand(string key, Right right) => book.Demand(credential, bucket, prefix + key, right);
 }

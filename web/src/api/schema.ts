@@ -3858,6 +3858,8 @@ export interface components {
             /** Format: date-time */
             at?: null | string;
             point?: null | string;
+            /** @default false */
+            isSealed: boolean;
             isReal: boolean;
         };
         PlanRunOrder: {
@@ -3942,6 +3944,7 @@ export interface components {
             monthly?: null | number;
             /** Format: int32 */
             yearly?: null | number;
+            sealed?: boolean;
         };
         PointToGoReading: {
             point: components["schemas"]["PointReading"];

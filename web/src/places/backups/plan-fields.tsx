@@ -160,15 +160,19 @@ type RetentionProps = {
   wrong: ProblemAt;
   path: string;
   today: string;
+  canSeal: boolean;
 };
 
 const generations = ["daily", "weekly", "monthly", "yearly"] as const;
 
 /** How long points are kept. */
-export function RetentionFields({ value, onChange, wrong, path, today }: RetentionProps) {
+export function RetentionFields({ value, onChange: change, wrong, path, today, canSeal }: RetentionProps) {
+  // In whichever way they are kept, they stay sealed.
+  const onChange = (keep: PointRetention) => change(value.sealed ? { ...keep, sealed: true } : keep);
   const kind = value.days != null ? "days" : value.until != null ? "until" : "generations";
   const said =
-    wrong(path) ?? ["days", "until", ...generations].map((part) => wrong(`${path}.${part}`)).find((w) => w !== undefined);
+    wrong(path) ??
+    ["days", "until", "sealed", ...generations].map((part) => wrong(`${path}.${part}`)).find((w) => w !== undefined);
   return (
     <fieldset>
       <legend className="text-sm text-ink-soft">How long points are kept</legend>
@@ -225,6 +229,19 @@ export function RetentionFields({ value, onChange, wrong, path, today }: Retenti
             </Field>
           ))}
       </div>
+      {(canSeal || value.sealed) && (
+        <label className="mt-1 block">
+          <input
+            type="checkbox"
+            checked={value.sealed ?? false}
+            onChange={(e) => {
+              const { sealed: _, ...keep } = value;
+              change(e.target.checked ? { ...keep, sealed: true } : keep);
+            }}
+          />{" "}
+          sealed: once taken, nobody can remove a point before its time
+        </label>
+      )}
       {said && <p className="text-sm text-bad">{said}</p>}
     </fieldset>
   );

@@ -97,7 +97,7 @@ type EditorProps = {
   stored: Versioned<BackupPlan>;
   isNew: boolean;
   workloads: Workload[];
-  pools: { id: string; name: string; deduplicates?: boolean }[];
+  pools: { id: string; name: string; kind: string; deduplicates?: boolean }[];
   zones: string[];
   points: number;
 };
@@ -156,6 +156,7 @@ function Editor({ stored, isNew, workloads, pools, zones, points }: EditorProps)
     save.mutate();
   };
   const pool = pools.find((p) => p.id === plan.target);
+  const isReal = plan.workloads.some((id) => workloads.find((w) => w.id === id)?.source);
   const copies = plan.copies ?? [];
   const others = pools.filter((p) => p.id !== plan.target);
   const setCopy = (i: number, part: Partial<(typeof copies)[number]>) =>
@@ -240,15 +241,14 @@ function Editor({ stored, isNew, workloads, pools, zones, points }: EditorProps)
             )}
           </div>
           <CadenceFields value={plan.every} onChange={(every) => set({ every })} wrong={wrong} path="$.every" />
-          {plan.workloads.some((id) => workloads.find((w) => w.id === id)?.source) && (
-            <TimesFields value={plan} onChange={set} wrong={wrong} zones={zones} />
-          )}
+          {isReal && <TimesFields value={plan} onChange={set} wrong={wrong} zones={zones} />}
           <RetentionFields
             value={plan.keep}
             onChange={(keep) => set({ keep })}
             wrong={wrong}
             path="$.keep"
             today={estate.today}
+            canSeal={isReal && pool?.kind === "bucket"}
           />
           {copies.map((copy, i) => (
             <fieldset key={copy.target} className="space-y-3 border-l-2 border-hairline pl-4">
@@ -282,6 +282,7 @@ function Editor({ stored, isNew, workloads, pools, zones, points }: EditorProps)
                 wrong={wrong}
                 path={`$.copies[${i}].keep`}
                 today={estate.today}
+                canSeal={isReal && pools.find((p) => p.id === copy.target)?.kind === "bucket"}
               />
             </fieldset>
           ))}

@@ -25,19 +25,22 @@ export const sourceWords = (source: WorkloadSource) =>
 
 /** How long, in words. */
 export function retentionWords(keep: PointRetention): string {
-  if (keep.days != null) return `${count(keep.days, 0)} days`;
-  if (keep.until != null) return `until ${day(keep.until)}`;
+  if (keep.days != null) return `${count(keep.days, 0)} days${sealed(keep)}`;
+  if (keep.until != null) return `until ${day(keep.until)}${sealed(keep)}`;
   const parts = [
     [keep.daily, "daily"],
     [keep.weekly, "weekly"],
     [keep.monthly, "monthly"],
     [keep.yearly, "yearly"],
   ] as const;
-  return parts
+  const kept = parts
     .filter(([n]) => (n ?? 0) > 0)
     .map(([n, word]) => `${n} ${word}`)
     .join(", ");
+  return kept + sealed(keep);
 }
+
+const sealed = (keep: PointRetention) => (keep.sealed ? ", sealed" : "");
 
 export const planName = (plan: BackupPlan) => plan.name ?? plan.id;
 
