@@ -17,6 +17,7 @@ internal static class RestoreCommands
             new Argument<string>("PATH") { Description = "a path of the point; left out: everything", DefaultValueFactory = _ => "" }
         );
         var to = new Option<string?>("--to") { Description = "a folder of the server's machine, empty unless --existing says more" };
+        var bucket = new Option<string?>("--to-bucket") { Description = "objects of this BUCKET/PREFIX instead" };
         var existing = new Option<string?>("--existing")
         {
             Description = "what becomes of what is there: kept, beside (the restored gets a dated name) or replaced",
@@ -27,7 +28,7 @@ internal static class RestoreCommands
         return ServerCommands.Make(
             "restore",
             "Restore a point, a folder of it, or one file.",
-            [id, point, path, to, existing, file, archive],
+            [id, point, path, to, bucket, existing, file, archive],
             async (http, parsed) =>
             {
                 var target = parsed.GetRequiredValue(id);
@@ -51,15 +52,18 @@ internal static class RestoreCommands
                     await Download(http, $"{from}/archive?format={format}&under={what}", packed);
                     return;
                 }
-                if (parsed.GetValue(to) is not { } folder)
+                var (folder, objects) = (parsed.GetValue(to), parsed.GetValue(bucket)?.Split('/', 2));
+                if (folder is null == objects is null)
                     throw new ServerCommands.RefusedException(
-                        "Say where to: --to FOLDER, --archive FILE.tar or FILE.zip, or --out FILE for one file."
+                        "Say where to: --to FOLDER, --to-bucket BUCKET/PREFIX, --archive FILE.tar or FILE.zip, or --out FILE for one file."
                     );
                 var order = new
                 {
                     point = parsed.GetRequiredValue(point),
                     under = parsed.GetRequiredValue(path),
-                    folder = Path.GetFullPath(folder),
+                    folder = folder is null ? null : Path.GetFullPath(folder),
+                    bucket = objects?[0],
+                    prefix = objects?.ElementAtOrDefault(1),
                     existing = parsed.GetValue(existing) ?? "refused",
                 };
                 var job = await BackupCommands.Finished(http, target, "restores", order);

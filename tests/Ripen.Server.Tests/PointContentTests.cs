@@ -140,4 +140,83 @@ public sealed class PointContentTests : IDisposable
         Assert.Equal(["a tar archive", "a zip archive", "a tar archive"], records.Select(r => (string)r!["into"]!));
         Assert.Contains("nowhere", (string)records[0]!["error"]!, StringComparison.Ordinal);
     }
+
+    [Fact]
+    public async Task A_folder_is_restored_as_objects_and_never_into_a_pool()
+    {
+        var (_, second, third) = await Three();
+        async Task<JsonNode> Restored(string point, string prefix, string existing = "refused")
+        {
+            var order = new
+            {
+                point,
+                under = "Invoices",
+                bucket = "crew-records",
+                prefix,
+                existing,
+            };
+            await server.Did(HttpMethod.Post, $"{Vault}/restores", order);
+            while (true)
+            {
+                var job = (await server.Get(Vault)).Body["job"]!;
+                if (!(bool)job["running"]!)
+                    return job;
+                await Task.Delay(20);
+            }
+        }
+        async Task<string[]> Keys(string prefix) =>
+            [
+                .. (await server.Get($"/api/buckets/crew-records/objects?prefix={prefix}")).Body["objects"]!
+                    .AsArray()
+                    .Select(o => (string)o!["key"]!),
+            ];
+        Task<string> Content(string key) =>
+            server.Http.GetStringAsync(new Uri($"/api/buckets/crew-records/objects/{Uri.EscapeDataString(key)}", UriKind.Relative));
+
+        var job = await Restored(second, "back/");
+        Assert.Equal((0, (string?)null), (job["problems"]!.AsArray().Count, (string?)job["error"]));
+        const string lost = "back/Invoices/Ærø wharf 2019.txt";
+        Assert.Equal("paid in full", await Content(lost));
+        Assert.Equal(15, (await Keys("back/")).Length);
+        foreach (var file in Directory.GetFiles(Path.Combine(Office, "Invoices")))
+            Assert.Equal(await File.ReadAllTextAsync(file), await Content($"back/Invoices/{Path.GetFileName(file)}"));
+
+        // What is there is not taken over without a word; kept, beside or replaced as said.
+        var again = new
+        {
+            point = third,
+            under = "Invoices",
+            bucket = "crew-records",
+            prefix = "back/",
+        };
+        Assert.Equal("not-empty", (await server.Refused(HttpMethod.Post, $"{Vault}/restores", again)).Code);
+        Assert.Equal(14, (long)(await Restored(third, "back/", "kept"))["left"]!);
+        await Restored(third, "back/", "beside");
+        Assert.Equal(29, (await Keys("back/")).Length);
+        await Restored(third, "back/", "replaced");
+        Assert.Equal((29, "paid in full"), ((await Keys("back/")).Length, await Content(lost)));
+        var record = (await server.Get("/api/restore-records?workload=office")).Body[0]!;
+        Assert.Equal("crew-records/back/", (string)record["into"]!);
+
+        foreach (
+            var (bucket, prefix, code) in new[]
+            {
+                ("ticketing-backups", "vault/x/", "meets-a-pool"),
+                ("ticketing-backups", "", "meets-a-pool"),
+                ("ticketing-backups", "va", "meets-a-pool"),
+                ("no-such-bucket", "x/", "no-bucket"),
+            }
+        )
+        {
+            var order = new
+            {
+                point = third,
+                under = "",
+                bucket,
+                prefix,
+            };
+            Assert.Equal(code, (await server.Refused(HttpMethod.Post, $"{Vault}/restores", order)).Code);
+        }
+        Assert.Equal("one-of", (await server.Refused(HttpMethod.Post, $"{Vault}/restores", new { point = third, under = "" })).Code);
+    }
 }

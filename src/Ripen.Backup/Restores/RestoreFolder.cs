@@ -40,7 +40,7 @@ internal sealed class RestoreFolder(string root, DateTimeOffset taken, Existing 
         return existing switch
         {
             Existing.Kept => null,
-            Existing.Beside => Dated(full),
+            Existing.Beside => Dated(full, taken, IsThere),
             _ => full,
         };
     }
@@ -82,14 +82,15 @@ internal sealed class RestoreFolder(string root, DateTimeOffset taken, Existing 
         sound.Add(folder);
     }
 
-    private string Dated(string full)
+    /// <summary>A free name beside one that is taken, with the point's time.</summary>
+    internal static string Dated(string path, DateTimeOffset taken, Func<string, bool> isThere)
     {
-        var (folder, name, end) = (Path.GetDirectoryName(full)!, Path.GetFileNameWithoutExtension(full), Path.GetExtension(full));
+        var (folder, name, end) = (Path.GetDirectoryName(path)!, Path.GetFileNameWithoutExtension(path), Path.GetExtension(path));
         var of = taken.ToString("yyyy-MM-dd HH.mm", CultureInfo.InvariantCulture);
         for (var number = 1; ; number++)
         {
             var free = Path.Combine(folder, $"{name} (as of {of}{(number == 1 ? "" : $", {number}")}){end}");
-            if (!IsThere(free))
+            if (!isThere(free))
                 return free;
         }
     }

@@ -6,6 +6,7 @@ using Ripen.Backup.Pools;
 using Ripen.Backup.Restores;
 using Ripen.Backup.Runs;
 using Ripen.Core.Backups;
+using Ripen.Core.Estates;
 using Ripen.Provider;
 using Ripen.Server.Http;
 
@@ -27,12 +28,20 @@ public sealed record RunOrder(
     bool EncryptedAtSource = false
 );
 
-/// <summary>What to restore of a point (empty for everything), into which folder, and what becomes of what is there already.</summary>
+/// <summary>What to restore of a point, where to, and what becomes of what is there already.</summary>
+/// <param name="Point">Its id.</param>
+/// <param name="Under">A path of it; empty for everything.</param>
+/// <param name="Folder">Of this machine; null for objects.</param>
+/// <param name="Existing">What is there already.</param>
+/// <param name="Bucket">Into whose objects; null for a folder.</param>
+/// <param name="Prefix">With which their keys begin.</param>
 public sealed record RestoreOrder(
     [property: JsonRequired] string Point,
     [property: JsonRequired] string Under,
-    [property: JsonRequired] string Folder,
-    Existing Existing = Existing.Refused
+    string? Folder = null,
+    Existing Existing = Existing.Refused,
+    string? Bucket = null,
+    string? Prefix = null
 );
 
 /// <summary>The point whose restore is rehearsed.</summary>
@@ -90,7 +99,9 @@ internal static class PointEndpoints
         target
             .MapPost("/restores", StartRestore)
             .WithName("startRestore")
-            .WithSummary("Restores into a folder of this machine, in the background; every file is read back and compared.");
+            .WithSummary(
+                "Restores into a folder of this machine or into objects of a bucket, in the background; every file is read back and compared."
+            );
         target
             .MapPost("/rehearsals", StartRehearsal)
             .WithName("startRehearsal")
@@ -183,29 +194,69 @@ internal static class PointEndpoints
         Recorded recorded,
         BackupRoots roots,
         TargetPlaces places,
+        SimulatedProvider provider,
         CancellationToken cancel
     )
     {
         var (view, target) = await TargetEndpoints.Find(current, id, cancel);
-        var folder = roots.Demand(order.Folder, "$.folder");
-        places.DemandBeside(folder, view.Estate.Targets, "$.folder");
+        if (order.Folder is null == order.Bucket is null)
+            throw new RefusalException(RefusalKind.Invalid, "one-of", "Say either a folder or a bucket to restore into.", "$.folder");
+        var (into, work) = order.Bucket is { } bucket
+            ? IntoBucket(order, bucket, order.Prefix ?? "", view.Estate, provider)
+            : IntoFolder(order, view.Estate, roots, places);
+        var pool = await pools.Open(target, cancel);
+        var point = await pool.FindPoint(order.Point, cancel);
+        var aim = new RestoreAim(id, RestoreKind.Restore, order.Under, into);
+        var job = recorded.Start(pool, point, aim, (progress, stop) => work(pool, point, progress, stop));
+        return TypedResults.Accepted($"/api/targets/{id}", job);
+    }
+
+    private delegate Task<RestoreResult> RestoreWork(Pool pool, Point point, IProgress<string> progress, CancellationToken stop);
+
+    private static (string Into, RestoreWork Work) IntoFolder(RestoreOrder order, Estate estate, BackupRoots roots, TargetPlaces places)
+    {
+        var folder = roots.Demand(order.Folder!, "$.folder");
+        places.DemandBeside(folder, estate.Targets, "$.folder");
+        DemandEmpty(() => Restore.DemandEmpty(folder, order.Existing), "$.folder");
+        return (folder, (pool, point, tell, stop) => Restore.Into(pool, point, order.Under, folder, order.Existing, tell, stop));
+    }
+
+    private static (string Into, RestoreWork Work) IntoBucket(
+        RestoreOrder order,
+        string bucket,
+        string prefix,
+        Estate estate,
+        SimulatedProvider provider
+    )
+    {
+        if (estate.Find(bucket) is null)
+            throw new RefusalException(RefusalKind.NotFound, "no-bucket", $"There is no bucket '{bucket}'.", "$.bucket");
+        var place = new WorkloadSource { Bucket = bucket, Prefix = prefix };
+        if (estate.Targets.FirstOrDefault(t => place.Overlaps(t.Bucket, t.Prefix)) is { } meets)
+            throw new RefusalException(
+                RefusalKind.Conflict,
+                "meets-a-pool",
+                $"'{bucket}/{prefix}' meets what the backup target '{meets.Name}' stores: choose a prefix beside it.",
+                "$.prefix"
+            );
+        var objects = new BucketRestore(provider.Objects, bucket, prefix);
+        DemandEmpty(() => ObjectRestore.DemandEmpty(objects, order.Existing), "$.prefix");
+        return (
+            $"{bucket}/{prefix}",
+            (pool, point, tell, stop) => ObjectRestore.Into(pool, point, order.Under, objects, order.Existing, tell, stop)
+        );
+    }
+
+    private static void DemandEmpty(Action demand, string path)
+    {
         try
         {
-            Restore.DemandEmpty(folder, order.Existing);
+            demand();
         }
         catch (RefusalException full)
         {
-            throw new RefusalException(full.Kind, full.Code, full.Message, "$.folder");
+            throw new RefusalException(full.Kind, full.Code, full.Message, path);
         }
-        var pool = await pools.Open(target, cancel);
-        var point = await pool.FindPoint(order.Point, cancel);
-        var job = recorded.Start(
-            pool,
-            point,
-            new RestoreAim(id, RestoreKind.Restore, order.Under, folder),
-            (progress, stop) => Restore.Into(pool, point, order.Under, folder, order.Existing, progress, stop)
-        );
-        return TypedResults.Accepted($"/api/targets/{id}", job);
     }
 
     private static async Task<Accepted<BackupJob>> StartRehearsal(

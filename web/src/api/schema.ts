@@ -1718,7 +1718,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Restores into a folder of this machine, in the background; every file is read back and compared. */
+        /** Restores into a folder of this machine or into objects of a bucket, in the background; every file is read back and compared. */
         post: operations["startRestore"];
         delete?: never;
         options?: never;
@@ -4148,8 +4148,10 @@ export interface components {
         RestoreOrder: {
             point: string;
             under: string;
-            folder: string;
+            folder?: null | string;
             existing?: components["schemas"]["Existing"];
+            bucket?: null | string;
+            prefix?: null | string;
         };
         RestorePoint: {
             plan: string;

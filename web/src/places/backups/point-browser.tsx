@@ -12,8 +12,10 @@ import {
   startRestore,
 } from "../../api/client";
 import { keys } from "../../api/keys";
+import { useProblems } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
 import { moment } from "../../format";
+import { ApiError } from "../../refusal";
 import { useAddress } from "../../ui/address";
 import { ConfirmButton } from "../../ui/confirm-button";
 import { Button, Field, inputLook, Select } from "../../ui/controls";
@@ -25,7 +27,7 @@ import { useBackupDeed, useTargets } from "./use-backups";
 const mostNames = 2000;
 
 const existingChoices = [
-  { value: "refused", label: "nothing: the folder is empty" },
+  { value: "refused", label: "nothing: it is empty" },
   { value: "kept", label: "stays as it is" },
   { value: "beside", label: "stays, the restored goes beside it" },
   { value: "replaced", label: "is replaced" },
@@ -173,32 +175,74 @@ function NameLine({ id, point, name, whole, onFolder }: NameProps) {
 }
 
 function RestoreForm({ id, point, folder }: { id: string; point: string; folder: string }) {
+  const { estate } = useEstate();
   const roots = useTargets().data?.value.roots ?? [];
-  const [to, setTo] = useState("");
+  const [to, setTo] = useState({ into: "folder", folder: "", bucket: estate.buckets[0] ?? "", prefix: "" });
   const [existing, setExisting] = useState<NonNullable<RestoreOrder["existing"]>>("refused");
-  const restore = useBackupDeed(() => startRestore(id, { point, under: folder, folder: to, existing }));
+  const place = to.into === "folder" ? { folder: to.folder } : { bucket: to.bucket, prefix: to.prefix };
+  const restore = useBackupDeed(() => startRestore(id, { point, under: folder, existing, ...place }));
+  const wrong = useProblems(restore.error instanceof ApiError ? restore.error.problems : undefined);
   const submit = (event: FormEvent) => {
     event.preventDefault();
     restore.mutate(undefined);
   };
+  const words = folder === "" ? "Restore everything into" : `Restore ${folder} into`;
   return (
     <form className="mt-4 flex flex-wrap items-start gap-x-6 gap-y-2" onSubmit={submit}>
-      <Field
-        label={folder === "" ? "Restore everything into" : `Restore ${folder} into`}
-        hint={`a folder below ${roots.join(" or ")}`}
-      >
+      <Field label="Where to">
         {(ids) => (
-          <input
+          <Select
             {...ids}
-            className={`${inputLook} w-80`}
-            autoComplete="off"
-            spellCheck={false}
-            placeholder={roots[0] && `${roots[0]}/restored`}
-            value={to}
-            onChange={(e) => setTo(e.target.value)}
+            value={to.into}
+            options={[
+              { value: "folder", label: "a folder" },
+              { value: "bucket", label: "objects" },
+            ]}
+            onChange={(e) => setTo({ ...to, into: e.target.value })}
           />
         )}
       </Field>
+      {to.into === "folder" ? (
+        <Field label={words} error={wrong("$.folder")} hint={`a folder below ${roots.join(" or ")}`}>
+          {(ids) => (
+            <input
+              {...ids}
+              className={`${inputLook} w-80`}
+              autoComplete="off"
+              spellCheck={false}
+              placeholder={roots[0] && `${roots[0]}/restored`}
+              value={to.folder}
+              onChange={(e) => setTo({ ...to, folder: e.target.value })}
+            />
+          )}
+        </Field>
+      ) : (
+        <>
+          <Field label={words} error={wrong("$.bucket")} hint="a bucket; a new one is made on the board">
+            {(ids) => (
+              <Select
+                {...ids}
+                value={to.bucket}
+                options={estate.buckets.map((b) => ({ value: b, label: b }))}
+                onChange={(e) => setTo({ ...to, bucket: e.target.value })}
+              />
+            )}
+          </Field>
+          <Field label="below the prefix" error={wrong("$.prefix")} hint="keys begin with it; links have no place there">
+            {(ids) => (
+              <input
+                {...ids}
+                className={`${inputLook} w-44`}
+                autoComplete="off"
+                spellCheck={false}
+                placeholder="restored/"
+                value={to.prefix}
+                onChange={(e) => setTo({ ...to, prefix: e.target.value })}
+              />
+            )}
+          </Field>
+        </>
+      )}
       <Field label="What is there already" hint={existingHints[existing]}>
         {(ids) => (
           <Select
@@ -210,11 +254,13 @@ function RestoreForm({ id, point, folder }: { id: string; point: string; folder:
         )}
       </Field>
       <div className="pt-4">
-        <Button type="submit" disabled={to === "" || restore.isPending}>
+        <Button type="submit" disabled={(to.into === "folder" && to.folder === "") || restore.isPending}>
           Restore
         </Button>
       </div>
-      {restore.error && <ErrorNote error={restore.error} />}
+      {restore.error && !(restore.error instanceof ApiError && restore.error.problems.length > 0) && (
+        <ErrorNote error={restore.error} />
+      )}
     </form>
   );
 }
