@@ -116,6 +116,99 @@ public sealed class CrashTests : IAsyncDisposable
         Directory.Delete(reference, recursive: true);
     }
 
+    [Fact]
+    public async Task A_plans_run_that_was_cut_short_is_done_late_and_harms_no_point()
+    {
+        await server.Start();
+        var office = Directory.CreateDirectory(Path.Combine(server.Folder, "folders", "ledgers")).FullName;
+        async Task Did(HttpMethod method, string path, object order)
+        {
+            var targets = await Http.GetAsync(new Uri("/api/targets", UriKind.Relative));
+            using var request = new HttpRequestMessage(method, new Uri(path, UriKind.Relative)) { Content = JsonContent.Create(order) };
+            request.Headers.TryAddWithoutValidation("If-Match", targets.Headers.ETag!.Tag);
+            using var response = await Http.SendAsync(request);
+            Assert.True(response.IsSuccessStatusCode, await response.Content.ReadAsStringAsync());
+        }
+        async Task<JsonNode> Got(string path) => (await Http.GetFromJsonAsync<JsonNode>(path))!;
+        await Did(HttpMethod.Post, "/api/targets/office-vault/pool", new { passphrase = "the ferry leaves at nine" });
+        await Did(
+            HttpMethod.Put,
+            "/api/workloads/ledgers",
+            new
+            {
+                id = "ledgers",
+                name = "Ledgers",
+                bytes = 4e7,
+                region = "aldmouth",
+                source = new { folder = "ledgers" },
+            }
+        );
+        await Did(
+            HttpMethod.Put,
+            "/api/plans/twice",
+            new
+            {
+                id = "twice",
+                workloads = new[] { "ledgers" },
+                target = "office-vault",
+                every = new { days = 1 },
+                at = new[] { "06:00", "12:00" },
+                keep = new { days = 60 },
+            }
+        );
+        var day = (await Today()).AddDays(1);
+        var cutShort = 0;
+        for (; cutShort < 3; day = day.AddDays(1))
+        {
+            Assert.True(day < new DateOnly(2027, 3, 1), "Every run was quicker than the kill.");
+            var content = new byte[12_000_000];
+            random.NextBytes(content);
+            await File.WriteAllBytesAsync(Path.Combine(office, $"{random.Next(3)}.ledger"), content);
+            await Reach(At(day, 7));
+            // The second run of the day is cut, somewhere between its time and its end.
+            await Http.PostAsJsonAsync("/api/clock/passages", new { until = At(day, 13) });
+            await Task.Delay(random.Next(0, 500));
+            await server.Kill();
+            await server.Start();
+            var now = (DateTimeOffset)(await Got("/api/clock"))["now"]!;
+            if (now == At(day, 12) && (await Last()) < now)
+                cutShort++;
+            await Reach(At(day, 14));
+            Assert.True(await Last() >= At(day, 12), $"The run of {day} was not made up for.");
+        }
+        // Each day has two points at least, and every point gives back all that it says.
+        var points = (await Got("/api/targets/office-vault/points"))["points"]!.AsArray();
+        Assert.True(points.Count >= 2 * (day.DayNumber - points.Min(p => DayOf(p!)).DayNumber));
+        Assert.DoesNotContain((await Got("/api/plans/runs?plan=twice")).AsArray(), r => r!["missed"] is not null);
+        foreach (var point in points)
+        {
+            await Did(HttpMethod.Post, "/api/targets/office-vault/rehearsals", new { point = (string)point!["id"]! });
+            JsonNode job;
+            do job = (await Got("/api/targets/office-vault"))["job"]!;
+            while ((bool)job["running"]!);
+            Assert.Equal(((string?)null, 0), ((string?)job["error"], job["problems"]!.AsArray().Count));
+        }
+
+        static DateTimeOffset At(DateOnly day, int hour) => new(day.ToDateTime(new TimeOnly(hour, 0)), TimeSpan.Zero);
+
+        static DateOnly DayOf(JsonNode point) => DateOnly.FromDateTime(((DateTimeOffset)point["taken"]!).UtcDateTime);
+
+        async Task<DateTimeOffset?> Last() =>
+            (await Got("/api/targets/office-vault/points"))["points"]!
+                .AsArray()
+                .Select(p => (DateTimeOffset?)p!["taken"]!)
+                .FirstOrDefault();
+
+        async Task Reach(DateTimeOffset until)
+        {
+            await Http.PostAsJsonAsync("/api/clock/passages", new { until });
+            while (
+                (DateTimeOffset)(await Got("/api/clock"))["now"]! < until || (bool?)(await Got("/api/clock"))["passage"]?["running"] == true
+            )
+                await Task.Delay(20);
+        }
+    }
+
     /// <summary>All that was acknowledged is there; all that is there is whole, has one charge and one file.</summary>
     private async Task Check(Dictionary<string, string> acknowledged)
     {

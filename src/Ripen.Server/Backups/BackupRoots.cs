@@ -9,7 +9,7 @@ internal sealed class BackupRoots(IReadOnlyList<string> roots)
     /// <exception cref="RefusalException">It lies below no root, or a link leads to it.</exception>
     public string Demand(string folder, string path)
     {
-        if (!Path.IsPathFullyQualified(folder))
+        if (!Path.IsPathFullyQualified(folder) || folder.Contains('\0', StringComparison.Ordinal))
             throw Outside(folder, path);
         var full = Path.TrimEndingDirectorySeparator(Path.GetFullPath(folder));
         var root = All.FirstOrDefault(r => full == r || full.StartsWith(r + Path.DirectorySeparatorChar, StringComparison.Ordinal));

@@ -134,6 +134,7 @@ internal static class PointEndpoints
         CurrentEstate current,
         Pools pools,
         Sources sources,
+        BackupRoots roots,
         RoomMaking room,
         BackupJobs jobs,
         TimeProvider time,
@@ -143,7 +144,8 @@ internal static class PointEndpoints
         var (view, target) = await TargetEndpoints.Find(current, id, cancel);
         var from = new WorkloadSource
         {
-            Folder = order.Folder,
+            // A workload's folder may be said shortly, so that a document serves on any machine; whoever asks here knows the machine.
+            Folder = order.Folder is { } folder ? roots.Demand(folder, "$.folder") : null,
             Bucket = order.Bucket,
             Prefix = order.Prefix,
         };
