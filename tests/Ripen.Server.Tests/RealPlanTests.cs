@@ -193,9 +193,30 @@ public sealed class RealPlanTests : IDisposable
         await Pass(24);
         Directory.Move(Office, Office + "-gone");
         await Pass(24);
+        // One that waits to be tried again waits no more when its plan is paused.
+        await Pass(2.0625);
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "02:00" },
+                keep = new { days = 30 },
+                paused = true,
+            }
+        );
         Directory.Move(Office + "-gone", Office);
-        await Pass(24);
-        Assert.Equal(["11-01 02:00", "11-03 02:00"], await Taken());
+        await Pass(1);
+        Assert.Equal(["11-01 02:00"], await Taken());
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "02:00" },
+                keep = new { days = 30 },
+            }
+        );
+        await Pass(24 - 3.0625);
+        Assert.Equal(["11-01 02:00", "11-03 03:03"], await Taken());
         var missed = (await Runs()).Single(r => r["missed"] is not null);
         Assert.Equal("2026-11-02", (string)missed["day"]!);
         Assert.Contains("4 times", (string)missed["missed"]!, StringComparison.Ordinal);

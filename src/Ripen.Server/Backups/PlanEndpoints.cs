@@ -313,13 +313,15 @@ internal static class PlanEndpoints
     {
         var today = view.Estate.Today;
         var stay = Branch.All(after, today).Select(Key).ToHashSet();
-        var points = Branch.All(view.Estate, today).Where(b => !stay.Contains(Key(b))).Sum(b => b.PointsOn(today.AddDays(-1)));
+        var lost = Branch.All(view.Estate, today).Where(b => !stay.Contains(Key(b))).ToList();
+        var points = lost.Sum(b => b.PointsOn(today.AddDays(-1)));
+        var inPools = lost.Any(b => b.Workload.Source is not null) ? " What lies in a pool stays there until somebody removes it." : "";
         return points == 0
             ? null
             : Problems.Conflict(
                 "points-would-go",
                 $"{points} restore {(points == 1 ? "point" : "points")} would be given up with it. Pause the plan to keep them, or say so "
-                    + "with ?discardPoints=true."
+                    + $"with ?discardPoints=true.{inPools}"
             );
 
         static (string, string, string) Key(Branch b) => (b.Plan.Id, b.Target.Id, b.Workload.Id);

@@ -55,7 +55,7 @@ internal sealed class PlannedBackups(
 
     private DateTimeOffset? Next(DateTimeOffset now, DateTimeOffset until)
     {
-        var lines = Lines();
+        var lines = Lines().Where(l => !l.Plan.Paused).ToList();
         if (lines.Count == 0)
             return null;
         var handled = Handled();
@@ -72,7 +72,7 @@ internal sealed class PlannedBackups(
     private void Run(DateTimeOffset at, CancellationToken cancel)
     {
         var handled = Handled();
-        foreach (var line in Lines())
+        foreach (var line in Lines().Where(l => !l.Plan.Paused))
         {
             cancel.ThrowIfCancellationRequested();
             var due =
@@ -158,16 +158,20 @@ internal sealed class PlannedBackups(
         }
     }
 
-    /// <summary>Second copies whose day it is too, of the point that was just taken.</summary>
+    /// <summary>Of the point that was just taken.</summary>
     private async Task Copies(Line taken, DateTimeOffset due, CancellationToken cancel)
     {
-        foreach (
-            var copy in Lines()
-                .Where(l => l.Copy is not null && l.Plan.Id == taken.Plan.Id && l.Workload.Id == taken.Workload.Id)
-                .Where(l => Due(l, due.AddTicks(-1), due).Any())
-        )
+        foreach (var copy in CopiesDue(taken, due))
             await Try(copy, due, cancel);
     }
+
+    /// <summary>The second copies of a plan's run whose time it is too.</summary>
+    private List<Line> CopiesDue(Line of, DateTimeOffset due) =>
+        [
+            .. Lines()
+                .Where(l => l.Copy is not null && l.Plan.Id == of.Plan.Id && l.Workload.Id == of.Workload.Id)
+                .Where(l => Due(l, due.AddTicks(-1), due).Any()),
+        ];
 
     private void Failed(Line line, DateTimeOffset due, string why, bool isOver)
     {
@@ -190,12 +194,16 @@ internal sealed class PlannedBackups(
         }
         failed.TryRemove(line.Id, out _);
         log.LogError("{Plan}: {Workload} into {Target} took no point. {Why}", line.Plan.Id, line.Workload.Id, line.Target.Id, why);
-        // A point that the day has already stays the day's.
-        if (OfToday(line) is { IsReal: true } done)
-            provider.NoteRun(done with { At = now });
-        else
-            provider.NoteRun(Noted(line, now) with { Missed = tries > 1 ? $"{why} It was tried {tries} times." : why, Share = 0 });
+        Miss(line, now, tries > 1 ? $"{why} It was tried {tries} times." : why);
+        foreach (var copy in line.Copy is null ? CopiesDue(line, due) : [])
+            Miss(copy, now, "The plan itself took no point.");
     }
+
+    /// <summary>A point that the day has already stays the day's.</summary>
+    private void Miss(Line line, DateTimeOffset now, string why) =>
+        provider.NoteRun(
+            OfToday(line) is { IsReal: true } done ? done with { At = now } : Noted(line, now) with { Missed = why, Share = 0 }
+        );
 
     private async Task<(Point Result, Func<BackupJob, BackupJob> End)> Take(
         Line line,

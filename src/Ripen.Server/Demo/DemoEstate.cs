@@ -24,6 +24,7 @@ internal sealed class DemoEstate(
     Rehearsals rehearsals,
     Pools pools,
     PlannedBackups planned,
+    PlannedRehearsals rehearsed,
     BackupRoots roots,
     TimeProvider time,
     RipenSettings settings,
@@ -67,7 +68,7 @@ internal sealed class DemoEstate(
         await current.Get(cancel);
         var steps = DemoPast.Steps(settings.DemoPast);
         var office = roots.All is [var root, ..] ? Path.Combine(root, "office") : null;
-        var hands = new DemoHands(current, store, backups, provider, rehearsals, pools, planned, time, office);
+        var hands = new DemoHands(current, store, backups, provider, rehearsals, pools, [planned.Stops, rehearsed.Stops], time, office);
         for (; done < steps.Count; done++)
         {
             log.LogInformation("Preparing the demo, {Done} of {Steps}: {What}.", done + 1, steps.Count, steps[done].What);

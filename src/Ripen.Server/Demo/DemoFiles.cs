@@ -49,6 +49,7 @@ internal static class DemoFiles
         At = [Evening],
         Zone = "Europe/Copenhagen",
         WindowHours = 4,
+        RehearseEveryDays = 30,
         Keep = new PointRetention
         {
             Daily = 14,

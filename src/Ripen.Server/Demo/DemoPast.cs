@@ -4,6 +4,7 @@ using Ripen.Core.Forecasting;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Provider.Access;
+using Ripen.Provider.Clock;
 using Ripen.Provider.Objects;
 using Ripen.Server.Backups;
 
@@ -17,7 +18,7 @@ internal sealed record DemoHands(
     SimulatedProvider Provider,
     Rehearsals Rehearsals,
     Pools Pools,
-    PlannedBackups Planned,
+    IReadOnlyList<ClockStops> Stops,
     TimeProvider Time,
     string? Office
 );
@@ -89,12 +90,7 @@ internal static class DemoPast
                 Do(() =>
                 {
                     if (hands.Provider.Clock.Now < until)
-                        hands.Provider.Clock.PassUntil(
-                            until,
-                            run => DemoFiles.Live(hands, run.Day.AddDays(1)),
-                            cancel,
-                            stops: [hands.Planned.Stops]
-                        );
+                        hands.Provider.Clock.PassUntil(until, run => DemoFiles.Live(hands, run.Day.AddDays(1)), cancel, stops: hands.Stops);
                 })
         );
     }

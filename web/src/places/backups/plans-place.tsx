@@ -195,7 +195,7 @@ export function PlansPlace() {
                       0,
                     )}
                   </td>
-                  <td className="text-right whitespace-nowrap">{bytes(branches.reduce((n, b) => n + b.neededBytes, 0))}</td>
+                  <td className="pl-4 text-right whitespace-nowrap">{bytes(branches.reduce((n, b) => n + b.neededBytes, 0))}</td>
                 </tr>
               ))}
             </tbody>
