@@ -265,4 +265,20 @@ public sealed class BackupTests : IDisposable
 
         public Task Delete(string key, CancellationToken cancel) => objects.Delete(key, cancel);
     }
+
+    [Theory]
+    [InlineData("")]
+    [InlineData("\0")]
+    [InlineData("../pool")]
+    [InlineData("/etc/hostname")]
+    [InlineData("20260101T000000000Z-0000/../../pool")]
+    public async Task An_id_that_is_no_points_is_none_and_leads_nowhere(string id)
+    {
+        using var place = new Folders();
+        var objects = place.Objects;
+        using var pool = await Pool.Create(objects, Folders.Options, DateTimeOffset.UnixEpoch, CancellationToken.None);
+        foreach (var reach in new Func<Task>[] { () => pool.FindPoint(id, default), () => pool.Remove(id, default) })
+            Assert.Equal("no-point", (await Assert.ThrowsAsync<RefusalException>(reach)).Code);
+        Assert.True(objects.Has(PoolDescription.Key));
+    }
 }

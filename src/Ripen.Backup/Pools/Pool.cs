@@ -132,6 +132,9 @@ public sealed class Pool : IDisposable
     /// <exception cref="RefusalException">There is no point of this id.</exception>
     public async Task<Point> FindPoint(string id, CancellationToken cancel)
     {
+        // An id that is no name of an object is none, and leads to no other file of a directory.
+        if (id.Length == 0 || !id.All(c => char.IsAsciiLetterOrDigit(c) || c == '-'))
+            throw NoPoint(id);
         var key = $"{Point.Folder}{id}";
         try
         {
@@ -139,9 +142,11 @@ public sealed class Pool : IDisposable
         }
         catch (RefusalException none) when (none.Code == "no-object")
         {
-            throw new RefusalException(RefusalKind.NotFound, "no-point", $"The pool has no restore point '{id}'.");
+            throw NoPoint(id);
         }
     }
+
+    private static RefusalException NoPoint(string id) => new(RefusalKind.NotFound, "no-point", $"The pool has no restore point '{id}'.");
 
     /// <summary>The entries of a point, in their order.</summary>
     /// <exception cref="RefusalException">The list itself is damaged.</exception>
