@@ -105,7 +105,8 @@ public sealed class RealPlanTests : IDisposable
         var planned = (await server.Get("/api/plans/points")).Body.AsArray().Where(p => (string)p!["plan"]! == "files").ToList();
         Assert.Equal(["2026-11-05", "2026-11-06"], planned.Select(p => (string)p!["taken"]!));
         Assert.Equal((double)points[^1]["logicalBytes"]!, (double)planned[^1]!["logicalBytes"]!);
-        Assert.Equal((double)points[^1]["storedBytes"]!, (double)planned[^1]!["addedBytes"]!);
+        // Shared out among what changes and what does not, and summed up again.
+        Assert.Equal((double)points[^1]["storedBytes"]!, (double)planned[^1]!["addedBytes"]!, 1e-6);
         var runs = await Runs();
         Assert.Equal(6, runs.Count(r => r["missed"] is null));
         Assert.Equal((string)points[^1]["id"]!, (string)runs[0]["point"]!);
