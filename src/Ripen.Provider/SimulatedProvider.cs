@@ -175,9 +175,9 @@ public sealed class SimulatedProvider : IDisposable
     /// <summary>The estate in force, without what lies in its buckets, and with no plan's runs; null when there is none.</summary>
     public Estate? InForce => state.Index.Read(db => state.FindTerms(db)?.Plan.Estate);
 
-    /// <summary>Today's runs of workloads with a source, done and missed.</summary>
-    public IReadOnlyList<PlanRun> RealRunsOfToday() =>
-        state.Index.Read(db => PlanRunRows.Since(db, ProviderState.Midnight(ProviderState.Today(db))));
+    /// <summary>A branch's run of today, done or missed; null for none.</summary>
+    public PlanRun? RunOfToday(string plan, string target, string workload) =>
+        state.Index.Read(db => PlanRunRows.On(db, plan, target, workload, ProviderState.Today(db)));
 
     /// <summary>The newest run of a branch that took a point before today; null for none.</summary>
     public PlanRun? RunBefore(string plan, string target, string workload) =>
@@ -189,7 +189,7 @@ public sealed class SimulatedProvider : IDisposable
     public void NoteLost(IReadOnlySet<string> points, string why) =>
         state.Change(db =>
         {
-            foreach (var run in PlanRunRows.All(db).Where(r => r.IsReal && points.Contains(r.Point!)))
+            foreach (var run in points.Select(p => PlanRunRows.Of(db, p)).OfType<PlanRun>())
                 PlanRunRows.Note(db, run with { Missed = why, Point = null, KeptUntil = run.Day, StoredBytes = 0, Share = 0 });
         });
 

@@ -66,7 +66,10 @@ builder.Services.AddSingleton<RoomMaking>();
 builder.Services.AddSingleton<Sources>();
 builder.Services.AddSingleton<PlannedBackups>();
 builder.Services.AddSingleton<PlannedRehearsals>();
-builder.Services.AddSingleton(new Programs(settings.Programs ?? Path.Combine(Path.GetDirectoryName(database)!, "programs")));
+builder.Services.AddSingleton(services => new Programs(
+    settings.Programs ?? Path.Combine(Path.GetDirectoryName(database)!, "programs"),
+    services.GetRequiredService<ILogger<Programs>>()
+));
 builder.Services.AddSingleton<Volumes>();
 builder.Services.AddSingleton<Cartridges>();
 builder.Services.AddSingleton(new DriveFolder(settings.Drives ?? Path.Combine(Path.GetDirectoryName(database)!, "drives")));

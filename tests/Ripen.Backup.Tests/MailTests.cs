@@ -88,6 +88,34 @@ public sealed class MailTests : IDisposable
         Assert.Single(Split(Encoding.UTF8.GetBytes("From a Mon Jan  1 08:00:00 2024\nSubject: x\n\ntext\nFrom here on\n"), new Random(1)));
     }
 
+    /// <summary>A file that is called a mailbox may be anything, and as large as a disk.</summary>
+    [Fact]
+    public void What_is_too_large_is_passed_over_and_what_follows_is_found()
+    {
+        var found = new List<(long At, int Bytes)>();
+        var splitter = new MboxSplitter(0, (at, _, message) => found.Add((at, message.Length)));
+        var noise = new byte[1 << 20];
+        Array.Fill(noise, (byte)'x');
+        "From "u8.CopyTo(noise);
+        var large = "From a Mon Jan  1 08:00:00 2024\nSubject: large\n\n"u8.ToArray();
+        var small = "\n\nFrom b Mon Jan  1 08:00:00 2024\nSubject: small\n\ntext\n"u8.ToArray();
+        splitter.Feed(large);
+        splitter.Feed("y"u8);
+        for (var i = 0; i < 130; i++)
+            splitter.Feed(noise);
+        splitter.Feed(small);
+        // One line of 200 kB, in pieces that begin like a message: it is a line like any other.
+        splitter.Feed("\nFrom c Mon Jan  1 08:00:00 2024\nSubject: long\n\ny"u8);
+        for (var i = 0; i < 200; i++)
+            splitter.Feed(noise.AsSpan(0, 1000));
+        splitter.Finish();
+        var second = large.Length + 1 + (130L << 20) + 2;
+        Assert.Equal(
+            [(second, "Subject: small\n\ntext\n".Length), (second + small.Length - 2 + 1, "Subject: long\n\ny".Length + 200_000)],
+            found
+        );
+    }
+
     [Fact]
     public async Task What_is_put_back_comes_out_as_it_was()
     {

@@ -558,6 +558,25 @@ public sealed class RealPlanTests : IDisposable
         );
     }
 
+    [Fact]
+    public async Task What_a_plan_seals_cannot_become_what_bears_no_seal()
+    {
+        await Ready();
+        await Plan(
+            new
+            {
+                every = new { days = 1 },
+                at = new[] { "12:00" },
+                keep = new { days = 3, @sealed = true },
+            }
+        );
+        var computed = """{ "id": "office", "name": "Office", "bytes": 2000000, "region": "aldmouth" }""";
+        Assert.Equal("cannot-seal", (await server.Refused(HttpMethod.Put, "/api/workloads/office", computed, await Tag())).Code);
+        var directory =
+            """{ "id": "office-vault", "name": "Office vault", "kind": "directory", "folder": "elsewhere", "operatedBy": "own" }""";
+        Assert.Equal("cannot-seal", (await server.Refused(HttpMethod.Put, Vault, directory, await Tag())).Code);
+    }
+
     private async Task<JsonNode> Idle()
     {
         while (true)

@@ -38,8 +38,8 @@ public sealed record MailHead(
                 MailText.People(mail.From),
                 MailText.People([.. mail.To, .. mail.Cc, .. mail.Bcc]),
                 mail.Subject ?? "",
-                mail.Headers.Contains(HeaderId.Date) && mail.Date != default ? mail.Date : null,
-                [.. MailText.AttachmentsOf(mail).Select(a => a.Name)],
+                MailText.DateOf(mail),
+                [.. MailText.NamesOf(mail)],
                 digest
             );
         }

@@ -1,6 +1,5 @@
 using Ripen.Backup.Points;
 using Ripen.Backup.Pools;
-using Ripen.Backup.Runs;
 
 namespace Ripen.Backup.Mail;
 
@@ -54,8 +53,8 @@ public sealed record FoundMail(string Workload, string Path, MailHead Head, Poin
 /// </summary>
 public sealed class MailIndex
 {
-    private readonly Dictionary<string, Point> points = [];
-    private readonly Dictionary<string, RunProblem> unreadable = [];
+    private readonly FollowedPoints points = new();
+    private readonly HashSet<string> taken = [];
     private readonly Dictionary<(string Workload, string Path), List<Version>> files = [];
 
     /// <summary>A file of mail as some points have it.</summary>
@@ -68,10 +67,10 @@ public sealed class MailIndex
         public HashSet<string> Points { get; } = [];
     }
 
-    public int Points => points.Count;
+    public int Points => points.All.Count;
 
     /// <summary>Points whose list or mail cannot be read, and why.</summary>
-    public IReadOnlyCollection<RunProblem> Unreadable => unreadable.Values;
+    public IReadOnlyCollection<RunProblem> Unreadable => points.Unreadable;
 
     /// <summary>Messages in memory, each as often as versions of its mailbox have it.</summary>
     public int Count => files.Values.Sum(f => f.Sum(v => v.Mails.Count));
@@ -79,60 +78,44 @@ public sealed class MailIndex
     /// <summary>Takes in what was added to the pool since, and lets go of what went.</summary>
     public async Task Follow(Pool pool, CancellationToken cancel)
     {
-        var ids = (await pool.PointIds(cancel)).ToHashSet();
-        foreach (var gone in points.Keys.Concat(unreadable.Keys).Where(id => !ids.Contains(id)).ToList())
-        {
-            points.Remove(gone);
-            unreadable.Remove(gone);
-        }
+        await points.Follow(pool, cancel);
+        taken.IntersectWith(points.All.Keys);
         foreach (var versions in files.Values)
         {
             foreach (var version in versions)
-                version.Points.IntersectWith(points.Keys);
+                version.Points.IntersectWith(taken);
             versions.RemoveAll(v => v.Points.Count == 0);
         }
-        foreach (var id in ids.Where(id => !points.ContainsKey(id) && !unreadable.ContainsKey(id)).Order(StringComparer.Ordinal))
+        foreach (var id in points.All.Keys.Where(id => !taken.Contains(id)).Order(StringComparer.Ordinal).ToList())
         {
             cancel.ThrowIfCancellationRequested();
-            try
-            {
-                await Take(pool, await pool.FindPoint(id, cancel), cancel);
-            }
-            catch (RefusalException damaged) when (damaged.Kind == RefusalKind.Damaged)
-            {
-                unreadable[id] = new RunProblem(id, damaged.Message);
-            }
-            catch (RefusalException removed) when (removed.Code == "no-point")
-            {
-                // It went while the others were read.
-            }
+            await points.Whole(id, () => Take(pool, points.All[id], cancel));
         }
     }
 
     /// <summary>Newest messages first; those without a date last.</summary>
     public (IReadOnlyList<FoundMail> Mails, int Total) Find(MailQuery query, string? workload, int most)
     {
-        var found = new Dictionary<(string Workload, string Digest), (MailHead Head, string Path, HashSet<string> Points)>();
-        var newest = points.Values.GroupBy(p => p.Workload).ToDictionary(w => w.Key, w => w.MaxBy(p => p.Taken)!);
+        var found = new Dictionary<(string Workload, string Digest), Hit>();
+        var newest = points.All.Values.GroupBy(p => p.Workload).ToDictionary(w => w.Key, w => w.MaxBy(p => p.Taken)!);
         foreach (var ((of, path), versions) in files)
         {
             if (workload is not null && of != workload)
                 continue;
             foreach (var version in versions)
             {
+                var own = version.Points.Select(id => points.All[id]).ToList();
+                var (first, last) = (own.MinBy(p => p.Taken)!, own.MaxBy(p => p.Taken)!);
                 foreach (var mail in version.Mails.Where(query.Fits))
                 {
-                    var key = (of, mail.Digest);
-                    if (!found.TryGetValue(key, out var known))
-                        found[key] = (mail, path, [.. version.Points]);
-                    else
-                    {
-                        // It is restored from where it was last.
-                        var isLater = Newest(version.Points).Taken > Newest(known.Points).Taken;
-                        known.Points.UnionWith(version.Points);
-                        if (isLater)
-                            found[key] = (mail, path, known.Points);
-                    }
+                    if (!found.TryGetValue((of, mail.Digest), out var hit))
+                        found[(of, mail.Digest)] = hit = new Hit(mail, path, first, last);
+                    hit.Points.UnionWith(version.Points);
+                    if (first.Taken < hit.First.Taken)
+                        hit.First = first;
+                    // It is restored from where it was last.
+                    if (last.Taken > hit.Last.Taken)
+                        (hit.Head, hit.Path, hit.Last) = (mail, path, last);
                 }
             }
         }
@@ -146,8 +129,8 @@ public sealed class MailIndex
                         f.Key.Workload,
                         f.Value.Path,
                         f.Value.Head,
-                        f.Value.Points.Select(id => points[id]).MinBy(p => p.Taken)!,
-                        Newest(f.Value.Points),
+                        f.Value.First,
+                        f.Value.Last,
                         f.Value.Points.Count,
                         f.Value.Points.Contains(newest[f.Key.Workload].Id)
                     )),
@@ -156,21 +139,29 @@ public sealed class MailIndex
         );
     }
 
-    private Point Newest(IEnumerable<string> ids) => ids.Select(id => points[id]).MaxBy(p => p.Taken)!;
+    /// <summary>A message that fits, as far as versions of mailboxes were looked at.</summary>
+    private sealed class Hit(MailHead head, string path, Point first, Point last)
+    {
+        public MailHead Head { get; set; } = head;
+        public string Path { get; set; } = path;
+        public Point First { get; set; } = first;
+        public Point Last { get; set; } = last;
+        public HashSet<string> Points { get; } = [];
+    }
 
     private async Task Take(Pool pool, Point point, CancellationToken cancel)
     {
-        var taken = new List<(string Path, Version Version)>();
+        var mail = new List<(string Path, Version Version)>();
         await foreach (var entry in pool.Entries(point, cancel))
         {
             if (!Mailbox.IsMailbox(entry) && !Mailbox.IsMessage(entry))
                 continue;
             var versions = files.GetValueOrDefault((point.Workload, entry.Path)) ?? [];
             var same = versions.FirstOrDefault(v => v.Entry.Chunks.AsSpan().SequenceEqual(entry.Chunks));
-            taken.Add((entry.Path, same ?? new Version(entry, await Read(pool, entry, versions.LastOrDefault(), cancel))));
+            mail.Add((entry.Path, same ?? new Version(entry, await Read(pool, entry, versions.LastOrDefault(), cancel))));
         }
-        points[point.Id] = point;
-        foreach (var (path, version) in taken)
+        taken.Add(point.Id);
+        foreach (var (path, version) in mail)
         {
             if (!files.TryGetValue((point.Workload, path), out var versions))
                 files[(point.Workload, path)] = versions = [];

@@ -43,10 +43,10 @@ public sealed record MailText(
             People(mail.To),
             People(mail.Cc),
             mail.Subject ?? "",
-            mail.Headers.Contains(HeaderId.Date) && mail.Date != default ? mail.Date : null,
+            DateOf(mail),
             html is null ? mail.TextBody ?? "" : TextOf(html),
             html is not null,
-            [.. AttachmentsOf(mail)]
+            [.. Parts(mail).Select(p => About(p, Decoded(p).Length))]
         );
     }
 
@@ -69,7 +69,12 @@ public sealed record MailText(
             new InternetAddressList(addresses).Mailboxes.Select(m => string.IsNullOrEmpty(m.Name) ? m.Address : $"{m.Name} <{m.Address}>")
         );
 
-    internal static IEnumerable<MailAttachment> AttachmentsOf(MimeMessage mail) => Parts(mail).Select(p => About(p, Decoded(p).Length));
+    /// <summary>As the sender says; null for none that can be understood.</summary>
+    internal static DateTimeOffset? DateOf(MimeMessage mail) =>
+        mail.Headers.Contains(HeaderId.Date) && mail.Date != default ? mail.Date : null;
+
+    /// <summary>Of the attachments, none of which is decoded for it.</summary>
+    internal static IEnumerable<string> NamesOf(MimeMessage mail) => Parts(mail).Select(NameOf);
 
     private static MimeMessage Load(byte[] message)
     {
@@ -87,12 +92,10 @@ public sealed record MailText(
     private static IEnumerable<MimeEntity> Parts(MimeMessage mail) =>
         mail.BodyParts.Where(p => p is MessagePart || p is MimePart { FileName: not null } || (p is MimePart and not TextPart));
 
-    private static MailAttachment About(MimeEntity part, long bytes) =>
-        new(
-            (part as MimePart)?.FileName ?? ((part as MessagePart)?.Message?.Subject is { } subject ? $"{subject}.eml" : "unnamed"),
-            part.ContentType.MimeType,
-            bytes
-        );
+    private static MailAttachment About(MimeEntity part, long bytes) => new(NameOf(part), part.ContentType.MimeType, bytes);
+
+    private static string NameOf(MimeEntity part) =>
+        (part as MimePart)?.FileName ?? ((part as MessagePart)?.Message?.Subject is { } subject ? $"{subject}.eml" : "unnamed");
 
     private static byte[] Decoded(MimeEntity part)
     {

@@ -6,13 +6,17 @@ namespace Ripen.Backup.Mail;
 /// <summary>Files of a point that hold mail: mailboxes, by their name's end, and messages in the folders of a Maildir.</summary>
 public static class Mailbox
 {
+    /// <summary>What is larger is no message, whatever it is called: it would not fit into memory with others.</summary>
+    public const int MostMessageBytes = 128 << 20;
+
     private static readonly string[] Ends = [".mbox", ".mbx"];
     private static readonly string[] Maildir = ["cur", "new"];
 
     public static bool IsMailbox(Entry entry) => entry.Kind == EntryKind.File && IsMbox(entry.Path);
 
     public static bool IsMessage(Entry entry) =>
-        entry.Kind == EntryKind.File && Maildir.Contains(Path.GetFileName(Path.GetDirectoryName(entry.Path)));
+        entry is { Kind: EntryKind.File, Size: <= MostMessageBytes }
+        && Maildir.Contains(Path.GetFileName(Path.GetDirectoryName(entry.Path)));
 
     private static bool IsMbox(string path) => Ends.Any(e => path.EndsWith(e, StringComparison.OrdinalIgnoreCase));
 

@@ -8,13 +8,20 @@ namespace Ripen.Backup.Mail;
 /// </summary>
 /// <param name="from">Where in the mailbox what comes begins: at a message, or at 0.</param>
 /// <param name="take">Told of each message: where it begins, where the next one does, and what it is without its "From " line.</param>
+/// <remarks>Holds one message at most; one above <see cref="Mailbox.MostMessageBytes"/> is passed over.</remarks>
 internal sealed class MboxSplitter(long from, Action<long, long, byte[]> take)
 {
+    /// <summary>Of a longer line the rest is taken as it comes.</summary>
+    private const int MostLineBytes = 1 << 16;
+
     private readonly ArrayBufferWriter<byte> line = new();
     private readonly ArrayBufferWriter<byte> message = new();
     private long position = from;
     private long began = -1;
     private bool afterEmpty = true;
+    private bool midLine;
+    private bool inMark;
+    private bool isTooLarge;
     private int lastEmpty;
 
     public void Feed(ReadOnlySpan<byte> content)
@@ -24,45 +31,59 @@ internal sealed class MboxSplitter(long from, Action<long, long, byte[]> take)
             var end = content.IndexOf((byte)'\n');
             var part = end < 0 ? content : content[..(end + 1)];
             content = content[part.Length..];
-            if (end < 0 || line.WrittenCount > 0)
-                line.Write(part);
-            if (end < 0)
-                return;
-            Take(line.WrittenCount > 0 ? line.WrittenSpan : part);
-            line.ResetWrittenCount();
+            if (line.WrittenCount == 0 && (end >= 0 || part.Length >= MostLineBytes))
+            {
+                Take(part, end >= 0);
+                continue;
+            }
+            line.Write(part);
+            if (end >= 0 || line.WrittenCount >= MostLineBytes)
+                TakeLine(end >= 0);
         }
     }
 
     public void Finish()
     {
         if (line.WrittenCount > 0)
-            Take(line.WrittenSpan);
-        line.ResetWrittenCount();
+            TakeLine(isEnded: true);
         End();
     }
 
-    private void Take(ReadOnlySpan<byte> whole)
+    private void TakeLine(bool isEnded)
     {
-        if (afterEmpty && whole.StartsWith("From "u8))
+        Take(line.WrittenSpan, isEnded);
+        line.ResetWrittenCount();
+    }
+
+    /// <param name="part">A line, or of a long one the beginning or what follows it.</param>
+    /// <param name="isEnded">Whether the line ends with it.</param>
+    private void Take(ReadOnlySpan<byte> part, bool isEnded)
+    {
+        var begins = !midLine;
+        midLine = !isEnded;
+        if (begins && afterEmpty && part.StartsWith("From "u8))
         {
             End();
-            (began, lastEmpty) = (position, 0);
+            (began, lastEmpty, inMark) = (position, 0, true);
         }
-        else if (began >= 0)
+        else if (began >= 0 && !isTooLarge && !inMark)
         {
-            message.Write(IsQuoted(whole) ? whole[1..] : whole);
-            lastEmpty = IsEmpty(whole) ? whole.Length : 0;
+            isTooLarge = message.WrittenCount + part.Length > Mailbox.MostMessageBytes;
+            if (!isTooLarge)
+                message.Write(begins && IsQuoted(part) ? part[1..] : part);
+            lastEmpty = begins && IsEmpty(part) ? part.Length : 0;
         }
-        afterEmpty = IsEmpty(whole);
-        position += whole.Length;
+        inMark &= !isEnded;
+        afterEmpty = begins && IsEmpty(part);
+        position += part.Length;
     }
 
     private void End()
     {
-        if (began >= 0)
+        if (began >= 0 && !isTooLarge)
             take(began, position, message.WrittenSpan[..^lastEmpty].ToArray());
         message.ResetWrittenCount();
-        began = -1;
+        (began, isTooLarge) = (-1, false);
     }
 
     private static bool IsEmpty(ReadOnlySpan<byte> whole) => whole.TrimEnd("\r\n"u8).IsEmpty;

@@ -34,32 +34,24 @@ public sealed record NamesFound(IReadOnlyList<NamedPath> Paths, int Total);
 public sealed class PointNames
 {
     private readonly Dictionary<string, Names> workloads = new(StringComparer.Ordinal);
-    private readonly Dictionary<string, Point> points = new(StringComparer.Ordinal);
-    private readonly Dictionary<string, RunProblem> unreadable = new(StringComparer.Ordinal);
+    private readonly FollowedPoints points = new();
 
     /// <summary>Paths of all workloads.</summary>
     public int Count => workloads.Values.Sum(w => w.Count);
 
     /// <summary>Points whose list is damaged: they are left out, and hide no others.</summary>
-    public IReadOnlyCollection<RunProblem> Unreadable => unreadable.Values;
+    public IReadOnlyCollection<RunProblem> Unreadable => points.Unreadable;
 
     /// <summary>How many points are searched.</summary>
-    public int Points => points.Count;
+    public int Points => points.All.Count;
 
     /// <summary>Takes in what points were added to the pool, and leaves out what was removed.</summary>
     /// <param name="pool">Always the same one.</param>
     /// <param name="cancel">Stops; what was taken in until then stays.</param>
     public async Task Follow(Pool pool, CancellationToken cancel)
     {
-        var ids = (await pool.PointIds(cancel)).ToHashSet();
-        foreach (var gone in points.Keys.Concat(unreadable.Keys).Where(id => !ids.Contains(id)).ToList())
-        {
-            points.Remove(gone);
-            unreadable.Remove(gone);
-        }
-        foreach (var id in ids.Where(id => !points.ContainsKey(id) && !unreadable.ContainsKey(id)))
-            await Whole(id, async () => points.Add(id, await pool.FindPoint(id, cancel)));
-        var there = points.Values.OrderBy(p => p.Taken).ThenBy(p => p.Id, StringComparer.Ordinal).ToLookup(p => p.Workload);
+        await points.Follow(pool, cancel);
+        var there = points.All.Values.OrderBy(p => p.Taken).ThenBy(p => p.Id, StringComparer.Ordinal).ToLookup(p => p.Workload);
         foreach (var gone in workloads.Keys.Where(w => !there.Contains(w)).ToList())
             workloads.Remove(gone);
         foreach (var workload in there)
@@ -71,26 +63,9 @@ public sealed class PointNames
             foreach (var point in workload.Where(p => !known.Knows(p)).ToList())
             {
                 cancel.ThrowIfCancellationRequested();
-                await Whole(point.Id, () => known.Take(pool, point, workload, cancel));
+                await points.Whole(point.Id, () => known.Take(pool, point, workload, cancel));
             }
-            known.Keep(workload.Where(p => points.ContainsKey(p.Id)));
-        }
-    }
-
-    private async Task Whole(string point, Func<Task> take)
-    {
-        try
-        {
-            await take();
-        }
-        catch (RefusalException damaged) when (damaged.Kind == RefusalKind.Damaged)
-        {
-            points.Remove(point);
-            unreadable[point] = new RunProblem(point, damaged.Message);
-        }
-        catch (RefusalException removed) when (removed.Code == "no-point")
-        {
-            // It was there when points were listed.
+            known.Keep(workload.Where(p => points.All.ContainsKey(p.Id)));
         }
     }
 

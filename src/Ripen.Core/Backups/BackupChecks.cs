@@ -40,6 +40,7 @@ internal static class BackupChecks
             "$.kind",
             $"The plan '{estate.Plans.FirstOrDefault(p => p.LeadsTo(target.Id))?.Id}' has its points here: it must hold a pool."
         );
+        PlanChecks.CheckTarget(target, estate, findings);
         foreach (var other in estate.Targets.Where(t => t.Id != target.Id))
             Apart(target, "$", other, findings);
     }

@@ -136,11 +136,31 @@ internal static class PlanChecks
         }
     }
 
-    /// <summary>That no plan stores a workload in what it reads. The path begins at the workload.</summary>
+    /// <summary>That plans can still do with a workload what they promise: nothing is stored in what it reads, and what is sealed is really
+    /// stored. The path begins at the workload.</summary>
     public static void CheckSource(Workload workload, Estate estate, Findings findings)
     {
+        var after = estate with { Workloads = [.. estate.Workloads.Where(w => w.Id != workload.Id), workload] };
         foreach (var plan in estate.Plans.Where(p => p.Workloads.Contains(workload.Id)))
-            Apart(plan, workload, "$.source", estate, findings);
+        {
+            Apart(plan, workload, "$.source", after, findings);
+            Sealable(plan, "$.source", after, findings);
+        }
+    }
+
+    /// <summary>That plans can still seal in a target what they promise to. The path begins at the target.</summary>
+    public static void CheckTarget(BackupTarget target, Estate estate, Findings findings)
+    {
+        var after = estate with { Targets = [.. estate.Targets.Where(t => t.Id != target.Id), target] };
+        foreach (var plan in estate.Plans.Where(p => p.LeadsTo(target.Id)))
+            Sealable(plan, "$.kind", after, findings);
+    }
+
+    private static void Sealable(BackupPlan plan, string at, Estate estate, Findings findings)
+    {
+        Sealable(plan.Keep, plan.Target, plan.Workloads, at, estate, findings);
+        foreach (var (copy, _) in Present(plan.Copies))
+            Sealable(copy.Keep, copy.Target, copy.Workloads ?? plan.Workloads, at, estate, findings);
     }
 
     private static void Apart(BackupPlan plan, Workload workload, string at, Estate estate, Findings findings)

@@ -244,7 +244,7 @@ public static class EstateDocument
         var schema = shape
             .GetJsonSchemaAsNode(
                 typeof(Estate),
-                new JsonSchemaExporterOptions { TreatNullObliviousAsNonNullable = true, TransformSchemaNode = DescribePrices }
+                new JsonSchemaExporterOptions { TreatNullObliviousAsNonNullable = true, TransformSchemaNode = Describe }
             )
             .AsObject();
         schema.Insert(0, "$schema", "https://json-schema.org/draft/2020-12/schema");
@@ -264,7 +264,7 @@ public static class EstateDocument
         required.Remove(required.First(name => name!.GetValue<string>() == property));
     }
 
-    private static JsonNode DescribePrices(JsonSchemaExporterContext context, JsonNode schema)
+    private static JsonNode Describe(JsonSchemaExporterContext context, JsonNode schema)
     {
         var type = context.TypeInfo.Type;
         if (type == typeof(TimeOnly))

@@ -7,7 +7,7 @@ namespace Ripen.Provider.Clock;
 
 /// <summary>What others do while time passes.</summary>
 /// <param name="Next">The first instant after one at which there is something to do, as far as another; null for none.</param>
-/// <param name="Do">Does it, while the clock stands there.</param>
+/// <param name="Do">Does what is not done yet of it, while the clock stands there.</param>
 public sealed record ClockStops(Func<DateTimeOffset, DateTimeOffset, DateTimeOffset?> Next, Action<DateTimeOffset, CancellationToken> Do);
 
 /// <summary>The provider's virtual UTC time. It stands still until somebody lets time pass; every midnight that is passed closes a
@@ -76,12 +76,16 @@ public sealed class ProviderClock
         {
             while (Due(stops, until) is { Count: > 0 } due)
             {
-                // What is late is done where the clock stands.
-                if (due[0].At > Now)
-                    Pass(due[0].At, passed, cancel);
-                foreach (var (at, act) in due)
+                var at = due[0].At;
+                state.Change(db => SetUnderWay(db, at));
+                if (at > Now)
+                    Pass(at, passed, cancel);
+                foreach (var (_, act) in due)
                     act(at, cancel);
+                state.Change(db => SetUnderWay(db, null));
             }
+            // Nothing is due any more at an instant to which time was going once.
+            state.Change(db => SetUnderWay(db, null));
             Pass(until, passed, cancel);
         }
         finally
@@ -91,15 +95,32 @@ public sealed class ProviderClock
         }
     }
 
-    /// <summary>What is to be done next, all of one instant.</summary>
+    /// <summary>What is to be done next, all of one instant. What a program that ended was at then is done again: whoever does it knows what of
+    /// it is done already.</summary>
     private List<(DateTimeOffset At, Action<DateTimeOffset, CancellationToken> Do)> Due(
         IReadOnlyList<ClockStops> stops,
         DateTimeOffset until
     )
     {
         var now = Now;
+        if (state.Index.Read(UnderWay) is { } cut && cut <= now)
+            return [.. stops.Select(s => (cut, s.Do))];
         var next = stops.Select(s => (At: s.Next(now, until), s.Do)).Where(s => s.At is not null).Select(s => (s.At!.Value, s.Do)).ToList();
         return [.. next.Where(s => s.Value == next.Min(n => n.Value))];
+    }
+
+    private static DateTimeOffset? UnderWay(SqliteConnection db) =>
+        db.Value<long?>("SELECT value FROM meta WHERE name = 'stop'") is { } at ? DateTimeOffset.FromUnixTimeMilliseconds(at) : null;
+
+    private static void SetUnderWay(SqliteConnection db, DateTimeOffset? at)
+    {
+        if (at is { } instant)
+            db.Run(
+                "INSERT INTO meta VALUES('stop', ?1) ON CONFLICT DO UPDATE SET value = excluded.value",
+                instant.ToUnixTimeMilliseconds()
+            );
+        else
+            db.Run("DELETE FROM meta WHERE name = 'stop'");
     }
 
     private void Pass(DateTimeOffset until, Action<DayRun>? passed, CancellationToken cancel)

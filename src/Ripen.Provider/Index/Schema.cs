@@ -324,7 +324,7 @@ internal static class Schema
         ALTER TABLE plan_run ADD COLUMN at INTEGER;
         ALTER TABLE plan_run ADD COLUMN point TEXT;
         ALTER TABLE plan_run ADD COLUMN sealed INTEGER NOT NULL DEFAULT 0;
-        CREATE INDEX plan_run_at ON plan_run(at) WHERE at IS NOT NULL;
+        CREATE INDEX plan_run_point ON plan_run(point) WHERE point IS NOT NULL;
         """;
 
     // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule,

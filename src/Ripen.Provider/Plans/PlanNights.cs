@@ -74,8 +74,9 @@ internal sealed class PlanNights(SqliteConnection db, Terms terms, DateOnly day)
     /// when the plan was made.</summary>
     private void DemandRun(Branch branch)
     {
-        var own = runs.Where(r => (r.Plan, r.Target, r.Workload) == (branch.Plan.Id, branch.Target.Id, branch.Workload.Id)).ToList();
-        if (own.Any(r => r.Day == day) || (own.Count == 0 && day == branch.Plan.From))
+        var (plan, target, workload) = (branch.Plan.Id, branch.Target.Id, branch.Workload.Id);
+        var isFirstDay = day == branch.Plan.From && PlanRunRows.Before(db, plan, target, workload, day) is null;
+        if (isFirstDay || PlanRunRows.On(db, plan, target, workload, day) is not null)
             return;
         var begins = ProviderState.Midnight(day);
         if (PlanTimes.Due(branch.Plan, branch.Every, begins.AddTicks(-1), begins.AddDays(1).AddTicks(-1)).Any())

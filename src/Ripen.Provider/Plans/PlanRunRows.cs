@@ -15,9 +15,21 @@ internal static class PlanRunRows
     public static List<PlanRun> All(SqliteConnection db) =>
         db.List($"SELECT {Columns} FROM plan_run ORDER BY plan, target, workload, day", Read);
 
-    /// <summary>Runs of workloads with a source, from an instant on.</summary>
-    public static List<PlanRun> Since(SqliteConnection db, DateTimeOffset instant) =>
-        db.List($"SELECT {Columns} FROM plan_run WHERE at >= ?1", Read, instant.ToUnixTimeMilliseconds());
+    /// <summary>The run that made a point; null where no plan's did.</summary>
+    public static PlanRun? Of(SqliteConnection db, string point) =>
+        db.List($"SELECT {Columns} FROM plan_run WHERE point = ?1", Read, point).FirstOrDefault();
+
+    /// <summary>A branch's run of a day; null for none.</summary>
+    public static PlanRun? On(SqliteConnection db, string plan, string target, string workload, DateOnly day) =>
+        db.List(
+                $"SELECT {Columns} FROM plan_run WHERE plan = ?1 AND target = ?2 AND workload = ?3 AND day = ?4",
+                Read,
+                plan,
+                target,
+                workload,
+                day.DayNumber
+            )
+            .FirstOrDefault();
 
     /// <summary>The newest run of a branch that took a point before a day; null for none.</summary>
     public static PlanRun? Before(SqliteConnection db, string plan, string target, string workload, DateOnly day) =>

@@ -108,7 +108,7 @@ internal static class MailEndpoints
         long at = 0
     )
     {
-        var (_, found, content) = await Message(id, point, path, at, current, pools, cancel);
+        var (found, content) = await Message(id, point, path, at, current, pools, cancel);
         PointContentEndpoints.Offer(response, $"{NameOf(MailText.Of(content).Subject)}.eml");
         response.ContentType = "message/rfc822";
         await recorded.Of(
@@ -134,7 +134,7 @@ internal static class MailEndpoints
         long at = 0
     )
     {
-        var (_, _, message) = await Message(id, point, path, at, current, pools, cancel);
+        var (_, message) = await Message(id, point, path, at, current, pools, cancel);
         var (about, content) = MailText.Attachment(message, number);
         PointContentEndpoints.Offer(response, NameOf(about.Name));
         await response.Body.WriteAsync(content, cancel);
@@ -154,7 +154,7 @@ internal static class MailEndpoints
         var into = roots.Place(order.Into, "$.into");
         var (view, _) = await TargetEndpoints.Find(current, id, cancel);
         places.DemandNotIn(into, view.Estate.Targets, "$.into");
-        var (_, found, content) = await Message(id, order.Point, order.Path, order.At, current, pools, cancel);
+        var (found, content) = await Message(id, order.Point, order.Path, order.At, current, pools, cancel);
         await recorded.Of(
             found,
             new RestoreAim(id, RestoreKind.Restore, order.Path, into),
@@ -167,7 +167,7 @@ internal static class MailEndpoints
         return TypedResults.NoContent();
     }
 
-    private static async Task<(BackupTarget Target, Point Point, byte[] Content)> Message(
+    private static async Task<(Point Point, byte[] Content)> Message(
         string id,
         string point,
         string path,
@@ -180,7 +180,7 @@ internal static class MailEndpoints
         var (_, target) = await TargetEndpoints.Find(current, id, cancel);
         using var pool = await pools.Open(target, cancel);
         var found = await pool.FindPoint(point, cancel);
-        return (target, found, await Mailbox.Message(pool, found, path, at, cancel));
+        return (found, await Mailbox.Message(pool, found, path, at, cancel));
     }
 
     /// <summary>What a file may be called that a sender named.</summary>

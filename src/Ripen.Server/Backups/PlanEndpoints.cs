@@ -42,10 +42,7 @@ public sealed record BranchReading(
 public sealed record PlanReading(BackupPlan Plan, IReadOnlyList<BranchReading> Branches, int Missed);
 
 /// <summary>All plans.</summary>
-/// <param name="Today">The provider's day.</param>
-/// <param name="Plans">In the estate's order.</param>
-/// <param name="Zones">Names of time zones that a plan may have.</param>
-public sealed record PlansReading(DateOnly Today, IReadOnlyList<PlanReading> Plans, IReadOnlyList<string> Zones);
+public sealed record PlansReading(DateOnly Today, IReadOnlyList<PlanReading> Plans);
 
 /// <summary>What follows from a plan before it is stored.</summary>
 /// <param name="Problems">Why it cannot be stored so; then there is no outlook.</param>
@@ -152,6 +149,10 @@ internal static class PlanEndpoints
                 "Removes a backup plan. Where it has points, ?discardPoints=true gives them up; what a bucket keeps stays there until it may "
                     + "go. If-Match: the estate's ETag."
             );
+        api.MapGet("/time-zones", () => TypedResults.Ok(PlanTimes.AllZones))
+            .WithTags("Backups")
+            .WithName("readTimeZones")
+            .WithSummary("Names of time zones that a plan may have, by the IANA database.");
         plans
             .MapGet("/points", ReadPoints)
             .WithName("readPlannedPoints")
@@ -206,8 +207,7 @@ internal static class PlanEndpoints
                         [.. branches[p.Id].Select(b => Of(b, estate.Today))],
                         missed[p.Id].Count()
                     )),
-                ],
-                PlanTimes.AllZones
+                ]
             )
         );
     }

@@ -58,12 +58,11 @@ internal sealed class PlannedBackups(
         var lines = Lines().Where(l => !l.Plan.Paused).ToList();
         if (lines.Count == 0)
             return null;
-        var handled = Handled();
         return lines
             .Select(l =>
                 failed.TryGetValue(l.Id, out var attempt) ? attempt.Again
                 : l.Copy is not null ? null
-                : Due(l, After(l, handled, now), until).Select(d => (DateTimeOffset?)d).FirstOrDefault()
+                : Due(l, now, until).Select(d => (DateTimeOffset?)d).FirstOrDefault()
             )
             .Where(at => at <= until)
             .Min();
@@ -71,18 +70,28 @@ internal sealed class PlannedBackups(
 
     private void Run(DateTimeOffset at, CancellationToken cancel)
     {
-        var handled = Handled();
         foreach (var line in Lines().Where(l => !l.Plan.Paused))
         {
             cancel.ThrowIfCancellationRequested();
-            var due =
-                failed.TryGetValue(line.Id, out var attempt) ? (attempt.Again <= at ? attempt.Due : (DateTimeOffset?)null)
-                : line.Copy is not null ? null
-                : Due(line, After(line, handled, at.AddTicks(-1)), at).Select(d => (DateTimeOffset?)d).LastOrDefault();
-            if (due is { } when)
-                actors.As(new Actor($"the plan '{line.Plan.Id}'"), () => Try(line, when, cancel)).GetAwaiter().GetResult();
+            if (What(line, at, cancel) is { } deed)
+                actors.As(new Actor($"the plan '{line.Plan.Id}'"), deed).GetAwaiter().GetResult();
         }
     }
+
+    /// <summary>What of a line is to be done at an instant: what failed again, a run, or the copies of one that was done when a server ended
+    /// before them.</summary>
+    private Func<Task>? What(Line line, DateTimeOffset at, CancellationToken cancel)
+    {
+        if (failed.TryGetValue(line.Id, out var attempt))
+            return attempt.Again <= at ? () => Try(line, attempt.Due, cancel) : null;
+        if (line.Copy is not null || !Due(line, at.AddTicks(-1), at).Any())
+            return null;
+        return !IsDone(line, at) ? () => Try(line, at, cancel)
+            : OfToday(line)!.IsReal ? () => Copies(line, at, cancel)
+            : null;
+    }
+
+    private bool IsDone(Line line, DateTimeOffset due) => OfToday(line)?.At >= due;
 
     /// <summary>A run outside the plan's times, whose point the plan keeps, or until a day of its own.</summary>
     /// <returns>The job, under way.</returns>
@@ -124,14 +133,6 @@ internal sealed class PlannedBackups(
         ];
     }
 
-    /// <summary>Up to which instant each branch's runs of today are done or given up.</summary>
-    private Dictionary<BranchId, DateTimeOffset> Handled() =>
-        provider.RealRunsOfToday().ToDictionary(r => new BranchId(r.Plan, r.Target, r.Workload), r => r.At!.Value);
-
-    /// <summary>What a server that ended did not get to is done late on the same day, once something of the branch was done on it.</summary>
-    private static DateTimeOffset After(Line line, Dictionary<BranchId, DateTimeOffset> handled, DateTimeOffset now) =>
-        handled.TryGetValue(line.Id, out var at) ? at : now;
-
     private static IEnumerable<DateTimeOffset> Due(Line line, DateTimeOffset after, DateTimeOffset until) =>
         PlanTimes.Due(line.Plan, line.Every, after, until);
 
@@ -161,7 +162,7 @@ internal sealed class PlannedBackups(
     /// <summary>Of the point that was just taken.</summary>
     private async Task Copies(Line taken, DateTimeOffset due, CancellationToken cancel)
     {
-        foreach (var copy in CopiesDue(taken, due))
+        foreach (var copy in CopiesDue(taken, due).Where(c => !IsDone(c, due) && !failed.ContainsKey(c.Id)))
             await Try(copy, due, cancel);
     }
 
@@ -231,7 +232,7 @@ internal sealed class PlannedBackups(
         // One whose run was cut short before it was sealed is sealed now.
         if (Own(line, before).LastOrDefault() is { } last && last.KeptUntil > provider.Clock.Today)
             await Sealed(line, pool, last, stop);
-        var ((point, problems, made), after) = await Between(
+        var ((point, problems, made), after) = await programs.Around(
             line.Workload,
             () => room.Within(provider.InForce!, line.Target, pool, Into, stop),
             stop
@@ -250,43 +251,6 @@ internal sealed class PlannedBackups(
                     Room = made,
                 }
         );
-    }
-
-    /// <summary>With the workload's programs before and after. What the first one stopped is set going again however the run went.</summary>
-    private async Task<(T Result, IReadOnlyList<RunProblem> Problems)> Between<T>(
-        Workload workload,
-        Func<Task<T>> run,
-        CancellationToken stop
-    )
-    {
-        var (before, after) = (workload.Source!.Before, workload.Source.After);
-        T result;
-        try
-        {
-            await programs.Run(before, workload, stop);
-            result = await run();
-        }
-        catch
-        {
-            try
-            {
-                await programs.Run(after, workload, CancellationToken.None);
-            }
-            catch (RefusalException failed)
-            {
-                log.LogError("{Workload}: {Why}", workload.Id, failed.Message);
-            }
-            throw;
-        }
-        try
-        {
-            await programs.Run(after, workload, CancellationToken.None);
-            return (result, []);
-        }
-        catch (RefusalException failed)
-        {
-            return (result, [new RunProblem(after!, failed.Message)]);
-        }
     }
 
     private Task<Point> CopyNewest(Line line, CancellationToken cancel) =>
@@ -326,21 +290,33 @@ internal sealed class PlannedBackups(
     private async Task<IReadOnlyList<RunProblem>> Thin(Line line, Pool pool, CancellationToken stop)
     {
         var problems = new List<RunProblem>();
+        var lapsed = Lapsed.Of((await pool.Points(stop)).Points, provider.Clock.Today);
+        if (lapsed.Count == 0)
+            return problems;
         try
         {
-            var (points, _) = await pool.Points(stop);
-            var lapsed = Lapsed.Of(points, provider.Clock.Today);
             foreach (var point in lapsed)
-                await pool.Remove(point.Id, stop);
-            // What is sealed for the sake of other points stays until it may go: that is no problem.
-            if (lapsed.Count > 0)
-                await PoolPrune.Of(pool, time, stop);
+                await RemoveUnlessKept(pool, point, stop);
+            await PoolPrune.Of(pool, time, stop);
         }
         catch (RefusalException refused)
         {
             problems.Add(new RunProblem(line.Target.Name, $"What is kept no more was not all removed. {refused.Message}"));
         }
         return problems;
+    }
+
+    /// <summary>What its bucket keeps for longer than its plan goes when it may: that is no problem.</summary>
+    private static async Task RemoveUnlessKept(Pool pool, Point point, CancellationToken stop)
+    {
+        try
+        {
+            await pool.Remove(point.Id, stop);
+        }
+        catch (RefusalException kept) when (kept.Code == "kept")
+        {
+            // It is looked at again after the next run.
+        }
     }
 
     /// <summary>As the calendar says for the first run of a day; once the day has a point that is kept so long, for days only.</summary>
@@ -366,8 +342,7 @@ internal sealed class PlannedBackups(
     private static IEnumerable<Point> Own(Line line, IReadOnlyList<Point> points) =>
         points.Where(p => p.Plan == line.Plan.Id && p.Workload == line.Workload.Id);
 
-    private PlanRun? OfToday(Line line) =>
-        provider.RealRunsOfToday().FirstOrDefault(r => new BranchId(r.Plan, r.Target, r.Workload) == line.Id);
+    private PlanRun? OfToday(Line line) => provider.RunOfToday(line.Plan.Id, line.Target.Id, line.Workload.Id);
 
     /// <summary>The day's run is what its runs stored together, and its point the one that is kept longest.</summary>
     private void Note(Line line, DateTimeOffset now, Point point)

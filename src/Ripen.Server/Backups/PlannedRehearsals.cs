@@ -78,9 +78,5 @@ internal sealed class PlannedRehearsals(
     private IReadOnlyDictionary<string, DateOnly> Proved() => records.Proved(CancellationToken.None).GetAwaiter().GetResult();
 
     private List<(BackupPlan Plan, string Workload)> Asked() =>
-        [
-            .. (provider.InForce?.Plans ?? [])
-                .Where(p => p.RehearseEveryDays is not null && !p.Paused)
-                .SelectMany(p => p.Workloads.Select(w => (p, w))),
-        ];
+        [.. (provider.InForce?.Plans ?? []).Where(p => p.RehearseEveryDays is not null).SelectMany(p => p.Workloads.Select(w => (p, w)))];
 }

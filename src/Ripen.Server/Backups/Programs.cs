@@ -1,5 +1,6 @@
 using System.ComponentModel;
 using System.Diagnostics;
+using Ripen.Backup.Points;
 using Ripen.Core.Backups;
 
 namespace Ripen.Server.Backups;
@@ -7,7 +8,8 @@ namespace Ripen.Server.Backups;
 /// <summary>Runs what makes a workload consistent: programs that whoever looks after the server has put into one folder. A workload names
 /// one of them, and can say nothing to it.</summary>
 /// <param name="folder">Theirs; it need not be there.</param>
-internal sealed class Programs(string folder)
+/// <param name="log">Told of what failed while something else did.</param>
+internal sealed class Programs(string folder, ILogger<Programs> log)
 {
     private const int MostWords = 2000;
 
@@ -18,7 +20,7 @@ internal sealed class Programs(string folder)
     /// <param name="workload">Told to the program as RIPEN_WORKLOAD.</param>
     /// <param name="stop">Ends the program.</param>
     /// <exception cref="RefusalException">It is not there, cannot be started, or ends with another status than 0.</exception>
-    public async Task Run(string? name, Workload workload, CancellationToken stop)
+    private async Task Run(string? name, Workload workload, CancellationToken stop)
     {
         if (name is null)
             return;
@@ -48,6 +50,44 @@ internal sealed class Programs(string folder)
             if (stop.IsCancellationRequested)
                 throw;
             throw Failed(name, $"it was ended after {Wording.Span(Patience)}");
+        }
+    }
+
+    /// <summary>Does something between a workload's two programs. What the first one stopped is set going again however that went.</summary>
+    /// <returns>What was done, and that the second one failed.</returns>
+    /// <exception cref="RefusalException">The first one failed; nothing was done.</exception>
+    public async Task<(T Result, IReadOnlyList<RunProblem> Problems)> Around<T>(
+        Workload workload,
+        Func<Task<T>> act,
+        CancellationToken stop
+    )
+    {
+        var (before, after) = (workload.Source!.Before, workload.Source.After);
+        T result;
+        try
+        {
+            await Run(before, workload, stop);
+            result = await act();
+        }
+        catch
+        {
+            if (await After() is { } failed)
+                log.LogError("{Workload}: {Why}", workload.Id, failed.What);
+            throw;
+        }
+        return (result, await After() is { } problem ? [problem] : []);
+
+        async Task<RunProblem?> After()
+        {
+            try
+            {
+                await Run(after, workload, CancellationToken.None);
+                return null;
+            }
+            catch (RefusalException failed)
+            {
+                return new RunProblem(after!, failed.Message);
+            }
         }
     }
 

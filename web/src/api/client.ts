@@ -469,6 +469,8 @@ export const readPlannedPoints = (on: string | null) =>
 
 export const readRuns = (plan: string) => value(client.GET("/api/plans/runs", { params: { query: { plan, most: 60 } } }));
 
+export const readTimeZones = () => value(client.GET("/api/time-zones"));
+
 export const runPlanNow = (plan: string, order: PlanRunOrder) =>
   value(client.POST("/api/plans/{id}/runs", { params: { path: { id: plan } }, body: order }));
 

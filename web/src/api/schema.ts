@@ -469,6 +469,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/time-zones": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Names of time zones that a plan may have, by the IANA database. */
+        get: operations["readTimeZones"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/restore-records": {
         parameters: {
             query?: never;
@@ -3878,7 +3895,6 @@ export interface components {
             /** Format: date */
             today: string;
             plans: components["schemas"]["PlanReading"][];
-            zones: string[];
         };
         PointCalendar: {
             /** Format: date */
@@ -5659,6 +5675,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StorageAdvice"];
+                };
+            };
+        };
+    };
+    readTimeZones: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
         };

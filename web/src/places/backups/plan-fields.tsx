@@ -1,5 +1,7 @@
+import { useQuery } from "@tanstack/react-query";
 import { useId, useState } from "react";
-import type { BackupPlan, Cadence, PointRetention } from "../../api/client";
+import { type BackupPlan, type Cadence, type PointRetention, readTimeZones } from "../../api/client";
+import { keys } from "../../api/keys";
 import type { ProblemAt } from "../../draft/problems";
 import { Field, inputLook, NumberInput, Select } from "../../ui/controls";
 import { orNull } from "../../ui/number-text";
@@ -67,7 +69,7 @@ export function CadenceFields({ value, onChange, wrong, path }: CadenceProps) {
   );
 }
 
-type TimesProps = { value: BackupPlan; onChange: (part: Partial<BackupPlan>) => void; wrong: ProblemAt; zones: string[] };
+type TimesProps = { value: BackupPlan; onChange: (part: Partial<BackupPlan>) => void; wrong: ProblemAt };
 
 const hoursADay = 24;
 const own = "own";
@@ -78,16 +80,20 @@ const spacing = (at: string[]) =>
 
 const everySo = (n: number) => Array.from({ length: hoursADay / n }, (_, i) => `${String(i * n).padStart(2, "0")}:00`);
 
+const timesIn = (text: string) => text.split(/[\s,]+/).filter((t) => t !== "");
+
 /** When on its days a plan runs what has a source: at times of a zone's day, or every so many hours; and how late it may begin. */
-export function TimesFields({ value, onChange, wrong, zones }: TimesProps) {
+export function TimesFields({ value, onChange, wrong }: TimesProps) {
   const at = value.at ?? [];
   const every = spacing(at);
   const list = useId();
-  // What is half typed is no list of times yet.
-  const [text, setText] = useState(at.join(", "));
-  const write = (typed: string) => {
-    setText(typed);
-    onChange({ at: typed.split(/[\s,]+/).filter((t) => t !== "") });
+  const zones = useQuery({ queryKey: keys.timeZones, queryFn: readTimeZones, staleTime: Number.POSITIVE_INFINITY }).data ?? [];
+  // As it is typed, while it says what the plan does: somebody may discard that.
+  const [typed, setTyped] = useState(at.join(", "));
+  const text = timesIn(typed).join() === at.join() ? typed : at.join(", ");
+  const write = (next: string) => {
+    setTyped(next);
+    onChange({ at: timesIn(next) });
   };
   return (
     <fieldset>

@@ -79,7 +79,6 @@ export function PlanPage() {
       isNew={isNew}
       workloads={all}
       pools={pools}
-      zones={plans.data.value.zones}
       points={found?.branches.reduce((n, b) => n + b.points, 0) ?? 0}
     />
   );
@@ -98,11 +97,10 @@ type EditorProps = {
   isNew: boolean;
   workloads: Workload[];
   pools: { id: string; name: string; kind: string; deduplicates?: boolean }[];
-  zones: string[];
   points: number;
 };
 
-function Editor({ stored, isNew, workloads, pools, zones, points }: EditorProps) {
+function Editor({ stored, isNew, workloads, pools, points }: EditorProps) {
   const { estate } = useEstate();
   const queries = useQueryClient();
   const navigate = useNavigate();
@@ -241,7 +239,7 @@ function Editor({ stored, isNew, workloads, pools, zones, points }: EditorProps)
             )}
           </div>
           <CadenceFields value={plan.every} onChange={(every) => set({ every })} wrong={wrong} path="$.every" />
-          {isReal && <TimesFields value={plan} onChange={set} wrong={wrong} zones={zones} />}
+          {isReal && <TimesFields value={plan} onChange={set} wrong={wrong} />}
           <RetentionFields
             value={plan.keep}
             onChange={(keep) => set({ keep })}
