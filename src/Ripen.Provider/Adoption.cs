@@ -81,6 +81,8 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
                 RetentionGate.DropBucket(db, name);
             foreach (var table in (string[])["plan_run", "ledger", "target_use", "run", "tier", "line", "cut", "lost_region"])
                 db.Run($"DELETE FROM {table}");
+            // An instant that time had reached in another estate says nothing in this one.
+            db.Run("DELETE FROM meta WHERE name = 'stop'");
             SetMeta(db, "import", plan.ImportVersion);
             ProviderState.SetNow(db, ProviderState.Midnight(plan.Estate.Today));
         }
