@@ -54,7 +54,7 @@ public sealed class BackupContentTests
                 var q = workload.Changing > 0 ? workload.DailyChange / workload.Changing : 0;
                 (cold, hot) = (cold * shrinks, hot * shrinks * (1 - q));
             }
-            var surviving = content.Surviving(from, from.AddDays(200));
+            var surviving = content.Surviving(200);
             Assert.Equal(cold, surviving.Cold, 1e-9);
             Assert.Equal(hot, surviving.Hot, 1e-9);
             var now = content.On(from.AddDays(200));

@@ -20,39 +20,33 @@ public sealed class SettledPacksTests
                 var copies = IncomingCopies.Of(estate, Days);
                 foreach (var bucket in estate.Buckets)
                 {
-                    var (alone, together) = (new Rests(estate), new Rests(estate));
-                    var piles = new HashSet<SettledPacks>();
-                    foreach (var (packs, life, _) in PacksInBucket.Of(bucket, copies, estate.PriceBook, estate.Today))
+                    var (alone, together, atOnce) = (new Rests(estate), new Rests(estate), new Rests(estate));
+                    var runByRun = new double[estate.PriceBook.Tiers.Count];
+                    foreach (var packs in PacksInBucket.Of(bucket, copies, estate.PriceBook, estate.Today))
                     {
-                        alone.BytesPerObject = together.BytesPerObject = packs.BytesPerObject;
-                        life.Tell(estate.Today, Days, alone);
-                        life.TellUntilSettled(estate.Today, Days, estate.PriceBook, together);
-                        if (life.Settled is { } pile)
-                            piles.Add(pile);
-                    }
-                    foreach (var pile in piles)
-                    {
-                        together.BytesPerObject = pile.BytesPerObject;
-                        pile.Tell(Days, together);
+                        alone.Packs = together.Packs = atOnce.Packs = packs;
+                        foreach (var life in packs.Lives)
+                        {
+                            life.Tell(estate.Today, Days, alone);
+                            life.TellUntilSettled(estate.Today, Days, estate.PriceBook, together);
+                        }
+                        if (packs.Settled is not { } settled)
+                            continue;
+                        foreach (var branch in packs.Branches)
+                        {
+                            settled.Tell(branch, Days, together.RestSettled);
+                            settled.Tell(branch, Days, atOnce.RestSettled);
+                            runByRun[settled.Stay.Tier] += settled.On(branch, Days - 1).Sum(p => p.Objects) * packs.BytesPerObject;
+                        }
                     }
                     if (alone.Difference(together) is { } found)
                         return $"{bucket.Name}: {found}";
-                    var runByRun = piles.SelectMany(p => p.On(Days - 1)).GroupBy(p => p.Tier).ToDictionary(g => g.Key, Bytes);
-                    var atOnce = new Rests(estate);
-                    foreach (var pile in piles)
-                    {
-                        atOnce.BytesPerObject = pile.BytesPerObject;
-                        pile.Tell(Days, atOnce);
-                    }
                     if (atOnce.DifferenceAtEnd(runByRun) is { } otherwise)
                         return $"{bucket.Name}: {otherwise}";
                 }
                 return null;
             }
         );
-
-    private static double Bytes(IEnumerable<(PacksCame Packs, int Tier, double Objects)> packs) =>
-        packs.Sum(p => p.Objects * p.Packs.BytesPerObject);
 
     /// <summary>Worked by hand: 100 GB, of which 1 % is rewritten each day, in points that are kept for 3 days. Of the 100 GB that the oldest
     /// of the three points needs each part was stored by some run; the later two need 1 GB each beside it.</summary>
@@ -102,27 +96,35 @@ public sealed class SettledPacksTests
         private readonly double[] early = new double[Days];
         private readonly double[] moved = new double[Days];
 
-        public long BytesPerObject { get; set; }
+        public PacksHere Packs { get; set; } = null!;
 
-        public void Rest(int from, int to, int tier, double objects, bool isWatched)
+        public void RestSettled(int from, int to, double objects) =>
+            Rest(from, to, Packs.Settled!.Stay.Tier, objects, Packs.Settled.Stay.IsWatched);
+
+        public void Rest(int from, int to, int tier, NeededPacks packs, bool isWatched) => Rest(from, to, tier, Objects(packs), isWatched);
+
+        private double Objects(NeededPacks packs) => Packs.Branches.Sum(packs.Objects);
+
+        private void Rest(int from, int to, int tier, double objects, bool isWatched)
         {
             for (var day = from; day < Math.Min(to, Days); day++)
             {
-                bytes[day, tier] += objects * BytesPerObject;
+                bytes[day, tier] += objects * Packs.BytesPerObject;
                 watched[day] += isWatched ? objects : 0;
             }
         }
 
-        public void Leave(int day, int tier, int since, double objects) =>
-            early[day] += Math.Max(0, estate.PriceBook.Tiers[tier].DaysShort(day - since)) * objects;
+        public void Leave(int day, int tier, int since, NeededPacks packs, int next) =>
+            early[day] +=
+                Math.Max(0, estate.PriceBook.Tiers[tier].DaysShort(day - since)) * (Objects(packs) - Objects(packs with { Point = next }));
 
-        public void MoveIn(int day, int tier, double objects) => moved[day] += objects;
+        public void MoveIn(int day, int tier, NeededPacks packs) => moved[day] += Objects(packs);
 
-        public string? DifferenceAtEnd(Dictionary<int, double> byTier) =>
+        public string? DifferenceAtEnd(double[] byTier) =>
             Enumerable
                 .Range(0, estate.PriceBook.Tiers.Count)
-                .Where(tier => !Compare.Close(bytes[Days - 1, tier], byTier.GetValueOrDefault(tier)))
-                .Select(tier => $"tier {tier} holds {bytes[Days - 1, tier]} at once and {byTier.GetValueOrDefault(tier)} run by run")
+                .Where(tier => !Compare.Close(bytes[Days - 1, tier], byTier[tier]))
+                .Select(tier => $"tier {tier} holds {bytes[Days - 1, tier]} at once and {byTier[tier]} run by run")
                 .FirstOrDefault();
 
         public string? Difference(Rests other)

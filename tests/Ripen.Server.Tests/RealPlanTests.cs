@@ -115,7 +115,7 @@ public sealed class RealPlanTests : IDisposable
         // What it stored lies in the bucket: the projection counts it once, and only runs to come besides.
         var estate = EstateDocument.Read(await server.Http.GetStringAsync(new Uri("/api/estate/document", UriKind.Relative))).Value;
         Assert.Equal(6, estate.Plans.Single(p => p.Id == "files").Runs.Single().Days.Count);
-        var packs = PlannedRuns.Of(estate, 30).Into("ticketing-backups").Where(p => p.Branch.Plan.Id == "files").ToList();
+        var packs = PlannedRuns.Of(estate, 30).Into("ticketing-backups").Single(b => b.Plan.Id == "files").AllPacks.ToList();
         Assert.NotEmpty(packs);
         Assert.All(packs, p => Assert.True(p.Created >= 0));
     }

@@ -89,58 +89,17 @@ public sealed class BucketUsage
             if (population.Read is { } read)
                 usage.AddRead(read, prices, landing);
         }
-        var settled = new HashSet<SettledPacks>();
-        foreach (var (packs, life, writing) in PacksInBucket.Of(bucket, copies, prices, calendar.Today))
-        {
-            if (writing is { } write && write.On < calendar.Days)
-                usage.Row(write.Tier, Measure.Writes)[calendar.MonthOf(write.On!.Value)] += packs.Objects;
-            life.TellUntilSettled(calendar.Today, calendar.Days, prices, new PackCount(usage, prices, packs.BytesPerObject, landing));
-            if (life.Settled is { } pile)
-                settled.Add(pile);
-        }
-        foreach (var pile in settled)
-            pile.Tell(calendar.Days, new PackCount(usage, prices, pile.BytesPerObject, landing));
+        foreach (var packs in PacksInBucket.Of(bucket, copies, prices, calendar.Today))
+            new PackUsage(calendar, prices, landing, packs).AddTo(usage.amounts);
         for (var i = 0; i < bucket.CopyTo.Count; i++)
             usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], copies.FlowOf(bucket, i), copies.Planned, calendar, growth);
         return usage;
     }
 
-    /// <summary>Counts what becomes of packs.</summary>
-    private sealed class PackCount(BucketUsage usage, PriceBook prices, long bytesPerObject, int landing) : IPackWitness
-    {
-        public void Rest(int from, int to, int tier, double objects, bool watched)
-        {
-            var calendar = usage.calendar;
-            var of = prices.Tiers[tier];
-            var stored = usage.Row(tier, Measure.StoredByteDays);
-            var index = usage.Row(landing, Measure.StoredByteDays);
-            var watching = usage.Row(tier, Measure.WatchedObjectDays);
-            var atEnd = usage.Row(tier, Measure.BytesAtEnd);
-            for (var m = calendar.MonthOf(from); m < calendar.Months && calendar.Start(m) < to; m++)
-            {
-                var (first, end) = (Math.Max(from, calendar.Start(m)), Math.Min(to, calendar.Start(m + 1)));
-                stored[m] += objects * (end - first) * of.BilledBytes(bytesPerObject);
-                index[m] += objects * (end - first) * of.IndexBytes;
-                if (watched)
-                    watching[m] += objects * (end - first);
-                if (end == calendar.Start(m + 1))
-                    atEnd[m] += objects * bytesPerObject;
-            }
-        }
+    private Span<double> Row(int tier, Measure measure) => amounts.AsSpan(RowAt(tier, measure, calendar), calendar.Months);
 
-        public void Leave(int day, int tier, int since, double objects)
-        {
-            var of = prices.Tiers[tier];
-            if (of.DaysShort(day - since) is > 0 and var missing)
-                usage.Row(tier, Measure.EarlyLeaveByteDays)[usage.calendar.MonthOf(day)] +=
-                    objects * missing * of.BilledBytes(bytesPerObject);
-        }
-
-        public void MoveIn(int day, int tier, double objects) => usage.Row(tier, Measure.Moves)[usage.calendar.MonthOf(day)] += objects;
-    }
-
-    private Span<double> Row(int tier, Measure measure) =>
-        amounts.AsSpan(((tier * Measures) + (int)measure) * calendar.Months, calendar.Months);
+    /// <summary>Where the first month of a tier's measure stands among a bucket's amounts.</summary>
+    internal static int RowAt(int tier, Measure measure, BillingCalendar calendar) => ((tier * Measures) + (int)measure) * calendar.Months;
 
     private void AddWrites(Population population, Writing writing)
     {
@@ -289,7 +248,12 @@ public sealed class BucketUsage
         }
         foreach (var stream in bucket.Streams.Where(s => rule.Scope.Takes(s.Prefix, s.Tags)))
             Stream(stream, 0, calendar.Days);
-        foreach (var packs in planned.Into(bucket.Name).Where(p => p.Created >= 0 && rule.Scope.Takes(p.Prefix, null)))
+        foreach (
+            var packs in planned
+                .Into(bucket.Name)
+                .SelectMany(b => b.AllPacks)
+                .Where(p => p.Created >= 0 && rule.Scope.Takes(p.Prefix, null))
+        )
             sent[calendar.MonthOf(packs.Created)] += packs.Objects * packs.BytesPerObject;
         foreach (var copies in rule.ToCopyToday(bucket, calendar.Today))
             sent[0] += copies.Objects * copies.Kind.BytesPerObject;

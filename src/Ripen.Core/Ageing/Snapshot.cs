@@ -47,42 +47,39 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
                     Count(read, tiers, day - 1);
             }
         }
-        var settled = new HashSet<SettledPacks>();
-        foreach (var (packs, life, _) in PacksInBucket.Of(bucket, copies, estate.PriceBook, estate.Today))
+        foreach (var packs in PacksInBucket.Of(bucket, copies, estate.PriceBook, estate.Today))
         {
-            if (day > 0)
+            var there = new List<(int Created, int Tier, NeededPacks Packs)>();
+            foreach (var life in packs.Lives)
             {
-                life.TellUntilSettled(
-                    estate.Today,
-                    day,
-                    estate.PriceBook,
-                    new Morning(day - 1, (tier, objects) => Lies(packs, tier, objects))
-                );
-                if (life.Settled is { } pile)
-                    settled.Add(pile);
+                if (day > 0)
+                    life.TellUntilSettled(estate.Today, day, estate.PriceBook, new Morning(day - 1, life.Created, there));
+                else if (life.ThisMorning(estate.Today) is { } lies)
+                    there.Add((life.Created, lies.Tier, lies.Packs));
             }
-            else if (life.ThisMorning(estate.Today) is { Objects: > 0 } there)
-                Lies(packs, there.Tier, there.Objects);
+            foreach (var branch in packs.Branches)
+            {
+                foreach (var (created, tier, of) in there)
+                    tiers[tier].Add(of.Objects(branch), packs.BytesPerObject, day - created);
+                foreach (var (created, objects) in packs.Settled?.On(branch, day - 1) ?? [])
+                    tiers[packs.Settled!.Stay.Tier].Add(objects, packs.BytesPerObject, day - created);
+            }
         }
-        foreach (var (packs, tier, objects) in settled.SelectMany(pile => pile.On(day - 1)))
-            Lies(packs, tier, objects);
         return new Snapshot([.. tiers.Select((tally, i) => tally.Close(estate.PriceBook.Tiers[i].Id)).Where(t => t.Objects > 0)]);
-
-        void Lies(PacksCame packs, int tier, double objects) => tiers[tier].Add(objects, packs.BytesPerObject, day - packs.Created);
     }
 
     /// <summary>Told what rests on one day.</summary>
-    private sealed class Morning(int day, Action<int, double> there) : IPackWitness
+    private sealed class Morning(int day, int created, List<(int Created, int Tier, NeededPacks Packs)> there) : IPackWitness
     {
-        public void Rest(int from, int to, int tier, double objects, bool watched)
+        public void Rest(int from, int to, int tier, NeededPacks packs, bool watched)
         {
             if (from <= day && day < to)
-                there(tier, objects);
+                there.Add((created, tier, packs));
         }
 
-        public void Leave(int on, int tier, int since, double objects) { }
+        public void Leave(int on, int tier, int since, NeededPacks packs, int next) { }
 
-        public void MoveIn(int on, int tier, double objects) { }
+        public void MoveIn(int on, int tier, NeededPacks packs) { }
     }
 
     private static void Count(Life life, int day, Tally[] tiers)

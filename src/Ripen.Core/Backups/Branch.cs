@@ -1,3 +1,4 @@
+using System.Collections;
 using Ripen.Core.Estates;
 
 namespace Ripen.Core.Backups;
@@ -10,7 +11,7 @@ namespace Ripen.Core.Backups;
 /// <param name="LogicalBytes">What its point gives back.</param>
 /// <param name="IsInStock">Whether it was really done: what it stored are objects of its bucket like all others.</param>
 /// <param name="IsSealed">Whether nobody can remove its point before it is kept no more.</param>
-public sealed record BranchRun(
+public readonly record struct BranchRun(
     DateOnly Day,
     DateOnly KeptUntil,
     Content Stored,
@@ -26,22 +27,32 @@ public sealed record BranchRun(
 /// </summary>
 public sealed class Branch
 {
-    private readonly int[] next;
-    private readonly DateOnly[] gone;
+    private readonly DateOnly today;
+    private readonly BranchPast past;
+    private readonly bool isSealed;
+    private readonly Content[] stored;
 
     private Branch(
         BackupPlan plan,
         Cadence every,
+        PointRetention keep,
         BackupTarget target,
-        Workload workload,
         WorkloadContent content,
-        IReadOnlyList<BranchRun> runs
+        PointTimes times,
+        BranchPast past,
+        DateOnly today
     )
     {
-        (Plan, Every, Target, Workload, Content, Runs) = (plan, every, target, workload, content, runs);
+        (Plan, Every, Target, Content, Times) = (plan, every, target, content, times);
+        (isSealed, this.past, this.today) = (keep.Sealed, past, today);
         Deduplicates = content.Deduplicates(target);
-        gone = [.. runs.Select((r, i) => i + 1 < runs.Count ? Later(r.KeptUntil, runs[i + 1].Day) : DateOnly.MaxValue)];
-        next = NextLonger(gone);
+        stored = new Content[times.Count];
+        for (var i = 0; i < stored.Length; i++)
+        {
+            var says = content.StoredBy(target, i == 0 ? null : times.Day(i - 1), times.Day(i), times.Full(i) == i);
+            stored[i] = past.Borne(times.Day(i))?.StoredBytes is { } bytes ? says.Of(bytes) : says;
+        }
+        Runs = new RunList(this);
     }
 
     public BackupPlan Plan { get; }
@@ -51,9 +62,12 @@ public sealed class Branch
 
     public BackupTarget Target { get; }
 
-    public Workload Workload { get; }
+    public Workload Workload => Content.Workload;
 
     public WorkloadContent Content { get; }
+
+    /// <summary>The days of its runs, and how long their points are there.</summary>
+    public PointTimes Times { get; }
 
     /// <summary>Ascending by day.</summary>
     public IReadOnlyList<BranchRun> Runs { get; }
@@ -67,116 +81,92 @@ public sealed class Branch
     public static IReadOnlyList<Branch> All(Estate estate, DateOnly end)
     {
         var branches = new List<Branch>();
+        var shelf = new PointTimes.Shelf(estate.Today, end);
+        var targets = estate.Targets.ToDictionary(t => t.Id);
+        var contents = WorkloadContent.All(estate).ToDictionary(c => c.Workload.Id);
         foreach (var plan in estate.Plans)
         {
-            var taken = new Dictionary<string, HashSet<DateOnly>>();
+            var own = new Dictionary<string, PointTimes>();
+            var past = BranchPast.By(plan.Runs, estate.Today);
             foreach (var workload in plan.Workloads)
-            {
-                var days = Days(estate, plan, plan.Runs, workload, plan.Every, end, _ => true);
-                taken[workload] = [.. days];
-                branches.Add(Make(estate, plan, plan.Every, plan.Target, workload, plan.Keep, plan.Runs, days));
-            }
+                own[workload] = Add(plan, plan.Every, plan.Keep, plan.Target, workload, past, null).Times;
             foreach (var copy in plan.Copies)
             {
+                var copied = BranchPast.By(copy.Runs, estate.Today);
                 foreach (var workload in copy.Workloads ?? plan.Workloads)
-                {
-                    var days = Days(estate, plan, copy.Runs, workload, copy.Every ?? plan.Every, end, taken[workload].Contains);
-                    branches.Add(Make(estate, plan, copy.Every ?? plan.Every, copy.Target, workload, copy.Keep, copy.Runs, days));
-                }
+                    Add(plan, copy.Every ?? plan.Every, copy.Keep, copy.Target, workload, copied, own[workload]);
             }
         }
         return branches;
+
+        Branch Add(
+            BackupPlan plan,
+            Cadence every,
+            PointRetention keep,
+            string target,
+            string workload,
+            Dictionary<string, BranchPast> pasts,
+            PointTimes? of
+        )
+        {
+            var past = pasts.GetValueOrDefault(workload, BranchPast.Nothing);
+            var times = shelf.Of(plan, every, keep, past, of);
+            var branch = new Branch(plan, every, keep, targets[target], contents[workload], times, past, estate.Today);
+            branches.Add(branch);
+            return branch;
+        }
     }
 
     /// <summary>Whether the point of run <paramref name="i"/> is there on <paramref name="day"/>: kept, or the newest.</summary>
-    public bool IsThere(int i, DateOnly day) => Runs[i].Day <= day && day < gone[i];
+    public bool IsThere(int i, DateOnly day) => Times.IsThere(i, day);
 
     /// <summary>The first day on which the point of run <paramref name="i"/> is not there; null while no later run relieves the newest.</summary>
-    public DateOnly? GoneOn(int i) => gone[i] == DateOnly.MaxValue ? null : gone[i];
+    public DateOnly? GoneOn(int i) => Times.GoneOn(i);
 
     /// <summary>The newest run on or before <paramref name="day"/>; -1 for none.</summary>
-    public int NewestOn(DateOnly day)
-    {
-        var (low, high) = (0, Runs.Count);
-        while (low < high)
-        {
-            var middle = (low + high) / 2;
-            if (Runs[middle].Day <= day)
-                low = middle + 1;
-            else
-                high = middle;
-        }
-        return low - 1;
-    }
-
-    /// <summary>
-    /// The share of what run <paramref name="i"/> stored that its points need, from the run's own day on: days, ascending, and the share from
-    /// each on until the next. It begins with 1 and never rises.
-    /// </summary>
-    public IEnumerable<(DateOnly Day, double Share)> Needed(int i)
-    {
-        yield return (Runs[i].Day, 1);
-        if (Runs[i].Stored.Total == 0)
-            yield break;
-        if (!Deduplicates)
-        {
-            var last = LastOfChain(i);
-            var end = Runs[i].Day;
-            for (var t = i; t <= last; t++)
-                end = Later(end, gone[t]);
-            if (end < DateOnly.MaxValue)
-                yield return (end, 0);
-            yield break;
-        }
-        for (var t = i; next[t] >= 0; t = next[t])
-            yield return (gone[t], NeededFor(i, next[t]));
-    }
+    public int NewestOn(DateOnly day) => Times.NewestOn(day);
 
     /// <summary>The share of what run <paramref name="i"/> stored that the point of run <paramref name="t"/>, not before it, needs of
     /// it.</summary>
     public double NeededFor(int i, int t)
     {
-        var run = Runs[i];
         if (!Deduplicates)
-            return Runs[t].Full <= i ? 1 : 0;
-        return run.Stored.Total == 0 ? 0 : (run.Stored * Surviving(i, t)).Total / run.Stored.Total;
+            return Times.Full(t) <= i ? 1 : 0;
+        return stored[i].Total == 0 ? 0 : NeededOf(i, t).Total / stored[i].Total;
     }
 
     /// <summary>The first run of which the point of run <paramref name="t"/> needs something; its own at the latest.</summary>
-    public int OldestNeededBy(int t) => Deduplicates ? Enumerable.Range(0, t).FirstOrDefault(i => NeededFor(i, t) > 0, t) : Runs[t].Full;
+    public int OldestNeededBy(int t) => Deduplicates ? Enumerable.Range(0, t).FirstOrDefault(i => NeededFor(i, t) > 0, t) : Times.Full(t);
 
-    /// <summary>Which point needs what run <paramref name="i"/> stored on a day that is not before it: the earliest that is there; and what
-    /// it needs of it, where equal content is stored once.</summary>
-    public (int Point, Content Bytes) NeededOf(int i, DateOnly day)
-    {
-        var point = i;
-        while (gone[point] <= day)
-            point = next[point];
-        return (point, Runs[i].Stored * Surviving(i, point));
-    }
+    /// <summary>What the point of run <paramref name="t"/>, not before run <paramref name="i"/>, needs of what that stored, where equal content
+    /// is stored once.</summary>
+    public Content NeededOf(int i, int t) => stored[i] * Surviving(i, t);
 
     /// <summary>What is left of content of the day of run <paramref name="i"/> on that of run <paramref name="t"/>.</summary>
-    public Surviving Surviving(int i, int t) => Content.Surviving(Runs[i].Day, Runs[t].Day);
+    public Surviving Surviving(int i, int t) => Content.Surviving(Times.Day(t).DayNumber - Times.Day(i).DayNumber);
 
-    /// <summary>The days, counted from <paramref name="today"/>, on which points go, ascending, and which point needs from then on what each
-    /// one needed.</summary>
-    public IEnumerable<(int Day, int Point, int Next)> Departures(DateOnly today) =>
+    /// <summary>Objects of what run <paramref name="i"/> stores, or would leave as packs before today, of which the point of run
+    /// <paramref name="t"/> needs all or a part; 0 for <see cref="PointTimes.Nobody"/>, and for what lies in the stock.</summary>
+    public double Packs(int i, int t) =>
+        t == PointTimes.Nobody || IsInStock(i) ? 0 : (Deduplicates ? NeededOf(i, t) : stored[i]).Total / Target.PackBytes;
+
+    /// <summary>What its runs bring as objects into the target's bucket, by day; what was really stored is there already.</summary>
+    public IEnumerable<PlannedPacks> AllPacks =>
         Enumerable
-            .Range(0, Runs.Count)
-            .Where(i => next[i] >= 0)
-            .OrderBy(i => gone[i])
-            .Select(i => (gone[i].DayNumber - today.DayNumber, i, next[i]));
+            .Range(0, stored.Length)
+            .Select(i => new PlannedPacks(this, i, Times.Day(i).DayNumber - today.DayNumber, Packs(i, i)))
+            .Where(p => p.Objects > 0);
 
     /// <summary>What the points that are there on <paramref name="day"/> need: each run that any of them needs, newest first, and the share of
     /// what it stored.</summary>
     public IEnumerable<(int Run, double Share)> NeededOn(DateOnly day)
     {
-        var point = -1;
+        var point = PointTimes.Nobody;
         for (var i = NewestOn(day); i >= 0; i--)
         {
             // A point of a later chain does not need this one.
-            if (!Deduplicates && point >= 0 && Runs[point].Full > i)
-                point = -1;
+            if (!Deduplicates && point >= 0 && Times.Full(point) > i)
+                point = PointTimes.Nobody;
             if (IsThere(i, day))
                 point = i;
             if (point >= 0)
@@ -185,7 +175,7 @@ public sealed class Branch
     }
 
     /// <summary>Bytes that the points of a day need of all that was stored.</summary>
-    public double NeededBytesOn(DateOnly day) => NeededOn(day).Sum(n => Runs[n.Run].Stored.Total * n.Share);
+    public double NeededBytesOn(DateOnly day) => NeededOn(day).Sum(n => stored[n.Run].Total * n.Share);
 
     /// <summary>How many points are there on a day.</summary>
     public int PointsOn(DateOnly day)
@@ -193,105 +183,37 @@ public sealed class Branch
         var points = 0;
         for (var i = NewestOn(day); i >= 0; i--)
         {
-            if (day < gone[i])
+            if (IsThere(i, day))
                 points++;
         }
         return points;
     }
 
-    /// <summary>The last run that is built on the full one of run <paramref name="i"/>.</summary>
-    private int LastOfChain(int i)
+    private bool IsInStock(int i) => Workload.Source is not null && (Times.Day(i) < today || past.Borne(Times.Day(i)) is not null);
+
+    private BranchRun Run(int i)
     {
-        var last = i;
-        while (last + 1 < Runs.Count && Runs[last + 1].Full == Runs[i].Full)
-            last++;
-        return last;
+        var borne = past.Borne(Times.Day(i));
+        return new BranchRun(
+            Times.Day(i),
+            Times.KeptUntil(i),
+            stored[i],
+            Times.Full(i),
+            borne?.LogicalBytes ?? Content.BytesOn(Times.Day(i)),
+            IsInStock(i),
+            borne?.IsSealed ?? isSealed
+        );
     }
 
-    private static List<DateOnly> Days(
-        Estate estate,
-        BackupPlan plan,
-        IReadOnlyList<PastRuns> past,
-        string workload,
-        Cadence every,
-        DateOnly end,
-        Func<DateOnly, bool> allowed
-    )
+    /// <summary>Runs as they are asked for: most are never looked at one by one.</summary>
+    private sealed class RunList(Branch branch) : IReadOnlyList<BranchRun>
     {
-        var own = past.Where(p => p.Workload == workload).ToList();
-        var days = own.SelectMany(p => p.Days).TakeWhile(d => d < end).ToList();
-        var isOver = own.Any(p => p.Today is not null);
-        if (isOver)
-            days.Add(estate.Today);
-        if (plan.Paused)
-            return days;
-        var first = plan.From ?? estate.Today;
-        for (var day = Later(first, isOver ? estate.Today.AddDays(1) : estate.Today); day < end; day = day.AddDays(1))
-        {
-            if (every.IsDue(day, first) && allowed(day))
-                days.Add(day);
-        }
-        return days;
-    }
+        public int Count => branch.stored.Length;
 
-    private static Branch Make(
-        Estate estate,
-        BackupPlan plan,
-        Cadence cadence,
-        string targetId,
-        string workloadId,
-        PointRetention keep,
-        IReadOnlyList<PastRuns> past,
-        List<DateOnly> days
-    )
-    {
-        var done = past.Where(p => p.Workload == workloadId).ToList();
-        var borne = done.Where(p => p.Borne is not null)
-            .SelectMany(p => p.Days.Zip(p.Borne!))
-            .Concat(done.Where(p => p.Today is not null).Select(p => (First: estate.Today, Second: p.Today!)))
-            .ToDictionary(p => p.First, p => p.Second);
-        var target = estate.Targets.First(t => t.Id == targetId);
-        var workload = estate.Workloads.First(w => w.Id == workloadId);
-        var content = new WorkloadContent(workload, estate.Today);
-        var every = plan.Full?.Every ?? 1;
-        var runs = new BranchRun[days.Count];
-        var full = 0;
-        for (var i = 0; i < runs.Length; i++)
-        {
-            var before = i == 0 ? (DateOnly?)null : days[i - 1];
-            var known = borne.TryGetValue(days[i], out var own) ? own : null;
-            if (known?.IsFull ?? i - full >= every)
-                full = i;
-            var keptUntil = known?.KeptUntil ?? keep.KeptUntil(days[i], before);
-            var stored = content.StoredBy(target, before, days[i], full == i);
-            runs[i] = new BranchRun(
-                days[i],
-                keptUntil,
-                known?.StoredBytes is { } bytes ? stored.Of(bytes) : stored,
-                full,
-                known?.LogicalBytes ?? content.BytesOn(days[i]),
-                workload.Source is not null && (days[i] < estate.Today || known is not null),
-                known?.IsSealed ?? keep.Sealed
-            );
-        }
-        return new Branch(plan, cadence, target, workload, content, runs);
-    }
+        public BranchRun this[int index] => branch.Run(index);
 
-    /// <summary>For each, the first after it that is there for longer; -1 for none.</summary>
-    private static int[] NextLonger(DateOnly[] gone)
-    {
-        var next = new int[gone.Length];
-        var open = new Stack<int>();
-        for (var i = 0; i < gone.Length; i++)
-        {
-            while (open.Count > 0 && gone[open.Peek()] < gone[i])
-                next[open.Pop()] = i;
-            open.Push(i);
-        }
-        foreach (var i in open)
-            next[i] = -1;
-        return next;
-    }
+        public IEnumerator<BranchRun> GetEnumerator() => Enumerable.Range(0, Count).Select(branch.Run).GetEnumerator();
 
-    private static DateOnly Later(DateOnly a, DateOnly b) => a > b ? a : b;
+        IEnumerator IEnumerable.GetEnumerator() => GetEnumerator();
+    }
 }

@@ -1,3 +1,5 @@
+using Ripen.Core.Estates;
+
 namespace Ripen.Core.Backups;
 
 /// <summary>Bytes of the two classes of a workload's content: what is never rewritten, and what is.</summary>
@@ -19,46 +21,61 @@ public readonly record struct Content(double Cold, double Hot)
 public readonly record struct Surviving(double Cold, double Hot);
 
 /// <summary>What a workload holds on a day, and what of it is new (model 9.2, 9.3), in expectation.</summary>
-/// <param name="workload">A valid one.</param>
-/// <param name="today">The day on which its bytes were counted.</param>
-public sealed class WorkloadContent(Workload workload, DateOnly today)
+public sealed class WorkloadContent
 {
     private const double DaysAYear = 365;
 
-    /// <summary>The chance that a hot byte is rewritten on a day.</summary>
-    private readonly double rewritten = workload.Changing > 0 ? workload.DailyChange / workload.Changing : 0;
+    private readonly DateOnly today;
+    private readonly Powers grown;
+    private readonly Powers shrunk;
 
-    /// <summary>By days between, as far as it was asked for.</summary>
-    private readonly List<Surviving> surviving = [];
+    /// <summary>The share of hot bytes that is not rewritten in so many days.</summary>
+    private readonly Powers unwritten;
+
+    /// <param name="workload">A valid one.</param>
+    /// <param name="today">The day on which its bytes were counted.</param>
+    public WorkloadContent(Workload workload, DateOnly today)
+        : this(workload, today, (of, each) => new Powers(of, each)) { }
+
+    private WorkloadContent(Workload workload, DateOnly today, Func<double, double, Powers> powers)
+    {
+        (Workload, this.today) = (workload, today);
+        var rewritten = workload.Changing > 0 ? workload.DailyChange / workload.Changing : 0;
+        (grown, shrunk) = (powers(1 + workload.YearlyGrowth, DaysAYear), powers(1 + workload.YearlyGrowth, -DaysAYear));
+        unwritten = powers(1 - rewritten, 1);
+    }
+
+    public Workload Workload { get; }
+
+    /// <summary>Those of all workloads of an estate: what grows or changes alike is computed once.</summary>
+    public static IEnumerable<WorkloadContent> All(Estate estate)
+    {
+        var known = new Dictionary<(double, double), Powers>();
+        return estate.Workloads.Select(w => new WorkloadContent(w, estate.Today, Shared));
+
+        Powers Shared(double of, double each) =>
+            known.TryGetValue((of, each), out var own) ? own : known[(of, each)] = new Powers(of, each);
+    }
 
     /// <summary>Logical bytes, on days before today as well.</summary>
-    public double BytesOn(DateOnly day) =>
-        workload.Bytes * Math.Pow(1 + workload.YearlyGrowth, (day.DayNumber - today.DayNumber) / DaysAYear);
+    public double BytesOn(DateOnly day)
+    {
+        var days = day.DayNumber - today.DayNumber;
+        return Workload.Bytes * (days < 0 ? shrunk[-days] : grown[days]);
+    }
 
     public Content On(DateOnly day)
     {
         var bytes = BytesOn(day);
-        return new Content((1 - workload.Changing) * bytes, workload.Changing * bytes);
+        return new Content((1 - Workload.Changing) * bytes, Workload.Changing * bytes);
     }
 
-    /// <summary>A workload that shrinks loses bytes of both classes evenly. It depends on the days between alone, and what survives two spans
-    /// is the product of what survives each.</summary>
-    /// <param name="from">A day.</param>
-    /// <param name="to">The same or a later one.</param>
-    public Surviving Surviving(DateOnly from, DateOnly to)
+    /// <summary>What is left after so many days, 0 or more. A workload that shrinks loses bytes of both classes evenly. It depends on the days
+    /// between alone, and what survives two spans is the product of what survives each.</summary>
+    public Surviving Surviving(int days)
     {
-        var days = to.DayNumber - from.DayNumber;
-        if (days < surviving.Count)
-            return surviving[days];
-        lock (surviving)
-        {
-            for (var next = surviving.Count; next <= days; next++)
-            {
-                var left = workload.Bytes > 0 ? Math.Min(1, Math.Pow(1 + workload.YearlyGrowth, next / DaysAYear)) : 1;
-                surviving.Add(new Surviving(left, left * Math.Pow(1 - rewritten, next)));
-            }
-            return surviving[days];
-        }
+        var left = Workload.Bytes > 0 && Workload.YearlyGrowth < 0 ? grown[days] : 1;
+        return new Surviving(left, left * unwritten[days]);
     }
 
     /// <summary>Content on a day that was not there on the day of the run before.</summary>
@@ -71,8 +88,8 @@ public sealed class WorkloadContent(Workload workload, DateOnly today)
         // What is there minus what survived, put so that nothing new is nothing, and not the rounding of two large numbers.
         var (was, now) = (BytesOn(p), BytesOn(day));
         var grown = Math.Max(0, now - was);
-        var changed = Math.Min(was, now) * (1 - Math.Pow(1 - rewritten, day.DayNumber - p.DayNumber));
-        return new Content((1 - workload.Changing) * grown, workload.Changing * (grown + changed));
+        var changed = Math.Min(was, now) * (1 - unwritten[day.DayNumber - p.DayNumber]);
+        return new Content((1 - Workload.Changing) * grown, Workload.Changing * (grown + changed));
     }
 
     /// <summary>What a run stores in a target (9.3).</summary>
@@ -83,11 +100,36 @@ public sealed class WorkloadContent(Workload workload, DateOnly today)
     /// at its source.</param>
     public Content StoredBy(BackupTarget target, DateOnly? before, DateOnly day, bool isFull)
     {
-        var compression = target.Compresses && !workload.EncryptedAtSource ? workload.Compression : 1;
+        var compression = target.Compresses && !Workload.EncryptedAtSource ? Workload.Compression : 1;
         if (Deduplicates(target))
-            return NewOn(before, day) * (workload.Unique * compression);
+            return NewOn(before, day) * (Workload.Unique * compression);
         return (isFull ? On(day) : NewOn(before, day)) * compression;
     }
 
-    public bool Deduplicates(BackupTarget target) => target.Deduplicates && !workload.EncryptedAtSource;
+    public bool Deduplicates(BackupTarget target) => target.Deduplicates && !Workload.EncryptedAtSource;
+
+    /// <summary>A number to the power of so many days, each of them as long as one of <paramref name="each"/> days; remembered.</summary>
+    private sealed class Powers(double of, double each)
+    {
+        private double[] known = [];
+
+        public double this[int days]
+        {
+            get
+            {
+                var now = known;
+                return days < now.Length ? now[days] : Longer(days);
+            }
+        }
+
+        /// <summary>Several may find it too short at once: each of them makes a whole one.</summary>
+        private double Longer(int days)
+        {
+            var longer = new double[Math.Max(days + 1, 2 * known.Length)];
+            for (var n = 0; n < longer.Length; n++)
+                longer[n] = Math.Pow(of, n / each);
+            known = longer;
+            return longer[days];
+        }
+    }
 }

@@ -4,32 +4,47 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Backups;
 
+/// <summary>Packs of one run, as far as a point needs them: what becomes of them is the same whatever the run stored.</summary>
+/// <param name="Run">Its place in the branch.</param>
+/// <param name="Point">Which needs them; <see cref="PointTimes.Nobody"/> for nothing.</param>
+/// <param name="Part">Of all that the run stored: less than 1 where a line carried some of it.</param>
+internal readonly record struct NeededPacks(int Run, int Point, double Part)
+{
+    public double Objects(Branch branch) => branch.Packs(Run, Point) * Part;
+}
+
 /// <summary>Told what becomes of packs, day by day from the estate's today (day 0), in order of time.</summary>
 internal interface IPackWitness
 {
     /// <summary>They rest in the tier of this coldness on the days [from, to).</summary>
-    void Rest(int from, int to, int tier, double objects, bool watched);
+    void Rest(int from, int to, int tier, NeededPacks packs, bool watched);
 
-    /// <summary>They leave the tier, in which they were since the day <paramref name="since"/>: moved on, or removed.</summary>
-    void Leave(int day, int tier, int since, double objects);
+    /// <summary>They leave the tier, in which they were since the day <paramref name="since"/>: moved on, or removed. What
+    /// <paramref name="next"/> still needs of them stays.</summary>
+    void Leave(int day, int tier, int since, NeededPacks packs, int next);
 
     /// <summary>They come into the tier from a warmer one.</summary>
-    void MoveIn(int day, int tier, double objects);
+    void MoveIn(int day, int tier, NeededPacks packs);
 }
 
 /// <summary>
 /// The life of packs of one run in one bucket: they age by the bucket's rules, and what no point needs of them leaves, in proportion, from
 /// wherever it lies. The days of a day: what is not needed leaves, what expires goes, and the rest moves (model 9.5).
 /// </summary>
-/// <param name="packs">What the run stored.</param>
-/// <param name="objects">How many of them came here.</param>
-/// <param name="arrived">On which day; what was there before today has the day of its run.</param>
-/// <param name="lifecycle">Of the bucket, for them.</param>
-/// <param name="landing">The tier in which they came.</param>
-internal sealed class PackLife(PlannedPacks packs, double objects, int arrived, Lifecycle lifecycle, int landing)
+/// <param name="Run">Its place in the branch.</param>
+/// <param name="Created">The day of the run.</param>
+/// <param name="Arrived">On which day they came; what was there before today has the day of its run.</param>
+/// <param name="Landing">The tier in which they came.</param>
+internal sealed record PackLife(int Run, int Created, int Arrived, int Landing)
 {
-    /// <summary>What is needed, from each day on; null where everything stays whatever is needed.</summary>
-    public IEnumerable<(DateOnly Day, double Share)>? Needed { get; init; }
+    /// <summary>Of the bucket, for them.</summary>
+    public required PackPaths Paths { get; init; }
+
+    /// <summary>Of all that the run stored.</summary>
+    public double Part { get; init; } = 1;
+
+    /// <summary>Which point needs them, from each day on; null where everything stays whatever is needed.</summary>
+    public IEnumerable<(DateOnly Day, int Point)>? Needs { get; init; }
 
     /// <summary>What is not needed any more leaves on the first day on which the first of these keeps it no more, then the next.</summary>
     public required IReadOnlyList<Keeping> KeptBy { get; init; }
@@ -37,14 +52,16 @@ internal sealed class PackLife(PlannedPacks packs, double objects, int arrived, 
     /// <summary>Takes over what nothing tells from what earlier runs left; null where every run is told to its end.</summary>
     public SettledPacks? Settled { get; init; }
 
-    /// <summary>What lies there in the morning of today, before its runs and rules: nothing of what is still to arrive.</summary>
-    public (int Tier, int SinceAge, double Objects) ThisMorning(DateOnly today)
+    private Lifecycle Lifecycle => Paths.Lifecycle;
+
+    /// <summary>What lies there in the morning of today, before its runs and rules; null for what is still to arrive.</summary>
+    public (int Tier, int SinceAge, NeededPacks Packs)? ThisMorning(DateOnly today)
     {
-        if (arrived >= 0)
-            return (landing, 0, 0);
-        var left = Shares(today).TakeWhile(s => s.Day < 0).Select(s => s.Share).LastOrDefault(1);
+        if (Arrived >= 0)
+            return null;
+        var point = NeedsByDay(today).TakeWhile(n => n.Day < 0).Select(n => n.Point).LastOrDefault(Run);
         var (_, tier, since) = Beginning();
-        return (tier, since, objects * left);
+        return (tier, since, Of(point));
     }
 
     /// <summary>Tells what becomes of it, until <see cref="Settled"/> takes over what is left.</summary>
@@ -56,20 +73,26 @@ internal sealed class PackLife(PlannedPacks packs, double objects, int arrived, 
             return;
         }
         Tell(today, settles.Day, witness);
-        Settled.Take(packs.Run, settles.Day, settles.Stay);
+        Settled.Take(Run, settles.Day, settles.Stay);
     }
 
     /// <summary>The first day from which on it lies in its last tier, leaves without a charge and is kept by nothing; null for never.</summary>
     private (int Day, Stay Stay)? SettlesOn(PriceBook prices)
     {
-        if (lifecycle.ExpireAt < Lifecycle.Never || KeptBy.Any(k => k.LastDay >= Lifecycle.Never))
+        if (Lifecycle.ExpireAt < Lifecycle.Never)
             return null;
+        var keptUntil = int.MinValue;
+        foreach (var keeping in KeptBy)
+        {
+            if (keeping.LastDay >= Lifecycle.Never)
+                return null;
+            keptUntil = Math.Max(keptUntil, Math.Max(Created + keeping.Days, keeping.LastDay));
+        }
         var (age, tier, since) = Beginning();
-        var stay = Life.Path(lifecycle, new Standing(age, tier, since), Lifecycle.Never)[^1];
-        var keptUntil = KeptBy.Max(k => Math.Max(packs.Created + k.Days, k.LastDay));
-        var free = packs.Created + stay.Since + prices.Tiers[stay.Tier].MinimumStayDays;
+        var stay = Paths.From(new Standing(age, tier, since), Lifecycle.Never)[^1];
+        var free = Created + stay.Since + prices.Tiers[stay.Tier].MinimumStayDays;
         // It came, moved for the last time, and was kept for the last time on the day before at the latest.
-        var settled = Math.Max(Math.Max(arrived, packs.Created + stay.From), keptUntil) + 1;
+        var settled = Math.Max(Math.Max(Arrived, Created + stay.From), keptUntil) + 1;
         return (Math.Max(Math.Max(settled, free), 0), stay);
     }
 
@@ -78,81 +101,104 @@ internal sealed class PackLife(PlannedPacks packs, double objects, int arrived, 
     /// <param name="witness">Told of it.</param>
     public void Tell(DateOnly today, int days, IPackWitness witness)
     {
-        var begin = Math.Max(arrived, 0);
+        var begin = Math.Max(Arrived, 0);
         var (age, tier, since) = Beginning();
+        using var needs = NeedsByDay(today).GetEnumerator();
+        var more = needs.MoveNext();
         // What is left is what was left of it yesterday: what falls due today leaves today.
-        var shares = Shares(today).TakeWhile(s => s.Day < days).ToList();
-        var at = 0;
-        var count = objects;
-        if (arrived < 0)
+        var point = Run;
+        for (; Arrived < 0 && more && needs.Current.Day < 0; more = needs.MoveNext())
+            point = needs.Current.Point;
+        foreach (var (stays, goneOn) in Paths.Lives(Created, new Standing(age, tier, since)))
         {
-            for (; at < shares.Count && shares[at].Day < 0; at++)
-                count = objects * shares[at].Share;
-        }
-        foreach (var life in Life.Of(lifecycle, Cohorts.Lot(packs.Created, 1), new Standing(age, tier, since)))
-        {
-            for (var i = 0; i < life.Stays.Count; i++)
+            for (var i = 0; i < stays.Count; i++)
             {
-                var stay = life.Stays[i];
-                var (from, to) = (Math.Max(begin, packs.Created + stay.From), Math.Min(packs.Created + stay.To, life.GoneOn));
-                var entered = packs.Created + stay.Since;
-                for (; at < shares.Count && shares[at].Day <= to && shares[at].Day < days; at++)
+                var stay = stays[i];
+                var (from, to) = (Math.Max(begin, Created + stay.From), Math.Min(Created + stay.To, goneOn));
+                var entered = Created + stay.Since;
+                for (; more && needs.Current.Day <= to && needs.Current.Day < days; more = needs.MoveNext())
                 {
-                    var day = Math.Max(from, shares[at].Day);
-                    if (objects * shares[at].Share is var left && left >= count)
+                    var (day, next) = (Math.Max(from, needs.Current.Day), needs.Current.Point);
+                    if (next == point)
                         continue;
                     Rest(from, day, stay);
-                    witness.Leave(day, stay.Tier, entered, count - left);
-                    (count, from) = (left, day);
-                    if (count == 0)
+                    witness.Leave(day, stay.Tier, entered, Of(point), next);
+                    (point, from) = (next, day);
+                    if (point == PointTimes.Nobody)
                         return;
                 }
                 Rest(from, Math.Min(to, days), stay);
                 if (to >= days)
                     return;
-                var next = i + 1 < life.Stays.Count && to < life.GoneOn ? life.Stays[i + 1].Tier : (int?)null;
-                if (next == stay.Tier)
+                var nextTier = i + 1 < stays.Count && to < goneOn ? stays[i + 1].Tier : (int?)null;
+                if (nextTier == stay.Tier)
                     continue;
-                witness.Leave(to, stay.Tier, entered, count);
-                if (next is not { } tierNext)
+                witness.Leave(to, stay.Tier, entered, Of(point), PointTimes.Nobody);
+                if (nextTier is not { } into)
                     return;
-                witness.MoveIn(to, tierNext, count);
+                witness.MoveIn(to, into, Of(point));
             }
         }
 
         void Rest(int from, int to, Stay stay)
         {
             if (to > from)
-                witness.Rest(from, to, stay.Tier, count, stay.IsWatched);
+                witness.Rest(from, to, stay.Tier, Of(point), stay.IsWatched);
         }
     }
+
+    private NeededPacks Of(int point) => new(Run, point, Part);
 
     /// <summary>Age, tier, and the age at which they came into it: as they arrive, or as they lay yesterday had the rules always been these.</summary>
     private (int Age, int Tier, int Since) Beginning()
     {
-        if (arrived >= 0)
-            return (arrived - packs.Created, landing, arrived - packs.Created);
-        var yesterday = -1 - packs.Created;
-        var stay = Life.Path(lifecycle, new Standing(0, landing, 0), Lifecycle.Never).Last(s => s.From <= yesterday);
-        return (-packs.Created, stay.Tier, stay.Since);
+        if (Arrived >= 0)
+            return (Arrived - Created, Landing, Arrived - Created);
+        var yesterday = -1 - Created;
+        var stay = Paths.From(new Standing(0, Landing, 0), Lifecycle.Never).Last(s => s.From <= yesterday);
+        return (-Created, stay.Tier, stay.Since);
     }
 
-    /// <summary>What is left from each day on, as what keeps them allows; the last of several on one day counts.</summary>
-    private IEnumerable<(int Day, double Share)> Shares(DateOnly today)
+    /// <summary>Which point needs it from each day on, as what keeps it allows; the last of several on one day counts.</summary>
+    private IEnumerable<(int Day, int Point)> NeedsByDay(DateOnly today)
     {
-        (int Day, double Share)? waiting = null;
-        foreach (var (day, share) in Needed ?? [])
+        (int Day, int Point)? waiting = null;
+        foreach (var (day, point) in Needs ?? [])
         {
-            var left = KeptBy
-                .SkipLast(1)
-                .Aggregate(day.DayNumber - today.DayNumber, (from, keeping) => keeping.FirstFree(packs.Created, from));
+            var left = day.DayNumber - today.DayNumber;
+            for (var i = 0; i + 1 < KeptBy.Count; i++)
+                left = KeptBy[i].FirstFree(Created, left);
             // A copy that comes when its original is gone is kept by what its own bucket keeps by then.
-            var on = KeptBy[^1].FirstFree(packs.Created, Math.Max(left, arrived));
+            var on = KeptBy[^1].FirstFree(Created, Math.Max(left, Arrived));
             if (waiting is { } before && before.Day < on)
                 yield return before;
-            waiting = (on, share);
+            waiting = (on, point);
         }
         if (waiting is { } last)
             yield return last;
+    }
+}
+
+/// <summary>The ways of packs through a bucket's tiers; those that begin alike are one.</summary>
+/// <param name="lifecycle">Of the bucket, for them.</param>
+internal sealed class PackPaths(Lifecycle lifecycle)
+{
+    private readonly Dictionary<(Standing, int), List<Stay>> known = [];
+
+    public Lifecycle Lifecycle => lifecycle;
+
+    /// <summary>Stays to the age <paramref name="end"/>, of packs that stand so.</summary>
+    public List<Stay> From(Standing standing, int end)
+    {
+        if (!known.TryGetValue((standing, end), out var stays))
+            known[(standing, end)] = stays = Life.Path(lifecycle, standing, end);
+        return stays;
+    }
+
+    /// <summary>Of what was created on a day and stands so: stays by age, and the day on which it goes whatever its age.</summary>
+    public IEnumerable<(List<Stay> Stays, int GoneOn)> Lives(int created, Standing standing)
+    {
+        foreach (var (_, endsAt, goneOn) in Life.Parted(lifecycle, Cohorts.Lot(created, 1), standing))
+            yield return (From(standing, endsAt), goneOn);
     }
 }

@@ -5,93 +5,94 @@ using Ripen.Core.Replication;
 
 namespace Ripen.Core.Backups;
 
-/// <summary>Packs in one bucket: how many, what becomes of them, and how they come to be written (null for what was there before
-/// today).</summary>
-internal readonly record struct PacksHere(PacksCame Came, PackLife Life, Writing? Writing);
-
-internal readonly record struct PacksCame(double Objects, long BytesPerObject, int Created);
+/// <summary>
+/// Packs in one bucket of branches that differ only in what they store: what becomes of those of one becomes of those of all.
+/// </summary>
+/// <param name="Branches">With the same times, in the same target.</param>
+/// <param name="Lives">Of their runs; those that arrive on day 0 or later are written then.</param>
+/// <param name="Settled">Takes over from the lives; null where each is told to its end.</param>
+internal sealed record PacksHere(IReadOnlyList<Branch> Branches, IReadOnlyList<PackLife> Lives, SettledPacks? Settled)
+{
+    public long BytesPerObject => Branches[0].Target.PackBytes;
+}
 
 /// <summary>All that plans store in a bucket, and the copies of what they store elsewhere that come into it.</summary>
 internal static class PacksInBucket
 {
+    /// <param name="bucket">Of the estate.</param>
+    /// <param name="copies">The estate's.</param>
+    /// <param name="prices">Its price book.</param>
+    /// <param name="today">Day 0.</param>
     public static IEnumerable<PacksHere> Of(Bucket bucket, IncomingCopies copies, PriceBook prices, DateOnly today)
     {
-        var lifecycles = new Dictionary<(string Bucket, string Target), Lifecycle>();
-        var own = new Dictionary<Branch, SettledPacks>();
-        foreach (var packs in copies.Planned.Into(bucket.Name))
-            yield return Here(
-                packs,
-                packs.Objects,
-                Own(bucket, packs, prices, LifecycleIn(bucket, packs), Pile(own, packs.Branch)),
-                packs.Created < 0 ? null : new Writing(prices.Coldness(bucket.Tier), packs.Created)
-            );
+        foreach (var own in OwnOf(bucket, copies.Planned, prices, today))
+            yield return own;
         foreach (var (from, rule, flow) in copies.Into(bucket.Name))
         {
             var landing = prices.Coldness(rule.Tier ?? bucket.Tier);
-            if (flow is not null)
+            if (flow is null)
             {
-                foreach (var came in flow.Dated.Where(c => c.Packs is not null))
-                    yield return Copy(came.Packs!, came.Objects, came.Arrived, from, rule, landing, null);
+                foreach (var alike in Alike(copies.Planned.Into(from.Name).Where(b => rule.Scope.Takes(b.Target.Prefix, null))))
+                {
+                    var times = alike[0].Times;
+                    var runs = Enumerable.Range(0, times.Count).Where(i => times.Day(i) >= today);
+                    yield return Copied(alike, runs.Select(i => (i, times.Day(i).DayNumber - today.DayNumber, 1.0)), rule.FollowDeletions);
+                }
                 continue;
             }
-            var copied = new Dictionary<Branch, SettledPacks>();
-            foreach (var packs in copies.Planned.Into(from.Name).Where(p => p.Created >= 0 && rule.Scope.Takes(p.Prefix, null)))
-                yield return Copy(
-                    packs,
-                    packs.Objects,
-                    packs.Created,
-                    from,
-                    rule,
-                    landing,
-                    rule.FollowDeletions ? Pile(copied, packs.Branch) : null
-                );
-        }
+            // A line carries each one's packs in parts of their own.
+            foreach (var carried in flow.Dated.Where(c => c.Packs is not null).GroupBy(c => c.Packs!.Branch))
+                yield return Copied([carried.Key], carried.Select(c => (c.Packs!.Run, c.Arrived, c.Objects / c.Packs.Objects)), false);
 
-        // What nothing thins tells its few stays by itself.
-        SettledPacks? Pile(Dictionary<Branch, SettledPacks> piles, Branch branch)
-        {
-            if (branch.Deduplicates && !piles.ContainsKey(branch))
-                piles[branch] = new SettledPacks(branch, today);
-            return piles.GetValueOrDefault(branch);
-        }
-
-        Lifecycle LifecycleIn(Bucket of, PlannedPacks packs)
-        {
-            var place = (of.Name, packs.Branch.Target.Id);
-            if (!lifecycles.TryGetValue(place, out var lifecycle))
-                lifecycles[place] = lifecycle = LifecycleOf(of, packs, prices, today);
-            return lifecycle;
-        }
-
-        PacksHere Copy(PlannedPacks packs, double objects, int arrived, Bucket from, CopyRule rule, int landing, SettledPacks? pile)
-        {
-            var lifecycle = LifecycleIn(bucket, packs);
-            var life = new PackLife(packs, objects, arrived, lifecycle, landing)
+            PacksHere Copied(IReadOnlyList<Branch> branches, IEnumerable<(int Run, int Arrived, double Part)> came, bool together)
             {
-                Needed = rule.FollowDeletions ? packs.Branch.Needed(packs.Run) : null,
+                var (branch, paths) = (branches[0], PathsIn(bucket, branches[0], prices, today));
                 // A copy comes down with its original, and that leaves when its own bucket keeps it no more.
-                KeptBy = [LifecycleIn(from, packs).Keeping, lifecycle.Keeping],
-                Settled = pile,
-            };
-            return Here(packs, objects, life, new Writing(landing, arrived));
+                Keeping[] keptBy = [PathsIn(from, branch, prices, today).Lifecycle.Keeping, paths.Lifecycle.Keeping];
+                var settled = together && branch.Deduplicates ? new SettledPacks(branch.Times, today) : null;
+                var lives = came.Select(c => new PackLife(c.Run, branch.Times.Day(c.Run).DayNumber - today.DayNumber, c.Arrived, landing)
+                {
+                    Paths = paths,
+                    Part = c.Part,
+                    Needs = rule.FollowDeletions ? branch.Times.Needs(c.Run, branch.Deduplicates) : null,
+                    KeptBy = keptBy,
+                    Settled = settled,
+                });
+                return new PacksHere(branches, [.. lives], settled);
+            }
         }
-
-        static PacksHere Here(PlannedPacks packs, double objects, PackLife life, Writing? writing) =>
-            new(new PacksCame(objects, packs.BytesPerObject, packs.Created), life, writing);
     }
 
-    /// <summary>The life of what a run stored in its target's bucket.</summary>
-    public static PackLife Own(Bucket bucket, PlannedPacks packs, PriceBook prices, DateOnly today) =>
-        Own(bucket, packs, prices, LifecycleOf(bucket, packs, prices, today), null);
+    /// <summary>What plans store in the bucket that their targets name.</summary>
+    public static IEnumerable<PacksHere> OwnOf(Bucket bucket, PlannedRuns planned, PriceBook prices, DateOnly today) =>
+        Alike(planned.Into(bucket.Name)).Select(alike => Own(bucket, alike, prices, today));
 
-    private static PackLife Own(Bucket bucket, PlannedPacks packs, PriceBook prices, Lifecycle lifecycle, SettledPacks? pile) =>
-        new(packs, packs.Objects, packs.Created, lifecycle, prices.Coldness(bucket.Tier))
+    private static PacksHere Own(Bucket bucket, IReadOnlyList<Branch> branches, PriceBook prices, DateOnly today)
+    {
+        var branch = branches[0];
+        var (paths, times) = (PathsIn(bucket, branch, prices, today), branch.Times);
+        // What nothing thins tells its few stays by itself.
+        var settled = branch.Deduplicates ? new SettledPacks(times, today) : null;
+        var landing = prices.Coldness(bucket.Tier);
+        Keeping[] keptBy = [paths.Lifecycle.Keeping];
+        var lives = new PackLife[times.Count];
+        for (var i = 0; i < lives.Length; i++)
         {
-            Needed = packs.Branch.Needed(packs.Run),
-            KeptBy = [lifecycle.Keeping],
-            Settled = pile,
-        };
+            var created = times.Day(i).DayNumber - today.DayNumber;
+            lives[i] = new PackLife(i, created, created, landing)
+            {
+                Paths = paths,
+                Needs = times.Needs(i, branch.Deduplicates),
+                KeptBy = keptBy,
+                Settled = settled,
+            };
+        }
+        return new PacksHere(branches, lives, settled);
+    }
 
-    private static Lifecycle LifecycleOf(Bucket bucket, PlannedPacks packs, PriceBook prices, DateOnly today) =>
-        Lifecycle.Of(bucket, packs.Kind, prices, today).Unbundled();
+    private static IEnumerable<IReadOnlyList<Branch>> Alike(IEnumerable<Branch> branches) =>
+        branches.GroupBy(b => (b.Times, b.Target.Id, b.Deduplicates)).Select(g => (IReadOnlyList<Branch>)[.. g]);
+
+    private static PackPaths PathsIn(Bucket bucket, Branch branch, PriceBook prices, DateOnly today) =>
+        new(Lifecycle.Of(bucket, branch.Target.PackKind, prices, today).Unbundled());
 }

@@ -16,11 +16,23 @@ public sealed record PastPacks(Branch Branch, int Run, double Came, double Objec
     /// <param name="bucket">Of the estate.</param>
     public static IEnumerable<PastPacks> In(Estate estate, Bucket bucket)
     {
-        var copies = Replication.IncomingCopies.Of(estate, 1);
-        foreach (var packs in copies.Planned.Into(bucket.Name).Where(p => p.Created < 0))
+        var planned = PlannedRuns.Of(estate, 1);
+        foreach (var packs in PacksInBucket.OwnOf(bucket, planned, estate.PriceBook, estate.Today))
         {
-            var (tier, since, objects) = PacksInBucket.Own(bucket, packs, estate.PriceBook, estate.Today).ThisMorning(estate.Today);
-            yield return new PastPacks(packs.Branch, packs.Run, packs.Objects, objects, tier, estate.Today.AddDays(packs.Created + since));
+            foreach (var life in packs.Lives)
+            {
+                if (life.ThisMorning(estate.Today) is not { } lies)
+                    continue;
+                foreach (var branch in packs.Branches.Where(b => b.Packs(life.Run, life.Run) > 0))
+                    yield return new PastPacks(
+                        branch,
+                        life.Run,
+                        branch.Packs(life.Run, life.Run),
+                        lies.Packs.Objects(branch),
+                        lies.Tier,
+                        estate.Today.AddDays(life.Created + lies.SinceAge)
+                    );
+            }
         }
     }
 }

@@ -61,17 +61,18 @@ public sealed record PlanOutlook(
 
     private static BranchOutlook Of(Branch branch, DateOnly today, DateOnly then)
     {
-        var coming = branch.Runs.Where(r => r.Day >= today && !r.IsInStock).ToList();
+        var coming = branch.Runs.Where(r => r.Day >= today && !r.IsInStock).Select(r => r.Stored.Total).ToList();
+        var (first, last) = coming.Count == 0 ? ((double?)null, (double?)null) : (coming[0], coming[^1]);
         var rate = branch.Target.BytesPerSecond;
         return new BranchOutlook(
             branch.Target.Id,
             branch.Workload.Id,
             coming.Count,
             branch.PointsOn(then),
-            coming.FirstOrDefault()?.Stored.Total,
-            coming.FirstOrDefault()?.Stored.Total / rate,
-            coming.LastOrDefault()?.Stored.Total,
-            coming.LastOrDefault()?.Stored.Total / rate,
+            first,
+            first / rate,
+            last,
+            last / rate,
             branch.NeededBytesOn(then)
         );
     }

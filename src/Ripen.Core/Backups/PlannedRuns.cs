@@ -19,12 +19,12 @@ public sealed record PlannedPacks(Branch Branch, int Run, int Created, double Ob
 /// <summary>What the plans of an estate bring into its buckets, over the days of a projection.</summary>
 public sealed class PlannedRuns
 {
-    private static readonly IReadOnlyList<PlannedPacks> Nothing = [];
+    private static readonly IReadOnlyList<Branch> Nothing = [];
 
-    private readonly Dictionary<string, IReadOnlyList<PlannedPacks>> byBucket;
+    private readonly Dictionary<string, IReadOnlyList<Branch>> byBucket;
     private readonly Estate estate;
 
-    private PlannedRuns(Estate estate, int days, Dictionary<string, IReadOnlyList<PlannedPacks>> byBucket) =>
+    private PlannedRuns(Estate estate, int days, Dictionary<string, IReadOnlyList<Branch>> byBucket) =>
         (this.estate, Days, this.byBucket) = (estate, days, byBucket);
 
     /// <summary>How far it looks, from the estate's today.</summary>
@@ -38,25 +38,16 @@ public sealed class PlannedRuns
     {
         if (previous is not null && previous.IsOf(estate, days))
             return previous;
-        var byBucket = new Dictionary<string, List<PlannedPacks>>();
-        foreach (var branch in Branch.All(estate, estate.Today.AddDays(days)).Where(b => b.Target.Bucket is not null))
-        {
-            if (!byBucket.TryGetValue(branch.Target.Bucket!, out var into))
-                byBucket[branch.Target.Bucket!] = into = [];
-            for (var i = 0; i < branch.Runs.Count; i++)
-            {
-                var run = branch.Runs[i];
-                if (run.Stored.Total > 0 && !run.IsInStock)
-                    into.Add(
-                        new PlannedPacks(branch, i, run.Day.DayNumber - estate.Today.DayNumber, run.Stored.Total / branch.Target.PackBytes)
-                    );
-            }
-        }
-        return new PlannedRuns(estate, days, byBucket.ToDictionary(b => b.Key, b => (IReadOnlyList<PlannedPacks>)b.Value));
+        var byBucket = Branch
+            .All(estate, estate.Today.AddDays(days))
+            .Where(b => b.Target.Bucket is not null)
+            .GroupBy(b => b.Target.Bucket!)
+            .ToDictionary(b => b.Key, b => (IReadOnlyList<Branch>)[.. b]);
+        return new PlannedRuns(estate, days, byBucket);
     }
 
-    /// <summary>Branch by branch in the order of the plans, each by day.</summary>
-    public IReadOnlyList<PlannedPacks> Into(string bucket) => byBucket.GetValueOrDefault(bucket, Nothing);
+    /// <summary>In the order of the plans; the very same list at every call.</summary>
+    public IReadOnlyList<Branch> Into(string bucket) => byBucket.GetValueOrDefault(bucket, Nothing);
 
     private bool IsOf(Estate other, int days) =>
         days == Days

@@ -6,62 +6,68 @@ namespace Ripen.Core.Backups;
 /// What the runs of a branch left in one place once nothing tells them apart: no step moves them any more, nothing is short of a minimum
 /// stay, and nothing keeps them. What survives of content over some days is a product (model 9.2), so that all that one point needs of them is
 /// one amount, and goes over to the next point when that one goes. A projection is linear in the number of runs this way, and not
-/// quadratic.
+/// quadratic. The same for all branches with these times that store equal content once.
 /// </summary>
-/// <param name="branch">One that stores equal content once.</param>
+/// <param name="times">Of the branches.</param>
 /// <param name="today">Day 0.</param>
-internal sealed class SettledPacks(Branch branch, DateOnly today)
+internal sealed class SettledPacks(PointTimes times, DateOnly today)
 {
-    private readonly List<(int Day, int Run)> taken = [];
-    private Stay last;
+    private readonly List<(int Day, int Run, int Point)> taken = [];
+    private bool inOrder;
 
-    public long BytesPerObject => branch.Target.PackBytes;
+    /// <summary>In which they lie for good: the same for all.</summary>
+    public Stay Stay { get; private set; }
 
     /// <summary>Takes over what is left of a run in the morning of <paramref name="day"/>, before what falls due on it.</summary>
     /// <param name="run">Its place in the branch.</param>
     /// <param name="day">At least 0, and after the day on which it came.</param>
-    /// <param name="stay">In which it lies for good: the same for all.</param>
+    /// <param name="stay">In which it lies for good.</param>
     public void Take(int run, int day, Stay stay)
     {
-        taken.Add((day, run));
-        last = stay;
+        taken.Add((day, run, times.NeededBy(run, today.AddDays(day - 1))));
+        (Stay, inOrder) = (stay, false);
     }
 
     /// <summary>What lies there after the rules of a day of what was taken over until then, run by run.</summary>
+    /// <param name="branch">One with these times.</param>
     /// <param name="day">Not before any day on which something was taken over.</param>
-    public IEnumerable<(PacksCame Packs, int Tier, double Objects)> On(int day)
-    {
-        var own = taken.Select(t => t.Run).ToHashSet();
-        foreach (var (run, share) in branch.NeededOn(today.AddDays(day)).Where(n => own.Contains(n.Run)))
-        {
-            var came = branch.Runs[run].Stored.Total / BytesPerObject;
-            yield return (new PacksCame(came, BytesPerObject, branch.Runs[run].Day.DayNumber - today.DayNumber), last.Tier, came * share);
-        }
-    }
+    public IEnumerable<(int Created, double Objects)> On(Branch branch, int day) =>
+        taken.Select(t => (times.Day(t.Run).DayNumber - today.DayNumber, branch.Packs(t.Run, times.NeededBy(t.Run, today.AddDays(day)))));
 
+    /// <param name="branch">One with these times.</param>
     /// <param name="days">How far to look.</param>
-    /// <param name="witness">Told of what rests. What leaves does so without a charge, and is not told.</param>
-    public void Tell(int days, IPackWitness witness)
+    /// <param name="rest">Told how many objects rest on the days [from, to). What leaves does so without a charge, and is not told.</param>
+    public void Tell(Branch branch, int days, Action<int, int, double> rest)
     {
-        var came = taken.OrderBy(t => t.Day).ToList();
-        var gone = branch.Departures(today).Where(d => d.Day >= 0).ToList();
-        var needed = new Content[branch.Runs.Count];
+        if (!inOrder)
+            taken.Sort();
+        inOrder = true;
+        var gone = times.Departures;
+        var needed = new Content[times.Count];
         var (total, most, since) = (0.0, 0.0, 0);
-        for (int a = 0, b = 0; a < came.Count || b < gone.Count; )
+        var b = 0;
+        while (b < gone.Count && gone[b].Day < today)
+            b++;
+        for (var a = 0; a < taken.Count || b < gone.Count; )
         {
-            var day = Math.Min(a < came.Count ? came[a].Day : days, b < gone.Count ? gone[b].Day : days);
+            var day = Math.Min(a < taken.Count ? taken[a].Day : days, b < gone.Count ? DayOf(b) : days);
             if (day >= days)
                 break;
             RestUntil(day);
-            for (; a < came.Count && came[a].Day == day; a++)
+            for (; a < taken.Count && taken[a].Day == day; a++)
             {
-                var (point, content) = branch.NeededOf(came[a].Run, today.AddDays(day - 1));
+                var (_, run, point) = taken[a];
+                if (branch.Packs(run, run) == 0)
+                    continue;
+                var content = branch.NeededOf(run, point);
                 needed[point] += content;
                 total += content.Total;
             }
-            for (; b < gone.Count && gone[b].Day == day; b++)
+            for (; b < gone.Count && DayOf(b) == day; b++)
             {
-                var (point, next) = (gone[b].Point, gone[b].Next);
+                var (_, point, next) = gone[b];
+                if (needed[point] == default)
+                    continue;
                 var content = needed[point] * branch.Surviving(point, next);
                 total += content.Total - needed[point].Total;
                 needed[next] += content;
@@ -74,10 +80,12 @@ internal sealed class SettledPacks(Branch branch, DateOnly today)
         }
         RestUntil(days);
 
+        int DayOf(int departure) => gone[departure].Day.DayNumber - today.DayNumber;
+
         void RestUntil(int day)
         {
             if (day > since && total > 0)
-                witness.Rest(since, day, last.Tier, total / BytesPerObject, last.IsWatched);
+                rest(since, day, total / branch.Target.PackBytes);
             since = day;
         }
     }

@@ -17,7 +17,7 @@ internal sealed class LineFlow
     private LineFlow(IReadOnlyList<RuleOnLine> rules, IReadOnlyList<CopyFlow> flows) => (this.rules, Flows) = (rules, flows);
 
     /// <summary>A rule in a bucket, whose copies go over the line, and what plans store in that bucket.</summary>
-    public readonly record struct RuleOnLine(Bucket From, CopyRule Rule, IReadOnlyList<PlannedPacks> Planned);
+    public readonly record struct RuleOnLine(Bucket From, CopyRule Rule, IReadOnlyList<Branch> Planned);
 
     /// <summary>In the order of the rules.</summary>
     public IReadOnlyList<CopyFlow> Flows { get; }
@@ -101,7 +101,8 @@ internal sealed class LineFlow
             streams = [.. on.From.Streams.Where(s => Lanes.Of(s.BytesPerObject) == lane && rule.Scope.Takes(s.Prefix, s.Tags))];
 
             planned = on
-                .Planned.Where(p => p.Created >= 0 && Lanes.Of(p.BytesPerObject) == lane && rule.Scope.Takes(p.Prefix, null))
+                .Planned.SelectMany(b => b.AllPacks)
+                .Where(p => p.Created >= 0 && Lanes.Of(p.BytesPerObject) == lane && rule.Scope.Takes(p.Prefix, null))
                 .ToLookup(p => p.Created);
         }
 
