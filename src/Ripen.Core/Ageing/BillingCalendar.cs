@@ -13,6 +13,7 @@ public sealed class BillingCalendar
 
     private readonly int[] starts;
     private readonly int[] billedDays;
+    private readonly int[] monthOf;
 
     /// <param name="today">Day 0.</param>
     /// <param name="months">From 1 to <see cref="MostMonths"/>.</param>
@@ -32,6 +33,9 @@ public sealed class BillingCalendar
             starts[m + 1] = month.AddMonths(1).DayNumber - today.DayNumber;
             billedDays[m] = length == BillingMonth.ThirtyDays ? 30 : DateTime.DaysInMonth(month.Year, month.Month);
         }
+        monthOf = new int[Days];
+        for (var m = 0; m < months; m++)
+            Array.Fill(monthOf, m, starts[m], starts[m + 1] - starts[m]);
     }
 
     public DateOnly Today { get; }
@@ -49,11 +53,7 @@ public sealed class BillingCalendar
     public int BilledDays(int m) => billedDays[m];
 
     /// <summary>The month that holds <paramref name="day"/>; days outside the projection give the first or the last.</summary>
-    public int MonthOf(int day)
-    {
-        var at = Array.BinarySearch(starts, day);
-        return Math.Clamp(at >= 0 ? at : ~at - 1, 0, Months - 1);
-    }
+    public int MonthOf(int day) => monthOf[Math.Clamp(day, 0, Days - 1)];
 
     /// <summary>The first day of the calendar month <paramref name="m"/>, or today for a partial first month.</summary>
     public DateOnly Date(int m) => Today.AddDays(starts[m]);

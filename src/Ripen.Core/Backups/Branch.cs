@@ -32,6 +32,9 @@ public sealed class Branch
     private readonly bool isSealed;
     private readonly Content[] stored;
 
+    /// <summary>The same, without what lies in the stock.</summary>
+    private readonly Content[] planned;
+
     private Branch(
         BackupPlan plan,
         Cadence every,
@@ -52,6 +55,7 @@ public sealed class Branch
             var says = content.StoredBy(target, i == 0 ? null : times.Day(i - 1), times.Day(i), times.Full(i) == i);
             stored[i] = past.Borne(times.Day(i))?.StoredBytes is { } bytes ? says.Of(bytes) : says;
         }
+        planned = Workload.Source is null ? stored : [.. stored.Select((s, i) => IsInStock(i) ? default : s)];
         Runs = new RunList(this);
     }
 
@@ -148,7 +152,10 @@ public sealed class Branch
     /// <summary>Objects of what run <paramref name="i"/> stores, or would leave as packs before today, of which the point of run
     /// <paramref name="t"/> needs all or a part; 0 for <see cref="PointTimes.Nobody"/>, and for what lies in the stock.</summary>
     public double Packs(int i, int t) =>
-        t == PointTimes.Nobody || IsInStock(i) ? 0 : (Deduplicates ? NeededOf(i, t) : stored[i]).Total / Target.PackBytes;
+        t == PointTimes.Nobody ? 0 : (Deduplicates ? planned[i] * Surviving(i, t) : planned[i]).Total / Target.PackBytes;
+
+    /// <summary>The bytes of all runs that <see cref="Packs"/> tells the objects of.</summary>
+    internal ReadOnlySpan<Content> Planned => planned;
 
     /// <summary>What its runs bring as objects into the target's bucket, by day; what was really stored is there already.</summary>
     public IEnumerable<PlannedPacks> AllPacks =>

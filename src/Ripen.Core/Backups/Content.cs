@@ -78,6 +78,13 @@ public sealed class WorkloadContent
         return new Surviving(left, left * unwritten[days]);
     }
 
+    /// <summary>The same for every number of days below the table's length.</summary>
+    public void Fill(Span<Surviving> byDays)
+    {
+        for (var days = 0; days < byDays.Length; days++)
+            byDays[days] = Surviving(days);
+    }
+
     /// <summary>Content on a day that was not there on the day of the run before.</summary>
     /// <param name="before">Null for the first run, to which everything is new.</param>
     /// <param name="day">Of the run.</param>
@@ -111,6 +118,9 @@ public sealed class WorkloadContent
     /// <summary>A number to the power of so many days, each of them as long as one of <paramref name="each"/> days; remembered.</summary>
     private sealed class Powers(double of, double each)
     {
+        private const int Products = 16;
+
+        private readonly double oneDay = Math.Pow(of, 1 / each);
         private double[] known = [];
 
         public double this[int days]
@@ -122,12 +132,15 @@ public sealed class WorkloadContent
             }
         }
 
-        /// <summary>Several may find it too short at once: each of them makes a whole one.</summary>
+        /// <summary>Several may find it too short at once: each of them makes a whole one. Most are products of the one before: no more than
+        /// <see cref="Products"/> in a row, so that they are as good as powers to some 1e-15.</summary>
         private double Longer(int days)
         {
-            var longer = new double[Math.Max(days + 1, 2 * known.Length)];
-            for (var n = 0; n < longer.Length; n++)
-                longer[n] = Math.Pow(of, n / each);
+            var now = known;
+            var longer = new double[Math.Max(days + 1, 2 * now.Length)];
+            now.CopyTo(longer, 0);
+            for (var n = now.Length; n < longer.Length; n++)
+                longer[n] = n % Products == 0 ? Math.Pow(of, n / each) : longer[n - 1] * oneDay;
             known = longer;
             return longer[days];
         }

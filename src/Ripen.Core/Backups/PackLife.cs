@@ -109,6 +109,8 @@ internal sealed record PackLife(int Run, int Created, int Arrived, int Landing)
         var point = Run;
         for (; Arrived < 0 && more && needs.Current.Day < 0; more = needs.MoveNext())
             point = needs.Current.Point;
+        if (point == PointTimes.Nobody)
+            return;
         foreach (var (stays, goneOn) in Paths.Lives(Created, new Standing(age, tier, since)))
         {
             for (var i = 0; i < stays.Count; i++)

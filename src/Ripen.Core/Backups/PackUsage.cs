@@ -1,3 +1,4 @@
+using System.Runtime.InteropServices;
 using Ripen.Core.Ageing;
 using Ripen.Core.Pricing;
 
@@ -10,15 +11,24 @@ namespace Ripen.Core.Backups;
 internal sealed class PackUsage : IPackWitness
 {
     /// <summary>What a point needs, without what the next one needs of it where that stays.</summary>
-    private readonly record struct Column(NeededPacks Packs, int Next, int First);
+    /// <param name="Run">Whose packs.</param>
+    /// <param name="Days">From the run to the point.</param>
+    /// <param name="NextDays">To the next point; <see cref="Never"/> where nothing stays.</param>
+    /// <param name="Part">Of all that the run stored.</param>
+    /// <param name="First">Of its entries.</param>
+    private readonly record struct Column(int Run, int Days, int NextDays, double Part, int First);
+
+    private const int Never = -1;
 
     private readonly List<Column> columns = [];
     private readonly List<(int At, double Weight)> entries = [];
-    private readonly List<(int At, double Weight)> settledWeights = [];
     private readonly BillingCalendar calendar;
     private readonly PriceBook prices;
     private readonly int landing;
     private readonly PacksHere packs;
+    private readonly PointTimes times;
+    private readonly long bytesPerObject;
+    private (NeededPacks Packs, int Next) last = (default, Never - 1);
 
     /// <param name="calendar">Of the projection.</param>
     /// <param name="prices">For sizes, stays and order of the tiers.</param>
@@ -27,6 +37,7 @@ internal sealed class PackUsage : IPackWitness
     public PackUsage(BillingCalendar calendar, PriceBook prices, int landing, PacksHere packs)
     {
         (this.calendar, this.prices, this.landing, this.packs) = (calendar, prices, landing, packs);
+        (times, bytesPerObject) = (packs.Branches[0].Times, packs.BytesPerObject);
         foreach (var life in packs.Lives)
         {
             if (life.Arrived >= 0 && life.Arrived < calendar.Days)
@@ -39,63 +50,68 @@ internal sealed class PackUsage : IPackWitness
     /// <param name="amounts">Of the bucket, in the order of <see cref="BucketUsage.RowAt"/>.</param>
     public void AddTo(double[] amounts)
     {
+        var surviving = new Surviving[columns.Count == 0 ? 0 : columns.Max(c => Math.Max(c.Days, c.NextDays)) + 1];
+        var settled = packs.Settled is { } pile ? new SettledUsage(calendar, pile) : null;
         foreach (var branch in packs.Branches)
         {
-            for (var c = 0; c < columns.Count; c++)
-            {
-                var (of, next, first) = columns[c];
-                var objects = of.Objects(branch);
-                if (next != PointTimes.Nobody)
-                    objects = Math.Max(0, objects - (of with { Point = next }).Objects(branch));
-                if (objects == 0)
-                    continue;
-                var end = c + 1 < columns.Count ? columns[c + 1].First : entries.Count;
-                for (var e = first; e < end; e++)
-                    amounts[entries[e].At] += objects * entries[e].Weight;
-            }
-            packs.Settled?.Tell(branch, calendar.Days, Settle);
+            if (branch.Deduplicates)
+                branch.Content.Fill(surviving);
+            else
+                Array.Fill(surviving, new Surviving(1, 1));
+            AddTo(amounts, branch.Planned, surviving);
+            settled?.Tell(branch);
         }
+        settled?.AddTo(amounts, this);
+    }
 
-        void Settle(int from, int to, double objects)
+    private void AddTo(double[] amounts, ReadOnlySpan<Content> stored, ReadOnlySpan<Surviving> surviving)
+    {
+        var columns = CollectionsMarshal.AsSpan(this.columns);
+        var entries = CollectionsMarshal.AsSpan(this.entries);
+        for (var c = 0; c < columns.Length; c++)
         {
-            settledWeights.Clear();
-            Weigh(from, to, packs.Settled.Stay.Tier, packs.Settled.Stay.IsWatched, settledWeights);
-            foreach (var (at, weight) in settledWeights)
-                amounts[at] += objects * weight;
+            ref readonly var column = ref columns[c];
+            var bytes = (stored[column.Run] * surviving[column.Days]).Total;
+            if (column.NextDays != Never)
+                bytes = Math.Max(0, bytes - (stored[column.Run] * surviving[column.NextDays]).Total);
+            if (bytes == 0)
+                continue;
+            var objects = bytes * column.Part / bytesPerObject;
+            foreach (ref readonly var entry in entries[column.First..(c + 1 < columns.Length ? columns[c + 1].First : entries.Length)])
+                amounts[entry.At] += objects * entry.Weight;
         }
     }
 
     public void Rest(int from, int to, int tier, NeededPacks packs, bool watched)
     {
         Begin(packs, PointTimes.Nobody);
-        Weigh(from, to, tier, watched, entries);
+        for (var m = calendar.MonthOf(from); m < calendar.Months && calendar.Start(m) < to; m++)
+        {
+            var (first, end) = (Math.Max(from, calendar.Start(m)), Math.Min(to, calendar.Start(m + 1)));
+            Weigh(m, tier, end - first, end == calendar.Start(m + 1) ? 1 : 0, watched, entries);
+        }
     }
 
     public void Leave(int day, int tier, int since, NeededPacks packs, int next)
     {
         var of = prices.Tiers[tier];
         if (of.DaysShort(day - since) is > 0 and var missing)
-            Once(day, tier, Measure.EarlyLeaveByteDays, packs, missing * of.BilledBytes(this.packs.BytesPerObject), next);
+            Once(day, tier, Measure.EarlyLeaveByteDays, packs, missing * of.BilledBytes(bytesPerObject), next);
     }
 
     public void MoveIn(int day, int tier, NeededPacks packs) => Once(day, tier, Measure.Moves, packs);
 
-    /// <summary>What an object adds that rests in a tier on the days [from, to).</summary>
-    private void Weigh(int from, int to, int tier, bool watched, List<(int At, double Weight)> into)
+    /// <summary>What adds up of packs that rest in a tier in a month.</summary>
+    private void Weigh(int month, int tier, double objectDays, double objectsAtEnd, bool watched, List<(int At, double Amount)> into)
     {
         var of = prices.Tiers[tier];
-        var billed = of.BilledBytes(packs.BytesPerObject);
-        for (var m = calendar.MonthOf(from); m < calendar.Months && calendar.Start(m) < to; m++)
-        {
-            var (first, end) = (Math.Max(from, calendar.Start(m)), Math.Min(to, calendar.Start(m + 1)));
-            into.Add((Row(tier, Measure.StoredByteDays) + m, (end - first) * billed));
-            if (of.IndexBytes > 0)
-                into.Add((Row(landing, Measure.StoredByteDays) + m, (end - first) * (double)of.IndexBytes));
-            if (watched)
-                into.Add((Row(tier, Measure.WatchedObjectDays) + m, end - first));
-            if (end == calendar.Start(m + 1))
-                into.Add((Row(tier, Measure.BytesAtEnd) + m, packs.BytesPerObject));
-        }
+        into.Add((Row(tier, Measure.StoredByteDays) + month, objectDays * of.BilledBytes(bytesPerObject)));
+        if (of.IndexBytes > 0)
+            into.Add((Row(landing, Measure.StoredByteDays) + month, objectDays * of.IndexBytes));
+        if (watched)
+            into.Add((Row(tier, Measure.WatchedObjectDays) + month, objectDays));
+        if (objectsAtEnd > 0)
+            into.Add((Row(tier, Measure.BytesAtEnd) + month, objectsAtEnd * bytesPerObject));
     }
 
     private void Once(int day, int tier, Measure measure, NeededPacks packs, double weight = 1, int next = PointTimes.Nobody)
@@ -106,9 +122,52 @@ internal sealed class PackUsage : IPackWitness
 
     private void Begin(NeededPacks packs, int next)
     {
-        if (columns.Count == 0 || columns[^1].Packs != packs || columns[^1].Next != next)
-            columns.Add(new Column(packs, next, entries.Count));
+        if (last == (packs, next))
+            return;
+        last = (packs, next);
+        columns.Add(new Column(packs.Run, Days(packs.Run, packs.Point), Days(packs.Run, next), packs.Part, entries.Count));
     }
 
+    private int Days(int run, int point) => point == PointTimes.Nobody ? Never : times.Day(point).DayNumber - times.Day(run).DayNumber;
+
     private int Row(int tier, Measure measure) => BucketUsage.RowAt(tier, measure, calendar);
+
+    /// <summary>Object-days, and objects at the end, by month, of what rests in one tier for good.</summary>
+    private sealed class SettledUsage(BillingCalendar calendar, SettledPacks settled)
+    {
+        private readonly double[] objectDays = new double[calendar.Months];
+        private readonly double[] atEnd = new double[calendar.Months];
+        private int month;
+
+        public void Tell(Branch branch)
+        {
+            month = 0;
+            settled.Tell(branch, calendar.Days, Rest);
+        }
+
+        public void AddTo(double[] amounts, PackUsage usage)
+        {
+            var used = new List<(int At, double Amount)>();
+            for (var m = 0; m < objectDays.Length; m++)
+            {
+                if (objectDays[m] > 0)
+                    usage.Weigh(m, settled.Stay.Tier, objectDays[m], atEnd[m], settled.Stay.IsWatched, used);
+            }
+            foreach (var (at, amount) in used)
+                amounts[at] += amount;
+        }
+
+        /// <summary>Told in order of time.</summary>
+        private void Rest(int from, int to, double objects)
+        {
+            for (; calendar.Start(month + 1) <= from; month++) { }
+            for (var m = month; m < objectDays.Length && calendar.Start(m) < to; m++)
+            {
+                var end = Math.Min(to, calendar.Start(m + 1));
+                objectDays[m] += objects * (end - Math.Max(from, calendar.Start(m)));
+                if (end == calendar.Start(m + 1))
+                    atEnd[m] += objects;
+            }
+        }
+    }
 }

@@ -14,7 +14,7 @@ public sealed class PointTimes
     private readonly int[] full;
     private readonly DateOnly[] gone;
     private readonly int[] next;
-    private IReadOnlyList<(DateOnly Day, int Point, int Next)>? departures;
+    private (DateOnly Day, int Point, int Next)[]? departures;
 
     private PointTimes(DateOnly[] days, DateOnly[] keptUntil, int[] full)
     {
@@ -81,7 +81,7 @@ public sealed class PointTimes
     }
 
     /// <summary>The days on which points go, ascending, and which point needs from then on what each one needed.</summary>
-    public IReadOnlyList<(DateOnly Day, int Point, int Next)> Departures =>
+    internal (DateOnly Day, int Point, int Next)[] Departures =>
         departures ??= [.. Enumerable.Range(0, Count).Where(i => next[i] >= 0).OrderBy(i => gone[i]).Select(i => (gone[i], i, next[i]))];
 
     /// <summary>For each, the first after it that is there for longer; -1 for none.</summary>

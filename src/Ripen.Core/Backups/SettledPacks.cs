@@ -46,30 +46,29 @@ internal sealed class SettledPacks(PointTimes times, DateOnly today)
         var needed = new Content[times.Count];
         var (total, most, since) = (0.0, 0.0, 0);
         var b = 0;
-        while (b < gone.Count && gone[b].Day < today)
+        while (b < gone.Length && gone[b].Day < today)
             b++;
-        for (var a = 0; a < taken.Count || b < gone.Count; )
+        for (var a = 0; a < taken.Count || b < gone.Length; )
         {
-            var day = Math.Min(a < taken.Count ? taken[a].Day : days, b < gone.Count ? DayOf(b) : days);
+            var day = Math.Min(a < taken.Count ? taken[a].Day : days, b < gone.Length ? DayOf(b) : days);
             if (day >= days)
                 break;
             RestUntil(day);
             for (; a < taken.Count && taken[a].Day == day; a++)
             {
                 var (_, run, point) = taken[a];
-                if (branch.Packs(run, run) == 0)
-                    continue;
-                var content = branch.NeededOf(run, point);
+                var content = branch.Planned[run] * branch.Surviving(run, point);
                 needed[point] += content;
                 total += content.Total;
             }
-            for (; b < gone.Count && DayOf(b) == day; b++)
+            for (; b < gone.Length && DayOf(b) == day; b++)
             {
                 var (_, point, next) = gone[b];
-                if (needed[point] == default)
+                var before = needed[point];
+                if (before.Total == 0)
                     continue;
-                var content = needed[point] * branch.Surviving(point, next);
-                total += content.Total - needed[point].Total;
+                var content = before * branch.Surviving(point, next);
+                total += content.Total - before.Total;
                 needed[next] += content;
                 needed[point] = default;
             }
