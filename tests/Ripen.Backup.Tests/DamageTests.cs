@@ -123,7 +123,7 @@ public sealed class DamageTests : IDisposable
 
         var description = Path.Combine(folders.PoolFolder, PoolDescription.Key);
         var own = await File.ReadAllTextAsync(description);
-        await File.WriteAllTextAsync(description, own.Replace("\"format\": 2", "\"format\": 3", StringComparison.Ordinal));
+        await File.WriteAllTextAsync(description, own.Replace("\"format\": 3", "\"format\": 4", StringComparison.Ordinal));
         Assert.Equal("unknown-format", await BackupTests.Code(() => Pool.Open(folders.Objects, Folders.Options.Passphrase, Never)));
 
         // The same passphrase, but another pool's description: its secret opens nothing here.

@@ -62,7 +62,7 @@ public sealed class PruneTests : IDisposable
 
         // Nothing is left over: neither leases nor dooms, and one index.
         Assert.Equal(
-            ["index", "packs", "points"],
+            ["index", "lists", "packs", "points"],
             Directory
                 .GetDirectories(folders.PoolFolder)
                 .Where(d => Directory.EnumerateFiles(d, "*", SearchOption.AllDirectories).Any())

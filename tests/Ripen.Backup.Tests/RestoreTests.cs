@@ -140,7 +140,7 @@ public sealed class RestoreTests : IDisposable
     {
         File.WriteAllText(Source("tides.txt"), "high at six");
         using var pool = await Pool.Create(folders.Objects, Folders.Options, DateTimeOffset.UtcNow, Never);
-        using var pack = new PackBuilder(pool.Keys, 8_000_000, new byte[PackBuilder.FirstSpace]);
+        using var pack = new PackBuilder(pool.Keys, 8_000_000, new byte[PackBuilder.FirstSpace], Packs.Folder);
         pack.Add(pool.Keys.IdOf("high at six"u8), "high at two"u8, 11, isCompressed: false, isApart: false);
         var (key, _, content) = pack.Finish();
         await pool.Objects.Put(key, content, Never);

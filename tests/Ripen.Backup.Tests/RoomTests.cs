@@ -209,7 +209,8 @@ public sealed class RoomTests : IDisposable
             await pool.Remove(id, Never);
         var before = await Stored(pool);
         var pruned = await PoolPrune.Of(pool, TimeProvider.System, Never);
-        Assert.Equal(0, pruned.RewrittenBytes);
+        // A list of some hundred bytes still finds room; content does not.
+        Assert.True(pruned.RewrittenBytes < NoiseBytes / 100, $"{pruned}");
         Assert.True(pruned.RemovedBytes > 4 * NoiseBytes, $"{pruned}");
         Assert.True(await Stored(pool) < before - (4 * NoiseBytes));
         await ComesBack(pool, taken[5].Point.Id);

@@ -1,5 +1,6 @@
 using System.Buffers.Binary;
 using System.Security.Cryptography;
+using Ripen.Core.Backups;
 
 namespace Ripen.Backup.Pools;
 
@@ -16,7 +17,12 @@ public readonly record struct PackedChunk(ChunkId Id, int SealedBytes, int RawBy
 /// </summary>
 internal static class Packs
 {
-    public const string Folder = "packs/";
+    /// <summary>Of packs of content.</summary>
+    public const string Folder = BackupTarget.PackFolder;
+
+    /// <summary>Of packs of points' lists of entries: whoever looks into points needs no others, so that content may rest where reading takes
+    /// a wait.</summary>
+    public const string ListFolder = "lists/";
     public const ulong DirectoryPart = ulong.MaxValue;
     public const int TrailerSize = sizeof(uint) + 12;
     public const int DirectoryEntrySize = ChunkId.Size + sizeof(uint) + sizeof(uint) + 1;
@@ -29,11 +35,20 @@ internal static class Packs
     public static ReadOnlySpan<byte> End => "RIPEN-END--1"u8;
 
     /// <summary>Two digits of the random name are a folder, so that none grows too large.</summary>
-    public static string NewKey()
+    public static string NewKey(string folder)
     {
         var name = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
-        return $"{Folder}{name[..2]}/{name}";
+        return $"{folder}{name[..2]}/{name}";
     }
+
+    /// <summary>Packs of either kind.</summary>
+    public static async Task<IReadOnlyList<PoolObject>> In(IPoolObjects objects, CancellationToken cancel) =>
+        [.. await objects.List(Folder, cancel), .. await objects.List(ListFolder, cancel)];
+
+    public static bool IsPack(string key) =>
+        key.StartsWith(Folder, StringComparison.Ordinal) || key.StartsWith(ListFolder, StringComparison.Ordinal);
+
+    public static string FolderOf(string key) => key.StartsWith(ListFolder, StringComparison.Ordinal) ? ListFolder : Folder;
 
     public static byte[] WriteDirectory(IReadOnlyList<PackedChunk> chunks)
     {
@@ -98,7 +113,8 @@ internal static class Packs
 /// <param name="keys">Of its pool.</param>
 /// <param name="packBytes">It is put when it has so many.</param>
 /// <param name="space">Where; taken over, and exchanged for more where it does not do.</param>
-internal sealed class PackBuilder(PoolKeys keys, int packBytes, byte[] space) : IDisposable
+/// <param name="folder">Of packs of content, or of lists.</param>
+internal sealed class PackBuilder(PoolKeys keys, int packBytes, byte[] space, string folder) : IDisposable
 {
     /// <summary>What a first pack begins with: most runs store little.</summary>
     public const int FirstSpace = 1 << 16;
@@ -110,7 +126,7 @@ internal sealed class PackBuilder(PoolKeys keys, int packBytes, byte[] space) : 
     private const int Rest = 1 << 21;
 
     private readonly List<PackedChunk> chunks = [];
-    private readonly string key = Packs.NewKey();
+    private readonly string key = Packs.NewKey(folder);
     private byte[] bytes = space;
     private PoolKeys.ObjectSeal? seal;
 

@@ -273,7 +273,7 @@ public sealed class Pool : IDisposable
         {
             if (index is not null)
                 return index;
-            var there = (await Objects.List(Packs.Folder, cancel)).ToDictionary(p => p.Key);
+            var there = (await Packs.In(Objects, cancel)).ToDictionary(p => p.Key);
             var doomed = new HashSet<string>();
             foreach (var stored in await Objects.List(PoolPrune.Folder, cancel))
                 doomed.UnionWith(PoolPrune.Read(await OpenSmall(stored.Key, cancel), stored.Key).Packs);

@@ -23,7 +23,7 @@ public static class PoolCopy
         // A point is listed before the index that its run wrote, and that before the packs: what a point needs is never missed.
         var points = await from.List(Point.Folder, cancel);
         var index = await from.List(PoolIndex.Folder, cancel);
-        var packs = await from.List(Packs.Folder, cancel);
+        var packs = await Packs.In(from, cancel);
         var there = (await to.List("", cancel)).Select(o => o.Key).ToHashSet(StringComparer.Ordinal);
         var (objects, bytes) = (0L, 0L);
         // And brought the other way round: a point is there when everything that it needs is.

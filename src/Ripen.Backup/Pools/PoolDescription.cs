@@ -101,10 +101,13 @@ public sealed record WrappedSecret
 public sealed record PoolDescription
 {
     public const string Key = "pool.json";
-    public const int Newest = 2;
+    public const int Newest = 3;
 
-    /// <summary>The same, in which nothing is stored apart.</summary>
+    /// <summary>Like 2, which has no lists by themselves, and in which nothing is stored apart.</summary>
     public const int Oldest = 1;
+
+    /// <summary>From this one on lists of entries lie in packs of their own.</summary>
+    private const int ListsByThemselves = 3;
 
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
@@ -128,6 +131,10 @@ public sealed record PoolDescription
     public required int PackBytes { get; init; }
 
     public required WrappedSecret Wrapped { get; init; }
+
+    /// <summary>Where packs of points' lists of entries lie.</summary>
+    [JsonIgnore]
+    internal string ListFolder => Format >= ListsByThemselves ? Packs.ListFolder : Packs.Folder;
 
     public byte[] Write() => JsonSerializer.SerializeToUtf8Bytes(this, Json);
 

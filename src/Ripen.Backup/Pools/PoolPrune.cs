@@ -96,18 +96,49 @@ public static class PoolPrune
     )
     {
         var sparse = new HashSet<string>();
+        var written = new List<(string Key, IReadOnlyList<PackedChunk> Chunks)>();
+        var bytes = 0L;
+        try
+        {
+            foreach (var folder in index.PackKeys.Select(Packs.FolderOf).Distinct())
+                bytes += await Rewrite(pool, index, needed, folder, sparse, written, cancel);
+        }
+        catch (RefusalException full) when (full.Kind == RefusalKind.Full)
+        {
+            // What was written is in packs of its own, and is told of below.
+        }
+        await pool.WriteIndex(written, cancel);
+        return (sparse, bytes);
+    }
+
+    /// <summary>The same for packs of content, or of lists.</summary>
+    /// <returns>Bytes that were written anew.</returns>
+    private static async Task<long> Rewrite(
+        Pool pool,
+        PoolIndex index,
+        HashSet<ChunkId> needed,
+        string folder,
+        HashSet<string> sparse,
+        List<(string Key, IReadOnlyList<PackedChunk> Chunks)> written,
+        CancellationToken cancel
+    )
+    {
         // Packs of which the last chunk is in the pack that is being filled.
         var ending = new List<string>();
         var bytes = 0L;
-        var written = new List<(string Key, IReadOnlyList<PackedChunk> Chunks)>();
-        var pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, new byte[PackBuilder.FirstSpace]);
+        var pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, new byte[PackBuilder.FirstSpace], folder);
         try
         {
             foreach (var own in index.InOrder().GroupBy(c => c.Place.Pack))
             {
                 var key = index.KeyOf(own.First().Place);
                 var live = own.Where(c => needed.Contains(c.Id)).ToList();
-                if (live.Count == 0 || live.Sum(c => (long)c.Place.SealedBytes) >= WorthKeeping * index.BytesOf(own.Key))
+                if (
+                    Packs.FolderOf(key) != folder
+                    || live.Count == 0
+                    || live.Sum(c => (long)c.Place.SealedBytes) >= WorthKeeping * index.BytesOf(own.Key)
+                    || !await IsAtHand(pool, live[0].Id, cancel)
+                )
                     continue;
                 foreach (var (id, place) in live)
                 {
@@ -123,17 +154,12 @@ public static class PoolPrune
             if (!pack.IsEmpty)
                 await Close();
             sparse.UnionWith(ending);
-        }
-        catch (RefusalException full) when (full.Kind == RefusalKind.Full)
-        {
-            // What was written is in packs of its own, and is told of below.
+            return bytes;
         }
         finally
         {
             pack.Dispose();
         }
-        await pool.WriteIndex(written, cancel);
-        return (sparse, bytes);
 
         async Task Close()
         {
@@ -144,7 +170,21 @@ public static class PoolPrune
             sparse.UnionWith(ending);
             ending.Clear();
             pack.Dispose();
-            pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, pack.Space);
+            pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, pack.Space, folder);
+        }
+    }
+
+    /// <summary>Whether a chunk can be read without waiting; a pack that rests where reading takes a wait stays as it is.</summary>
+    private static async Task<bool> IsAtHand(Pool pool, ChunkId chunk, CancellationToken cancel)
+    {
+        try
+        {
+            await pool.Chunk(chunk, cancel);
+            return true;
+        }
+        catch (RefusalException away) when (away.Code is "needs-recall" or "recall-under-way")
+        {
+            return false;
         }
     }
 
@@ -181,7 +221,7 @@ public static class PoolPrune
         var needed = await Needed(pool, cancel);
         // A chunk that lies in another pack as well is found there: a doomed one is the last choice.
         var spared = index.InOrder().Where(c => needed.Contains(c.Id)).Select(c => index.KeyOf(c.Place)).ToHashSet();
-        var sizes = (await pool.Objects.List(Packs.Folder, cancel)).ToDictionary(p => p.Key, p => p.Bytes);
+        var sizes = (await Packs.In(pool.Objects, cancel)).ToDictionary(p => p.Key, p => p.Bytes);
         var (packs, bytes, kept) = (0, 0L, new List<RunProblem>());
         foreach (var (key, doom) in dooms)
         {
@@ -211,7 +251,7 @@ public static class PoolPrune
     private static async Task Compact(Pool pool, CancellationToken cancel)
     {
         var old = await pool.Objects.List(PoolIndex.Folder, cancel);
-        var there = (await pool.Objects.List(Packs.Folder, cancel)).Select(p => p.Key).ToHashSet();
+        var there = (await Packs.In(pool.Objects, cancel)).Select(p => p.Key).ToHashSet();
         var (told, _) = await pool.Told(old, cancel);
         var packs = told.Where(p => there.Contains(p.Key)).Select(p => (p.Key, p.Value)).ToList();
         await pool.PutSmall(PoolIndex.NewKey(), PoolIndex.Write(packs), cancel);

@@ -111,7 +111,7 @@ public static class PoolRoom
             var bytes = objects.ToDictionary(o => o.Key, o => o.Bytes);
             sizes = [.. index.PackKeys.Select(k => bytes.GetValueOrDefault(k))];
             live = new long[sizes.Length];
-            AllBytes = objects.Where(o => o.Key.StartsWith(Packs.Folder, StringComparison.Ordinal)).Sum(o => o.Bytes);
+            AllBytes = objects.Where(o => Packs.IsPack(o.Key)).Sum(o => o.Bytes);
         }
 
         public long AllBytes { get; }

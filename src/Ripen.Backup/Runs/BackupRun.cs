@@ -223,7 +223,7 @@ public static class BackupRun
             var text = waiting.GetBuffer().AsSpan(0, (int)waiting.Length);
             var length = chunker.Cut(text);
             Span<byte> id = stackalloc byte[ChunkId.Size];
-            writer.Add(text[..length], default).Write(id);
+            writer.Add(text[..length], new Storing(Apart: false, AsItIs: false, IsList: true)).Write(id);
             ids.Write(id);
             text[length..].CopyTo(text);
             waiting.SetLength(text.Length - length);

@@ -7,7 +7,8 @@ namespace Ripen.Backup.Runs;
 /// <summary>How content is stored.</summary>
 /// <param name="Apart">Whatever in the pool equals it.</param>
 /// <param name="AsItIs">Not compressed, whatever the pool does.</param>
-internal readonly record struct Storing(bool Apart, bool AsItIs);
+/// <param name="IsList">Of entries, and no content of files.</param>
+internal readonly record struct Storing(bool Apart, bool AsItIs, bool IsList = false);
 
 /// <summary>
 /// Puts new chunks into packs: compressed on several threads, sealed into one pack after the other, and one pack is put while the next is
@@ -20,19 +21,21 @@ internal sealed class PackWriter : IAsyncDisposable
     private readonly Pool pool;
     private readonly PoolIndex index;
     private readonly HashSet<ChunkId> begun = [];
-    private readonly Channel<(PackedChunk Chunk, byte[] Rented)> chunks = Channel.CreateBounded<(PackedChunk, byte[])>(ChunksUnderWay);
+    private readonly Channel<(PackedChunk Chunk, byte[] Rented, bool IsList)> chunks = Channel.CreateBounded<(PackedChunk, byte[], bool)>(
+        ChunksUnderWay
+    );
     private readonly SemaphoreSlim packing = new(1);
     private readonly List<(string Key, IReadOnlyList<PackedChunk> Chunks)> written = [];
     private readonly CancellationTokenSource failed;
     private readonly Task[] workers;
     private Exception? failure;
-    private PackBuilder pack;
-    private Task<byte[]> put = Task.FromResult(new byte[PackBuilder.FirstSpace]);
+    private readonly Filling content;
+    private readonly Filling lists;
 
     public PackWriter(Pool pool, PoolIndex index, CancellationToken cancel)
     {
         (this.pool, this.index) = (pool, index);
-        pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, new byte[PackBuilder.FirstSpace]);
+        (content, lists) = (new Filling(this, Packs.Folder), new Filling(this, pool.Description.ListFolder));
         failed = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         workers = [.. Enumerable.Range(0, Math.Max(1, Environment.ProcessorCount)).Select(_ => Task.Run(Work, CancellationToken.None))];
     }
@@ -53,7 +56,7 @@ internal sealed class PackWriter : IAsyncDisposable
         var rented = ArrayPool<byte>.Shared.Rent(content.Length);
         content.CopyTo(rented);
         var compress = pool.Description.Compresses && !how.AsItIs;
-        var item = (new PackedChunk(id, 0, content.Length, compress, apart), rented);
+        var item = (new PackedChunk(id, 0, content.Length, compress, apart), rented, how.IsList);
         while (!chunks.Writer.TryWrite(item))
             Wait();
         return id;
@@ -78,9 +81,8 @@ internal sealed class PackWriter : IAsyncDisposable
         try
         {
             await Task.WhenAll(workers);
-            if (!pack.IsEmpty)
-                await Close();
-            await put;
+            await content.Finish();
+            await lists.Finish();
         }
         catch (OperationCanceledException) when (failure is not null)
         {
@@ -96,9 +98,9 @@ internal sealed class PackWriter : IAsyncDisposable
         using var compressor = new ZstdSharp.Compressor(Zstd.Level);
         try
         {
-            await foreach (var (chunk, rented) in chunks.Reader.ReadAllAsync(failed.Token))
+            await foreach (var (chunk, rented, isList) in chunks.Reader.ReadAllAsync(failed.Token))
             {
-                await Pack(compressor, chunk, rented);
+                await Pack(compressor, chunk, rented, isList ? lists : content);
                 ArrayPool<byte>.Shared.Return(rented);
             }
         }
@@ -109,19 +111,17 @@ internal sealed class PackWriter : IAsyncDisposable
         }
     }
 
-    private async Task Pack(ZstdSharp.Compressor compressor, PackedChunk chunk, byte[] content)
+    private async Task Pack(ZstdSharp.Compressor compressor, PackedChunk chunk, byte[] bytesOf, Filling into)
     {
         var bytes = chunk.RawBytes;
         var space = ArrayPool<byte>.Shared.Rent(ZstdSharp.Compressor.GetCompressBound(bytes));
-        var size = chunk.IsCompressed ? compressor.Wrap(content.AsSpan(0, bytes), space) : bytes;
+        var size = chunk.IsCompressed ? compressor.Wrap(bytesOf.AsSpan(0, bytes), space) : bytes;
         // What hardly shrinks is stored as it is, and read the faster.
         var compressed = size < bytes - (bytes / 32);
         await packing.WaitAsync(failed.Token);
         try
         {
-            pack.Add(chunk.Id, (compressed ? space : content).AsSpan(0, compressed ? size : bytes), bytes, compressed, chunk.IsApart);
-            if (pack.Bytes >= pool.Description.PackBytes)
-                await Close();
+            await into.Add(chunk, (compressed ? space : bytesOf).AsMemory(0, compressed ? size : bytes), compressed);
         }
         finally
         {
@@ -130,24 +130,20 @@ internal sealed class PackWriter : IAsyncDisposable
         ArrayPool<byte>.Shared.Return(space);
     }
 
-    /// <summary>Puts the pack that is full, and begins another in the space of the one before it, when that is put.</summary>
-    private async Task Close()
-    {
-        var full = pack;
-        var space = await put;
-        pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, space);
-        put = Task.Run(() => Put(full));
-    }
+    private PackBuilder NewPack(byte[] space, string folder) => new(pool.Keys, pool.Description.PackBytes, space, folder);
 
     /// <returns>Its space.</returns>
     private async Task<byte[]> Put(PackBuilder full)
     {
         try
         {
-            var (key, inside, content) = full.Finish();
-            await pool.Objects.Put(key, content, failed.Token);
-            written.Add((key, inside));
-            StoredBytes += content.Length;
+            var (key, inside, bytes) = full.Finish();
+            await pool.Objects.Put(key, bytes, failed.Token);
+            lock (written)
+            {
+                written.Add((key, inside));
+                StoredBytes += bytes.Length;
+            }
             return full.Space;
         }
         catch (Exception error)
@@ -173,9 +169,44 @@ internal sealed class PackWriter : IAsyncDisposable
     {
         chunks.Writer.TryComplete();
         await failed.CancelAsync();
-        await Task.WhenAll(workers.Append(put)).ContinueWith(_ => { }, TaskScheduler.Default);
-        pack.Dispose();
+        await Task.WhenAll([.. workers, content.LastPut, lists.LastPut]).ContinueWith(_ => { }, TaskScheduler.Default);
+        content.Dispose();
+        lists.Dispose();
         packing.Dispose();
         failed.Dispose();
+    }
+
+    /// <summary>Packs of one kind, one after the other: one is put while the next is filled.</summary>
+    private sealed class Filling(PackWriter writer, string folder) : IDisposable
+    {
+        private PackBuilder pack = writer.NewPack(new byte[PackBuilder.FirstSpace], folder);
+        private Task<byte[]> put = Task.FromResult(new byte[PackBuilder.FirstSpace]);
+
+        public Task LastPut => put;
+
+        public async Task Add(PackedChunk chunk, ReadOnlyMemory<byte> payload, bool compressed)
+        {
+            pack.Add(chunk.Id, payload.Span, chunk.RawBytes, compressed, chunk.IsApart);
+            if (pack.Bytes >= writer.pool.Description.PackBytes)
+                await Close();
+        }
+
+        public async Task Finish()
+        {
+            if (!pack.IsEmpty)
+                await Close();
+            await put;
+        }
+
+        public void Dispose() => pack.Dispose();
+
+        /// <summary>Puts the pack that is full, and begins another in the space of the one before it, when that is put.</summary>
+        private async Task Close()
+        {
+            var full = pack;
+            var space = await put;
+            pack = writer.NewPack(space, folder);
+            put = Task.Run(() => writer.Put(full));
+        }
     }
 }

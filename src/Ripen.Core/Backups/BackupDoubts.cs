@@ -33,6 +33,7 @@ public static class BackupDoubts
         Kept(bucket, estate, doubts);
         Near(target, bucket, estate, doubts);
         Waits(bucket, target, estate, doubts);
+        ListsWait(bucket, target, estate, doubts);
         Stays(bucket, estate, doubts);
         Journal(target, bucket, estate, doubts);
         return doubts;
@@ -108,6 +109,27 @@ public static class BackupDoubts
                 )
             );
         }
+    }
+
+    private static void ListsWait(Bucket bucket, BackupTarget target, Estate estate, List<BackupDoubt> doubts)
+    {
+        if (!target.HoldsPool || estate.Plans.Where(p => p.LeadsTo(target.Id)).SelectMany(p => p.Workloads).All(w => !IsReal(w)))
+            return;
+        var waits = estate.PriceBook.Tiers.Where(t => t.WaitHours > 0).Select(t => t.Id).ToHashSet();
+        var far = bucket
+            .Rules.Where(r => target.Prefix.StartsWith(r.Prefix, StringComparison.Ordinal) && r.Steps.Any(s => waits.Contains(s.Tier)))
+            .Select(r => r.Id)
+            .ToList();
+        if (far.Count > 0)
+            doubts.Add(
+                new(
+                    "lists-wait",
+                    $"{string.Join(", ", far)} moves the lists of what points hold to where reading takes a wait as well: runs, looking into points "
+                        + $"and restores will fail. Let it begin with '{target.Prefix}{BackupTarget.PackFolder}'."
+                )
+            );
+
+        bool IsReal(string workload) => estate.Workloads.First(w => w.Id == workload).Source is not null;
     }
 
     private static void Stays(Bucket bucket, Estate estate, List<BackupDoubt> doubts)

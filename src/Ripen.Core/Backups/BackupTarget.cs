@@ -154,8 +154,13 @@ public sealed record BackupTarget
     /// <summary>Of an object that a run stores; at least 1.</summary>
     public long PackBytes { get; init; } = UsualPackBytes;
 
-    /// <summary>What rules look at in such an object: it has no tags.</summary>
-    internal ObjectKind PackKind => new(Prefix, null, PackBytes);
+    /// <summary>Below the prefix, where packs of real content lie; lists of what points hold lie beside it.</summary>
+    public const string PackFolder = "packs/";
+
+    /// <summary>What rules look at in a pack: it has no tags.</summary>
+    /// <param name="isReal">Whether it has content.</param>
+    internal ObjectKind PackKind(bool isReal) => new(isReal ? $"{Prefix}{PackFolder}" : Prefix, null, PackBytes);
+
     public bool Deduplicates { get; init; } = true;
     public bool Compresses { get; init; } = true;
 

@@ -49,6 +49,7 @@ public sealed class Branch
         (Plan, Every, Target, Content, Times) = (plan, every, target, content, times);
         (isSealed, this.past, this.today) = (keep.Sealed, past, today);
         Deduplicates = content.Deduplicates(target);
+        PackKind = target.PackKind(Workload.Source is not null);
         stored = new Content[times.Count];
         for (var i = 0; i < stored.Length; i++)
         {
@@ -67,6 +68,9 @@ public sealed class Branch
     public BackupTarget Target { get; }
 
     public Workload Workload => Content.Workload;
+
+    /// <summary>Of what its runs store.</summary>
+    internal ObjectKind PackKind { get; }
 
     public WorkloadContent Content { get; }
 

@@ -32,7 +32,7 @@ internal static class PacksInBucket
             var landing = prices.Coldness(rule.Tier ?? bucket.Tier);
             if (flow is null)
             {
-                foreach (var alike in Alike(copies.Planned.Into(from.Name).Where(b => rule.Scope.Takes(b.Target.Prefix, null))))
+                foreach (var alike in Alike(copies.Planned.Into(from.Name).Where(b => rule.Scope.Takes(b.PackKind.Prefix, null))))
                 {
                     var times = alike[0].Times;
                     var runs = Enumerable.Range(0, times.Count).Where(i => times.Day(i) >= today);
@@ -91,8 +91,8 @@ internal static class PacksInBucket
     }
 
     private static IEnumerable<IReadOnlyList<Branch>> Alike(IEnumerable<Branch> branches) =>
-        branches.GroupBy(b => (b.Times, b.Target.Id, b.Deduplicates)).Select(g => (IReadOnlyList<Branch>)[.. g]);
+        branches.GroupBy(b => (b.Times, b.Target.Id, b.Deduplicates, b.PackKind.Prefix)).Select(g => (IReadOnlyList<Branch>)[.. g]);
 
     private static PackPaths PathsIn(Bucket bucket, Branch branch, PriceBook prices, DateOnly today) =>
-        new(Lifecycle.Of(bucket, branch.Target.PackKind, prices, today).Unbundled());
+        new(Lifecycle.Of(bucket, branch.PackKind, prices, today).Unbundled());
 }

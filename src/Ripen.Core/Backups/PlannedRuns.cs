@@ -9,7 +9,7 @@ namespace Ripen.Core.Backups;
 /// <param name="Objects">Of the target's pack size; fractions allowed.</param>
 public sealed record PlannedPacks(Branch Branch, int Run, int Created, double Objects)
 {
-    public ObjectKind Kind => Branch.Target.PackKind;
+    public ObjectKind Kind => Branch.PackKind;
 
     public string Prefix => Kind.Prefix;
 

@@ -139,7 +139,7 @@ public sealed record RestoreEstimate(
         var path = bucket is null
             ? []
             : Life.Path(
-                Lifecycle.Of(bucket, branch.Target.PackKind, prices, estate.Today).Unbundled(),
+                Lifecycle.Of(bucket, branch.PackKind, prices, estate.Today).Unbundled(),
                 new Standing(0, prices.Coldness(bucket.Tier), 0),
                 Lifecycle.Never
             );
