@@ -158,3 +158,14 @@ internal sealed class CredentialSecretRow
     public required DateTimeOffset Added { get; set; }
     public DateTimeOffset? Ends { get; set; }
 }
+
+internal sealed class WaitingRestoreRow
+{
+    public long Id { get; set; }
+    public required string Target { get; set; }
+    public required string Point { get; set; }
+    public string? Order { get; set; }
+    public required string Actor { get; set; }
+    public required DateTimeOffset ReadyFrom { get; set; }
+    public bool Begun { get; set; }
+}

@@ -20,6 +20,7 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
     internal DbSet<ProbeRow> Probes => Set<ProbeRow>();
     internal DbSet<CredentialRow> Credentials => Set<CredentialRow>();
     internal DbSet<RestoreRow> Restores => Set<RestoreRow>();
+    internal DbSet<WaitingRestoreRow> WaitingRestores => Set<WaitingRestoreRow>();
     internal DbSet<PoolSecretRow> PoolSecrets => Set<PoolSecretRow>();
     internal DbSet<ChangeRow> Changes => Set<ChangeRow>();
 
@@ -122,6 +123,7 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
             e.HasOne<WorkloadRow>().WithMany().HasForeignKey(r => r.WorkloadId).OnDelete(DeleteBehavior.Restrict);
         });
         modelBuilder.Entity<ProbeRow>().ToTable("Probe").HasKey(r => new { r.Target, r.At });
+        modelBuilder.Entity<WaitingRestoreRow>().ToTable("WaitingRestore");
         modelBuilder.Entity<RestoreRow>().ToTable("Restore").Property(r => r.Kind).HasConversion<string>();
         modelBuilder.Entity<PoolSecretRow>().ToTable("PoolSecret").HasKey(r => r.PoolId);
         modelBuilder

@@ -26,6 +26,7 @@ public static class Setup
             .AddSingleton<CredentialStore>()
             .AddSingleton<TargetProbes>()
             .AddSingleton<RestoreRecords>()
+            .AddSingleton<RestoresToCome>()
             .AddSingleton<ChangeLog>()
             .AddSingleton<EstateStore>()
             .AddSingleton<BackupStore>();

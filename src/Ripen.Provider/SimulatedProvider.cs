@@ -17,7 +17,12 @@ namespace Ripen.Provider;
 
 /// <summary>A bucket's lots, and what waits on each of its copy rules, with the number of changes that it had seen when they were
 /// folded.</summary>
-public sealed record BucketStock(long Changes, IReadOnlyList<Lot> Lots, IReadOnlyList<CopyStock> Copies);
+public sealed record BucketStock(
+    long Changes,
+    IReadOnlyList<Lot> Lots,
+    IReadOnlyList<CopyStock> Copies,
+    IReadOnlyList<RecalledLot> Recalled
+);
 
 /// <summary>What waits on a bucket's copy rule, and whether its catch-up was queued: asked once, it is done once.</summary>
 public sealed record CopyStock(bool IsCaughtUp, IReadOnlyList<WaitingLot> Waiting);
@@ -93,6 +98,7 @@ public sealed class SimulatedProvider : IDisposable
         reserve.Take();
         Objects = new LocalObjects(state);
         var probes = new Probes(state, Objects);
+        Recalls = new Recalls(state);
         Copies = new ProviderCopies(state, probes);
         Clock = new ProviderClock(state, new Carrier(state), probes);
         Access = new AccessBook(state);
@@ -104,6 +110,9 @@ public sealed class SimulatedProvider : IDisposable
     public FolderMending Mended { get; }
 
     public IObjectStore Objects { get; }
+
+    /// <summary>Copies of what rests where reading takes a wait.</summary>
+    public Recalls Recalls { get; }
 
     public ProviderClock Clock { get; }
 
@@ -161,7 +170,12 @@ public sealed class SimulatedProvider : IDisposable
                         var now = changes[b.Bucket.Name];
                         return known?.Buckets.GetValueOrDefault(b.Bucket.Name) is { } same && same.Changes == now
                             ? same
-                            : new BucketStock(now, StockFold.Lots(db, terms, b, b.Bucket), WaitingFold.Of(db, terms, b));
+                            : new BucketStock(
+                                now,
+                                StockFold.Lots(db, terms, b, b.Bucket),
+                                WaitingFold.Of(db, terms, b),
+                                RecallRows.Lots(db, terms, b, ProviderState.Today(db))
+                            );
                     }
                 ),
                 known is not null

@@ -142,6 +142,7 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
     public Bucket WithStock(Bucket draft, Bucket stored) =>
         draft with
         {
+            Recalled = stored.Recalled,
             Stock =
                 draft.Rules.All(r => stored.Rules.Any(s => s.StepScope.IsSame(r.StepScope)))
                 && draft.CopyTo.All(c => stored.CopyTo.Any(c.IsSame))

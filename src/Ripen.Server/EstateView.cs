@@ -85,6 +85,7 @@ public sealed class EstateView
                 ?? bucket with
                 {
                     Stock = lots,
+                    Recalled = stock.Buckets[bucket.Name].Recalled,
                     Streams = [.. bucket.Streams.Select(s => s.AsOf(stock.Today, stored.Buckets[bucket.Name].StatedOn))],
                     CopyTo =
                     [

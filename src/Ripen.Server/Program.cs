@@ -66,6 +66,8 @@ builder.Services.AddSingleton<RoomMaking>();
 builder.Services.AddSingleton<Sources>();
 builder.Services.AddSingleton<PlannedBackups>();
 builder.Services.AddSingleton<PlannedRehearsals>();
+builder.Services.AddSingleton<RestorePlaces>();
+builder.Services.AddSingleton<WaitingRestores>();
 builder.Services.AddSingleton(services => new Programs(
     settings.Programs ?? Path.Combine(Path.GetDirectoryName(database)!, "programs"),
     services.GetRequiredService<ILogger<Programs>>()
@@ -119,6 +121,7 @@ api.MapEstate();
 api.MapBuckets();
 api.MapForecast();
 api.MapObjects();
+api.MapRecalls();
 api.MapClock();
 api.MapAccess();
 api.MapEncryption();

@@ -7,8 +7,16 @@ namespace Ripen.Backup.Pools;
 /// <param name="Bytes">Of their content.</param>
 /// <param name="Points">Whose lists of entries were read.</param>
 /// <param name="Damaged">Objects that are not as they were written, and why.</param>
+/// <param name="Away">Packs that rest where reading takes a wait: not looked at.</param>
 /// <param name="Lost">Files that cannot be restored, as point and path.</param>
-public sealed record PoolReport(long Chunks, long Bytes, int Points, IReadOnlyList<RunProblem> Damaged, IReadOnlyList<RunProblem> Lost);
+public sealed record PoolReport(
+    long Chunks,
+    long Bytes,
+    int Points,
+    IReadOnlyList<RunProblem> Damaged,
+    IReadOnlyList<RunProblem> Away,
+    IReadOnlyList<RunProblem> Lost
+);
 
 /// <summary>Reads everything in a pool, and says which files of which points a damage takes.</summary>
 public static class PoolCheck
@@ -16,10 +24,10 @@ public static class PoolCheck
     public static async Task<PoolReport> Of(Pool pool, CancellationToken cancel)
     {
         var index = await pool.Index(cancel);
-        var damaged = new Dictionary<string, string>();
+        var (damaged, away) = (new Dictionary<string, string>(), new Dictionary<string, string>());
         var bad = new HashSet<ChunkId>();
         var (chunks, bytes) = (0L, 0L);
-        foreach (var (id, place) in index.InOrder())
+        foreach (var (id, place) in index.InOrder().Where(c => !away.ContainsKey(index.KeyOf(c.Place))))
         {
             try
             {
@@ -28,6 +36,10 @@ public static class PoolCheck
                     throw Damage.Of(index.KeyOf(place), "holds another content than it says");
                 chunks++;
                 bytes += content.Length;
+            }
+            catch (RefusalException refusal) when (refusal.Code is "needs-recall" or "recall-under-way")
+            {
+                away[index.KeyOf(place)] = refusal.Message;
             }
             catch (RefusalException refusal) when (refusal.Kind is RefusalKind.Damaged or RefusalKind.NotFound)
             {
@@ -56,6 +68,8 @@ public static class PoolCheck
                 lost.Add(new RunProblem(point.Id, $"Its list of files cannot be read to its end. {refusal.Message}"));
             }
         }
-        return new PoolReport(chunks, bytes, points.Count, [.. damaged.Select(d => new RunProblem(d.Key, d.Value))], lost);
+        return new PoolReport(chunks, bytes, points.Count, Told(damaged), Told(away), lost);
     }
+
+    private static List<RunProblem> Told(Dictionary<string, string> problems) => [.. problems.Select(p => new RunProblem(p.Key, p.Value))];
 }

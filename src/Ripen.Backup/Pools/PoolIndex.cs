@@ -40,6 +40,9 @@ internal sealed class PoolIndex
     /// <summary>Whether a run may rely on it: a chunk of a doomed pack is stored again.</summary>
     public bool Has(ChunkId id) => places.TryGetValue(id, out var place) && !doomed.Contains(packs[place.Pack]);
 
+    /// <summary>A chunk that is not there is damage that its reader tells of.</summary>
+    public bool TryFind(ChunkId id, out ChunkPlace place) => places.TryGetValue(id, out place);
+
     public ChunkPlace Find(ChunkId id) => places.TryGetValue(id, out var place) ? place : throw Damage.NoChunk(id);
 
     /// <param name="pack">Its key.</param>

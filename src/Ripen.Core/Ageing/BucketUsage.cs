@@ -91,6 +91,8 @@ public sealed class BucketUsage
         }
         foreach (var packs in PacksInBucket.Of(bucket, copies, prices, calendar.Today))
             new PackUsage(calendar, prices, landing, packs).AddTo(usage.amounts);
+        foreach (var recalled in bucket.Recalled)
+            usage.AddRecalled(recalled, prices);
         for (var i = 0; i < bucket.CopyTo.Count; i++)
             usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], copies.FlowOf(bucket, i), copies.Planned, calendar, growth);
         return usage;
@@ -112,6 +114,19 @@ public sealed class BucketUsage
         }
         for (var m = 0; m < calendar.Months; m++)
             writes[m] += population.Cohorts.Count(calendar.Start(m), calendar.Start(m + 1));
+    }
+
+    /// <summary>Copies rest beside what they are of, which is counted where it lies.</summary>
+    private void AddRecalled(RecalledLot copies, PriceBook prices)
+    {
+        var tier = prices.Coldness(copies.Tier);
+        var (from, to) = (Math.Max(0, Day(copies.From)), Math.Min(calendar.Days, Day(copies.Until)));
+        var billed = copies.Objects * prices.Tiers[tier].BilledBytes(copies.BytesPerObject);
+        var stored = Row(tier, Measure.StoredByteDays);
+        for (var m = calendar.MonthOf(from); m < calendar.Months && calendar.Start(m) < to; m++)
+            stored[m] += billed * Math.Max(0, Math.Min(to, calendar.Start(m + 1)) - Math.Max(from, calendar.Start(m)));
+
+        int Day(DateOnly day) => day.DayNumber - calendar.Today.DayNumber;
     }
 
     private void AddRest(Life life, int i, ObjectKind kind, Tier tier, int landing)

@@ -31,9 +31,21 @@ public sealed record Bucket
     public bool OwnKey { get; init; }
     public IReadOnlyList<CopyRule> CopyTo { get; init; } = [];
 
+    /// <summary>Copies that were recalled, there or on their way. Not part of a document: only who ordered them knows.</summary>
+    [JsonIgnore]
+    public IReadOnlyList<RecalledLot> Recalled { get; init; } = [];
+
     /// <summary>What was decided, without what lies and waits there, which is the provider's.</summary>
-    public Bucket WithoutContents() => this with { Stock = [], CopyTo = [.. CopyTo.Select(c => c with { Waiting = [] })] };
+    public Bucket WithoutContents() => this with { Stock = [], Recalled = [], CopyTo = [.. CopyTo.Select(c => c with { Waiting = [] })] };
 }
+
+/// <summary>Copies of objects that rest where reading takes a wait, in a tier without one.</summary>
+/// <param name="Tier">The id of the tier where they lie.</param>
+/// <param name="Objects">How many.</param>
+/// <param name="BytesPerObject">Of each.</param>
+/// <param name="From">The first day on which they are charged.</param>
+/// <param name="Until">The first day on which they are not there.</param>
+public sealed record RecalledLot(string Tier, double Objects, long BytesPerObject, DateOnly From, DateOnly Until);
 
 /// <summary>Objects that are alike: prefix, day of creation, size and tier.</summary>
 public sealed record Lot

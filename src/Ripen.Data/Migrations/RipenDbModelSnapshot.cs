@@ -943,6 +943,38 @@ namespace Ripen.Data.Migrations
                     b.ToTable("Transfer", (string)null);
                 });
 
+            modelBuilder.Entity("Ripen.Data.WaitingRestoreRow", b =>
+                {
+                    b.Property<long>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Actor")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("Begun")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Order")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Point")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateTimeOffset>("ReadyFrom")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Target")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("WaitingRestore", (string)null);
+                });
+
             modelBuilder.Entity("Ripen.Data.WorkloadRow", b =>
                 {
                     b.Property<string>("Id")

@@ -47,6 +47,7 @@ internal sealed class Midnight : IDisposable
         new("what waits is carried", (run, _) => run.CarryBatches()),
         new("what no restore point needs any more leaves", (run, _) => run.ThinPacks()),
         new("entries are replaced, expire, move, rest and are read", (run, cancel) => run.LiveThroughRules(cancel)),
+        new("copies that were recalled rest beside them", (run, _) => run.RestRecalled()),
         new("what was used is booked", (run, _) => run.BookUse()),
         new("storage is metered", (run, _) => new StorageMeter(run.db, run.terms, run.day).Book(run.uses, run.targets)),
     ];
@@ -236,6 +237,21 @@ internal sealed class Midnight : IDisposable
         using var relocation = new EntryRelocation(db);
         foreach (var move in moving)
             relocation.Move(move.Id, move.Kind, terms.TierId(move.Tier), day, null, move.Charge);
+    }
+
+    private void RestRecalled()
+    {
+        var reachable = Reachable().ToDictionary(b => b.Id);
+        foreach (var copy in RecallRows.On(db, day))
+        {
+            if (!reachable.TryGetValue(copy.Bucket, out var bucket))
+                continue;
+            var place = terms.Place(copy.Tier);
+            uses[bucket].Rest(terms.Prices.Tiers[place], place, bucket.Landing, copy.Count, copy.Bytes);
+            if (bucket.TargetOf(copy.Key) is { } target)
+                UseOfTarget(bucket, target).Rest(terms.Prices.Tiers[place], place, bucket.Landing, copy.Count, copy.Bytes);
+        }
+        RecallRows.End(db, day);
     }
 
     /// <summary>How many earlier versions of its key are newer: counted for an object; for a batch as many as its stream wrote since.</summary>

@@ -18,6 +18,7 @@ internal static class Schema
         EarlierVersions,
         PlanRuns,
         RealRuns,
+        Recalls,
     ];
 
     public static void Prepare(SqliteConnection db)
@@ -325,6 +326,18 @@ internal static class Schema
         ALTER TABLE plan_run ADD COLUMN point TEXT;
         ALTER TABLE plan_run ADD COLUMN sealed INTEGER NOT NULL DEFAULT 0;
         CREATE INDEX plan_run_point ON plan_run(point) WHERE point IS NOT NULL;
+        """;
+
+    // A copy of what rests where reading takes a wait, in a tier without one: readable from an instant until a day, and charged there from the
+    // day of that instant on. The entry itself stays where it is, and what rules do to it they do as ever.
+    private const string Recalls = """
+        CREATE TABLE recall(
+            entry INTEGER PRIMARY KEY REFERENCES entry(id) ON DELETE CASCADE,
+            tier INTEGER NOT NULL REFERENCES tier(id),
+            ready INTEGER NOT NULL,
+            from_day INTEGER NOT NULL,
+            until INTEGER NOT NULL);
+        CREATE INDEX recall_until ON recall(until);
         """;
 
     // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule,

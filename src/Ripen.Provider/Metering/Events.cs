@@ -49,18 +49,27 @@ internal static class Events
         int tier,
         double objects,
         double bytes,
-        string? target = null
+        string? target = null,
+        string? speed = null
     )
     {
-        var price = bucket.Prices[tier]!;
         var units = bytes / terms.Prices.Unit.Bytes();
-        var (reads, recall) = (price.Reads.For(objects), price.RecallRequests.For(objects) + price.Recall.For(units));
+        var (reads, recall) = ReadCharge(bucket, tier, objects, units, speed);
         var name = terms.Prices.Tiers[tier].Id;
         Ledger.Book(db, day, bucket, name, Charge.Reads, objects, reads);
         Ledger.Book(db, day, bucket, name, Charge.Recall, units, recall);
         TargetLedger.Book(db, day, target, name, Charge.Reads, objects, bytes, reads);
         TargetLedger.Book(db, day, target, name, Charge.Recall, units, bytes, recall);
         return reads + recall;
+    }
+
+    /// <summary>What reading costs, and recalling; a tier that lacks the speed gives its ordinary one.</summary>
+    public static (double Reads, double Recall) ReadCharge(BucketTerms bucket, int tier, double objects, double units, string? speed)
+    {
+        var price = bucket.Prices[tier]!;
+        var own = price.RecallSpeeds.FirstOrDefault(s => s.Id == speed);
+        var requests = (own?.RecallRequests ?? price.RecallRequests).For(objects);
+        return (price.Reads.For(objects), requests + (own?.Recall ?? price.Recall).For(units));
     }
 
     public static double Moved(

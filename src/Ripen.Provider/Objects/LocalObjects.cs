@@ -79,23 +79,27 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             throw version is null ? RefusalException.NoObject(key) : RefusalException.NoVersion(key, id);
         var found = Row(db, terms, id);
         var wait = terms.Prices.Tiers[terms.Prices.Coldness(found.Tier)].WaitHours;
-        if (wait > 0)
+        var now = ProviderState.Now(db);
+        if (wait > 0 && found.Recalled is { } recalled)
+        {
+            if (recalled.Ready > now)
+                throw UnderWay(recalled.Ready);
+            // The copy is read, where it lies.
+            found = found with
+            {
+                Tier = recalled.Tier,
+            };
+        }
+        else if (wait > 0)
         {
             throw new RefusalException(
                 RefusalKind.Conflict,
                 "needs-recall",
-                $"It rests in '{found.Tier}', where the first byte takes {wait:0.##} hours: move it to a warmer tier, and read it "
-                    + "when it has arrived."
+                $"It rests in '{found.Tier}', where the first byte takes {wait:0.##} hours: recall it, and read it when it has arrived."
             );
         }
-        if (found.ReadyFrom > ProviderState.Now(db))
-        {
-            throw new RefusalException(
-                RefusalKind.Conflict,
-                "recall-under-way",
-                $"Its recall is under way; it can be read from {found.ReadyFrom:yyyy-MM-dd'T'HH:mm:ss'Z'} of the provider's clock on."
-            );
-        }
+        if (found.ReadyFrom > now)
+            throw UnderWay(found.ReadyFrom.Value);
         var content = db.List(
                 $"SELECT {StoredContent.Columns} FROM entry e {StoredContent.Joins} WHERE e.id = ?1",
                 r => StoredContent.Read(r, 0)!,
@@ -104,6 +108,13 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             .Single();
         return (found, content, own.Id, ProviderState.Today(db));
     }
+
+    private static RefusalException UnderWay(DateTimeOffset ready) =>
+        new(
+            RefusalKind.Conflict,
+            "recall-under-way",
+            $"Its recall is under way; it can be read from {ready:yyyy-MM-dd'T'HH:mm:ss'Z'} of the provider's clock on."
+        );
 
     public StoredVersion? Find(string bucket, string key, long? version)
     {

@@ -28,6 +28,7 @@ namespace Ripen.Provider.Objects;
 /// <param name="Root">The original's number, the same wherever a copy lies.</param>
 /// <param name="Seal">How its content is encrypted; null without content, and for what was stored before contents were
 /// encrypted.</param>
+/// <param name="Recalled">The copy that was recalled of what rests where reading takes a wait, there or on its way; null for none.</param>
 public sealed record StoredVersion(
     long Version,
     string Key,
@@ -49,7 +50,8 @@ public sealed record StoredVersion(
     IReadOnlyDictionary<string, string>? Tags,
     DateTimeOffset? Arrived,
     long Root,
-    ObjectSeal? Seal
+    ObjectSeal? Seal,
+    RecalledCopy? Recalled
 );
 
 /// <summary>The key that wraps a content's own key (AES-256-GCM).</summary>

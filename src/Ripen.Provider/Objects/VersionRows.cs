@@ -10,9 +10,10 @@ internal static class VersionRows
 {
     public const string Columns =
         "e.id, e.key, e.count, e.bytes, e.created, e.written, e.tier, e.since, e.touched, e.current, e.kind, e.origin, c.sha256, "
-        + "e.media, e.ready, e.tags, e.arrived, e.home, e.sealed_until, e.liftable_until, k.name, k.bucket, k.withdrawn";
+        + "e.media, e.ready, e.tags, e.arrived, e.home, e.sealed_until, e.liftable_until, k.name, k.bucket, k.withdrawn, "
+        + "rc.tier, rc.ready, rc.until";
 
-    public const string From = $"entry e {StoredContent.Joins}";
+    public const string From = $"entry e {StoredContent.Joins} LEFT JOIN recall rc ON rc.entry = e.id";
 
     public static StoredVersion Read(SqliteDataReader r, Terms terms)
     {
@@ -38,7 +39,8 @@ internal static class VersionRows
             TagText.Read(r.Text(15)),
             r.Long(16) is { } arrived ? DateTimeOffset.FromUnixTimeMilliseconds(arrived) : null,
             r.Long(11) ?? r.GetInt64(0),
-            r.Text(20) is { } sealing ? new ObjectSeal(sealing, !r.IsDBNull(21), !r.IsDBNull(22)) : null
+            r.Text(20) is { } sealing ? new ObjectSeal(sealing, !r.IsDBNull(21), !r.IsDBNull(22)) : null,
+            r.IsDBNull(23) ? null : RecallRows.Read(r, 23, terms)
         );
     }
 }

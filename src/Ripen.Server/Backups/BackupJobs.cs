@@ -29,6 +29,7 @@ public enum JobKind
 /// <param name="Error">Why it ended before its end.</param>
 /// <param name="Room">What was done for room in the target; null for nothing.</param>
 /// <param name="Left">Files of the point that a restore left out, because something of their name was there.</param>
+/// <param name="WaitsUntil">The provider's instant until which it waits for what it reads to be recalled; null where it waits for nothing.</param>
 public sealed record BackupJob(
     JobKind Kind,
     string About,
@@ -40,7 +41,8 @@ public sealed record BackupJob(
     IReadOnlyList<RunProblem> Problems,
     string? Error,
     RoomReading? Room = null,
-    long Left = 0
+    long Left = 0,
+    DateTimeOffset? WaitsUntil = null
 );
 
 /// <summary>Runs, restores and checks in the background, one at a time for each target. Those under way end with the server, and harm

@@ -1,4 +1,3 @@
-using Ripen.Backup.Restores;
 using Ripen.Core.Backups;
 using Ripen.Data;
 using Ripen.Provider;
@@ -14,7 +13,7 @@ internal sealed class PlannedRehearsals(
     CurrentEstate current,
     SimulatedProvider provider,
     Pools pools,
-    Recorded recorded,
+    WaitingRestores restores,
     Rehearsals rehearsals,
     RestoreRecords records,
     LocalActors actors,
@@ -61,14 +60,10 @@ internal sealed class PlannedRehearsals(
             await rehearsals.Of(estate, new PlannedRehearsal(plan.Id, workload, plan.Target, newest.Day), cancel);
             return;
         }
-        using var pool = await pools.Open(estate.Targets.First(t => t.Id == plan.Target), cancel);
+        var target = estate.Targets.First(t => t.Id == plan.Target);
+        using var pool = await pools.Open(target, cancel);
         var point = await pool.FindPoint(id, cancel);
-        await recorded.ToEnd(
-            point,
-            new RestoreAim(plan.Target, RestoreKind.Rehearsal, "", null),
-            (progress, stop) => Restore.IntoNowhere(pool, point, progress, stop),
-            cancel
-        );
+        await restores.RehearseOrWait(target, pool, point, estate, cancel);
     }
 
     /// <summary>The day from which it is due; null for one that was never rehearsed.</summary>

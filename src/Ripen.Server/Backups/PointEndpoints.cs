@@ -28,25 +28,6 @@ public sealed record RunOrder(
     bool EncryptedAtSource = false
 );
 
-/// <summary>What to restore of a point, where to, and what becomes of what is there already.</summary>
-/// <param name="Point">Its id.</param>
-/// <param name="Under">A path of it; empty for everything.</param>
-/// <param name="Folder">Of this machine; null for objects.</param>
-/// <param name="Existing">What is there already.</param>
-/// <param name="Bucket">Into whose objects; null for a folder.</param>
-/// <param name="Prefix">With which their keys begin.</param>
-public sealed record RestoreOrder(
-    [property: JsonRequired] string Point,
-    [property: JsonRequired] string Under,
-    string? Folder = null,
-    Existing Existing = Existing.Refused,
-    string? Bucket = null,
-    string? Prefix = null
-);
-
-/// <summary>The point whose restore is rehearsed.</summary>
-public sealed record RehearsalOrder([property: JsonRequired] string Point);
-
 /// <summary>The target to which a whole pool is copied.</summary>
 public sealed record PoolCopyOrder([property: JsonRequired] string Target);
 
@@ -97,16 +78,6 @@ internal static class PointEndpoints
         var target = targets.MapGroup("/{id}");
         target.MapPost("/runs", StartRun).WithName("startRun").WithSummary("Backs a folder of this machine up, in the background.");
         target
-            .MapPost("/restores", StartRestore)
-            .WithName("startRestore")
-            .WithSummary(
-                "Restores into a folder of this machine or into objects of a bucket, in the background; every file is read back and compared."
-            );
-        target
-            .MapPost("/rehearsals", StartRehearsal)
-            .WithName("startRehearsal")
-            .WithSummary("Reads all of a point into nowhere and compares every byte, in the background; a record says how it went.");
-        target
             .MapPost("/checks", StartCheck)
             .WithName("startCheck")
             .WithSummary("Reads and compares everything in the pool, in the background.");
@@ -124,6 +95,7 @@ internal static class PointEndpoints
             .WithSummary("Removes a restore point; what only it needed goes with the next prune.");
         target.MapDelete("/job", StopJob).WithName("stopJob").WithSummary("Stops what is under way with the target.");
         target.MapGet("/points", ReadPoints).WithName("readPoints").WithSummary("The restore points, newest first.");
+        target.MapRestores();
         target.MapPointContents();
         target.MapMails();
     }
@@ -188,100 +160,6 @@ internal static class PointEndpoints
         );
     }
 
-    private static async Task<Accepted<BackupJob>> StartRestore(
-        string id,
-        RestoreOrder order,
-        CurrentEstate current,
-        Pools pools,
-        Recorded recorded,
-        BackupRoots roots,
-        TargetPlaces places,
-        SimulatedProvider provider,
-        CancellationToken cancel
-    )
-    {
-        var (view, target) = await TargetEndpoints.Find(current, id, cancel);
-        if (order.Folder is null == order.Bucket is null)
-            throw new RefusalException(RefusalKind.Invalid, "one-of", "Say either a folder or a bucket to restore into.", "$.folder");
-        var (into, work) = order.Bucket is { } bucket
-            ? IntoBucket(order, bucket, order.Prefix ?? "", view.Estate, provider)
-            : IntoFolder(order, view.Estate, roots, places);
-        var pool = await pools.Open(target, cancel);
-        var point = await pool.FindPoint(order.Point, cancel);
-        var aim = new RestoreAim(id, RestoreKind.Restore, order.Under, into);
-        var job = recorded.Start(pool, point, aim, (progress, stop) => work(pool, point, progress, stop));
-        return TypedResults.Accepted($"/api/targets/{id}", job);
-    }
-
-    private delegate Task<RestoreResult> RestoreWork(Pool pool, Point point, IProgress<string> progress, CancellationToken stop);
-
-    private static (string Into, RestoreWork Work) IntoFolder(RestoreOrder order, Estate estate, BackupRoots roots, TargetPlaces places)
-    {
-        var folder = roots.Demand(order.Folder!, "$.folder");
-        places.DemandBeside(folder, estate.Targets, "$.folder");
-        DemandEmpty(() => Restore.DemandEmpty(folder, order.Existing), "$.folder");
-        return (folder, (pool, point, tell, stop) => Restore.Into(pool, point, order.Under, folder, order.Existing, tell, stop));
-    }
-
-    private static (string Into, RestoreWork Work) IntoBucket(
-        RestoreOrder order,
-        string bucket,
-        string prefix,
-        Estate estate,
-        SimulatedProvider provider
-    )
-    {
-        if (estate.Find(bucket) is null)
-            throw new RefusalException(RefusalKind.NotFound, "no-bucket", $"There is no bucket '{bucket}'.", "$.bucket");
-        var place = new WorkloadSource { Bucket = bucket, Prefix = prefix };
-        if (estate.Targets.FirstOrDefault(t => place.Overlaps(t.Bucket, t.Prefix)) is { } meets)
-            throw new RefusalException(
-                RefusalKind.Conflict,
-                "meets-a-pool",
-                $"'{bucket}/{prefix}' meets what the backup target '{meets.Name}' stores: choose a prefix beside it.",
-                "$.prefix"
-            );
-        var objects = new BucketRestore(provider.Objects, bucket, prefix);
-        DemandEmpty(() => ObjectRestore.DemandEmpty(objects, order.Existing), "$.prefix");
-        return (
-            $"{bucket}/{prefix}",
-            (pool, point, tell, stop) => ObjectRestore.Into(pool, point, order.Under, objects, order.Existing, tell, stop)
-        );
-    }
-
-    private static void DemandEmpty(Action demand, string path)
-    {
-        try
-        {
-            demand();
-        }
-        catch (RefusalException full)
-        {
-            throw new RefusalException(full.Kind, full.Code, full.Message, path);
-        }
-    }
-
-    private static async Task<Accepted<BackupJob>> StartRehearsal(
-        string id,
-        RehearsalOrder order,
-        CurrentEstate current,
-        Pools pools,
-        Recorded recorded,
-        CancellationToken cancel
-    )
-    {
-        var (_, target) = await TargetEndpoints.Find(current, id, cancel);
-        var pool = await pools.Open(target, cancel);
-        var point = await pool.FindPoint(order.Point, cancel);
-        var job = recorded.Start(
-            pool,
-            point,
-            new RestoreAim(id, RestoreKind.Rehearsal, "", null),
-            (progress, stop) => Restore.IntoNowhere(pool, point, progress, stop)
-        );
-        return TypedResults.Accepted($"/api/targets/{id}", job);
-    }
-
     private static async Task<Accepted<BackupJob>> StartCheck(
         string id,
         CurrentEstate current,
@@ -308,7 +186,7 @@ internal static class PointEndpoints
                         {
                             Files = report.Chunks,
                             Bytes = report.Bytes,
-                            Problems = [.. report.Damaged.Concat(report.Lost).Take(Point.MostProblems)],
+                            Problems = [.. report.Damaged.Concat(report.Lost).Concat(report.Away).Take(Point.MostProblems)],
                         };
                 }
             )

@@ -55,9 +55,9 @@ internal sealed class Recorded(BackupJobs jobs, RestoreRecords records, Simulate
         );
     }
 
-    private static JobKind KindOf(RestoreAim aim) => aim.Kind == RestoreKind.Rehearsal ? JobKind.Rehearsal : JobKind.Restore;
+    internal static JobKind KindOf(RestoreAim aim) => aim.Kind == RestoreKind.Rehearsal ? JobKind.Rehearsal : JobKind.Restore;
 
-    private static string Words(Point point, RestoreAim aim) =>
+    internal static string Words(Point point, RestoreAim aim) =>
         string.Create(
             CultureInfo.InvariantCulture,
             $"{point.Workload} of {point.Taken:yyyy-MM-dd HH:mm} UTC{(aim.Into is null ? "" : $" into {aim.Into}")}"

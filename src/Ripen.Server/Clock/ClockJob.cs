@@ -8,9 +8,13 @@ namespace Ripen.Server.Clock;
 public sealed record Passage(DateTimeOffset From, DateTimeOffset Until, DateTimeOffset Reached, bool Running, bool Stopped, string? Error);
 
 /// <summary>Lets time pass in the background, one passage at a time; it can be stopped between and within days.</summary>
-internal sealed class ClockJob(SimulatedProvider provider, PlannedBackups backups, PlannedRehearsals rehearsals, ILogger<ClockJob> log)
-    : IHostedService,
-        IDisposable
+internal sealed class ClockJob(
+    SimulatedProvider provider,
+    PlannedBackups backups,
+    PlannedRehearsals rehearsals,
+    WaitingRestores restores,
+    ILogger<ClockJob> log
+) : IHostedService, IDisposable
 {
     private readonly Lock starting = new();
     private CancellationTokenSource? stop;
@@ -68,7 +72,7 @@ internal sealed class ClockJob(SimulatedProvider provider, PlannedBackups backup
                     },
                 cancel,
                 confirmed,
-                [backups.Stops, rehearsals.Stops]
+                [restores.Stops, backups.Stops, rehearsals.Stops]
             );
             passage = passage! with { Reached = until, Running = false };
         }

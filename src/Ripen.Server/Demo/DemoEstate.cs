@@ -25,6 +25,7 @@ internal sealed class DemoEstate(
     Pools pools,
     PlannedBackups planned,
     PlannedRehearsals rehearsed,
+    WaitingRestores restores,
     BackupRoots roots,
     TimeProvider time,
     RipenSettings settings,
@@ -68,7 +69,17 @@ internal sealed class DemoEstate(
         await current.Get(cancel);
         var steps = DemoPast.Steps(settings.DemoPast);
         var office = roots.All is [var root, ..] ? Path.Combine(root, "office") : null;
-        var hands = new DemoHands(current, store, backups, provider, rehearsals, pools, [planned.Stops, rehearsed.Stops], time, office);
+        var hands = new DemoHands(
+            current,
+            store,
+            backups,
+            provider,
+            rehearsals,
+            pools,
+            [restores.Stops, planned.Stops, rehearsed.Stops],
+            time,
+            office
+        );
         for (; done < steps.Count; done++)
         {
             log.LogInformation("Preparing the demo, {Done} of {Steps}: {What}.", done + 1, steps.Count, steps[done].What);

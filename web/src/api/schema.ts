@@ -794,6 +794,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/buckets/{name}/recalls/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a recall costs and takes at each speed, or at the one that is asked for. Nothing is done. */
+        post: operations["readRecall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/recalls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Recalls: copies can be read in a tier without a wait until a day; what they are of stays where it is. */
+        post: operations["recall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clock": {
         parameters: {
             query?: never;
@@ -1726,40 +1760,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/targets/{id}/restores": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Restores into a folder of this machine or into objects of a bucket, in the background; every file is read back and compared. */
-        post: operations["startRestore"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/targets/{id}/rehearsals": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Reads all of a point into nowhere and compares every byte, in the background; a record says how it went. */
-        post: operations["startRehearsal"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/targets/{id}/checks": {
         parameters: {
             query?: never;
@@ -1856,6 +1856,75 @@ export interface paths {
         get: operations["readPoints"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/restores": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Restores and rehearsals that wait. */
+        get: operations["readWaitingRestores"];
+        put?: never;
+        /** Restores into a folder of this machine or into objects of a bucket, in the background; every file is read back and compared. What has to be recalled is recalled first, if the order says how, and the restore waits for it. */
+        post: operations["startRestore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/restores/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a restore reads, and what has to be recalled for it, with money and wait at each speed. Nothing is done. */
+        post: operations["readRestore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/restores/{restore}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Gives a restore up that waits; what was recalled for it stays readable until its day. */
+        delete: operations["giveUpRestore"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/targets/{id}/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reads all of a point into nowhere and compares every byte, in the background; a record says how it went. */
+        post: operations["startRehearsal"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2599,6 +2668,8 @@ export interface components {
              * @default 0
              */
             left: number;
+            /** Format: date-time */
+            waitsUntil?: null | string;
         };
         BackupPlan: {
             id: string;
@@ -4079,6 +4150,55 @@ export interface components {
             /** Format: double */
             shareOfObjectsPerDay: number;
         };
+        Recall: {
+            parts: components["schemas"]["RecallPart"][];
+            tier: string;
+            /** Format: date-time */
+            readyFrom: string;
+            /** Format: date */
+            until: string;
+            /** Format: double */
+            atHand: number;
+            /** Format: double */
+            storageCharge: number;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            onceCharge: number;
+        };
+        RecallAtSpeed: {
+            speed: null | string;
+            name: string;
+            recall: components["schemas"]["Recall"];
+        };
+        RecallChoice: {
+            speed?: null | string;
+            /**
+             * Format: int32
+             * @default 1
+             */
+            days: number;
+        };
+        RecallPart: {
+            from: string;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            waitHours: number;
+            /** Format: double */
+            charge: number;
+        };
+        RecallRequest: {
+            /** Format: int32 */
+            days: number;
+            prefix?: null | string;
+            keys?: null | string[];
+            speed?: null | string;
+        };
         RecallSpeed: {
             id: string;
             name: string;
@@ -4086,6 +4206,13 @@ export interface components {
             waitHours: number;
             recall: components["schemas"]["UnitPrice"];
             recallRequests: components["schemas"]["PricePerThousand"];
+        };
+        RecalledCopy: {
+            tier: string;
+            /** Format: date-time */
+            ready: string;
+            /** Format: date */
+            until: string;
         };
         RecoverySheet: {
             target: string;
@@ -4136,6 +4263,7 @@ export interface components {
         };
         RehearsalOrder: {
             point: string;
+            recall?: null | components["schemas"]["RecallChoice"];
         };
         RestOrder: {
             tier: string;
@@ -4168,6 +4296,7 @@ export interface components {
             existing?: components["schemas"]["Existing"];
             bucket?: null | string;
             prefix?: null | string;
+            recall?: null | components["schemas"]["RecallChoice"];
         };
         RestorePoint: {
             plan: string;
@@ -4195,6 +4324,26 @@ export interface components {
             to?: null | string;
             /** Format: double */
             lineBytesPerSecond?: null | number;
+        };
+        RestoreQuestionOrder: {
+            point: string;
+            under: string;
+            /**
+             * Format: int32
+             * @default 1
+             */
+            days: number;
+        };
+        RestoreReading: {
+            /** Format: int64 */
+            files: number;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            readBytes: number;
+            /** Format: int32 */
+            packs: number;
+            recalls: components["schemas"]["RecallAtSpeed"][];
         };
         RestoreRecord: {
             /** Format: date-time */
@@ -4566,6 +4715,7 @@ export interface components {
             /** Format: int64 */
             root: number;
             seal: null | components["schemas"]["ObjectSeal"];
+            recalled: null | components["schemas"]["RecalledCopy"];
         };
         /** @enum {unknown} */
         StoresChoice: "take-folder" | "take-database";
@@ -4870,6 +5020,16 @@ export interface components {
             fraction?: null | number;
             /** Format: int64 */
             bytesPerObject: number;
+        };
+        WaitingRestore: {
+            /** Format: int64 */
+            id: number;
+            point: string;
+            under: string;
+            into: null | string;
+            /** Format: date-time */
+            readyFrom: string;
+            by: string;
         };
         WithdrawOrder: {
             confirm: string;
@@ -6216,6 +6376,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ContentTotals"];
+                };
+            };
+        };
+    };
+    readRecall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecallRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecallAtSpeed"][];
+                };
+            };
+        };
+    };
+    recall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecallRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recall"];
                 };
             };
         };
@@ -7814,58 +8026,6 @@ export interface operations {
             };
         };
     };
-    startRestore: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RestoreOrder"];
-            };
-        };
-        responses: {
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BackupJob"];
-                };
-            };
-        };
-    };
-    startRehearsal: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RehearsalOrder"];
-            };
-        };
-        responses: {
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BackupJob"];
-                };
-            };
-        };
-    };
     startCheck: {
         parameters: {
             query?: never;
@@ -7995,6 +8155,127 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PointsReading"];
+                };
+            };
+        };
+    };
+    readWaitingRestores: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingRestore"][];
+                };
+            };
+        };
+    };
+    startRestore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreOrder"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupJob"];
+                };
+            };
+        };
+    };
+    readRestore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreQuestionOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestoreReading"];
+                };
+            };
+        };
+    };
+    giveUpRestore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                restore: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    startRehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalOrder"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupJob"];
                 };
             };
         };
