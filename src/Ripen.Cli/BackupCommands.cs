@@ -255,8 +255,8 @@ internal static class BackupCommands
 
     internal static async Task<JsonNode> Finished(HttpClient http, string target, string what, object order)
     {
-        await Post(http, $"/api/targets/{target}/{what}", order);
-        return await Ended(http, target);
+        var begun = await Post(http, $"/api/targets/{target}/{what}", order);
+        return begun?["waitsUntil"] is null ? await Ended(http, target) : begun;
     }
 
     /// <summary>What is under way with a target, when it is over.</summary>

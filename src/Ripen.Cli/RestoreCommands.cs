@@ -24,11 +24,12 @@ internal static class RestoreCommands
         };
         existing.AcceptOnlyFromAmong("kept", "beside", "replaced");
         var file = new Option<string?>("--out") { Description = "write one file here, on this machine, instead" };
+        var (choice, days) = (RecallCommands.Choice(), RecallCommands.Days());
         var archive = new Option<string?>("--archive") { Description = "write it here, on this machine, as one .tar or .zip file instead" };
         return ServerCommands.Make(
             "restore",
             "Restore a point, a folder of it, or one file.",
-            [id, point, path, to, bucket, existing, file, archive],
+            [id, point, path, to, bucket, existing, file, archive, choice, days],
             async (http, parsed) =>
             {
                 var target = parsed.GetRequiredValue(id);
@@ -65,8 +66,11 @@ internal static class RestoreCommands
                     bucket = objects?[0],
                     prefix = objects?.ElementAtOrDefault(1),
                     existing = parsed.GetValue(existing) ?? "refused",
+                    recall = RecallCommands.Of(parsed, choice, days),
                 };
                 var job = await BackupCommands.Finished(http, target, "restores", order);
+                if (Waits(job))
+                    return;
                 Console.WriteLine(
                     $"{job["files"]} files, {job["bytes"]} bytes restored"
                         + ((long)job["left"]! is > 0 and var left ? $"; {left} files were there and are left as they were" : "")
@@ -74,6 +78,15 @@ internal static class RestoreCommands
                 BackupCommands.Demand(job);
             }
         );
+    }
+
+    /// <summary>Says when it will be done, where it waits for a recall.</summary>
+    private static bool Waits(JsonNode job)
+    {
+        if (job["waitsUntil"] is not { } until)
+            return false;
+        Console.WriteLine($"It waits for what it reads, and is done by itself at {until} of the provider's clock.");
+        return true;
     }
 
     private static async Task Download(HttpClient http, string address, string name)
@@ -260,10 +273,11 @@ internal static class RestoreCommands
             new Option<string?>("--plan") { Description = "the plan whose point it is; with --workload" },
             new Option<string?>("--workload") { Description = "what it protects" }
         );
+        var (choice, days) = (RecallCommands.Choice(), RecallCommands.Days());
         return ServerCommands.Make(
             "rehearse",
             "Restore a point for a trial, into nowhere: every byte is compared, and a record kept.",
-            [id, point, plan, workload],
+            [id, point, plan, workload, choice, days],
             async (http, parsed) =>
             {
                 var (target, of) = (parsed.GetRequiredValue(id), parsed.GetRequiredValue(point));
@@ -281,7 +295,10 @@ internal static class RestoreCommands
                     Console.WriteLine($"{record["bytes"]} bytes in {record["seconds"]} s for {record["money"]}");
                     return;
                 }
-                var job = await BackupCommands.Finished(http, target, "rehearsals", new { point = of });
+                var order = new { point = of, recall = RecallCommands.Of(parsed, choice, days) };
+                var job = await BackupCommands.Finished(http, target, "rehearsals", order);
+                if (Waits(job))
+                    return;
                 Console.WriteLine($"{job["files"]} files, {job["bytes"]} bytes compared");
                 BackupCommands.Demand(job);
             }

@@ -43,6 +43,7 @@ internal static class ServerCommands
             .. CopyCommands.All(),
             .. BackupCommands.All(),
             .. RestoreCommands.All(),
+            .. RecallCommands.All(),
             .. PlanCommands.All(),
             VolumeCommands.Make(),
             CartridgeCommands.Make(),

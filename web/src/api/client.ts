@@ -127,6 +127,8 @@ export type Transfer = Schemas["Transfer"];
 export type TierContents = Schemas["TierContents"];
 export type TierMove = Schemas["TierMove"];
 export type TierMoveOrder = Schemas["TierMoveOrder"];
+export type RecallRequest = Schemas["RecallRequest"];
+export type RecallAtSpeed = Schemas["RecallAtSpeed"];
 export type TimedLink = Schemas["TimedLink"];
 export type TimeOrder = Schemas["TimeOrder"];
 export type UntouchedPrefix = Schemas["UntouchedPrefix"];
@@ -345,6 +347,13 @@ export const readTierMove = (name: string, order: TierMoveOrder) =>
 
 export const moveToTier = (name: string, order: TierMoveOrder) =>
   value(client.POST("/api/buckets/{name}/tier-moves", { params: inBucket(name), body: order }));
+
+/** What a recall costs and takes at each speed. */
+export const readRecall = (name: string, order: RecallRequest) =>
+  value(client.POST("/api/buckets/{name}/recalls/draft", { params: inBucket(name), body: order }));
+
+export const recall = (name: string, order: RecallRequest) =>
+  value(client.POST("/api/buckets/{name}/recalls", { params: inBucket(name), body: order }));
 
 export const readUntouched = (name: string, under: string) =>
   value(client.GET("/api/buckets/{name}/untouched", { params: { ...inBucket(name), query: { under } } }));
@@ -577,8 +586,17 @@ export const startPoolCopy = (id: string, target: string) =>
 export const startRestore = (id: string, order: RestoreOrder) =>
   value(client.POST("/api/targets/{id}/restores", { params: inTarget(id), body: order }));
 
-export const startRehearsal = (id: string, point: string) =>
-  value(client.POST("/api/targets/{id}/rehearsals", { params: inTarget(id), body: { point } }));
+/** What a restore reads, and what has to be recalled for it. */
+export const readRestoreDraft = (id: string, order: Schemas["RestoreQuestionOrder"]) =>
+  value(client.POST("/api/targets/{id}/restores/draft", { params: inTarget(id), body: order }));
+
+export const readWaitingRestores = (id: string) => value(client.GET("/api/targets/{id}/restores", { params: inTarget(id) }));
+
+export const giveUpRestore = (id: string, restore: number) =>
+  value(client.DELETE("/api/targets/{id}/restores/{restore}", { params: { path: { id, restore } } }));
+
+export const startRehearsal = (id: string, order: Schemas["RehearsalOrder"]) =>
+  value(client.POST("/api/targets/{id}/rehearsals", { params: inTarget(id), body: order }));
 
 /** Of a plan's point: it is charged, and its hours are counted. */
 export const rehearsePlanned = (order: PlannedRehearsal) => value(client.POST("/api/rehearsals", { body: order }));

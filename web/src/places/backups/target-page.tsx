@@ -19,6 +19,7 @@ import { RunPart } from "./run-part";
 import { useBackupDeed, useTarget, useTargets } from "./use-backups";
 import { UsePart } from "./use-part";
 import { VolumePart } from "./volume-part";
+import { WaitingPart } from "./waiting-part";
 
 /** One target, read downwards: its place proves itself; then the pool, the volume or the cartridges that lie there. */
 export function TargetPage() {
@@ -57,6 +58,7 @@ export function TargetPage() {
         </div>
         <div className="space-y-8">
           {open && <PointList id={id} stamp={stamp} stored={target.data.storedBytes} />}
+          {isPool && <WaitingPart id={id} stamp={stamp} />}
           {isPool && <RecordPart id={id} stamp={stamp} />}
           {kind === "volume" && <VolumePart target={target.data} />}
           {kind === "cartridges" && <CartridgePart target={target.data} />}

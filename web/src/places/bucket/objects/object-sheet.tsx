@@ -12,12 +12,13 @@ import { writeTags } from "../../replication/words";
 import { LinkDialog } from "../access/link-dialog";
 import { MoveDialog } from "./move-dialog";
 import { ObjectCopies } from "./object-copies";
+import { RecallDialog } from "./recall-dialog";
 
 /** One object: what it is, where it rests, what it has cost, its versions; out it comes, or it goes. */
 export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: string; onClose: () => void }) {
-  const { money, bytes } = useEstate();
+  const { money, bytes, prices, tierName } = useEstate();
   const queries = useQueryClient();
-  const [over, setOver] = useState<"move" | "link" | "delete" | null>(null);
+  const [over, setOver] = useState<"move" | "recall" | "link" | "delete" | null>(null);
   const details = useQuery({
     queryKey: ["object", bucket.name, name],
     queryFn: () => readObject(bucket.name, name),
@@ -33,11 +34,20 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
     },
   });
   const chosen = details.data?.chosen;
+  const waits = (prices.tiers.find((t) => t.id === chosen?.tier)?.waitHours ?? 0) > 0;
   const facts: [string, React.ReactNode][] = chosen
     ? [
         ["Size", `${bytes(chosen.bytes)} (${chosen.bytes.toLocaleString("en-GB")} bytes)`],
         ["Tier", <TierName key="tier" id={chosen.tier} />],
         ["In the tier since", day(chosen.inTierSince)],
+        ...(chosen.recalled
+          ? [
+              [
+                "Recalled",
+                `a copy can be read from ${moment(chosen.recalled.ready)} on, in ${tierName(chosen.recalled.tier)}, until ${day(chosen.recalled.until)}`,
+              ] as [string, React.ReactNode],
+            ]
+          : []),
         ["Written", `${moment(chosen.written)}`],
         ["Last read", chosen.lastRead == null ? "never" : day(chosen.lastRead)],
         ["Kept until", chosen.kept == null ? "nothing keeps it" : `${day(chosen.kept.until)}, ${chosen.kept.strength}`],
@@ -83,6 +93,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
               </a>
               <Button onClick={() => setOver("link")}>Timed link…</Button>
               <Button onClick={() => setOver("move")}>Move to another tier…</Button>
+              {waits && <Button onClick={() => setOver("recall")}>Recall…</Button>}
               <Button
                 kind="quiet"
                 className="text-bad"
@@ -117,6 +128,9 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
         />
       )}
       {over === "move" && <MoveDialog bucket={bucket} scope={name} wholePrefix={false} onClose={() => setOver(null)} />}
+      {over === "recall" && (
+        <RecallDialog bucket={bucket.name} scope={{ keys: [name] }} title={`Recall ${name}`} onClose={() => setOver(null)} />
+      )}
       {over === "link" && <LinkDialog bucket={bucket.name} objectKey={name} wholePrefix={false} onClose={() => setOver(null)} />}
     </Dialog>
   );

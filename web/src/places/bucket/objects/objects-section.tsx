@@ -12,6 +12,7 @@ import { MoveDialog } from "./move-dialog";
 import { ObjectRows } from "./object-rows";
 import { ObjectSheet } from "./object-sheet";
 import { OverwriteDialog, type Question } from "./overwrite-dialog";
+import { RecallDialog } from "./recall-dialog";
 import { UploadList } from "./upload-list";
 import { addUploads, onStored } from "./uploads";
 import { useWindowDrop } from "./use-window-drop";
@@ -27,7 +28,7 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
   const find = useDeferredValue(params.get("find") ?? "");
   const [question, setQuestion] = useState<Question | null>(null);
   const [wrong, setWrong] = useState<Error | null>(null);
-  const [moving, setMoving] = useState(false);
+  const [dialog, setDialog] = useState<"move" | "recall" | null>(null);
   const pages = useInfiniteQuery({
     queryKey: keys.objects(name, prefix, begin, find),
     queryFn: ({ pageParam, signal }) => listObjects(name, { prefix, begin, find }, pageParam, signal),
@@ -81,9 +82,14 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
         <FilePicker label="Upload a folder…" folder onPick={(files) => void add(pickedFiles(files))} />
         <span className="text-sm text-ink-soft">or drop files and folders anywhere on this page</span>
         {!empty && (
-          <Button kind="quiet" className="ml-auto" onClick={() => setMoving(true)}>
-            Move {prefix ? `everything under ${prefix}` : "everything here"} to another tier…
-          </Button>
+          <span className="ml-auto">
+            <Button kind="quiet" onClick={() => setDialog("move")}>
+              Move {prefix ? `everything under ${prefix}` : "everything here"} to another tier…
+            </Button>
+            <Button kind="quiet" onClick={() => setDialog("recall")}>
+              Recall it…
+            </Button>
+          </span>
         )}
       </div>
       <UploadList bucket={name} />
@@ -120,7 +126,15 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
         />
       )}
       {chosen !== null && <ObjectSheet bucket={bucket} name={chosen} onClose={() => goTo("object", null)} />}
-      {moving && <MoveDialog bucket={bucket} scope={prefix} wholePrefix onClose={() => setMoving(false)} />}
+      {dialog === "move" && <MoveDialog bucket={bucket} scope={prefix} wholePrefix onClose={() => setDialog(null)} />}
+      {dialog === "recall" && (
+        <RecallDialog
+          bucket={name}
+          scope={{ prefix }}
+          title={prefix ? `Recall everything under ${prefix}` : "Recall everything here"}
+          onClose={() => setDialog(null)}
+        />
+      )}
     </section>
   );
 }
