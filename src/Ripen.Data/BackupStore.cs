@@ -5,6 +5,13 @@ using Ripen.Core.Estates;
 
 namespace Ripen.Data;
 
+/// <summary>A bucket that is changed together with something else.</summary>
+/// <param name="Before">The bucket of this version.</param>
+/// <param name="After">As it is to be; its streams' rates hold on <paramref name="Today"/>.</param>
+/// <param name="Today">The provider's day.</param>
+/// <param name="Version">The bucket's.</param>
+public sealed record ChangedBucket(Bucket Before, Bucket After, DateOnly Today, long Version);
+
 /// <summary>Changes of an estate's targets, workloads and plans: each one transaction, with its line in the change log.</summary>
 public sealed class BackupStore(EstateStore estates, ChangeLog log)
 {
@@ -41,13 +48,26 @@ public sealed class BackupStore(EstateStore estates, ChangeLog log)
     /// <param name="before">Null for a new one.</param>
     /// <param name="after">Valid, of the same id; null to remove it. Its runs are not stored: who took them knows them.</param>
     /// <param name="estateVersion">The version that was looked at.</param>
+    /// <param name="bucket">That ages otherwise with it; null for none.</param>
     /// <param name="cancel">Stops; nothing is stored.</param>
     /// <exception cref="RefusalException">The estate has another version.</exception>
-    public Task ChangePlan(BackupPlan? before, BackupPlan? after, long estateVersion, CancellationToken cancel = default) =>
+    public Task ChangePlan(
+        BackupPlan? before,
+        BackupPlan? after,
+        long estateVersion,
+        ChangedBucket? bucket,
+        CancellationToken cancel = default
+    ) =>
         estates.Change(
             async db =>
             {
                 await EstateStore.Bump(db, estateVersion, cancel);
+                if (bucket is not null)
+                {
+                    var changing = await EstateStore.Find(db, bucket.After.Name, bucket.Version, cancel);
+                    EstateStore.Fill(changing, bucket.After, bucket.Today, lifted: false);
+                    log.Add(db, "bucket-changed", bucket.After.Name, ChangeLog.Document(bucket.Before), ChangeLog.Document(bucket.After));
+                }
                 var row = before is null
                     ? null
                     : await db
@@ -91,6 +111,28 @@ public sealed class BackupStore(EstateStore estates, ChangeLog log)
                 else
                     db.Entry(row).CurrentValues.SetValues(BackupMapping.ToRow(after.AsOf(stated, today), row.Position));
                 Log(db, "workload", (after ?? before)!.Id, before, after);
+            },
+            cancel
+        );
+
+    /// <summary>Puts a list of retention periods in the place of the one there is.</summary>
+    /// <param name="before">The list that was looked at.</param>
+    /// <param name="after">Valid.</param>
+    /// <param name="estateVersion">The version that was looked at.</param>
+    /// <param name="cancel">Stops; nothing is stored.</param>
+    /// <exception cref="RefusalException">The estate has another version.</exception>
+    public Task ChangePeriods(
+        IReadOnlyList<RetentionPeriod> before,
+        IReadOnlyList<RetentionPeriod> after,
+        long estateVersion,
+        CancellationToken cancel = default
+    ) =>
+        estates.Change(
+            async db =>
+            {
+                await EstateStore.Bump(db, estateVersion, cancel);
+                (await db.Estates.SingleAsync(cancel)).RetentionPeriods = Mapping.ToText(after);
+                Log(db, "retention-periods", "retention periods", before, after);
             },
             cancel
         );

@@ -100,6 +100,9 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                     .. (await db.Targets.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel)).Select(BackupMapping.ToTarget),
                 ],
                 Plans = [.. (await db.Plans.AsNoTracking().OrderBy(p => p.Position).ToListAsync(cancel)).Select(BackupMapping.ToPlan)],
+                RetentionPeriods = row.RetentionPeriods is { } periods
+                    ? JsonSerializer.Deserialize<RetentionPeriod[]>(periods, EstateDocument.Json)!
+                    : [],
             },
             row.Version,
             row.ImportVersion,
@@ -499,7 +502,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
     }
 
     /// <summary>The only place where a stored bucket is written anew: its keep rule never becomes weaker but by being lifted.</summary>
-    private static void Fill(BucketRow row, Bucket bucket, DateOnly today, bool lifted)
+    internal static void Fill(BucketRow row, Bucket bucket, DateOnly today, bool lifted)
     {
         if (KeepRules.Refusal(bucket.Name, BucketMapping.ToKeep(row), bucket.Keep, today, lifted) is { } refusal)
             throw refusal;
@@ -507,7 +510,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         row.Version++;
     }
 
-    private static async Task<BucketRow> Find(RipenDb db, string name, long version, CancellationToken cancel)
+    internal static async Task<BucketRow> Find(RipenDb db, string name, long version, CancellationToken cancel)
     {
         var row = await Whole(db.Buckets).SingleOrDefaultAsync(b => b.Name == name, cancel);
         return row?.Version == version ? row : throw RefusalException.Stale($"Bucket '{name}'");

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 
@@ -15,7 +16,11 @@ internal static class Mapping
             Currency = estate.PriceBook.Currency,
             Unit = Name(estate.PriceBook.Unit),
             Month = Name(estate.PriceBook.Month),
+            RetentionPeriods = ToText(estate.RetentionPeriods),
         };
+
+    public static string? ToText(IReadOnlyList<RetentionPeriod> periods) =>
+        periods.Count == 0 ? null : JsonSerializer.Serialize(periods, EstateDocument.Json);
 
     public static TierRow ToRow(Tier t, int position) =>
         new()

@@ -14,6 +14,9 @@ internal sealed class EstateRow
     public required string Unit { get; set; }
     public required string Month { get; set; }
 
+    /// <summary>Retention periods, as JSON; null for none.</summary>
+    public string? RetentionPeriods { get; set; }
+
     /// <summary>Rises with every change to anything in the estate.</summary>
     public long Version { get; set; }
 

@@ -133,6 +133,7 @@ api.MapCopies();
 api.MapStores();
 api.MapTargets();
 api.MapPlans();
+api.MapRetentionPeriods();
 api.MapWorkloads();
 api.MapRestoreRecords();
 api.MapPointSearch();

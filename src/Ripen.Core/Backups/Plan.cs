@@ -22,11 +22,14 @@ public sealed record Cadence
         : Weekdays!.Contains(day.DayOfWeek);
 }
 
-/// <summary>How long restore points are kept (model 9.4): for so many days, until a day, or so many of the first of each day, ISO week,
+/// <summary>How long restore points are kept (model 9.4): for so many days or calendar months, until a day, or so many of the first of each day, ISO week,
 /// month and year.</summary>
 public sealed record PointRetention
 {
     public int? Days { get; init; }
+
+    /// <summary>Calendar months; twelve for each year.</summary>
+    public int? Months { get; init; }
     public DateOnly? Until { get; init; }
     public int? Daily { get; init; }
     public int? Weekly { get; init; }
@@ -48,6 +51,8 @@ public sealed record PointRetention
     {
         if (Days is { } days)
             return After(taken, days);
+        if (Months is { } months)
+            return AfterMonths(taken, months);
         if (Until is { } until)
             return until;
         var kept = After(taken, Daily ?? 0);
@@ -127,7 +132,7 @@ public sealed record PlanCopy
 }
 
 /// <summary>What is protected, where, how often and how long (model 9.1). Day-grained.</summary>
-public sealed record BackupPlan
+public record BackupPlan
 {
     public required string Id { get; init; }
 

@@ -8,6 +8,7 @@ internal static class PlanChecks
 {
     public static void Check(Estate estate, Findings findings)
     {
+        RetentionPeriodChecks.Check(estate.RetentionPeriods, "$.retentionPeriods", findings);
         Unique(estate.Plans, p => p.Id, i => $"$.plans[{i}].id", "duplicate-id", findings);
         foreach (var (plan, i) in Present(estate.Plans))
             CheckPlan(plan, $"$.plans[{i}]", estate, findings);
@@ -189,15 +190,19 @@ internal static class PlanChecks
     private static void Keep(PointRetention keep, string at, Findings findings)
     {
         int?[] byCalendar = [keep.Daily, keep.Weekly, keep.Monthly, keep.Yearly];
-        var forms = (keep.Days is null ? 0 : 1) + (keep.Until is null ? 0 : 1) + (byCalendar.Any(n => n is not null) ? 1 : 0);
+        var forms =
+            (keep.Days is null ? 0 : 1)
+            + (keep.Months is null ? 0 : 1)
+            + (keep.Until is null ? 0 : 1)
+            + (byCalendar.Any(n => n is not null) ? 1 : 0);
         findings.Require(
             forms == 1,
             "one-of",
             at,
-            "Say how long points are kept in one way: 'days', 'until', or 'daily', 'weekly', 'monthly' and 'yearly' together."
+            "Say how long points are kept in one way: 'days', 'months', 'until', or 'daily', 'weekly', 'monthly' and 'yearly' together."
         );
         findings.Require(
-            keep.Days is not null || keep.Until is not null || byCalendar.Any(n => n > 0),
+            keep.Days is not null || keep.Months is not null || keep.Until is not null || byCalendar.Any(n => n > 0),
             "keeps-nothing",
             at,
             "One of 'daily', 'weekly', 'monthly' and 'yearly' must be above 0."

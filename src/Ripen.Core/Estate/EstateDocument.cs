@@ -113,6 +113,22 @@ public static class EstateDocument
             }
         );
 
+    /// <summary>Reads an organisation's list of retention periods, as the only property of an object.</summary>
+    public static Checked<IReadOnlyList<RetentionPeriod>> ReadPeriods(string json) =>
+        Parse<IReadOnlyList<RetentionPeriod>>(
+            json,
+            root =>
+            {
+                var findings = new Findings();
+                var reader = new ObjectReader(root, "$", findings);
+                var periods = reader.List("retentionPeriods", PlanReader.Period);
+                reader.Close();
+                if (findings.Problems.Count == 0)
+                    RetentionPeriodChecks.Check(periods, "$.retentionPeriods", findings);
+                return (periods, findings);
+            }
+        );
+
     /// <summary>Reads an order for a copy rule; whether it fits the estate is the estate's plans's to say.</summary>
     public static Checked<CopyOrder> ReadCopyOrder(string json) =>
         Parse(
@@ -229,7 +245,7 @@ public static class EstateDocument
     {
         var document = JsonSerializer.SerializeToNode(estate, Json)!.AsObject();
         document.Insert(0, "ripen", Version);
-        foreach (var none in (string[])["workloads", "targets", "plans"])
+        foreach (var none in (string[])["workloads", "targets", "plans", "retentionPeriods"])
         {
             if (document[none]!.AsArray().Count == 0)
                 document.Remove(none);

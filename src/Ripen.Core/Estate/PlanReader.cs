@@ -54,12 +54,22 @@ internal static class PlanReader
         new()
         {
             Days = o.Optional("days", n => o.Days(n)),
+            Months = o.Optional("months", n => o.Days(n, least: 1)),
             Until = o.Optional("until", n => o.Date(n)),
             Daily = o.Optional("daily", n => o.Days(n)),
             Weekly = o.Optional("weekly", n => o.Days(n)),
             Monthly = o.Optional("monthly", n => o.Days(n)),
             Yearly = o.Optional("yearly", n => o.Days(n)),
             Sealed = o.Flag("sealed"),
+        };
+
+    public static RetentionPeriod Period(ObjectReader o) =>
+        new()
+        {
+            Name = o.Text("name"),
+            Days = o.Optional("days", n => o.Days(n, least: 1)),
+            Months = o.Optional("months", n => o.Days(n, least: 1)),
+            Because = o.Has("because") ? o.Text("because") : null,
         };
 
     private static PastRuns Runs(ObjectReader o) => new() { Workload = o.Id("workload"), Days = o.Dates("days") };

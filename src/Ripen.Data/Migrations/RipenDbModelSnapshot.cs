@@ -274,6 +274,9 @@ namespace Ripen.Data.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("RetentionPeriods")
+                        .HasColumnType("TEXT");
+
                     b.Property<DateOnly>("Today")
                         .HasColumnType("TEXT");
 

@@ -42,7 +42,15 @@ public sealed record BranchReading(
 public sealed record PlanReading(BackupPlan Plan, IReadOnlyList<BranchReading> Branches, int Missed);
 
 /// <summary>All plans.</summary>
-public sealed record PlansReading(DateOnly Today, IReadOnlyList<PlanReading> Plans);
+/// <param name="Today">The provider's day.</param>
+/// <param name="Plans">In the estate's order.</param>
+/// <param name="PacksAge">By the target's id, for targets in buckets: the steps by which what plans store there ages, where a plan says
+/// so.</param>
+public sealed record PlansReading(
+    DateOnly Today,
+    IReadOnlyList<PlanReading> Plans,
+    IReadOnlyDictionary<string, IReadOnlyList<Step>> PacksAge
+);
 
 /// <summary>What follows from a plan before it is stored.</summary>
 /// <param name="Problems">Why it cannot be stored so; then there is no outlook.</param>
@@ -136,12 +144,12 @@ internal static class PlanEndpoints
             .MapPost("/draft", Draft)
             .WithName("readPlanDraft")
             .WithSummary("What follows from a plan: points, bytes, money by month, run times, judgements. Nothing is done.")
-            .Accepts<BackupPlan>("application/json");
+            .Accepts<PlanBody>("application/json");
         plans
             .MapPut("/{id}", Put)
             .WithName("putPlan")
             .WithSummary("Makes a backup plan, or puts it in the place of the one of this id. If-Match: the estate's ETag.")
-            .Accepts<BackupPlan>("application/json");
+            .Accepts<PlanBody>("application/json");
         plans
             .MapDelete("/{id}", Remove)
             .WithName("removePlan")
@@ -207,7 +215,8 @@ internal static class PlanEndpoints
                         [.. branches[p.Id].Select(b => Of(b, estate.Today))],
                         missed[p.Id].Count()
                     )),
-                ]
+                ],
+                estate.Targets.Where(t => PackSteps.Of(estate, t).Count > 0).ToDictionary(t => t.Id, t => PackSteps.Of(estate, t))
             )
         );
     }
@@ -236,20 +245,12 @@ internal static class PlanEndpoints
     {
         if (await current.Get(cancel) is not { } view)
             return Problems.NoEstate();
-        var plan = EstateDocument.ReadPlan(await request.ReadText(cancel), view.Estate);
-        if (!plan.Ok)
-            return TypedResults.Ok(new PlanDraft(plan.Problems, null));
-        var after = With(view.Estate, plan.Value);
-        return TypedResults.Ok(new PlanDraft([], PlanOutlook.Of(view.Project(Consequences.Months), after, plan.Value)));
+        var read = PlanOrder.Read(await request.ReadText(cancel), view.Estate);
+        if (!read.Ok)
+            return TypedResults.Ok(new PlanDraft(read.Problems, null));
+        var order = read.Value.WithStock(current, view.Estate);
+        return TypedResults.Ok(new PlanDraft([], PlanOutlook.Of(view.Project(Consequences.Months), order.After, order.Plan)));
     }
-
-    private static Estate With(Estate estate, BackupPlan plan) =>
-        estate with
-        {
-            Plans = estate.Plans.Any(p => p.Id == plan.Id)
-                ? [.. estate.Plans.Select(p => p.Id == plan.Id ? plan : p)]
-                : [.. estate.Plans, plan],
-        };
 
     private static async Task<Results<NoContent, ProblemHttpResult>> Put(
         string id,
@@ -266,17 +267,20 @@ internal static class PlanEndpoints
             request,
             async view =>
             {
-                var plan = EstateDocument.ReadPlan(json, view.Estate);
-                if (!plan.Ok)
-                    return Problems.Invalid(plan.Problems);
-                if (plan.Value.Id != id)
+                var read = PlanOrder.Read(json, view.Estate);
+                if (!read.Ok)
+                    return Problems.Invalid(read.Problems);
+                var order = read.Value.WithStock(current, view.Estate);
+                if (order.Plan.Id != id)
                     return Problems.Invalid("renamed", "$.id", $"A plan keeps its id; write '{id}'.");
-                var after = With(view.Estate, plan.Value);
-                if (!discardPoints && WouldGo(view, after) is { } lost)
+                if (!discardPoints && WouldGo(view, order.After) is { } lost)
                     return lost;
+                var aged = order.Bucket is { } bucket
+                    ? new ChangedBucket(view.Estate.Find(bucket.Name)!, bucket, view.Estate.Today, view.VersionOf(bucket.Name))
+                    : null;
                 await current.Apply(
-                    new PlannedChange(after),
-                    () => store.ChangePlan(view.Estate.Plans.FirstOrDefault(p => p.Id == id), plan.Value, view.Version, cancel)
+                    new PlannedChange(order.After),
+                    () => store.ChangePlan(view.Estate.Plans.FirstOrDefault(p => p.Id == id), order.Plan, view.Version, aged, cancel)
                 );
                 return null;
             },
@@ -302,7 +306,7 @@ internal static class PlanEndpoints
                 var after = view.Estate with { Plans = [.. view.Estate.Plans.Where(p => p.Id != id)] };
                 if (!discardPoints && WouldGo(view, after) is { } lost)
                     return lost;
-                await current.Apply(new PlannedChange(after), () => store.ChangePlan(plan, null, view.Version, cancel));
+                await current.Apply(new PlannedChange(after), () => store.ChangePlan(plan, null, view.Version, null, cancel));
                 return null;
             },
             cancel

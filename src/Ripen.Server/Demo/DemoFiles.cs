@@ -39,6 +39,18 @@ internal static class DemoFiles
         BytesPerSecond = 80_000_000,
     };
 
+    /// <summary>Its packs rest where reading takes a wait, a week after they came.</summary>
+    private static readonly BackupTarget Archive = new()
+    {
+        Id = "office-archive",
+        Name = "Office archive",
+        Kind = TargetKind.Bucket,
+        Bucket = "ticketing-backups",
+        Prefix = "archive/",
+        PackBytes = 8_000_000,
+        BytesPerSecond = 100_000_000,
+    };
+
     private static readonly BackupPlan Plan = new()
     {
         Id = "evenings",
@@ -65,6 +77,12 @@ internal static class DemoFiles
                 Every = new Cadence { Weekdays = [DayOfWeek.Sunday] },
                 Keep = new PointRetention { Days = 60 },
             },
+            new PlanCopy
+            {
+                Target = Archive.Id,
+                Every = new Cadence { MonthDay = 1 },
+                Keep = new PointRetention { Months = 120 },
+            },
         ],
     };
 
@@ -72,8 +90,8 @@ internal static class DemoFiles
     {
         if (hands.Office is not { } office)
             return;
-        await DemoPlans.Targets(hands, [Safe, Drawer], cancel);
-        foreach (var target in new[] { Safe, Drawer })
+        await DemoPlans.Targets(hands, [Safe, Drawer, Archive], cancel);
+        foreach (var target in new[] { Safe, Drawer, Archive })
         {
             if (await hands.Pools.Look(target, cancel) is null)
                 await hands.Pools.Make(target, Passphrase, cancel);

@@ -219,7 +219,7 @@ internal static class DemoPlans
         Change(
             hands,
             e => e.Plans.Any(p => p.Id == plan.Id) ? null : e with { Plans = [.. e.Plans, plan.Begun(e.Today)] },
-            view => hands.Backups.ChangePlan(null, plan.Begun(view.Estate.Today), view.Version, cancel),
+            view => hands.Backups.ChangePlan(null, plan.Begun(view.Estate.Today), view.Version, null, cancel),
             cancel
         );
 

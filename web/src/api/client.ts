@@ -127,6 +127,8 @@ export type Transfer = Schemas["Transfer"];
 export type TierContents = Schemas["TierContents"];
 export type TierMove = Schemas["TierMove"];
 export type TierMoveOrder = Schemas["TierMoveOrder"];
+export type PlanBody = Schemas["PlanBody"];
+export type RetentionPeriod = Schemas["RetentionPeriod"];
 export type RecallRequest = Schemas["RecallRequest"];
 export type RecallAtSpeed = Schemas["RecallAtSpeed"];
 export type TimedLink = Schemas["TimedLink"];
@@ -456,12 +458,17 @@ export const putTarget = (target: BackupTarget, etag: string) =>
 export const removeTarget = (id: string, etag: string) =>
   value(client.DELETE("/api/targets/{id}", { params: inTarget(id), headers: { "If-Match": etag } }));
 
+export const readRetentionPeriods = () => whole(client.GET("/api/retention-periods"));
+
+export const putRetentionPeriods = (retentionPeriods: RetentionPeriod[], etag: string) =>
+  value(client.PUT("/api/retention-periods", { body: { retentionPeriods }, headers: { "If-Match": etag } }));
+
 export const readPlans = () => whole(client.GET("/api/plans"));
 
-export const draftPlan = (plan: BackupPlan, signal: AbortSignal) =>
-  value(client.POST("/api/plans/draft", { body: plan, signal }));
+/** With a plan may come when packs of its target age. */
+export const draftPlan = (plan: PlanBody, signal: AbortSignal) => value(client.POST("/api/plans/draft", { body: plan, signal }));
 
-export const putPlan = (plan: BackupPlan, etag: string, discardPoints: boolean) =>
+export const putPlan = (plan: PlanBody, etag: string, discardPoints: boolean) =>
   value(
     client.PUT("/api/plans/{id}", {
       params: { path: { id: plan.id }, query: { discardPoints } },

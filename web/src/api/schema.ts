@@ -2497,6 +2497,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/retention-periods": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The organisation's own list of retention periods. The ETag is the estate's. */
+        get: operations["readRetentionPeriods"];
+        /** Puts a list in the place of the one there is; plans that took a period over stay as they are. */
+        put: operations["putRetentionPeriods"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workloads": {
         parameters: {
             query?: never;
@@ -3303,6 +3321,7 @@ export interface components {
             workloads?: components["schemas"]["Workload"][];
             targets?: components["schemas"]["BackupTarget"][];
             plans?: components["schemas"]["BackupPlan"][];
+            retentionPeriods?: components["schemas"]["RetentionPeriod"][];
         };
         EstateSummary: {
             name: string;
@@ -3899,6 +3918,27 @@ export interface components {
             /** Format: int32 */
             racks?: number;
         };
+        PlanBody: {
+            packsAge?: null | components["schemas"]["Step"][];
+            id: string;
+            name?: null | string;
+            workloads: string[];
+            target: string;
+            /** Format: date */
+            from?: null | string;
+            every: components["schemas"]["Cadence"];
+            at?: string[];
+            zone?: null | string;
+            /** Format: double */
+            windowHours?: null | number;
+            full?: null | components["schemas"]["FullRuns"];
+            keep: components["schemas"]["PointRetention"];
+            /** Format: int32 */
+            rehearseEveryDays?: null | number;
+            paused?: boolean;
+            copies?: components["schemas"]["PlanCopy"][];
+            runs?: components["schemas"]["PastRuns"][];
+        };
         PlanCopy: {
             target: string;
             workloads?: null | string[];
@@ -3966,6 +4006,9 @@ export interface components {
             /** Format: date */
             today: string;
             plans: components["schemas"]["PlanReading"][];
+            packsAge: {
+                [key: string]: components["schemas"]["Step"][];
+            };
         };
         PointCalendar: {
             /** Format: date */
@@ -4021,6 +4064,8 @@ export interface components {
         PointRetention: {
             /** Format: int32 */
             days?: null | number;
+            /** Format: int32 */
+            months?: null | number;
             /** Format: date */
             until?: null | string;
             /** Format: int32 */
@@ -4371,6 +4416,17 @@ export interface components {
             problems: number;
             error?: null | string;
             proves: boolean;
+        };
+        RetentionPeriod: {
+            name: string;
+            /** Format: int32 */
+            days?: null | number;
+            /** Format: int32 */
+            months?: null | number;
+            because?: null | string;
+        };
+        RetentionPeriodsReading: {
+            retentionPeriods: components["schemas"]["RetentionPeriod"][];
         };
         ReturnOrder: {
             withItsData: boolean;
@@ -8988,7 +9044,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BackupPlan"];
+                "application/json": components["schemas"]["PlanBody"];
             };
         };
         responses: {
@@ -9017,7 +9073,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BackupPlan"];
+                "application/json": components["schemas"]["PlanBody"];
             };
         };
         responses: {
@@ -9208,6 +9264,48 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RestoreAtSpeed"][];
                 };
+            };
+        };
+    };
+    readRetentionPeriods: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetentionPeriodsReading"];
+                };
+            };
+        };
+    };
+    putRetentionPeriods: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetentionPeriodsReading"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

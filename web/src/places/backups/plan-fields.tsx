@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useId, useState } from "react";
-import { type BackupPlan, type Cadence, type PointRetention, readTimeZones } from "../../api/client";
+import { type BackupPlan, type Cadence, readTimeZones } from "../../api/client";
 import { keys } from "../../api/keys";
 import type { ProblemAt } from "../../draft/problems";
 import { Field, inputLook, NumberInput, Select } from "../../ui/controls";
@@ -156,99 +156,6 @@ export function TimesFields({ value, onChange, wrong }: TimesProps) {
           )}
         </Field>
       </div>
-    </fieldset>
-  );
-}
-
-type RetentionProps = {
-  value: PointRetention;
-  onChange: (keep: PointRetention) => void;
-  wrong: ProblemAt;
-  path: string;
-  today: string;
-  canSeal: boolean;
-};
-
-const generations = ["daily", "weekly", "monthly", "yearly"] as const;
-
-/** How long points are kept. */
-export function RetentionFields({ value, onChange: change, wrong, path, today, canSeal }: RetentionProps) {
-  // In whichever way they are kept, they stay sealed.
-  const onChange = (keep: PointRetention) => change(value.sealed ? { ...keep, sealed: true } : keep);
-  const kind = value.days != null ? "days" : value.until != null ? "until" : "generations";
-  const said =
-    wrong(path) ??
-    ["days", "until", "sealed", ...generations].map((part) => wrong(`${path}.${part}`)).find((w) => w !== undefined);
-  return (
-    <fieldset>
-      <legend className="text-sm text-ink-soft">How long points are kept</legend>
-      <div className="flex flex-wrap items-end gap-x-4">
-        <Select
-          aria-label="How long points are kept"
-          value={kind}
-          options={[
-            { value: "days", label: "so many days" },
-            { value: "until", label: "until a date" },
-            { value: "generations", label: "the first of days, weeks, months, years" },
-          ]}
-          onChange={(e) =>
-            onChange(
-              e.target.value === "days"
-                ? { days: 30 }
-                : e.target.value === "until"
-                  ? { until: `${Number(today.slice(0, 4)) + 1}-12-31` }
-                  : { daily: 7, weekly: 4, monthly: 12, yearly: 0 },
-            )
-          }
-        />
-        {kind === "days" && (
-          <span>
-            <NumberInput
-              aria-label="Days"
-              className="w-20"
-              value={value.days ?? null}
-              onChange={(v) => onChange({ days: orNull(v) })}
-            />{" "}
-            days
-          </span>
-        )}
-        {kind === "until" && (
-          <input
-            aria-label="Until"
-            type="date"
-            className={inputLook}
-            value={value.until ?? ""}
-            onChange={(e) => onChange({ until: e.target.value })}
-          />
-        )}
-        {kind === "generations" &&
-          generations.map((part) => (
-            <Field key={part} label={part}>
-              {(ids) => (
-                <NumberInput
-                  {...ids}
-                  className="w-14"
-                  value={value[part] ?? 0}
-                  onChange={(v) => onChange({ daily: 0, weekly: 0, monthly: 0, yearly: 0, ...value, [part]: orNull(v) })}
-                />
-              )}
-            </Field>
-          ))}
-      </div>
-      {(canSeal || value.sealed) && (
-        <label className="mt-1 block">
-          <input
-            type="checkbox"
-            checked={value.sealed ?? false}
-            onChange={(e) => {
-              const { sealed: _, ...keep } = value;
-              change(e.target.checked ? { ...keep, sealed: true } : keep);
-            }}
-          />{" "}
-          sealed: once taken, nobody can remove a point before its time
-        </label>
-      )}
-      {said && <p className="text-sm text-bad">{said}</p>}
     </fieldset>
   );
 }

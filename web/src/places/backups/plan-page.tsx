@@ -23,10 +23,12 @@ import { ErrorNote } from "../../ui/error-note";
 import { ErrorPage } from "../../ui/error-page";
 import { orNull } from "../../ui/number-text";
 import { usePageTitle } from "../../ui/page-title";
-import { CadenceFields, RetentionFields, TimesFields } from "./plan-fields";
+import { PackSteps, type PlanForm } from "./pack-steps";
+import { CadenceFields, TimesFields } from "./plan-fields";
 import { PlanOutlookPanel } from "./plan-outlook";
 import { planName } from "./plan-words";
 import { RestorePart } from "./restore-part";
+import { RetentionFields } from "./retention-fields";
 import { RunNowPart } from "./run-now-part";
 import { RunTable } from "./run-table";
 import { useTargets } from "./use-backups";
@@ -79,6 +81,7 @@ export function PlanPage() {
       isNew={isNew}
       workloads={all}
       pools={pools}
+      packsAge={plans.data.value.packsAge}
       points={found?.branches.reduce((n, b) => n + b.points, 0) ?? 0}
     />
   );
@@ -96,23 +99,24 @@ type EditorProps = {
   stored: Versioned<BackupPlan>;
   isNew: boolean;
   workloads: Workload[];
-  pools: { id: string; name: string; kind: string; deduplicates?: boolean }[];
+  pools: { id: string; name: string; kind: string; deduplicates?: boolean; bucket?: string | null }[];
+  packsAge: Record<string, NonNullable<PlanForm["packsAge"]>>;
   points: number;
 };
 
-function Editor({ stored, isNew, workloads, pools, points }: EditorProps) {
+function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorProps) {
   const { estate } = useEstate();
   const queries = useQueryClient();
   const navigate = useNavigate();
   const begin = stored.value;
-  const typed = useStoredDraft<BackupPlan>({
+  const typed = useStoredDraft<PlanForm>({
     storageKey: `ripen-draft:${estate.identity}:plan:${isNew ? "" : begin.id}`,
     current: stored,
   });
-  const plan = typed.value ?? begin;
+  const plan: PlanForm = typed.value ?? begin;
   const etag = typed.base?.etag ?? stored.etag;
-  const set = (part: Partial<BackupPlan>) => typed.edit((p) => ({ ...p, ...part }));
-  const sent = useMemo<BackupPlan>(
+  const set = (part: Partial<PlanForm>) => typed.edit((p) => ({ ...p, ...part }));
+  const sent = useMemo<PlanForm>(
     () => ({ ...plan, id: isNew ? idOf(plan.name ?? "") || "unnamed" : plan.id, name: plan.name || null }),
     [plan, isNew],
   );
@@ -210,7 +214,7 @@ function Editor({ stored, isNew, workloads, pools, points }: EditorProps) {
                   {...ids}
                   value={plan.target}
                   options={pools.map((p) => ({ value: p.id, label: p.name }))}
-                  onChange={(e) => set({ target: e.target.value })}
+                  onChange={(e) => set({ target: e.target.value, packsAge: null })}
                 />
               )}
             </Field>
@@ -248,6 +252,14 @@ function Editor({ stored, isNew, workloads, pools, points }: EditorProps) {
             today={estate.today}
             canSeal={isReal && pool?.kind === "bucket"}
           />
+          {pool?.bucket && (
+            <PackSteps
+              steps={plan.packsAge ?? packsAge[plan.target] ?? []}
+              bucket={pool.bucket}
+              onChange={(steps) => set({ packsAge: steps })}
+              wrong={wrong}
+            />
+          )}
           {copies.map((copy, i) => (
             <fieldset key={copy.target} className="space-y-3 border-l-2 border-hairline pl-4">
               <legend className="font-serif">Second copy</legend>

@@ -23,9 +23,21 @@ export function timesWords(plan: BackupPlan): string {
 export const sourceWords = (source: WorkloadSource) =>
   source.bucket != null ? `${source.bucket}/${source.prefix ?? ""}` : (source.folder ?? "");
 
+const monthsAYear = 12;
+
+/** Days, months or years, in words. */
+export const spanWords = ({ days, months }: { days?: number | null; months?: number | null }) =>
+  days != null
+    ? many(days, "day")
+    : (months ?? 0) % monthsAYear === 0
+      ? many((months ?? 0) / monthsAYear, "year")
+      : many(months ?? 0, "month");
+
+const many = (n: number, word: string) => `${count(n, 0)} ${word}${n === 1 ? "" : "s"}`;
+
 /** How long, in words. */
 export function retentionWords(keep: PointRetention): string {
-  if (keep.days != null) return `${count(keep.days, 0)} days${sealed(keep)}`;
+  if (keep.days != null || keep.months != null) return spanWords(keep) + sealed(keep);
   if (keep.until != null) return `until ${day(keep.until)}${sealed(keep)}`;
   const parts = [
     [keep.daily, "daily"],

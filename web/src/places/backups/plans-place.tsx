@@ -9,6 +9,7 @@ import { useAsOf } from "../../rail/as-of";
 import { Button, Figure } from "../../ui/controls";
 import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
+import { PeriodPart } from "./period-part";
 import { cadenceWords, hours, planName, retentionWords, sourceWords, timesWords } from "./plan-words";
 import { useTargets } from "./use-backups";
 import { Mark } from "./verdict-mark";
@@ -202,6 +203,8 @@ export function PlansPlace() {
           </table>
         )}
       </section>
+
+      <PeriodPart />
     </div>
   );
 }
