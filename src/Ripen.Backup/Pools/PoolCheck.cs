@@ -37,7 +37,7 @@ public static class PoolCheck
                 chunks++;
                 bytes += content.Length;
             }
-            catch (RefusalException refusal) when (refusal.Code is "needs-recall" or "recall-under-way")
+            catch (RefusalException refusal) when (Damage.IsAway(refusal))
             {
                 away[index.KeyOf(place)] = refusal.Message;
             }

@@ -182,7 +182,7 @@ public static class PoolPrune
             await pool.Chunk(chunk, cancel);
             return true;
         }
-        catch (RefusalException away) when (away.Code is "needs-recall" or "recall-under-way")
+        catch (RefusalException away) when (Damage.IsAway(away))
         {
             return false;
         }

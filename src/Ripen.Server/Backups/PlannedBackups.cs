@@ -266,7 +266,15 @@ internal sealed class PlannedBackups(
                     (await from.Points(stop)).Points.LastOrDefault(p => p.Plan == line.Plan.Id && p.Workload == line.Workload.Id)
                     ?? throw new RefusalException(RefusalKind.NotFound, "no-point", "The plan's own target has no point to copy.");
                 var now = provider.Clock.Now;
-                var copy = await PointCopy.Of(from, newest, to, time, stop, KeptUntil(line, (await to.Points(stop)).Points, now));
+                var copy = await PointCopy.Of(
+                    from,
+                    newest,
+                    to,
+                    time,
+                    stop,
+                    KeptUntil(line, (await to.Points(stop)).Points, now),
+                    originalStays: true
+                );
                 await Sealed(line, to, copy, stop);
                 Note(line, now, copy);
                 var lapsed = await Thin(line, to, stop);

@@ -262,7 +262,7 @@ function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorPro
           )}
           {copies.map((copy, i) => (
             <fieldset key={copy.target} className="space-y-3 border-l-2 border-hairline pl-4">
-              <legend className="font-serif">Second copy</legend>
+              <legend className="font-serif">{i === 0 ? "Second copy" : i === 1 ? "Third copy" : `Copy number ${i + 2}`}</legend>
               <div className="flex flex-wrap items-end gap-x-8">
                 <Field label="Into" error={wrong(`$.copies[${i}].target`)}>
                   {(ids) => (
@@ -308,7 +308,7 @@ function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorPro
                   })
                 }
               >
-                Second copy
+                {copies.length === 0 ? "Second copy" : "One copy more"}
               </Button>
             )}
             <Field label="Rehearse each restore every" error={wrong("$.rehearseEveryDays")} hint="empty: by hand only">
