@@ -53,6 +53,8 @@ internal static class PlanCommands
                 [file, discard],
                 (http, parsed) => Put(http, "plans", parsed.GetRequiredValue(file), parsed.GetValue(discard))
             ),
+            List("periods", "retention-periods", "retentionPeriods", "how long the organisation has to keep what"),
+            List("carriers", "carriers", "carriers", "the machines that carry what plans store"),
             ServerCommands.Make(
                 "remove",
                 "Remove a plan.",
@@ -158,6 +160,35 @@ internal static class PlanCommands
 
     private static async Task<JsonNode> Read(HttpClient http, string address) =>
         (await ServerCommands.Answer(await http.GetAsync(At(address))))!;
+
+    /// <summary>A list that is read and written whole.</summary>
+    private static Command List(string name, string address, string property, string about)
+    {
+        var file = new Option<FileInfo?>("--set") { Description = "put the list of this file (a JSON array) in its place" };
+        return ServerCommands.Make(
+            name,
+            $"Print {about}, as JSON; or put another list in its place.",
+            [file],
+            async (http, parsed) =>
+            {
+                using var there = await http.GetAsync(At($"/api/{address}"));
+                var list = (await ServerCommands.Answer(there))!;
+                if (parsed.GetValue(file) is not { } next)
+                {
+                    Console.WriteLine(list[property]!.ToJsonString(Indented));
+                    return;
+                }
+                using var order = new HttpRequestMessage(HttpMethod.Put, At($"/api/{address}"))
+                {
+                    Content = Body($$"""{ "{{property}}": {{await Text(next)}} }"""),
+                };
+                order.Headers.IfMatch.Add(there.Headers.ETag!);
+                await ServerCommands.Answer(await http.SendAsync(order));
+            }
+        );
+    }
+
+    private static readonly System.Text.Json.JsonSerializerOptions Indented = new() { WriteIndented = true };
 
     private static Task<string> Text(FileInfo file) => File.ReadAllTextAsync(file.FullName);
 

@@ -126,13 +126,31 @@ public sealed class BackupStore(EstateStore estates, ChangeLog log)
         IReadOnlyList<RetentionPeriod> after,
         long estateVersion,
         CancellationToken cancel = default
+    ) => ChangeList("retention periods", before, after, (row, text) => row.RetentionPeriods = text, estateVersion, cancel);
+
+    /// <summary>Puts a list of machines that carry in the place of the one there is.</summary>
+    /// <inheritdoc cref="ChangePeriods"/>
+    public Task ChangeCarriers(
+        IReadOnlyList<CarrierMachine> before,
+        IReadOnlyList<CarrierMachine> after,
+        long estateVersion,
+        CancellationToken cancel = default
+    ) => ChangeList("machines that carry", before, after, (row, text) => row.Carriers = text, estateVersion, cancel);
+
+    private Task ChangeList<T>(
+        string what,
+        IReadOnlyList<T> before,
+        IReadOnlyList<T> after,
+        Action<EstateRow, string?> set,
+        long estateVersion,
+        CancellationToken cancel
     ) =>
         estates.Change(
             async db =>
             {
                 await EstateStore.Bump(db, estateVersion, cancel);
-                (await db.Estates.SingleAsync(cancel)).RetentionPeriods = Mapping.ToText(after);
-                Log(db, "retention-periods", "retention periods", before, after);
+                set(await db.Estates.SingleAsync(cancel), Mapping.ToText(after));
+                Log(db, "list", what, before, after);
             },
             cancel
         );

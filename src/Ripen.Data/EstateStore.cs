@@ -100,9 +100,8 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                     .. (await db.Targets.AsNoTracking().OrderBy(t => t.Position).ToListAsync(cancel)).Select(BackupMapping.ToTarget),
                 ],
                 Plans = [.. (await db.Plans.AsNoTracking().OrderBy(p => p.Position).ToListAsync(cancel)).Select(BackupMapping.ToPlan)],
-                RetentionPeriods = row.RetentionPeriods is { } periods
-                    ? JsonSerializer.Deserialize<RetentionPeriod[]>(periods, EstateDocument.Json)!
-                    : [],
+                Carriers = Mapping.ToList<CarrierMachine>(row.Carriers),
+                RetentionPeriods = Mapping.ToList<RetentionPeriod>(row.RetentionPeriods),
             },
             row.Version,
             row.ImportVersion,

@@ -1,5 +1,4 @@
 using System.Text.Json;
-using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 
@@ -16,11 +15,15 @@ internal static class Mapping
             Currency = estate.PriceBook.Currency,
             Unit = Name(estate.PriceBook.Unit),
             Month = Name(estate.PriceBook.Month),
+            Carriers = ToText(estate.Carriers),
             RetentionPeriods = ToText(estate.RetentionPeriods),
         };
 
-    public static string? ToText(IReadOnlyList<RetentionPeriod> periods) =>
-        periods.Count == 0 ? null : JsonSerializer.Serialize(periods, EstateDocument.Json);
+    /// <summary>A list that nothing asks for one of; null for an empty one.</summary>
+    public static string? ToText<T>(IReadOnlyList<T> list) => list.Count == 0 ? null : JsonSerializer.Serialize(list, EstateDocument.Json);
+
+    public static IReadOnlyList<T> ToList<T>(string? text) =>
+        text is null ? [] : JsonSerializer.Deserialize<T[]>(text, EstateDocument.Json)!;
 
     public static TierRow ToRow(Tier t, int position) =>
         new()

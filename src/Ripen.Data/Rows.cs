@@ -14,6 +14,9 @@ internal sealed class EstateRow
     public required string Unit { get; set; }
     public required string Month { get; set; }
 
+    /// <summary>Machines that carry, as JSON; null for none.</summary>
+    public string? Carriers { get; set; }
+
     /// <summary>Retention periods, as JSON; null for none.</summary>
     public string? RetentionPeriods { get; set; }
 

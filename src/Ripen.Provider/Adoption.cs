@@ -110,6 +110,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         SetMeta(db, "workloads", JsonSerializer.Serialize(plan.Estate.Workloads, Compact));
         SetMeta(db, "targets", JsonSerializer.Serialize(plan.Estate.Targets, Compact));
         SetMeta(db, "plans", JsonSerializer.Serialize(plan.Estate.Plans, Compact));
+        SetMeta(db, "carriers", JsonSerializer.Serialize(plan.Estate.Carriers, Compact));
         SetMeta(db, "retention-periods", JsonSerializer.Serialize(plan.Estate.RetentionPeriods, Compact));
         SetMeta(db, "workloads-stated", plan.Estate.Today.DayNumber);
         var terms = TermsOf(db, plan);
@@ -212,6 +213,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
             ],
             Plans = JsonSerializer.Deserialize<BackupPlan[]>(Text(db, "plans") ?? "[]", Compact)!,
             Targets = JsonSerializer.Deserialize<BackupTarget[]>(Text(db, "targets") ?? "[]", Compact)!,
+            Carriers = JsonSerializer.Deserialize<CarrierMachine[]>(Text(db, "carriers") ?? "[]", Compact)!,
             RetentionPeriods = JsonSerializer.Deserialize<RetentionPeriod[]>(Text(db, "retention-periods") ?? "[]", Compact)!,
         };
         var standing = Standing(db);

@@ -133,7 +133,7 @@ api.MapCopies();
 api.MapStores();
 api.MapTargets();
 api.MapPlans();
-api.MapRetentionPeriods();
+api.MapPlanLists();
 api.MapWorkloads();
 api.MapRestoreRecords();
 api.MapPointSearch();

@@ -5,6 +5,10 @@ using System.Net.Sockets;
 using System.Text;
 using System.Text.Json.Nodes;
 using Ripen.Backup.Nbd;
+using Ripen.Backup.Pools;
+using Ripen.Backup.Restores;
+using Ripen.Backup.Runs;
+using Ripen.Backup.Sources;
 using Ripen.Backup.Volumes;
 
 namespace Ripen.Backup.Tests;
@@ -108,6 +112,35 @@ public sealed class NbdTests : IAsyncDisposable
         Assert.Equal(File.ReadAllBytes(source), File.ReadAllBytes(back));
         var then = JsonNode.Parse(await Run("nbdinfo", "--json", Uri.Replace("cellar", "then", StringComparison.Ordinal)))!;
         Assert.True((bool)then["exports"]![0]!["is_read_only"]!);
+    }
+
+    /// <summary>A pool lies in a file system on the volume. From a snapshot it comes back although everything was overwritten meanwhile: the
+    /// file system is read by programs that know nothing of Ripen, the pool by what stands in it and its passphrase.</summary>
+    [Fact]
+    public async Task A_pool_on_a_snapshot_is_read_and_restored_from()
+    {
+        await Offer();
+        folders.Fill(8);
+        var picture = Folders.Picture(folders.Source);
+        using (var pool = await Pool.Create(folders.Objects, Folders.Options, DateTimeOffset.UtcNow, Never))
+            await BackupRun.Of(pool, new FolderSource(folders.Source), "office", null, TimeProvider.System, null, Never);
+        var image = folders.Target("disk.img");
+        await Run("/usr/sbin/mke2fs", "-q", "-F", "-t", "ext4", "-d", folders.PoolFolder, image, $"{Size >> 10}k");
+        await Run("nbdcopy", image, Uri);
+        var snapshot = await volume!.TakeSnapshot("with the pool", false, DateTimeOffset.UnixEpoch, Never);
+        await Run("nbdcopy", NewFile("other.img", 4), Uri);
+        await volume.Drain(Never);
+
+        server.Offer("then", await volume.OpenSnapshot(snapshot.Id, Never));
+        var back = folders.Target("back.img");
+        await Run("nbdcopy", Uri.Replace("cellar", "then", StringComparison.Ordinal), back);
+        var lies = Directory.CreateDirectory(folders.Target("lies")).FullName;
+        await Run("/usr/sbin/debugfs", "-R", $"rdump / {lies}", back);
+        Directory.Delete(folders.PoolFolder, recursive: true);
+        using var found = await Pool.Open(new DirectoryObjects(lies), Folders.Options.Passphrase, Never);
+        var point = Assert.Single((await found.Points(Never)).Points);
+        Assert.Empty((await Restore.Into(found, point, "", folders.Target("restored"), Existing.Refused, null, Never)).Problems);
+        Assert.Equal(picture, Folders.Picture(folders.Target("restored")));
     }
 
     [Fact]

@@ -184,6 +184,8 @@ internal sealed class PlainPlans
     {
         if (keep.Days is { } days)
             return day.AddDays(days);
+        if (keep.Months is { } months)
+            return day.AddMonths(months);
         if (keep.Until is { } until)
             return until;
         var all = new List<DateOnly> { day };

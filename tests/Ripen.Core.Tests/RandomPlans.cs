@@ -153,6 +153,7 @@ internal static class RandomPlans
     private static Gen<PointRetention> Keep(DateOnly today) =>
         Gen.OneOf(
             Gen.Elements(0, 1, 9, 60).Select(n => new PointRetention { Days = n }),
+            Gen.Elements(1, 2).Select(n => new PointRetention { Months = n }),
             Gen.Elements(-5, 30, 100).Select(n => new PointRetention { Until = today.AddDays(n) }),
             from daily in Gen.Elements<int?>(null, 0, 3)
             from weekly in Gen.Elements<int?>(null, 2)

@@ -323,6 +323,76 @@ public sealed class PlanTests : IDisposable
         );
     }
 
+    private async Task<JsonArray> Rules() => (await server.Get("/api/buckets/ticketing-backups?stock=false")).Body["rules"]!.AsArray();
+
+    [Fact]
+    public async Task When_packs_age_is_written_with_the_plan_and_its_consequences_are_shown_with_it()
+    {
+        await Target();
+        string With(string steps) => Nightly.TrimEnd()[..^1] + $$""", "packsAge": {{steps}} }""";
+        var deep = With("""[{ "age": 3, "tier": "cave" }]""");
+        var outlook = (await server.Did(HttpMethod.Post, "/api/plans/draft", deep))["outlook"]!;
+        // The newest point needs what lies where a restore waits 18 hours, and 8 were agreed.
+        Assert.Equal("missed", (string)outlook["judgedAfter"]![0]!["rto"]!);
+        Assert.Contains(outlook["doubts"]!.AsArray(), d => (string)d!["code"]! == "rto-missed");
+        var before = await Rules();
+        await Put(deep);
+        Assert.Equal(before.Count + 1, (await Rules()).Count);
+        var rule = (await Rules())[^1]!;
+        Assert.Equal(("packs-of-night", "planned/"), ((string)rule["id"]!, (string)rule["prefix"]!));
+        Assert.Equal("cave", (string)(await server.Get("/api/plans")).Body["packsAge"]!["night"]![0]!["tier"]!);
+        // A plan that says nothing of it leaves it as it is, and one that says none takes it away.
+        await Put(Nightly.Replace("\"days\": 5", "\"days\": 6", StringComparison.Ordinal));
+        Assert.Equal(before.Count + 1, (await Rules()).Count);
+        await Put(With("[]"));
+        Assert.Equal(before.Count, (await Rules()).Count);
+        Assert.Null((await server.Get("/api/plans")).Body["packsAge"]!["night"]);
+
+        foreach (
+            var (steps, path) in new[]
+            {
+                ("""[{ "age": 3, "tier": "attic" }]""", "$.packsAge[0].tier"),
+                ("""[{ "age": -3, "tier": "cave" }]""", "$.packsAge[0].age"),
+                ("""[{ "age": 9, "tier": "cave" }, { "age": 3, "tier": "cave" }]""", "$.packsAge[0].tier"),
+                ("\"soon\"", "$.packsAge"),
+            }
+        )
+        {
+            var draft = await server.Did(HttpMethod.Post, "/api/plans/draft", With(steps));
+            Assert.Equal(path, (string)draft["problems"]![0]!["path"]!);
+            Assert.Equal(
+                HttpStatusCode.BadRequest,
+                (await server.Refused(HttpMethod.Put, "/api/plans/nightly", With(steps), await Tag())).Status
+            );
+        }
+        Assert.Equal(before.Count, (await Rules()).Count);
+    }
+
+    [Fact]
+    public async Task Lists_are_read_and_written_whole_and_a_machine_that_a_plan_names_stays()
+    {
+        await Target();
+        async Task List(string name, string list) => await server.Did(HttpMethod.Put, $"/api/{name}", list, await Tag());
+        var periods = """{ "retentionPeriods": [{ "name": "Accounts", "months": 120, "because": "our own rule" }] }""";
+        await List("retention-periods", periods);
+        Assert.Equal("Accounts", (string)(await server.Get("/api/retention-periods")).Body["retentionPeriods"]![0]!["name"]!);
+        var twice = """{ "retentionPeriods": [{ "name": "A", "days": 1, "months": 1 }] }""";
+        Assert.Equal("one-of", (await server.Refused(HttpMethod.Put, "/api/retention-periods", twice, await Tag())).Code);
+
+        await List("carriers", """{ "carriers": [{ "id": "cart", "name": "Cart", "region": "aldmouth", "bytesPerSecond": 50000000 }] }""");
+        await Put(Nightly.TrimEnd()[..^1] + """, "carrier": "cart" }""");
+        await Pass(1);
+        var run = (await server.Get("/api/plans/runs?plan=nightly")).Body[0]!;
+        Assert.Equal((double)run["storedBytes"]! / 50e6, (double)run["seconds"]!, 6);
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "unknown-reference"),
+            await server.Refused(HttpMethod.Put, "/api/carriers", """{ "carriers": [] }""", await Tag())
+        );
+        server.Restart();
+        Assert.Equal("cart", (string)(await server.Get("/api/carriers")).Body["carriers"]![0]!["id"]!);
+        Assert.Equal(120, (int)(await server.Get("/api/retention-periods")).Body["retentionPeriods"]![0]!["months"]!);
+    }
+
     [Theory]
     [InlineData("\"every\": { \"days\": 1 }", "\"every\": { }", "$.every")]
     [InlineData("\"ticket-db\"", "\"nobody\"", "$.workloads[0]")]

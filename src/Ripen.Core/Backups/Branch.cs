@@ -69,6 +69,16 @@ public sealed class Branch
 
     public Workload Workload => Content.Workload;
 
+    /// <summary>The machine that carries what its runs store; null for none.</summary>
+    public CarrierMachine? Carrier { get; private init; }
+
+    /// <summary>How long a run takes that stores so many bytes, at the slower of target and machine; null where neither states a
+    /// rate.</summary>
+    public double? Seconds(double bytes) =>
+        Target.BytesPerSecond is null && Carrier is null
+            ? null
+            : bytes / Math.Min(Target.BytesPerSecond ?? double.PositiveInfinity, Carrier?.BytesPerSecond ?? double.PositiveInfinity);
+
     /// <summary>Of what its runs store.</summary>
     internal ObjectKind PackKind { get; }
 
@@ -97,12 +107,12 @@ public sealed class Branch
             var own = new Dictionary<string, PointTimes>();
             var past = BranchPast.By(plan.Runs, estate.Today);
             foreach (var workload in plan.Workloads)
-                own[workload] = Add(plan, plan.Every, plan.Keep, plan.Target, workload, past, null).Times;
+                own[workload] = Add(plan, plan.Every, plan.Keep, plan.Target, plan.Carrier, workload, past, null).Times;
             foreach (var copy in plan.Copies)
             {
                 var copied = BranchPast.By(copy.Runs, estate.Today);
                 foreach (var workload in copy.Workloads ?? plan.Workloads)
-                    Add(plan, copy.Every ?? plan.Every, copy.Keep, copy.Target, workload, copied, own[workload]);
+                    Add(plan, copy.Every ?? plan.Every, copy.Keep, copy.Target, copy.Carrier, workload, copied, own[workload]);
             }
         }
         return branches;
@@ -112,6 +122,7 @@ public sealed class Branch
             Cadence every,
             PointRetention keep,
             string target,
+            string? carrier,
             string workload,
             Dictionary<string, BranchPast> pasts,
             PointTimes? of
@@ -119,7 +130,14 @@ public sealed class Branch
         {
             var past = pasts.GetValueOrDefault(workload, BranchPast.Nothing);
             var times = shelf.Of(plan, every, keep, past, of);
-            var branch = new Branch(plan, every, keep, targets[target], contents[workload], times, past, estate.Today);
+            var (into, content) = (targets[target], contents[workload]);
+            var branch = new Branch(plan, every, keep, into, content, times, past, estate.Today)
+            {
+                Carrier =
+                    estate.Carriers.Count == 0 ? null
+                    : carrier is null ? CarrierMachine.Nearest(estate, content.Workload, into)
+                    : estate.Carriers.First(c => c.Id == carrier),
+            };
             branches.Add(branch);
             return branch;
         }

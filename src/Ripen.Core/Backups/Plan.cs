@@ -127,6 +127,9 @@ public sealed record PlanCopy
 
     /// <summary>Null for the plan's.</summary>
     public Cadence? Every { get; init; }
+
+    /// <summary>The id of the machine that carries it; null for the nearest.</summary>
+    public string? Carrier { get; init; }
     public required PointRetention Keep { get; init; }
     public IReadOnlyList<PastRuns> Runs { get; init; } = [];
 }
@@ -154,6 +157,9 @@ public record BackupPlan
 
     /// <summary>How many hours after its time a run may still begin, above 0 and at most 24; null for the whole of its day.</summary>
     public double? WindowHours { get; init; }
+
+    /// <summary>The id of the machine that carries it; null for the nearest.</summary>
+    public string? Carrier { get; init; }
 
     /// <summary>Null for every run.</summary>
     public FullRuns? Full { get; init; }

@@ -9,6 +9,7 @@ internal static class PlanChecks
     public static void Check(Estate estate, Findings findings)
     {
         RetentionPeriodChecks.Check(estate.RetentionPeriods, "$.retentionPeriods", findings);
+        CarrierMachine.Check(estate.Carriers, "$.carriers", estate, findings);
         Unique(estate.Plans, p => p.Id, i => $"$.plans[{i}].id", "duplicate-id", findings);
         foreach (var (plan, i) in Present(estate.Plans))
             CheckPlan(plan, $"$.plans[{i}]", estate, findings);
@@ -31,8 +32,31 @@ internal static class PlanChecks
         Keep(plan.Keep, $"{path}.keep", findings);
         Sealable(plan.Keep, plan.Target, plan.Workloads, $"{path}.keep.sealed", estate, findings);
         Runs(plan.Runs, plan.Workloads, $"{path}.runs", estate, findings);
+        CheckCarriers(plan, $"{path}.carrier", null, estate, findings);
         foreach (var (copy, i) in Present(plan.Copies))
             Check(copy, i, $"{path}.copies[{i}]", plan, estate, findings);
+    }
+
+    /// <summary>Whoever is chosen to carry is there.</summary>
+    /// <param name="plan">With its copies.</param>
+    /// <param name="path">Of what is wrong with the plan's own.</param>
+    /// <param name="copies">The same for all copies; null for each copy's own.</param>
+    /// <param name="estate">With the machines.</param>
+    /// <param name="findings">Where what is wrong goes.</param>
+    public static void CheckCarriers(BackupPlan plan, string path, string? copies, Estate estate, Findings findings)
+    {
+        var chosen = Present(plan.Copies)
+            .Select(c => (c.Item.Carrier, At: copies ?? $"{path[..path.LastIndexOf('.')]}.copies[{c.Index}].carrier"))
+            .Prepend((plan.Carrier, path));
+        foreach (var (carrier, at) in chosen)
+        {
+            findings.Require(
+                carrier is null || estate.Carriers.Any(c => c.Id == carrier),
+                "unknown-reference",
+                at,
+                $"The plan '{plan.Id}' is carried by '{carrier}', and there is no such machine."
+            );
+        }
     }
 
     private static void Check(PlanCopy copy, int place, string path, BackupPlan plan, Estate estate, Findings findings)

@@ -13,6 +13,7 @@ namespace Ripen.Core.Backups;
 /// <param name="LaterRunBytes">Stored by the last run of these days.</param>
 /// <param name="LaterRunSeconds">Of the target for it.</param>
 /// <param name="NeededBytesThen">That points need after these days.</param>
+/// <param name="CarriedBy">The machine, for people; null for none.</param>
 public sealed record BranchOutlook(
     string Target,
     string Workload,
@@ -22,7 +23,8 @@ public sealed record BranchOutlook(
     double? FirstRunSeconds,
     double? LaterRunBytes,
     double? LaterRunSeconds,
-    double NeededBytesThen
+    double NeededBytesThen,
+    string? CarriedBy
 );
 
 /// <summary>What follows from a plan before it is made, or changed.</summary>
@@ -63,18 +65,41 @@ public sealed record PlanOutlook(
     {
         var coming = branch.Runs.Where(r => r.Day >= today && !r.IsInStock).Select(r => r.Stored.Total).ToList();
         var (first, last) = coming.Count == 0 ? ((double?)null, (double?)null) : (coming[0], coming[^1]);
-        var rate = branch.Target.BytesPerSecond;
         return new BranchOutlook(
             branch.Target.Id,
             branch.Workload.Id,
             coming.Count,
             branch.PointsOn(then),
             first,
-            first / rate,
+            first is { } f ? branch.Seconds(f) : null,
             last,
-            last / rate,
-            branch.NeededBytesOn(then)
+            last is { } l ? branch.Seconds(l) : null,
+            branch.NeededBytesOn(then),
+            branch.Carrier?.Name
         );
+    }
+
+    /// <summary>Machines carry one run after the other: on which first day they take longer than runs may.</summary>
+    private static IEnumerable<BackupDoubt> TooLong(Estate estate, BackupPlan plan, List<Branch> branches)
+    {
+        var hours = plan.WindowHours ?? PlanTimes.HoursADay;
+        foreach (var carried in branches.GroupBy(b => b.Carrier))
+        {
+            var days = carried
+                .SelectMany(b => b.Runs.Where(r => r.Day >= estate.Today).Select(r => (r.Day, Seconds: b.Seconds(r.Stored.Total) ?? 0)))
+                .GroupBy(r => r.Day)
+                .Select(d => (Day: d.Key, Hours: d.Sum(r => r.Seconds) / 3600))
+                .Where(d => d.Hours > hours)
+                .OrderBy(d => d.Day)
+                .ToList();
+            if (days.Count > 0)
+                yield return new BackupDoubt(
+                    "longer-than-window",
+                    $"{carried.Key?.Name ?? "What is carried"} takes {days[0].Hours:0.#} hours for the runs of {days[0].Day:yyyy-MM-dd}, and "
+                        + $"{hours:0.#} are allowed{(days.Count > 1 ? $"; so on {days.Count} days of a year" : "")}. Let a faster machine carry, or a "
+                        + "first load come by another way."
+                );
+        }
     }
 
     private static IEnumerable<BackupDoubt> DoubtsOf(Estate estate, BackupPlan plan, List<Branch> branches, List<WorkloadJudgement> judged)
@@ -97,6 +122,8 @@ public sealed record PlanOutlook(
                     $"'{name}' keeps everything for {days} days: what points there do not need any more stays, and costs, until then."
                 );
         }
+        foreach (var late in TooLong(estate, plan, branches))
+            yield return late;
         foreach (var workload in judged)
         {
             var of = estate.Workloads.First(w => w.Id == workload.Workload);

@@ -25,6 +25,9 @@ public sealed record Estate
     public IReadOnlyList<BackupTarget> Targets { get; init; } = [];
     public IReadOnlyList<BackupPlan> Plans { get; init; } = [];
 
+    /// <summary>Machines that carry what plans store.</summary>
+    public IReadOnlyList<CarrierMachine> Carriers { get; init; } = [];
+
     /// <summary>How long the organisation has to keep what; taken over into plans by hand, and no rule by itself.</summary>
     public IReadOnlyList<RetentionPeriod> RetentionPeriods { get; init; } = [];
 

@@ -129,6 +129,26 @@ public static class EstateDocument
             }
         );
 
+    /// <summary>Reads the machines that carry, as the only property of an object.</summary>
+    public static Checked<IReadOnlyList<CarrierMachine>> ReadCarriers(string json, Estate estate) =>
+        Parse<IReadOnlyList<CarrierMachine>>(
+            json,
+            root =>
+            {
+                var findings = new Findings();
+                var reader = new ObjectReader(root, "$", findings);
+                var carriers = reader.List("carriers", PlanReader.Carrier);
+                reader.Close();
+                if (findings.Problems.Count == 0)
+                {
+                    CarrierMachine.Check(carriers, "$.carriers", estate, findings);
+                    foreach (var plan in estate.Plans)
+                        PlanChecks.CheckCarriers(plan, "$.carriers", "$.carriers", estate with { Carriers = carriers }, findings);
+                }
+                return (carriers, findings);
+            }
+        );
+
     /// <summary>Reads an order for a copy rule; whether it fits the estate is the estate's plans's to say.</summary>
     public static Checked<CopyOrder> ReadCopyOrder(string json) =>
         Parse(
@@ -245,7 +265,7 @@ public static class EstateDocument
     {
         var document = JsonSerializer.SerializeToNode(estate, Json)!.AsObject();
         document.Insert(0, "ripen", Version);
-        foreach (var none in (string[])["workloads", "targets", "plans", "retentionPeriods"])
+        foreach (var none in (string[])["workloads", "targets", "plans", "carriers", "retentionPeriods"])
         {
             if (document[none]!.AsArray().Count == 0)
                 document.Remove(none);

@@ -32,6 +32,7 @@ internal static class EstateReader
             Workloads = o.List("workloads", Workload),
             Targets = o.List("targets", Target),
             Plans = o.List("plans", PlanReader.Plan),
+            Carriers = o.List("carriers", PlanReader.Carrier),
             RetentionPeriods = o.List("retentionPeriods", PlanReader.Period),
         };
     }

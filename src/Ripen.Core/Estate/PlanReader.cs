@@ -25,6 +25,7 @@ internal static class PlanReader
             RehearseEveryDays = o.Optional("rehearseEveryDays", n => o.Days(n, least: 1)),
             Paused = o.Flag("paused"),
             Full = o.Object("full", f => new FullRuns { Every = (int)f.Whole("every", 1, 10_000) }, optional: true),
+            Carrier = o.Has("carrier") ? o.Id("carrier") : null,
             Keep = o.Object("keep", Keep) ?? new PointRetention(),
             Copies = o.List("copies", Copy),
             Runs = o.List("runs", Runs),
@@ -38,6 +39,7 @@ internal static class PlanReader
             Target = o.Id("target"),
             Workloads = o.Has("workloads") ? o.Ids("workloads") : null,
             Every = o.Object("every", Cadence, optional: true),
+            Carrier = o.Has("carrier") ? o.Id("carrier") : null,
             Keep = o.Object("keep", Keep) ?? new PointRetention(),
             Runs = o.List("runs", Runs),
         };
@@ -61,6 +63,15 @@ internal static class PlanReader
             Monthly = o.Optional("monthly", n => o.Days(n)),
             Yearly = o.Optional("yearly", n => o.Days(n)),
             Sealed = o.Flag("sealed"),
+        };
+
+    public static CarrierMachine Carrier(ObjectReader o) =>
+        new()
+        {
+            Id = o.Id("id"),
+            Name = o.Text("name"),
+            Region = o.Id("region"),
+            BytesPerSecond = o.Number("bytesPerSecond", most: Limits.Whole, above: true),
         };
 
     public static RetentionPeriod Period(ObjectReader o) =>

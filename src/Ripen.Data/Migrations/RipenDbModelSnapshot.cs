@@ -248,6 +248,9 @@ namespace Ripen.Data.Migrations
                     b.Property<long>("AdoptedVersion")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Carriers")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Currency")
                         .IsRequired()
                         .HasColumnType("TEXT");

@@ -11,7 +11,7 @@ namespace Ripen.Provider.Plans;
 /// <param name="IsFull">Whether it stored everything, where nothing is stored once.</param>
 /// <param name="LogicalBytes">What its point gives back.</param>
 /// <param name="StoredBytes">What it stored.</param>
-/// <param name="Seconds">How long the target took for it; null where the target states no rate.</param>
+/// <param name="Seconds">How long target and machine took for it; null where neither states a rate.</param>
 /// <param name="Share">Of what it stored, the part that points still need.</param>
 /// <param name="At">The instant of a workload's with a source; null for a simulated one.</param>
 /// <param name="Point">That it made in the target's pool; null for a simulated run and a missed one.</param>

@@ -82,7 +82,7 @@ internal static class PlanRunRows
             done.Full == run ? 1 : 0,
             branch.Content.BytesOn(done.Day),
             done.Stored.Total,
-            branch.Target.BytesPerSecond is { } rate ? done.Stored.Total / rate : null,
+            branch.Seconds(done.Stored.Total),
             share
         );
         return db.Value<long>("SELECT last_insert_rowid()");

@@ -128,6 +128,7 @@ export type TierContents = Schemas["TierContents"];
 export type TierMove = Schemas["TierMove"];
 export type TierMoveOrder = Schemas["TierMoveOrder"];
 export type PlanBody = Schemas["PlanBody"];
+export type CarrierMachine = Schemas["CarrierMachine"];
 export type RetentionPeriod = Schemas["RetentionPeriod"];
 export type RecallRequest = Schemas["RecallRequest"];
 export type RecallAtSpeed = Schemas["RecallAtSpeed"];
@@ -462,6 +463,11 @@ export const readRetentionPeriods = () => whole(client.GET("/api/retention-perio
 
 export const putRetentionPeriods = (retentionPeriods: RetentionPeriod[], etag: string) =>
   value(client.PUT("/api/retention-periods", { body: { retentionPeriods }, headers: { "If-Match": etag } }));
+
+export const readCarriers = () => whole(client.GET("/api/carriers"));
+
+export const putCarriers = (carriers: CarrierMachine[], etag: string) =>
+  value(client.PUT("/api/carriers", { body: { carriers }, headers: { "If-Match": etag } }));
 
 export const readPlans = () => whole(client.GET("/api/plans"));
 

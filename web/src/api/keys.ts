@@ -28,6 +28,7 @@ export const keys = {
   sizing: (order: unknown) => ["sizing", order],
   targetAdvice: (asked: unknown) => ["target-advice", asked],
   plans: ["plans"],
+  carriers: ["plans", "carriers"],
   retentionPeriods: ["plans", "retention-periods"],
   timeZones: ["time-zones"],
   workloads: (on: string | null) => ["plans", "workloads", on],

@@ -2515,6 +2515,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/carriers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The machines that carry what plans store. The ETag is the estate's. */
+        get: operations["readCarriers"];
+        /** Puts a list of machines in the place of the one there is; one that a plan names has to stay. */
+        put: operations["putCarriers"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workloads": {
         parameters: {
             query?: never;
@@ -2701,6 +2719,7 @@ export interface components {
             zone?: null | string;
             /** Format: double */
             windowHours?: null | number;
+            carrier?: null | string;
             full?: null | components["schemas"]["FullRuns"];
             keep: components["schemas"]["PointRetention"];
             /** Format: int32 */
@@ -2814,6 +2833,7 @@ export interface components {
             laterRunSeconds: null | number;
             /** Format: double */
             neededBytesThen: number;
+            carriedBy: null | string;
         };
         BranchReading: {
             target: string;
@@ -2931,6 +2951,16 @@ export interface components {
             workload: string;
             points: components["schemas"]["PointLife"][];
             missed: components["schemas"]["MissedRun"][];
+        };
+        CarrierMachine: {
+            id: string;
+            name: string;
+            region: string;
+            /** Format: double */
+            bytesPerSecond: number;
+        };
+        CarriersReading: {
+            carriers: components["schemas"]["CarrierMachine"][];
         };
         CartridgeFile: {
             /** Format: int32 */
@@ -3321,6 +3351,7 @@ export interface components {
             workloads?: components["schemas"]["Workload"][];
             targets?: components["schemas"]["BackupTarget"][];
             plans?: components["schemas"]["BackupPlan"][];
+            carriers?: components["schemas"]["CarrierMachine"][];
             retentionPeriods?: components["schemas"]["RetentionPeriod"][];
         };
         EstateSummary: {
@@ -3931,6 +3962,7 @@ export interface components {
             zone?: null | string;
             /** Format: double */
             windowHours?: null | number;
+            carrier?: null | string;
             full?: null | components["schemas"]["FullRuns"];
             keep: components["schemas"]["PointRetention"];
             /** Format: int32 */
@@ -3943,6 +3975,7 @@ export interface components {
             target: string;
             workloads?: null | string[];
             every?: null | components["schemas"]["Cadence"];
+            carrier?: null | string;
             keep: components["schemas"]["PointRetention"];
             runs?: components["schemas"]["PastRuns"][];
         };
@@ -9297,6 +9330,48 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RetentionPeriodsReading"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readCarriers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CarriersReading"];
+                };
+            };
+        };
+    };
+    putCarriers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarriersReading"];
             };
         };
         responses: {

@@ -46,7 +46,10 @@ export function PlanOutlookPanel({ draft, error, changed, pools, workloads }: Pa
                 <tr key={`${b.target} ${b.workload}`} className="border-b border-hairline align-baseline">
                   <th scope="row" className="text-left font-normal">
                     {nameOf(workloads, b.workload)}
-                    <span className="block text-ink-soft">{nameOf(pools, b.target)}</span>
+                    <span className="block text-ink-soft">
+                      {nameOf(pools, b.target)}
+                      {b.carriedBy != null && `, by ${b.carriedBy}`}
+                    </span>
                   </th>
                   <td>{count(b.pointsAYear, 0)}</td>
                   <td>

@@ -23,6 +23,7 @@ import { ErrorNote } from "../../ui/error-note";
 import { ErrorPage } from "../../ui/error-page";
 import { orNull } from "../../ui/number-text";
 import { usePageTitle } from "../../ui/page-title";
+import { CarrierField } from "./carrier-part";
 import { PackSteps, type PlanForm } from "./pack-steps";
 import { CadenceFields, TimesFields } from "./plan-fields";
 import { PlanOutlookPanel } from "./plan-outlook";
@@ -229,6 +230,7 @@ function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorPro
                 />
               )}
             </Field>
+            <CarrierField value={plan.carrier ?? null} error={wrong("$.carrier")} onChange={(carrier) => set({ carrier })} />
             {pool?.deduplicates === false && (
               <Field label="Everything again every" error={wrong("$.full.every")} hint="runs; the pool stores nothing once">
                 {(ids) => (
@@ -276,6 +278,11 @@ function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorPro
                     />
                   )}
                 </Field>
+                <CarrierField
+                  value={copy.carrier ?? null}
+                  error={wrong(`$.copies[${i}].carrier`)}
+                  onChange={(carrier) => setCopy(i, { carrier })}
+                />
                 <Button kind="quiet" onClick={() => set({ copies: copies.filter((_, k) => k !== i) })}>
                   Without it
                 </Button>

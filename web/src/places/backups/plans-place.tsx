@@ -9,6 +9,7 @@ import { useAsOf } from "../../rail/as-of";
 import { Button, Figure } from "../../ui/controls";
 import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
+import { CarrierPart } from "./carrier-part";
 import { PeriodPart } from "./period-part";
 import { cadenceWords, hours, planName, retentionWords, sourceWords, timesWords } from "./plan-words";
 import { useTargets } from "./use-backups";
@@ -205,6 +206,7 @@ export function PlansPlace() {
       </section>
 
       <PeriodPart />
+      <CarrierPart />
     </div>
   );
 }

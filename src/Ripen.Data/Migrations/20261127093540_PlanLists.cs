@@ -5,11 +5,17 @@
 namespace Ripen.Data.Migrations
 {
     /// <inheritdoc />
-    public partial class RetentionPeriods : Migration
+    public partial class PlanLists : Migration
     {
         /// <inheritdoc />
         protected override void Up(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.AddColumn<string>(
+                name: "Carriers",
+                table: "Estate",
+                type: "TEXT",
+                nullable: true);
+
             migrationBuilder.AddColumn<string>(
                 name: "RetentionPeriods",
                 table: "Estate",
@@ -20,6 +26,10 @@ namespace Ripen.Data.Migrations
         /// <inheritdoc />
         protected override void Down(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.DropColumn(
+                name: "Carriers",
+                table: "Estate");
+
             migrationBuilder.DropColumn(
                 name: "RetentionPeriods",
                 table: "Estate");

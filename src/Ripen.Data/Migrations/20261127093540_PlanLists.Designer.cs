@@ -11,8 +11,8 @@ using Ripen.Data;
 namespace Ripen.Data.Migrations
 {
     [DbContext(typeof(RipenDb))]
-    [Migration("20261127092042_RetentionPeriods")]
-    partial class RetentionPeriods
+    [Migration("20261127093540_PlanLists")]
+    partial class PlanLists
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
@@ -250,6 +250,9 @@ namespace Ripen.Data.Migrations
 
                     b.Property<long>("AdoptedVersion")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("Carriers")
+                        .HasColumnType("TEXT");
 
                     b.Property<string>("Currency")
                         .IsRequired()
