@@ -30,6 +30,30 @@ public sealed class JudgementTests
             )
             .Value;
 
+    /// <summary>Every six hours, all of them kept for six days: at most six hours are lost, and seven with one of them left out. Whoever keeps
+    /// the first of each day longer has a day between two.</summary>
+    [Theory]
+    [InlineData("[\"00:00\", \"06:00\", \"12:00\", \"18:00\"]", "\"days\": 6", 6)]
+    [InlineData("[\"01:00\", \"06:00\", \"13:00\", \"18:00\"]", "\"months\": 1", 7)]
+    [InlineData("[\"08:00\", \"20:00\"]", "\"days\": 6", 12)]
+    [InlineData("[\"00:00\", \"06:00\", \"12:00\", \"18:00\"]", "\"daily\": 6", 24)]
+    [InlineData("[]", "\"days\": 6", 24)]
+    public void What_runs_several_times_a_day_is_judged_by_the_hours_between(string at, string keep, double hours)
+    {
+        var document = System.Text.Json.Nodes.JsonNode.Parse(EstateDocument.Write(Fortnight))!;
+        document["workloads"]![0]!["source"] = new System.Text.Json.Nodes.JsonObject { ["folder"] = "ledgers" };
+        document["workloads"]![0]!["rpoHours"] = 8;
+        document["plans"]![0] = System.Text.Json.Nodes.JsonNode.Parse(
+            $$"""{ "id": "often", "workloads": ["ledgers"], "target": "vault", "every": { "days": 1 }, "at": {{at}}, "keep": { {{keep}} } }"""
+        );
+        var estate = EstateDocument.Read(document.ToJsonString()).Value;
+        var judged = Assert.Single(WorkloadJudgement.On(estate, Eleventh));
+        Assert.Equal(hours, judged.LargestGapHours);
+        Assert.Equal(hours <= 8 ? Verdict.Met : Verdict.Missed, judged.Rpo);
+        var gaps = PointGap.All(estate, Branch.All(estate, Eleventh), Eleventh).ToList();
+        Assert.Equal(hours <= 8, gaps.Count == 0);
+    }
+
     private static readonly DateOnly Eleventh = new(2026, 11, 11);
 
     /// <summary>Of 1, 3, 5, 7, 9 and 11 November the last three are kept on the 11th, and of the copies of the 1st and 7th the second, which

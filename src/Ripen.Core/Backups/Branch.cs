@@ -50,6 +50,7 @@ public sealed class Branch
         (isSealed, this.past, this.today) = (keep.Sealed, past, today);
         Deduplicates = content.Deduplicates(target);
         PackKind = target.PackKind(Workload.Source is not null);
+        HoursApart = Workload.Source is not null && keep.IsAlike ? PlanTimes.LongestApart(plan.At) : PlanTimes.HoursADay;
         stored = new Content[times.Count];
         for (var i = 0; i < stored.Length; i++)
         {
@@ -71,6 +72,10 @@ public sealed class Branch
 
     /// <summary>The machine that carries what its runs store; null for none.</summary>
     public CarrierMachine? Carrier { get; private init; }
+
+    /// <summary>Hours from one of its points to the next where it runs on two days in a row: less than a day where it really runs several
+    /// times a day, and all of a day's points are kept alike.</summary>
+    public double HoursApart { get; }
 
     /// <summary>How long a run takes that stores so many bytes, at the slower of target and machine; null where neither states a
     /// rate.</summary>

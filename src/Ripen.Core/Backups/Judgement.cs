@@ -76,7 +76,10 @@ public sealed record WorkloadJudgement(
         for (var i = 0; i < days.Count; i++)
         {
             var next = i + 1 < days.Count ? days[i + 1] : on;
-            gap = Math.Max(gap ?? 0, (next.DayNumber - days[i].DayNumber) * HoursADay);
+            var apart = (double)(next.DayNumber - days[i].DayNumber) * HoursADay;
+            if (apart == HoursADay)
+                apart = holding.Where(b => b.Times.HasRunOn(days[i])).Select(b => b.HoursApart).DefaultIfEmpty(apart).Min();
+            gap = Math.Max(gap ?? 0, apart);
         }
         var quickest = holding
             .Select(b => (Hours: RestoreHoursOf(estate, b, on), Target: b.Target.Id))

@@ -41,6 +41,10 @@ public sealed record PointRetention
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
     public bool Sealed { get; init; }
 
+    /// <summary>Whether every point is kept as long as any other, and not the first of something longer.</summary>
+    [JsonIgnore]
+    public bool IsAlike => Days is not null || Months is not null || Until is not null;
+
     private const int DaysAWeek = 7;
     private const int MonthsAYear = 12;
 

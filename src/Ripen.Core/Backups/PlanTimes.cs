@@ -15,6 +15,13 @@ public static class PlanTimes
     /// <summary>By name, as the time zone database has them.</summary>
     public static IReadOnlyList<string> AllZones => Zones.Ids;
 
+    /// <summary>The longest time from one run to the next, in hours, of a plan that runs every day at these times of day.</summary>
+    public static double LongestApart(IReadOnlyList<TimeOnly> times)
+    {
+        var hours = times.Count == 0 ? [0] : times.Select(t => t.ToTimeSpan().TotalHours).ToList();
+        return hours.Zip(hours.Skip(1).Append(hours[0] + HoursADay)).Max(p => p.Second - p.First);
+    }
+
     /// <summary>
     /// Instants in (<paramref name="after"/>, <paramref name="until"/>], ascending. A time of day that a zone's clocks skip is as much later as
     /// they are put forward; one that they show twice is the first of the two.

@@ -23,6 +23,9 @@ public sealed record PointGap(string Workload, DateOnly From, DateOnly To)
             if (workload.RpoHours is not { } hours)
                 continue;
             var allowed = (int)Math.Min(hours / HoursADay, end.DayNumber);
+            // What is taken several times a day is near enough on days in a row.
+            if (byWorkload[workload.Id].Any(b => b.HoursApart <= hours))
+                allowed = Math.Max(1, allowed);
             var days = byWorkload[workload.Id].SelectMany(b => b.Runs).Select(r => r.Day).Distinct().Order().ToList();
             for (var i = 0; i < days.Count; i++)
             {
