@@ -37,6 +37,7 @@ internal static class ServerCommands
             Ledger(),
             Schemes(),
             Lift(),
+            HoldCommands.Make(),
             Stores(),
             EncryptionCommands.Encryption(),
             .. AccessCommands.All(),

@@ -150,7 +150,7 @@ public sealed class BackupStore(EstateStore estates, ChangeLog log)
             {
                 await EstateStore.Bump(db, estateVersion, cancel);
                 set(await db.Estates.SingleAsync(cancel), Mapping.ToText(after));
-                Log(db, "list", what, before, after);
+                Log(db, "list", what, new { List = before }, new { List = after });
             },
             cancel
         );

@@ -314,6 +314,37 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
             cancel
         );
 
+    /// <summary>Places or releases legal holds: a change of its own, with a reason that the log keeps.</summary>
+    /// <param name="before">The bucket of this version.</param>
+    /// <param name="after">With other holds.</param>
+    /// <param name="isRelease">Whether one is released; else one is placed.</param>
+    /// <param name="reason">Not empty.</param>
+    /// <param name="today">The provider's day.</param>
+    /// <param name="version">The bucket's.</param>
+    /// <param name="estateVersion">The estate's.</param>
+    /// <param name="cancel">Stops; nothing is stored.</param>
+    /// <exception cref="RefusalException">The bucket or the estate has another version.</exception>
+    public Task ChangeHolds(
+        Bucket before,
+        Bucket after,
+        bool isRelease,
+        string reason,
+        DateOnly today,
+        long version,
+        long estateVersion,
+        CancellationToken cancel = default
+    ) =>
+        Change(
+            async db =>
+            {
+                await Bump(db, estateVersion, cancel);
+                Fill(await Find(db, after.Name, version, cancel), after, today, lifted: false);
+                var kind = isRelease ? "hold-released" : "hold-placed";
+                log.Add(db, kind, after.Name, ChangeLog.Document(before), ChangeLog.Document(after), reason: reason);
+            },
+            cancel
+        );
+
     /// <summary>Removes the bucket of version <paramref name="version"/>. Nothing may copy to it.</summary>
     /// <exception cref="RefusalException">The bucket or the estate has another version, or is gone.</exception>
     public Task Delete(Bucket bucket, long version, long estateVersion, CancellationToken cancel = default) =>

@@ -32,7 +32,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
             DemandRunnable(change.After);
             if (state.FindTerms(db) is not { } before)
                 return new Reservation(state.Exclusion, false);
-            var touched = Check(db, before, change.After, change.IsImport, bucket => bucket == change.Lifted);
+            var touched = Check(db, before, change.After, change.IsImport, b => b == change.Lifted, b => b == change.Held);
             if (touched.Count > 0)
                 state.Exclusion.Close(touched);
             return new Reservation(state.Exclusion, touched.Count > 0);
@@ -46,7 +46,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
             {
                 DemandRunnable(change.After);
                 if (state.FindTerms(db) is { } before)
-                    Check(db, before, change.After, change.IsImport, bucket => bucket == change.Lifted);
+                    Check(db, before, change.After, change.IsImport, b => b == change.Lifted, b => b == change.Held);
                 return null;
             }
             catch (RefusalException refusal)
@@ -73,7 +73,8 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         var before = state.FindTerms(db);
         if (before is not null)
         {
-            Check(db, before, plan.Estate, isImport, bucket => plan.Buckets[bucket].LiftVersion > (LiftVersion(db, bucket) ?? 0));
+            // Who placed and released holds was asked when it was stored; that none falls away is looked at here again.
+            Check(db, before, plan.Estate, isImport, b => plan.Buckets[b].LiftVersion > (LiftVersion(db, b) ?? 0), _ => true);
         }
         if (isImport)
         {
@@ -98,6 +99,8 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
                 continue;
             if (Write(db, bucket, place, plan.Buckets[bucket.Name]))
                 changed.Add(bucket.Name);
+            if (bucket.Holds.Count > 0)
+                HoldRows.Adopt(db, bucket);
         }
         var prices = JsonSerializer.Serialize(plan.Estate.PriceBook, Compact);
         var pricesChanged = prices != Text(db, "price-book");
@@ -248,7 +251,6 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
             var asked =
                 bucket.Rules.Any(r => r.WatchesReading) ? ("rules", "steps by the last reading")
                 : bucket.Rules.Any(r => r.Steps.Any(s => s.BundleTo is not null)) ? ("rules", "bundling")
-                : bucket.Holds.Count > 0 ? ("holds", "legal holds")
                 : bucket.Stock.Any(l => l.Originals is not null) ? ("stock", "bundles")
                 : default((string, string)?);
             if (asked is not var (where, what))
@@ -264,7 +266,14 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
     }
 
     /// <summary>The buckets that go, are replaced or move to another region, when all of it may be.</summary>
-    private static HashSet<string> Check(SqliteConnection db, Terms before, Estate after, bool isImport, Func<string, bool> lifted)
+    private static HashSet<string> Check(
+        SqliteConnection db,
+        Terms before,
+        Estate after,
+        bool isImport,
+        Func<string, bool> lifted,
+        Func<string, bool> held
+    )
     {
         var today = ProviderState.Today(db);
         var touched = new HashSet<string>();
@@ -288,6 +297,8 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
                 { } refusal
             )
                 throw refusal;
+            if (HoldRules.Refusal(was.Name, was.Holds, becomes.Holds, today, held(was.Name)) is { } stays)
+                throw stays;
             if (becomes.Region == was.Region)
                 continue;
             DemandMovable(db, own, becomes.Region);

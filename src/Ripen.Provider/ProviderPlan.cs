@@ -35,5 +35,6 @@ public sealed record FolderStanding(string? Identity, long Version, string? Mark
 /// <summary>A change of the plan that somebody is about to store.</summary>
 /// <param name="After">The estate as it will be.</param>
 /// <param name="IsImport">Whether it takes the place of everything that is there.</param>
+/// <param name="Held">The bucket whose legal holds are placed or released by it, by name and with a reason; null for none.</param>
 /// <param name="Lifted">The bucket whose liftable keep rule is lifted by it, with a reason; null for none.</param>
-public sealed record PlannedChange(Estate After, bool IsImport = false, string? Lifted = null);
+public sealed record PlannedChange(Estate After, bool IsImport = false, string? Lifted = null, string? Held = null);

@@ -269,6 +269,15 @@ public sealed class SimulatedProvider : IDisposable
     /// <summary>What a bucket keeps today; null when nothing in it is kept.</summary>
     public KeptInBucket? KeptIn(string bucket) => state.Index.Read(db => RetentionGate.ByBucket(db, bucket).SingleOrDefault());
 
+    /// <summary>What each legal hold of a bucket matches today, by its id: objects, weightless ones and earlier versions too, and their
+    /// bytes.</summary>
+    public IReadOnlyDictionary<string, (double Objects, double Bytes)> HeldIn(string bucket) =>
+        state.Index.Read(db => HoldRows.Matched(db, bucket));
+
+    /// <summary>The same of what a hold of this scope would match.</summary>
+    public (double Objects, double Bytes) WouldHold(string bucket, Scope scope) =>
+        state.Index.Read(db => HoldRows.WouldMatch(db, bucket, scope));
+
     public IReadOnlyList<UntouchedPrefix> Untouched(string bucket, string under) =>
         state.Booked().Index.Read(db => Ripen.Provider.Stock.Untouched.Of(db, state.TermsIn(db), state.TermsIn(db)[bucket], under));
 

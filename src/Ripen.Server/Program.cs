@@ -19,6 +19,7 @@ using Ripen.Server.Inventory;
 using Ripen.Server.Objects;
 using Ripen.Server.Redundancy;
 using Ripen.Server.Replication;
+using Ripen.Server.Retention;
 using Ripen.Server.Stores;
 
 CultureInfo.DefaultThreadCurrentCulture = CultureInfo.InvariantCulture;
@@ -134,6 +135,8 @@ api.MapStores();
 api.MapTargets();
 api.MapPlans();
 api.MapPlanLists();
+api.MapHolds();
+api.MapKeeping();
 api.MapWorkloads();
 api.MapRestoreRecords();
 api.MapPointSearch();

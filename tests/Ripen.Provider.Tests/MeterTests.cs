@@ -58,7 +58,6 @@ public sealed class MeterTests
                 .. estate.Buckets.Select(b =>
                     b with
                     {
-                        Holds = [],
                         Stock = [.. b.Stock.Select(l => l with { Originals = null })],
                         Rules =
                         [

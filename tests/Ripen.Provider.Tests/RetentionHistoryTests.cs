@@ -26,6 +26,8 @@ public sealed class RetentionHistoryTests
         long Id,
         string Bucket,
         string Region,
+        string Key,
+        string? Tags,
         int? Sealed,
         int? Liftable,
         double Count,
@@ -52,6 +54,8 @@ public sealed class RetentionHistoryTests
         // The sequences are no walk in the park: a good part of the calls wants what must not be.
         Assert.True(kept > sequences, $"Only {kept} entries were ever kept.");
         Assert.Contains("kept", refused.Keys);
+        Assert.Contains("held", refused.Keys);
+        Assert.Contains("holds-by-name", refused.Keys);
         Assert.True(done.Count >= 20, $"Only {done.Count} kinds of calls were ever allowed: {string.Join(", ", done.Keys)}.");
     }
 
@@ -65,9 +69,13 @@ public sealed class RetentionHistoryTests
         for (var call = 0; call < CallsInASequence; call++)
         {
             var (lifted, destroyed, name) = ((string?)null, (string?)null, "");
+            var (holding, released) = (estate, (string?)null);
             try
             {
-                (name, lifted, destroyed) = Call(provider, random, ref estate, ref version, ref import);
+                (name, lifted, destroyed) =
+                    random.Next(5) == 0
+                        ? HoldOrRelease(provider, random, ref estate, ref version, import, out released)
+                        : Call(provider, random, ref estate, ref version, ref import);
                 done[name] = done.GetValueOrDefault(name) + 1;
             }
             catch (RefusalException refusal)
@@ -77,20 +85,31 @@ public sealed class RetentionHistoryTests
             var after = Kept(provider, estate);
             var today = provider.Inside.Clock.Today.DayNumber;
             var byId = after.ToDictionary(e => e.Id);
-            foreach (var entry in before.Where(e => Math.Max(e.Sealed ?? 0, e.Liftable ?? 0) > today))
+            bool IsHeld(Entry e) =>
+                holding
+                    .Find(e.Bucket)!
+                    .Holds.Any(h =>
+                        h.Id != released
+                        && h.Placed.DayNumber <= today
+                        && (h.Released is null || h.Released.Value.DayNumber > today)
+                        && h.Scope.Takes(e.Key, TagText.Read(e.Tags))
+                    );
+            foreach (var entry in before.Where(e => Math.Max(e.Sealed ?? 0, e.Liftable ?? 0) > today || IsHeld(e)))
             {
                 if (entry.Region == destroyed)
                     continue;
-                var free = entry.Bucket == lifted && !(entry.Sealed > today);
+                var free = entry.Bucket == lifted && !(entry.Sealed > today) && !IsHeld(entry);
                 if (free)
                     continue;
                 Assert.True(
                     byId.TryGetValue(entry.Id, out var now),
-                    $"{name} removed entry {entry.Id} of {entry.Bucket}, kept until {entry.Sealed} / {entry.Liftable} on {today}."
+                    $"{name} removed entry {entry.Id} of {entry.Bucket}, kept until {entry.Sealed} / {entry.Liftable} on {today}, held: "
+                        + $"{IsHeld(entry)}."
                 );
                 Assert.True((now!.Sealed ?? 0) >= (entry.Sealed > today ? entry.Sealed : 0), $"{name} unsealed entry {entry.Id}.");
                 Assert.True(
                     entry.Bucket == lifted
+                        || Math.Max(entry.Sealed ?? 0, entry.Liftable ?? 0) <= today
                         || Math.Max(now.Sealed ?? 0, now.Liftable ?? 0) >= Math.Max(entry.Sealed ?? 0, entry.Liftable ?? 0),
                     $"{name} has entry {entry.Id} kept less."
                 );
@@ -100,7 +119,60 @@ public sealed class RetentionHistoryTests
         }
         foreach (var entry in before.Where(e => e.Content is not null))
             Assert.Equal(entry.Sha, SHA256.HashData(provider.Content(entry.Content!)));
-        return before.Count;
+        return before.Count(e => Math.Max(e.Sealed ?? 0, e.Liftable ?? 0) > 0 || estate.Find(e.Bucket)!.Holds.Count > 0);
+    }
+
+    /// <summary>A hold is placed, released, put off, dropped by a hand that may not, or by one that says it may.</summary>
+    private static (string, string?, string?) HoldOrRelease(
+        TestProvider provider,
+        Random random,
+        ref Estate estate,
+        ref long version,
+        long import,
+        out string? released
+    )
+    {
+        released = null;
+        var bucket = estate.Buckets[random.Next(estate.Buckets.Count)];
+        var today = provider.Inside.Clock.Today;
+        var some = bucket.Holds.Count == 0 ? null : bucket.Holds[random.Next(bucket.Holds.Count)];
+        IReadOnlyList<Hold> Without() => [.. bucket.Holds.Where(h => h != some)];
+        var (name, holds, held) = (random.Next(some is null ? 2 : 8)) switch
+        {
+            0 or 1 => (
+                "place",
+                [
+                    .. bucket.Holds,
+                    new Hold
+                    {
+                        Id = $"case-{version}",
+                        Prefix = new[] { "", "a", "s/" }[random.Next(3)],
+                        Tags = random.Next(3) == 0 ? new Dictionary<string, string> { ["deck"] = "upper" } : null,
+                        Reason = "asked for",
+                        Placed = today.AddDays(random.Next(3)),
+                    },
+                ],
+                bucket.Name
+            ),
+            2 or 3 => ("release", [.. Without(), some! with { Released = some.Placed > today ? some.Placed : today }], bucket.Name),
+            4 => ("drop-hold", Without(), bucket.Name),
+            5 => ("drop-hold-by-change", Without(), null),
+            6 => ("backdate", [.. Without(), some! with { Released = today.AddDays(-1) }], bucket.Name),
+            _ => ("narrow", (IReadOnlyList<Hold>)[.. Without(), some! with { Prefix = "nothing/" }], bucket.Name),
+        };
+        var answer = Change(
+            provider,
+            estate.With(bucket with { Holds = holds }, bucket.Name),
+            ref estate,
+            ref version,
+            import,
+            null,
+            name,
+            held
+        );
+        if (name == "release")
+            released = some!.Id;
+        return answer;
     }
 
     private static Estate Begin(Random random)
@@ -204,7 +276,11 @@ public sealed class RetentionHistoryTests
         switch (random.Next(24))
         {
             case 0 or 1 or 2:
-                provider.Put(key, TestProvider.Bytes(random.Next(200), random.Next()), bucket: bucket).GetAwaiter().GetResult();
+                var tags = random.Next(3) == 0 ? new Dictionary<string, string> { ["deck"] = "upper" } : null;
+                provider
+                    .Put(key, TestProvider.Bytes(random.Next(200), random.Next()), new WriteConditions { Tags = tags }, bucket)
+                    .GetAwaiter()
+                    .GetResult();
                 return ("write", null, null);
             case 3:
                 inside.Objects.Delete(bucket, key, null, null);
@@ -423,7 +499,8 @@ public sealed class RetentionHistoryTests
         ref long version,
         long import,
         string? lifted,
-        string name
+        string name,
+        string? held = null
     )
     {
         var isImport = import > provider.Inside.Standing.ImportVersion;
@@ -437,7 +514,7 @@ public sealed class RetentionHistoryTests
                 b => new PlannedBucket(after.Today, stock, b.Name == lifted ? next : LiftOf(provider, b.Name))
             )
         );
-        using (provider.Inside.Reserve(new PlannedChange(after, isImport, lifted)))
+        using (provider.Inside.Reserve(new PlannedChange(after, isImport, lifted, held)))
             provider.Inside.Adopt(plan);
         version++;
         estate = after;
@@ -451,14 +528,16 @@ public sealed class RetentionHistoryTests
         provider.Index(db =>
             db.List(
                 """
-                SELECT e.id, b.name, e.sealed_until, e.liftable_until, e.count, e.content, c.sha256 FROM entry e
+                SELECT e.id, b.name, e.sealed_until, e.liftable_until, e.count, e.content, c.sha256, e.key, e.tags FROM entry e
                     JOIN bucket b ON b.id = e.bucket LEFT JOIN content c ON c.name = e.content
-                WHERE e.kind < 2 AND (e.sealed_until IS NOT NULL OR e.liftable_until IS NOT NULL)
+                WHERE e.kind < 2
                 """,
                 r => new Entry(
                     r.GetInt64(0),
                     r.GetString(1),
                     estate.Find(r.GetString(1))!.Region,
+                    r.GetString(7),
+                    r.Text(8),
                     r.Int(2),
                     r.Int(3),
                     r.GetDouble(4),

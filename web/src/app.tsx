@@ -23,6 +23,7 @@ const ReplicationPlace = lazy(() =>
 const BucketPage = lazy(() => import("./places/bucket/bucket-page").then((m) => ({ default: m.BucketPage })));
 const ChangeMany = lazy(() => import("./places/estate/change-many").then((m) => ({ default: m.ChangeMany })));
 const ForecastPlace = lazy(() => import("./places/forecast/forecast-place").then((m) => ({ default: m.ForecastPlace })));
+const KeepingPlace = lazy(() => import("./places/keeping/keeping-place").then((m) => ({ default: m.KeepingPlace })));
 const AdvicePlace = lazy(() => import("./places/advice/advice-place").then((m) => ({ default: m.AdvicePlace })));
 const ClockPlace = lazy(() => import("./places/clock/clock-place").then((m) => ({ default: m.ClockPlace })));
 const SchemesPlace = lazy(() => import("./places/redundancy/schemes-place").then((m) => ({ default: m.SchemesPlace })));
@@ -60,7 +61,8 @@ const places = [
 const asOfHere = (pathname: string) =>
   onEstate(pathname) || pathname === "/plans" || pathname === "/calendar" || pathname === "/evidence";
 
-const onEstate = (pathname: string) => pathname === "/" || pathname === "/new" || pathname.startsWith("/buckets/");
+const onEstate = (pathname: string) =>
+  pathname === "/" || pathname === "/new" || pathname === "/keeping" || pathname.startsWith("/buckets/");
 
 /** Pages of a place that stand beside its own. */
 const beside: Record<string, string[]> = {
@@ -193,6 +195,7 @@ export function App() {
                     <Route path="/about" element={<AboutPlace />} />
                     <Route path="/clock" element={<ClockPlace />} />
                     <Route path="/schemes" element={<SchemesPlace />} />
+                    <Route path="/keeping" element={<KeepingPlace />} />
                     <Route path="/advice" element={<AdvicePlace />} />
                     <Route path="/new" element={<EstatePlace making />} />
                     <Route path="/buckets/:name" element={<BucketPage />} />

@@ -209,8 +209,13 @@ public sealed record Hold
     public required string Reason { get; init; }
     public required DateOnly Placed { get; init; }
 
+    /// <summary>Who answers for it; null where nobody wrote it down.</summary>
+    public string? PlacedBy { get; init; }
+
     /// <summary>The first day on which it holds no more; null while it holds.</summary>
     public DateOnly? Released { get; init; }
+    public string? ReleasedBy { get; init; }
+    public string? ReleasedBecause { get; init; }
 
     /// <summary>What it holds.</summary>
     [JsonIgnore]

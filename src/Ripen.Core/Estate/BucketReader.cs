@@ -117,7 +117,7 @@ internal static class BucketReader
             KeepNewest = o.Has("keepNewest") ? (int)o.Whole("keepNewest", 0, 1_000_000) : 0,
         };
 
-    private static Hold Hold(ObjectReader o) =>
+    public static Hold Hold(ObjectReader o) =>
         new()
         {
             Id = o.Id("id"),
@@ -125,7 +125,10 @@ internal static class BucketReader
             Tags = o.Tags("tags"),
             Reason = o.Text("reason"),
             Placed = o.Date("placed"),
+            PlacedBy = o.Has("placedBy") ? o.Text("placedBy") : null,
             Released = o.Optional("released", n => o.Date(n)),
+            ReleasedBy = o.Has("releasedBy") ? o.Text("releasedBy") : null,
+            ReleasedBecause = o.Has("releasedBecause") ? o.Text("releasedBecause") : null,
         };
 
     public static KeepRule Keep(ObjectReader o) =>

@@ -103,17 +103,7 @@ internal static partial class EstateChecks
 
         if (bucket.Keep is { } keep)
             CheckKeep(keep, $"{path}.keep", findings);
-        Unique(bucket.Holds, h => h.Id, i => $"{path}.holds[{i}].id", "duplicate-id", findings);
-        foreach (var (hold, i) in Present(bucket.Holds))
-        {
-            findings.Require(
-                hold.Released is null || hold.Placed <= hold.Released,
-                "date-order",
-                $"{path}.holds[{i}].released",
-                "'released' must not be earlier than 'placed'.",
-                $"{path}.holds[{i}].placed"
-            );
-        }
+        CheckHolds(bucket.Holds, $"{path}.holds", findings);
         foreach (var (copy, i) in Present(bucket.CopyTo))
         {
             var at = $"{path}.copyTo[{i}]";
@@ -200,6 +190,21 @@ internal static partial class EstateChecks
                 "$.region",
                 $"Objects lie in tier '{tier}' here, which has no price in region '{bucket.Region}'; move them to another tier first, "
                     + "or choose another region."
+            );
+        }
+    }
+
+    public static void CheckHolds(IReadOnlyList<Hold> holds, string path, Findings findings)
+    {
+        Unique(holds, h => h.Id, i => $"{path}[{i}].id", "duplicate-id", findings);
+        foreach (var (hold, i) in Present(holds))
+        {
+            findings.Require(
+                hold.Released is null || hold.Placed <= hold.Released,
+                "date-order",
+                $"{path}[{i}].released",
+                "'released' must not be earlier than 'placed'.",
+                $"{path}[{i}].placed"
             );
         }
     }

@@ -260,6 +260,17 @@ public static class EstateDocument
         return findings.Problems;
     }
 
+    /// <summary>What is wrong with a bucket's legal holds by themselves, by the same rules as in a document. Paths begin at
+    /// <c>$.holds</c>.</summary>
+    public static IReadOnlyList<Problem> CheckHolds(IReadOnlyList<Hold> holds)
+    {
+        var findings = new Findings();
+        var wrapped = JsonSerializer.SerializeToElement(new { holds }, Json);
+        new ObjectReader(wrapped, "$", findings).List("holds", BucketReader.Hold);
+        EstateChecks.CheckHolds(holds, "$.holds", findings);
+        return findings.Problems;
+    }
+
     /// <summary>The document of <paramref name="estate"/>; <see cref="Read"/> gives the same estate back.</summary>
     public static string Write(Estate estate)
     {

@@ -76,6 +76,7 @@ internal sealed class Midnight : IDisposable
         db.Run("UPDATE bucket SET changes = changes + 1");
         RouteDays.NoteWaiting(db, day);
         ProviderState.SetNow(db, ProviderState.Midnight(day.AddDays(1)));
+        HoldRows.BeginDay(db, day.AddDays(1));
         return new DayRun(day, run.arrived, copied, run.expired, run.moved, amount);
     }
 

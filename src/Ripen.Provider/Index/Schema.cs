@@ -19,6 +19,7 @@ internal static class Schema
         PlanRuns,
         RealRuns,
         Recalls,
+        Holds,
     ];
 
     public static void Prepare(SqliteConnection db)
@@ -339,6 +340,60 @@ internal static class Schema
             until INTEGER NOT NULL);
         CREATE INDEX recall_until ON recall(until);
         """;
+
+    private const string Today = "(SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')";
+
+    /// <summary>The calendar's last day.</summary>
+    private const int Never = 3_652_058;
+
+    /// <summary>Whether hold <c>h</c> holds an entry of its bucket today.</summary>
+    public static string Matches(string entry) =>
+        $"h.placed <= {Today} AND (h.released IS NULL OR h.released > {Today}) AND substr({entry}.key, 1, length(h.prefix)) = h.prefix "
+        + $"AND NOT EXISTS (SELECT 1 FROM hold_tag t WHERE t.hold = h.id AND instr('&' || coalesce({entry}.tags, '') || '&', "
+        + "'&' || t.pair || '&') = 0)";
+
+    /// <summary>Until when holds keep an entry; null for none.</summary>
+    public static string HeldUntil(string entry) =>
+        $"(SELECT max(coalesce(h.released, {Never})) FROM hold h WHERE h.bucket = {entry}.bucket AND {Matches(entry)})";
+
+    private const string KeptUntil = "max(coalesce(OLD.sealed_until, 0), coalesce(OLD.liftable_until, 0), coalesce(OLD.held_until, 0))";
+
+    // Legal holds of buckets. An entry bears from birth, and from a hold's day on, until when holds keep it; what it bears falls only when no
+    // hold that matches it is left. What decides whether it matches stays as it is meanwhile.
+    private static string Holds =>
+        $"""
+            CREATE TABLE hold(
+                id INTEGER PRIMARY KEY,
+                bucket INTEGER NOT NULL REFERENCES bucket(id) ON DELETE CASCADE,
+                name TEXT NOT NULL,
+                prefix TEXT NOT NULL,
+                placed INTEGER NOT NULL,
+                released INTEGER,
+                UNIQUE(bucket, name));
+            CREATE TABLE hold_tag(hold INTEGER NOT NULL REFERENCES hold(id) ON DELETE CASCADE, pair TEXT NOT NULL, PRIMARY KEY(hold,
+                pair)) WITHOUT ROWID;
+            ALTER TABLE entry ADD COLUMN held_until INTEGER;
+            DROP INDEX entry_kept;
+            CREATE INDEX entry_kept ON entry(bucket, max(coalesce(sealed_until, 0), coalesce(liftable_until, 0), coalesce(held_until, 0)))
+                WHERE sealed_until IS NOT NULL OR liftable_until IS NOT NULL OR held_until IS NOT NULL;
+            CREATE TRIGGER entry_held_from_birth AFTER INSERT ON entry
+                WHEN NEW.kind < 2 AND EXISTS (SELECT 1 FROM hold WHERE bucket = NEW.bucket)
+                BEGIN UPDATE entry SET held_until = {HeldUntil("entry")} WHERE id = NEW.id; END;
+            DROP TRIGGER entry_stays_while_kept;
+            CREATE TRIGGER entry_stays_while_kept BEFORE DELETE ON entry
+                WHEN OLD.kind < 2 AND {KeptUntil} > {Today} AND NOT EXISTS (SELECT 1 FROM disaster WHERE bucket = OLD.bucket)
+                BEGIN SELECT RAISE(ABORT, 'The entry is kept.'); END;
+            DROP TRIGGER entry_not_thinned_while_kept;
+            CREATE TRIGGER entry_not_thinned_while_kept BEFORE UPDATE OF count ON entry
+                WHEN NEW.count < OLD.count AND OLD.kind < 2 AND {KeptUntil} > {Today}
+                    AND NOT EXISTS (SELECT 1 FROM disaster WHERE bucket = OLD.bucket)
+                BEGIN SELECT RAISE(ABORT, 'The entry is kept.'); END;
+            CREATE TRIGGER entry_held_by_what_it_is BEFORE UPDATE OF held_until, kind, bucket, key, tags, content ON entry
+                WHEN OLD.kind < 2 AND coalesce(OLD.held_until, 0) > {Today}
+                    AND (NEW.kind <> OLD.kind OR NEW.bucket <> OLD.bucket OR NEW.key <> OLD.key OR NEW.tags IS NOT OLD.tags
+                        OR NEW.content IS NOT OLD.content OR coalesce(NEW.held_until, 0) < coalesce({HeldUntil("OLD")}, 0))
+                BEGIN SELECT RAISE(ABORT, 'The entry is held.'); END;
+            """;
 
     // Days until which an entry is kept: no earlier day is the first on which it may go. Both are stated at birth from its bucket's rule,
     // whatever path brings the entry, and the index itself refuses what would destroy or shorten them: RetentionGate is the way, these

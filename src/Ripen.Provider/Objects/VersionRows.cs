@@ -11,7 +11,7 @@ internal static class VersionRows
     public const string Columns =
         "e.id, e.key, e.count, e.bytes, e.created, e.written, e.tier, e.since, e.touched, e.current, e.kind, e.origin, c.sha256, "
         + "e.media, e.ready, e.tags, e.arrived, e.home, e.sealed_until, e.liftable_until, k.name, k.bucket, k.withdrawn, "
-        + "rc.tier, rc.ready, rc.until";
+        + "rc.tier, rc.ready, rc.until, e.held_until";
 
     public const string From = $"entry e {StoredContent.Joins} LEFT JOIN recall rc ON rc.entry = e.id";
 
@@ -34,7 +34,7 @@ internal static class VersionRows
             !r.IsDBNull(17),
             r.Blob(12) is { } sha ? Convert.ToHexStringLower(sha) : null,
             r.Text(13),
-            RetentionGate.Borne(r.Int(18), r.Int(19)),
+            RetentionGate.Borne(r.Int(18), r.Int(19), r.Int(26)),
             r.Long(14) is { } ready ? DateTimeOffset.FromUnixTimeMilliseconds(ready) : null,
             TagText.Read(r.Text(15)),
             r.Long(16) is { } arrived ? DateTimeOffset.FromUnixTimeMilliseconds(arrived) : null,

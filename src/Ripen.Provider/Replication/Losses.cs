@@ -203,13 +203,13 @@ internal sealed class Losses(ProviderState state)
     private static List<KeptAtRisk> Kept(SqliteConnection db, BucketTerms bucket) =>
         db.List(
             $"""
-            SELECT key, sum(count), sum(count * bytes), sealed_until, liftable_until FROM entry
-            WHERE bucket = ?1 AND (sealed_until IS NOT NULL OR liftable_until IS NOT NULL) AND {RetentionGate.KeptUntil} > ?2
-            GROUP BY CASE kind WHEN 0 THEN 0 ELSE id END, key, sealed_until, liftable_until ORDER BY key, id
+            SELECT key, sum(count), sum(count * bytes), sealed_until, liftable_until, held_until FROM entry
+            WHERE bucket = ?1 AND {RetentionGate.MayBeKept} AND {RetentionGate.KeptUntil} > ?2
+            GROUP BY CASE kind WHEN 0 THEN 0 ELSE id END, key, sealed_until, liftable_until, held_until ORDER BY key, id
             """,
             r =>
             {
-                var kept = RetentionGate.Borne(r.Int(3), r.Int(4))!;
+                var kept = RetentionGate.Borne(r.Int(3), r.Int(4), r.Int(5))!;
                 return new KeptAtRisk(bucket.Bucket.Name, r.GetString(0), r.GetDouble(1), r.GetDouble(2), kept.Until, kept.Strength);
             },
             bucket.Id,

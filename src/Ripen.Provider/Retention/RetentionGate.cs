@@ -8,7 +8,10 @@ using Ripen.Provider.Sealing;
 namespace Ripen.Provider.Retention;
 
 /// <summary>Until when something is kept (the first day on which it may go), and how strongly.</summary>
-public sealed record Kept(DateOnly Until, KeepStrength Strength);
+/// <param name="Until">The calendar's last day while a legal hold has no end.</param>
+/// <param name="Strength">Sealed while it is held.</param>
+/// <param name="IsHeld">Whether a legal hold keeps it so long.</param>
+public sealed record Kept(DateOnly Until, KeepStrength Strength, bool IsHeld = false);
 
 /// <summary>What a bucket keeps, in sums.</summary>
 /// <param name="Bucket">Its name.</param>
@@ -21,7 +24,9 @@ public sealed record KeptInBucket(string Bucket, double Objects, double Bytes, D
     /// <summary>Why the bucket cannot go, as a sentence.</summary>
     [JsonIgnore]
     public string Why =>
-        $"'{Bucket}' holds {Wording.Objects(Objects)} under retention, the last until {Last:yyyy-MM-dd}: it cannot go before.";
+        Last == DateOnly.MaxValue
+            ? $"'{Bucket}' holds {Wording.Objects(Objects)} under retention or a legal hold that has no end yet: it cannot go."
+            : $"'{Bucket}' holds {Wording.Objects(Objects)} under retention, the last until {Last:yyyy-MM-dd}: it cannot go before.";
 }
 
 /// <summary>
@@ -32,13 +37,19 @@ public sealed record KeptInBucket(string Bucket, double Objects, double Bytes, D
 internal sealed class RetentionGate(SqliteConnection db) : IDisposable
 {
     /// <summary>The day until which an entry is kept, 0 for not at all: what it bears itself, from birth.</summary>
-    public const string KeptUntil = "max(coalesce(sealed_until, 0), coalesce(liftable_until, 0))";
+    public const string KeptUntil = "max(coalesce(sealed_until, 0), coalesce(liftable_until, 0), coalesce(held_until, 0))";
+
+    /// <summary>Entries of which <see cref="KeptUntil"/> may be above 0.</summary>
+    public const string MayBeKept = "(sealed_until IS NOT NULL OR liftable_until IS NOT NULL OR held_until IS NOT NULL)";
 
     private const string Unspoken =
         "NOT EXISTS (SELECT 1 FROM entry e WHERE e.content = content.name) AND NOT EXISTS (SELECT 1 FROM pending p WHERE p.content = "
         + "content.name)";
 
-    private readonly SqliteCommand bears = db.Repeated("SELECT content, key, sealed_until, liftable_until FROM entry WHERE id = ?1", 1);
+    private readonly SqliteCommand bears = db.Repeated(
+        "SELECT content, key, sealed_until, liftable_until, held_until FROM entry WHERE id = ?1",
+        1
+    );
     private readonly SqliteCommand remove = db.Repeated("DELETE FROM entry WHERE id = ?1", 1);
     private readonly SqliteCommand trash = db.Repeated(
         $"INSERT OR IGNORE INTO trash SELECT name FROM content WHERE name = ?1 AND {Unspoken}",
@@ -50,29 +61,34 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
     );
     private readonly DateOnly today = ProviderState.Today(db);
 
-    /// <summary>What an entry's two days come to; null when nothing keeps it on <paramref name="today"/>.</summary>
-    public static Kept? Of(int? sealedUntil, int? liftableUntil, DateOnly today)
+    /// <summary>What an entry's days come to; null when nothing keeps it on <paramref name="today"/>.</summary>
+    public static Kept? Of(int? sealedUntil, int? liftableUntil, int? heldUntil, DateOnly today)
     {
-        var kept = Borne(sealedUntil, liftableUntil);
+        var kept = Borne(sealedUntil, liftableUntil, heldUntil);
         return kept?.Until > today ? kept : null;
     }
 
     /// <summary>What an entry bears, past days too; null when it was never kept.</summary>
-    public static Kept? Borne(int? sealedUntil, int? liftableUntil) =>
-        (sealedUntil ?? 0, liftableUntil ?? 0) switch
+    public static Kept? Borne(int? sealedUntil, int? liftableUntil, int? heldUntil) =>
+        (sealedUntil ?? 0, liftableUntil ?? 0, heldUntil ?? 0) switch
         {
-            (0, 0) => null,
-            var (hard, soft) when hard >= soft => new Kept(DateOnly.FromDayNumber(hard), KeepStrength.Sealed),
-            var (_, soft) => new Kept(DateOnly.FromDayNumber(soft), KeepStrength.Liftable),
+            (0, 0, 0) => null,
+            var (hard, soft, held) when held > Math.Max(hard, soft) => new Kept(
+                DateOnly.FromDayNumber(held),
+                KeepStrength.Sealed,
+                IsHeld: true
+            ),
+            var (hard, soft, _) when hard >= soft => new Kept(DateOnly.FromDayNumber(hard), KeepStrength.Sealed),
+            var (_, soft, _) => new Kept(DateOnly.FromDayNumber(soft), KeepStrength.Liftable),
         };
 
     /// <summary>What keeps the entry today; null when it may go.</summary>
-    public Kept? Keeps(long id) => bears.RowsAgain(r => Of(r.Int(2), r.Int(3), today), id) is [var kept] ? kept : null;
+    public Kept? Keeps(long id) => bears.RowsAgain(r => Of(r.Int(2), r.Int(3), r.Int(4), today), id) is [var kept] ? kept : null;
 
     /// <exception cref="RefusalException">It is kept.</exception>
     public void Remove(long id)
     {
-        var found = bears.RowsAgain(r => (Content: r.Text(0), Key: r.GetString(1), Kept: Of(r.Int(2), r.Int(3), today)), id);
+        var found = bears.RowsAgain(r => (Content: r.Text(0), Key: r.GetString(1), Kept: Of(r.Int(2), r.Int(3), r.Int(4), today)), id);
         if (found.Count == 0)
             return;
         if (found[0].Kept is { } kept)
@@ -103,7 +119,7 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
             $"""
             SELECT b.name, sum(e.count), sum(e.count * e.bytes), min({KeptUntil}), max({KeptUntil}) FROM bucket b
                 JOIN entry e ON e.bucket = b.id
-            WHERE (e.sealed_until IS NOT NULL OR e.liftable_until IS NOT NULL) AND {KeptUntil} > ?1 AND (?2 IS NULL OR b.name = ?2)
+            WHERE {MayBeKept} AND {KeptUntil} > ?1 AND (?2 IS NULL OR b.name = ?2)
                 AND (?3 IS NULL OR {KeptUntil} <= ?3) GROUP BY b.id ORDER BY b.place, b.name
             """,
             r => new KeptInBucket(
@@ -156,7 +172,10 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
         new(
             RefusalKind.Conflict,
             "kept",
-            $"{what} is kept until {kept.Until:yyyy-MM-dd}{(kept.Strength == KeepStrength.Sealed ? " (sealed)" : "")} and {consequence}."
+            kept.IsHeld
+                ? $"{what} is under a legal hold{(kept.Until == DateOnly.MaxValue ? "" : $" until {kept.Until:yyyy-MM-dd}")} and {consequence}: it "
+                    + "ends by being released, by name and with a reason."
+                : $"{what} is kept until {kept.Until:yyyy-MM-dd}{(kept.Strength == KeepStrength.Sealed ? " (sealed)" : "")} and {consequence}."
         );
 
     public void Dispose()

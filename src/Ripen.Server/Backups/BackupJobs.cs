@@ -176,8 +176,15 @@ internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : I
 
     public async Task StopAsync(CancellationToken cancellationToken)
     {
-        if (ending is { } end)
-            await end.CancelAsync();
+        try
+        {
+            if (ending is { } end)
+                await end.CancelAsync();
+        }
+        catch (ObjectDisposedException)
+        {
+            // A host that stops twice at once: the other stop has come further.
+        }
         await Task.WhenAll(under.Values.Select(w => w.Task));
     }
 

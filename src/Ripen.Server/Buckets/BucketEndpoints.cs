@@ -301,7 +301,7 @@ internal static class BucketEndpoints
             cancel
         );
 
-    private static ProblemHttpResult? Refusal(EstateView? view, string name, HttpRequest request)
+    internal static ProblemHttpResult? Refusal(EstateView? view, string name, HttpRequest request)
     {
         if (view is null)
             return Problems.NoEstate();

@@ -50,6 +50,7 @@ internal static class DemoPast
                 PassUntil(2026, 11, 9),
                 new("a link for the harbour master", UseLink),
                 PassUntil(2026, 11, 18),
+                new("a legal hold on what the bow's cameras saw", Hold),
                 new("stern footage moves later", (hands, cancel) => ChangeStep(hands, "deck-cameras", "stern-footage", 14, cancel)),
                 PassUntil(2026, 11, 27),
                 new("a probe to Kestrel Sound", Probe),
@@ -79,6 +80,44 @@ internal static class DemoPast
                 ),
                 PassUntil(2027, 2, 1),
             ];
+    }
+
+    private static Task<bool> Hold(DemoHands hands, CancellationToken cancel)
+    {
+        const string bucket = "deck-cameras";
+        var hold = new Hold
+        {
+            Id = "collision-at-berth-2",
+            Prefix = "bow/",
+            Reason = "the underwriters asked for all footage of the collision at berth 2",
+            Placed = hands.Provider.Clock.Today,
+            PlacedBy = "the harbour office's counsel",
+        };
+        return hands.Current.Change(
+            async view =>
+            {
+                var before = view!.Estate.Find(bucket)!;
+                if (before.Holds.Any(h => h.Id == hold.Id))
+                    return true;
+                var after = before with { Holds = [.. before.Holds, hold] };
+                await hands.Current.Apply(
+                    new PlannedChange(view.Estate.With(after, bucket), Held: bucket),
+                    () =>
+                        hands.Store.ChangeHolds(
+                            before,
+                            after,
+                            isRelease: false,
+                            hold.Reason,
+                            view.Estate.Today,
+                            view.VersionOf(bucket),
+                            view.Version,
+                            cancel
+                        )
+                );
+                return true;
+            },
+            cancel
+        );
     }
 
     private static DemoStep PassUntil(int year, int month, int day)

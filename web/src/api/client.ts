@@ -127,6 +127,10 @@ export type Transfer = Schemas["Transfer"];
 export type TierContents = Schemas["TierContents"];
 export type TierMove = Schemas["TierMove"];
 export type TierMoveOrder = Schemas["TierMoveOrder"];
+export type KeepingReading = Schemas["KeepingReading"];
+export type KeepingConflict = Schemas["KeepingConflict"];
+export type HoldOrder = Schemas["HoldOrder"];
+export type HoldReading = Schemas["HoldReading"];
 export type PlanBody = Schemas["PlanBody"];
 export type CarrierMachine = Schemas["CarrierMachine"];
 export type RetentionPeriod = Schemas["RetentionPeriod"];
@@ -344,6 +348,30 @@ export async function deleteObject(name: string, key: string, version: number | 
   });
   if (!response.ok) throw refusal(response.status, await response.text());
 }
+
+/** A bucket's legal holds, ended ones too. */
+export const readHolds = (name: string) => whole(client.GET("/api/buckets/{name}/holds", { params: inBucket(name) }));
+
+export const readHoldDraft = (name: string, scope: Schemas["HoldScope"]) =>
+  value(client.POST("/api/buckets/{name}/holds/draft", { params: inBucket(name), body: scope }));
+
+export const placeHold = (name: string, order: HoldOrder, etag: string) =>
+  value(client.POST("/api/buckets/{name}/holds", { params: inBucket(name), headers: { "If-Match": etag }, body: order }));
+
+export const releaseHold = (name: string, id: string, order: Schemas["ReleaseOrder"], etag: string) =>
+  value(
+    client.POST("/api/buckets/{name}/holds/{id}/release", {
+      params: { path: { name, id } },
+      headers: { "If-Match": etag },
+      body: order,
+    }),
+  );
+
+/** What is kept until when, what goes, and what does not fit together; of one bucket or of all. */
+export const readKeeping = (months: number, bucket: string | null) =>
+  value(client.GET("/api/keeping", { params: { query: { months, ...(bucket && { bucket }) } } }));
+
+export const keepingFile = (name: "months.csv" | "days.ics") => `/api/keeping/${name}`;
 
 export const readTierMove = (name: string, order: TierMoveOrder) =>
   value(client.POST("/api/buckets/{name}/tier-moves/draft", { params: inBucket(name), body: order }));

@@ -2533,6 +2533,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/buckets/{name}/holds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The bucket's legal holds, ended ones too. The ETag is the bucket's. */
+        get: operations["readHolds"];
+        put?: never;
+        /** Places a legal hold: from now on nothing that it matches can go. */
+        post: operations["placeHold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/holds/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a hold would match today. Nothing is done. */
+        post: operations["readHoldDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/holds/{id}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Releases a legal hold: what nothing else keeps can go from now on. */
+        post: operations["releaseHold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** By month what may go and what goes, the days on which keeping ends, and what does not fit together. */
+        get: operations["readKeeping"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeping/months.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The months as CSV. */
+        get: operations["readKeepingCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keeping/days.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The days on which keeping ends, as iCalendar (RFC 5545). */
+        get: operations["readKeepingIcs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workloads": {
         parameters: {
             query?: never;
@@ -3476,8 +3579,33 @@ export interface components {
             reason: string;
             /** Format: date */
             placed: string;
+            placedBy?: null | string;
             /** Format: date */
             released?: null | string;
+            releasedBy?: null | string;
+            releasedBecause?: null | string;
+        };
+        HoldOrder: {
+            id: string;
+            reason: string;
+            by: string;
+            /** @default  */
+            prefix: string;
+            tags?: null | {
+                [key: string]: string;
+            };
+        };
+        HoldReading: {
+            hold: components["schemas"]["Hold"];
+            holds: boolean;
+            matched: components["schemas"]["Matched"];
+        };
+        HoldScope: {
+            /** @default  */
+            prefix: string;
+            tags?: null | {
+                [key: string]: string;
+            };
         };
         InventoryOrder: {
             mapping: components["schemas"]["ColumnMapping"];
@@ -3519,10 +3647,61 @@ export interface components {
         };
         /** @enum {unknown} */
         KeepStrength: "sealed" | "liftable";
+        KeepingCalendar: {
+            /** Format: date */
+            today: string;
+            months: components["schemas"]["KeepingMonth"][];
+            events: components["schemas"]["KeepingEvent"][];
+            /** Format: double */
+            endlessObjects: number;
+            /** Format: double */
+            endlessBytes: number;
+            /** Format: double */
+            endlessMonthly: number;
+        };
+        KeepingConflict: {
+            code: string;
+            bucket: string;
+            sentence: string;
+            mending?: null | string;
+            draft?: null | components["schemas"]["Bucket"];
+        };
+        KeepingEvent: {
+            /** Format: date */
+            day: string;
+            bucket: string;
+            kind: components["schemas"]["KeepingEventKind"];
+            about: null | string;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+        };
+        /** @enum {unknown} */
+        KeepingEventKind: "hold-ends" | "retention-ends" | "bucket-free";
+        KeepingMonth: {
+            month: components["schemas"]["Month"];
+            /** Format: double */
+            freedObjects: number;
+            /** Format: double */
+            freedBytes: number;
+            /** Format: double */
+            freedMonthly: number;
+            /** Format: double */
+            expiringObjects: number;
+            /** Format: double */
+            expiringBytes: number;
+        };
+        KeepingReading: {
+            calendar: components["schemas"]["KeepingCalendar"];
+            conflicts: components["schemas"]["KeepingConflict"][];
+        };
         Kept: {
             /** Format: date */
             until: string;
             strength: components["schemas"]["KeepStrength"];
+            /** @default false */
+            isHeld: boolean;
         };
         KeptAtRisk: {
             bucket: string;
@@ -3790,6 +3969,12 @@ export interface components {
             cost: components["schemas"]["YearChange"][];
             each: components["schemas"]["OneOfMany"][];
             seen: null | string;
+        };
+        Matched: {
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
         };
         MendOrder: {
             kind: string;
@@ -4342,6 +4527,11 @@ export interface components {
         RehearsalOrder: {
             point: string;
             recall?: null | components["schemas"]["RecallChoice"];
+        };
+        ReleaseOrder: {
+            reason: string;
+            by: string;
+            confirm: string;
         };
         RestOrder: {
             tier: string;
@@ -9381,6 +9571,180 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    readHolds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldReading"][];
+                };
+            };
+        };
+    };
+    placeHold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bucket"];
+                };
+            };
+        };
+    };
+    readHoldDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldScope"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matched"];
+                };
+            };
+        };
+    };
+    releaseHold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bucket"];
+                };
+            };
+        };
+    };
+    readKeeping: {
+        parameters: {
+            query?: {
+                /** @description Months ahead, 1 to 360. */
+                months?: number;
+                /** @description Only this bucket; left out: all. */
+                bucket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeepingReading"];
+                };
+            };
+        };
+    };
+    readKeepingCsv: {
+        parameters: {
+            query?: {
+                /** @description Months ahead, 1 to 360. */
+                months?: number;
+                /** @description Only this bucket; left out: all. */
+                bucket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    readKeepingIcs: {
+        parameters: {
+            query?: {
+                /** @description Only this bucket; left out: all. */
+                bucket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
             };
         };
     };

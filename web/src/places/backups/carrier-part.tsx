@@ -68,7 +68,7 @@ export function CarrierPart() {
                 <td className="text-right">
                   <Button
                     kind="quiet"
-                    aria-label={`Without ${c.name}`}
+                    aria-label={`Take off ${c.name}`}
                     disabled={store.isPending}
                     onClick={() => store.mutate(carriers.filter((other) => other !== c))}
                   >

@@ -48,7 +48,7 @@ export function PackSteps({ steps, bucket, onChange, wrong }: PackStepProps) {
             onChange={(e) => set(i, { tier: e.target.value })}
           />
           {wait(step.tier) > 0 && <span className="text-sm text-ink-soft">a restore waits {wait(step.tier)} h for it</span>}
-          <Button kind="quiet" aria-label={`Without step ${i + 1}`} onClick={() => onChange(steps.filter((_, k) => k !== i))}>
+          <Button kind="quiet" aria-label={`Without it, step ${i + 1}`} onClick={() => onChange(steps.filter((_, k) => k !== i))}>
             Without it
           </Button>
           {stepWrong(wrong, i) && <p className="w-full text-sm text-bad">{stepWrong(wrong, i)}</p>}

@@ -72,7 +72,7 @@ export function PeriodPart() {
                 <td className="text-right">
                   <Button
                     kind="quiet"
-                    aria-label={`Take ${p.name} off the list`}
+                    aria-label={`Take off ${p.name}`}
                     disabled={store.isPending}
                     onClick={() => store.mutate(periods.filter((other) => other !== p))}
                   >

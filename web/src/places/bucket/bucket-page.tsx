@@ -16,6 +16,7 @@ import { usePageTitle } from "../../ui/page-title";
 import { AccessSection } from "./access/access-section";
 import { DeleteBucket } from "./delete-bucket";
 import { DraftPanel } from "./draft-panel";
+import { HoldPart } from "./hold-part";
 import { UntouchedSection } from "./inventory/untouched-section";
 import { KeepEditor } from "./keep-editor";
 import { MoneyChart } from "./money-chart";
@@ -76,6 +77,7 @@ function Sheet({ name }: { name: string }) {
             </div>
             <RulesEditor bucket={bucket} edit={edit} problemAt={problemAt} suggested={good} />
             <KeepEditor bucket={bucket} stored={draft.stored.data} discard={draft.discard} edit={edit} problemAt={problemAt} />
+            <HoldPart bucket={name} />
             <PlaceFields bucket={bucket} edit={edit} problemAt={problemAt} />
             <StreamsEditor bucket={bucket} edit={edit} problemAt={problemAt} />
             <ReadsEditor bucket={bucket} edit={edit} problemAt={problemAt} />

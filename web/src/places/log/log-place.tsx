@@ -21,6 +21,8 @@ const deeds: Record<string, string> = {
   "switched-back": "Failback",
   "line-changed": "Line changed",
   "keep-rule-lifted": "Retention lifted",
+  "hold-placed": "Legal hold placed",
+  "hold-released": "Legal hold released",
   "folder-taken": "The folder's state taken",
   "database-taken": "The database's state taken",
   "credential-made": "Credential kept",
@@ -29,6 +31,13 @@ const deeds: Record<string, string> = {
   "target-made": "Backup target made",
   "target-changed": "Backup target changed",
   "target-removed": "Backup target removed",
+  "workload-made": "Workload added",
+  "workload-changed": "Workload changed",
+  "workload-removed": "Workload removed",
+  "plan-made": "Backup plan made",
+  "plan-changed": "Backup plan changed",
+  "plan-removed": "Backup plan removed",
+  "list-changed": "List changed",
   "done-by-hand": "Done by hand",
 };
 
@@ -136,7 +145,10 @@ function Decision({ change }: { change: LoggedChange }) {
   const { money } = useEstate();
   const { ofEstate, before, after } = costOf(change);
   const aboutBucket =
-    change.kind.startsWith("bucket") || change.kind === "keep-rule-lifted" || change.kind.startsWith("switched");
+    change.kind.startsWith("bucket") ||
+    change.kind === "keep-rule-lifted" ||
+    change.kind.startsWith("hold-") ||
+    change.kind.startsWith("switched");
   return (
     <div className="min-w-0">
       {aboutBucket && change.kind !== "bucket-deleted" ? (

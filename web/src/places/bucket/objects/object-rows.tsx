@@ -5,6 +5,7 @@ import { useEstate } from "../../../estate-context";
 import { count, day } from "../../../format";
 import { TierName } from "../../../strip/tiers";
 import { Button, Figure } from "../../../ui/controls";
+import { keptUntil } from "./kept-words";
 
 const lineHeight = 34;
 
@@ -130,7 +131,7 @@ function ObjectLine({
         <TierName id={object.tier} />
       </td>
       <td>{day(object.created)}</td>
-      <td>{object.kept == null ? <span className="text-ink-soft">–</span> : day(object.kept.until)}</td>
+      <td>{object.kept == null ? <span className="text-ink-soft">–</span> : keptUntil(object.kept)}</td>
     </tr>
   );
 }

@@ -10,6 +10,7 @@ import { Dialog } from "../../../ui/dialog";
 import { ErrorNote } from "../../../ui/error-note";
 import { writeTags } from "../../replication/words";
 import { LinkDialog } from "../access/link-dialog";
+import { keptWords } from "./kept-words";
 import { MoveDialog } from "./move-dialog";
 import { ObjectCopies } from "./object-copies";
 import { RecallDialog } from "./recall-dialog";
@@ -50,7 +51,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
           : []),
         ["Written", `${moment(chosen.written)}`],
         ["Last read", chosen.lastRead == null ? "never" : day(chosen.lastRead)],
-        ["Kept until", chosen.kept == null ? "nothing keeps it" : `${day(chosen.kept.until)}, ${chosen.kept.strength}`],
+        ["Kept until", chosen.kept == null ? "nothing keeps it" : keptWords(chosen.kept)],
         ...(chosen.tags ? [["Tags", writeTags(chosen.tags)] as [string, React.ReactNode]] : []),
         ["Encrypted at rest", sealed(chosen.seal)],
         ["Charged so far", money(details.data?.chargedSoFar ?? 0)],

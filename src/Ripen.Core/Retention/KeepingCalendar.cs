@@ -1,0 +1,232 @@
+using Ripen.Core.Ageing;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
+using Ripen.Core.Replication;
+
+namespace Ripen.Core.Retention;
+
+/// <summary>What happens to what is kept in a month, in expectation.</summary>
+/// <param name="Month">Of the calendar.</param>
+/// <param name="FreedObjects">Whose retention ends: they may go from then on.</param>
+/// <param name="FreedBytes">Of them.</param>
+/// <param name="FreedMonthly">What storing them costs a month then, in the first band of its price.</param>
+/// <param name="ExpiringObjects">That rules let go for good.</param>
+/// <param name="ExpiringBytes">Of them.</param>
+public sealed record KeepingMonth(
+    Month Month,
+    double FreedObjects,
+    double FreedBytes,
+    double FreedMonthly,
+    double ExpiringObjects,
+    double ExpiringBytes
+);
+
+/// <summary>HoldEnds: a legal hold that has a day. RetentionEnds: a bucket's retention until a day. BucketFree: nothing that lies in the bucket
+/// today is kept from then on.</summary>
+public enum KeepingEventKind
+{
+    HoldEnds,
+    RetentionEnds,
+    BucketFree,
+}
+
+/// <summary>A day on which keeping ends.</summary>
+/// <param name="Day">The first on which it keeps no more.</param>
+/// <param name="Bucket">Its name.</param>
+/// <param name="Kind">What ends.</param>
+/// <param name="About">The hold's id and reason; null for the bucket.</param>
+/// <param name="Objects">Of today's that are concerned.</param>
+/// <param name="Bytes">Of them.</param>
+public sealed record KeepingEvent(DateOnly Day, string Bucket, KeepingEventKind Kind, string? About, double Objects, double Bytes);
+
+/// <summary>
+/// What may go and what goes, month by month, of one bucket or of all; what plans store apart. Computed from the same lives as the bill.
+/// </summary>
+/// <param name="Today">The provider's day.</param>
+/// <param name="Months">From today's on.</param>
+/// <param name="Events">Ascending by day.</param>
+/// <param name="EndlessObjects">Of today's, kept without an end.</param>
+/// <param name="EndlessBytes">Of them.</param>
+/// <param name="EndlessMonthly">What storing them costs a month.</param>
+public sealed record KeepingCalendar(
+    DateOnly Today,
+    IReadOnlyList<KeepingMonth> Months,
+    IReadOnlyList<KeepingEvent> Events,
+    double EndlessObjects,
+    double EndlessBytes,
+    double EndlessMonthly
+)
+{
+    /// <param name="estate">Valid.</param>
+    /// <param name="months">From 1 to <see cref="BillingCalendar.MostMonths"/>.</param>
+    /// <param name="only">A bucket; null for all.</param>
+    public static KeepingCalendar Of(Estate estate, int months, string? only = null)
+    {
+        var calendar = new BillingCalendar(estate.Today, months, estate.PriceBook.Month);
+        var copies = IncomingCopies.Of(estate, calendar.Days);
+        var growth = new GrowthTable.Shelf(calendar.Days);
+        var tally = new Tally(calendar);
+        var events = new List<KeepingEvent>();
+        foreach (var bucket in estate.Buckets.Where(b => only is null || b.Name == only))
+        {
+            Expiring(bucket, copies, estate, calendar, growth, tally);
+            Freed(bucket, estate, calendar, tally);
+            events.AddRange(EventsOf(bucket, estate));
+        }
+        return new KeepingCalendar(
+            estate.Today,
+            tally.Months(),
+            [.. events.OrderBy(e => e.Day).ThenBy(e => e.Bucket, StringComparer.Ordinal)],
+            tally.EndlessObjects,
+            tally.EndlessBytes,
+            tally.EndlessMonthly
+        );
+    }
+
+    private static void Expiring(
+        Bucket bucket,
+        IncomingCopies copies,
+        Estate estate,
+        BillingCalendar calendar,
+        GrowthTable.Shelf growth,
+        Tally tally
+    )
+    {
+        foreach (var population in Population.Of(bucket, copies.Into(bucket.Name), estate.PriceBook, calendar.Today, calendar.Days, growth))
+        {
+            for (var m = 0; m < calendar.Months; m++)
+            {
+                var (p, q) = (calendar.Start(m), calendar.Start(m + 1));
+                foreach (var life in population.Lives)
+                {
+                    for (var i = 0; i < life.Stays.Count; i++)
+                        tally.Expires(m, life.Removed(i, p, q), population.Kind.BytesPerObject);
+                }
+                population.Read?.Sum(p, q, (_, _) => { }, (_, gone) => tally.Expires(m, gone, population.Kind.BytesPerObject));
+            }
+        }
+    }
+
+    private static void Freed(Bucket bucket, Estate estate, BillingCalendar calendar, Tally tally)
+    {
+        foreach (var lot in bucket.Stock)
+        {
+            var created = lot.Created.DayNumber - estate.Today.DayNumber;
+            var keeping = Ageing.Keeping.Of(bucket, lot.Prefix, lot.Tags, estate.Today, lot.KeptUntil);
+            if (keeping.FirstFree(created, 0) is > 0 and var free)
+                tally.IsFree(free, lot.Count, lot.BytesPerObject, MonthlyOf(bucket, lot.Kind, free - created, estate, lot.Count));
+        }
+        foreach (var stream in bucket.Streams)
+        {
+            var keeping = Ageing.Keeping.Of(bucket, stream.Prefix, stream.Tags, estate.Today);
+            for (var day = 0; day < calendar.Days; day++)
+            {
+                var free = keeping.FirstFree(day, day);
+                if (free <= day || free >= calendar.Days)
+                    continue;
+                var objects = stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, day / 365.0);
+                tally.IsFree(free, objects, stream.BytesPerObject, MonthlyOf(bucket, stream.Kind, free - day, estate, objects));
+            }
+        }
+    }
+
+    /// <summary>Of objects of an age, where the bucket's rules have put them by then.</summary>
+    private static double MonthlyOf(Bucket bucket, ObjectKind kind, int age, Estate estate, double objects)
+    {
+        var prices = estate.PriceBook;
+        var path = Life.Path(
+            Lifecycle.Of(bucket, kind, prices, estate.Today).Unbundled(),
+            new Standing(0, prices.Coldness(bucket.Tier), 0),
+            Lifecycle.Never
+        );
+        var tier = prices.Tiers[path.Last(s => s.From <= age).Tier];
+        var price = prices.FindRegion(bucket.Region)!.PriceOf(tier.Id)!.Storage[0].Price;
+        var factor = prices.FindScheme(bucket.Scheme)!.StorageFactor;
+        return price.For(objects * tier.BilledBytes(kind.BytesPerObject) / prices.Unit.Bytes()) * factor;
+    }
+
+    private static IEnumerable<KeepingEvent> EventsOf(Bucket bucket, Estate estate)
+    {
+        foreach (var hold in bucket.Holds.Where(h => h.Released > estate.Today))
+        {
+            var held = bucket.Stock.Where(l => hold.Scope.Takes(l.Prefix, l.Tags)).ToList();
+            yield return new(
+                hold.Released!.Value,
+                bucket.Name,
+                KeepingEventKind.HoldEnds,
+                $"{hold.Id}: {hold.Reason}",
+                held.Sum(l => l.Count),
+                held.Sum(l => l.Count * l.BytesPerObject)
+            );
+        }
+        var (objects, bytes) = (bucket.Stock.Sum(l => l.Count), bucket.Stock.Sum(l => l.Count * l.BytesPerObject));
+        if (bucket.Keep?.Until is { } until && until > estate.Today)
+            yield return new(until, bucket.Name, KeepingEventKind.RetentionEnds, null, objects, bytes);
+        if (LastKept(bucket, estate.Today) is { } last and < Lifecycle.Never)
+            yield return new(estate.Today.AddDays(last), bucket.Name, KeepingEventKind.BucketFree, null, objects, bytes);
+    }
+
+    /// <summary>The first day, from today, on which nothing that lies in the bucket now is kept; null when nothing is,
+    /// <see cref="Lifecycle.Never"/> when some has no end.</summary>
+    internal static int? LastKept(Bucket bucket, DateOnly today)
+    {
+        var last = bucket
+            .Stock.Select(l =>
+                Ageing.Keeping.Of(bucket, l.Prefix, l.Tags, today, l.KeptUntil).FirstFree(l.Created.DayNumber - today.DayNumber, 0)
+            )
+            .DefaultIfEmpty(0)
+            .Max();
+        return last > 0 ? last : null;
+    }
+
+    private sealed class Tally(BillingCalendar calendar)
+    {
+        private readonly double[] freedObjects = new double[calendar.Months];
+        private readonly double[] freedBytes = new double[calendar.Months];
+        private readonly double[] freedMonthly = new double[calendar.Months];
+        private readonly double[] expiringObjects = new double[calendar.Months];
+        private readonly double[] expiringBytes = new double[calendar.Months];
+
+        public double EndlessObjects { get; private set; }
+        public double EndlessBytes { get; private set; }
+        public double EndlessMonthly { get; private set; }
+
+        public void IsFree(int day, double objects, long bytesPerObject, double monthly)
+        {
+            if (day >= Lifecycle.Never)
+            {
+                EndlessObjects += objects;
+                EndlessBytes += objects * bytesPerObject;
+                EndlessMonthly += monthly;
+            }
+            else if (day < calendar.Days)
+            {
+                var m = calendar.MonthOf(day);
+                freedObjects[m] += objects;
+                freedBytes[m] += objects * bytesPerObject;
+                freedMonthly[m] += monthly;
+            }
+        }
+
+        public void Expires(int month, double objects, long bytesPerObject)
+        {
+            expiringObjects[month] += objects;
+            expiringBytes[month] += objects * bytesPerObject;
+        }
+
+        public IReadOnlyList<KeepingMonth> Months() =>
+            [
+                .. Enumerable
+                    .Range(0, calendar.Months)
+                    .Select(m => new KeepingMonth(
+                        Month.Of(calendar.Date(m)),
+                        freedObjects[m],
+                        freedBytes[m],
+                        freedMonthly[m],
+                        expiringObjects[m],
+                        expiringBytes[m]
+                    )),
+            ];
+    }
+}
