@@ -429,7 +429,6 @@ public sealed class PlanTests : IDisposable
     [Theory]
     [InlineData("rules", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry", "clock": "read" }] }]""")]
     [InlineData("rules", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry", "bundleTo": 64000000 }] }]""")]
-    [InlineData("holds", """[{ "id": "h", "reason": "Claim", "placed": "2026-11-01" }]""")]
     public async Task What_the_provider_does_not_do_is_refused(string property, string value)
     {
         var read = await server.Get("/api/buckets/engine-telemetry");

@@ -16,13 +16,15 @@ public sealed record ShortStay(string Tier, int From, int To, int StaysDays, int
 /// <param name="Bands">From young to old.</param>
 /// <param name="ExpireAt">Age in days; null for never.</param>
 /// <param name="ShortStays">Where a minimum stay is broken.</param>
+/// <param name="Holds">The ids of legal holds that hold some of it today, whatever its age.</param>
 public sealed record StripLane(
     string Prefix,
     IReadOnlyDictionary<string, string>? Tags,
     IReadOnlyList<string> Rules,
     IReadOnlyList<StripBand> Bands,
     int? ExpireAt,
-    IReadOnlyList<ShortStay> ShortStays
+    IReadOnlyList<ShortStay> ShortStays,
+    IReadOnlyList<string> Holds
 );
 
 /// <summary>A bucket drawn by the age of its data: a lane for each scope that has rules for current versions, in their order, and one for
@@ -66,8 +68,12 @@ public sealed record AgeStrip(IReadOnlyList<StripLane> Lanes, int? KeepDays, Dat
             [.. rules],
             bands,
             expireAt,
-            [.. bands.Where(Leaves).Select(b => Short(b, prices)).OfType<ShortStay>()]
+            [.. bands.Where(Leaves).Select(b => Short(b, prices)).OfType<ShortStay>()],
+            [.. bucket.Holds.Where(h => h.Placed <= today && !(h.Released <= today) && Meets(h.Prefix)).Select(h => h.Id)]
         );
+
+        bool Meets(string prefix) =>
+            prefix.StartsWith(scope.Prefix, StringComparison.Ordinal) || scope.Prefix.StartsWith(prefix, StringComparison.Ordinal);
 
         // What expires where versions are kept stays in its tier.
         bool Leaves(StripBand band) => !bucket.Versioning || band.To != expireAt;

@@ -29,11 +29,10 @@ public sealed record CarrierMachine
     /// <summary>Those that an estate may have.</summary>
     internal static void Check(IReadOnlyList<CarrierMachine> carriers, string path, Estate estate, Findings findings)
     {
-        for (var i = 0; i < carriers.Count; i++)
+        foreach (var (carrier, i) in Checks.Present(carriers))
         {
-            var carrier = carriers[i];
             findings.Require(
-                carriers.Take(i).All(c => c.Id != carrier.Id),
+                carriers.Take(i).All(c => c?.Id != carrier.Id),
                 "duplicate-id",
                 $"{path}[{i}].id",
                 $"There is another machine '{carrier.Id}'; every id stands for one."

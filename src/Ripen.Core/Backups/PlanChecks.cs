@@ -51,7 +51,7 @@ internal static class PlanChecks
         foreach (var (carrier, at) in chosen)
         {
             findings.Require(
-                carrier is null || estate.Carriers.Any(c => c.Id == carrier),
+                carrier is null || estate.Carriers.Any(c => c?.Id == carrier),
                 "unknown-reference",
                 at,
                 $"The plan '{plan.Id}' is carried by '{carrier}', and there is no such machine."

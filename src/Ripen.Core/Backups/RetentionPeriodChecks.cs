@@ -10,9 +10,9 @@ internal static class RetentionPeriodChecks
 
     public static void Check(IReadOnlyList<RetentionPeriod> periods, string path, Findings findings)
     {
-        for (var i = 0; i < periods.Count; i++)
+        foreach (var (period, i) in Checks.Present(periods))
         {
-            var (period, at) = (periods[i], $"{path}[{i}]");
+            var at = $"{path}[{i}]";
             findings.Require(
                 period.Name.Trim().Length is > 0 and <= LongestName,
                 "out-of-range",
@@ -20,7 +20,7 @@ internal static class RetentionPeriodChecks
                 $"What a period is for has 1 to {LongestName} characters."
             );
             findings.Require(
-                periods.Take(i).All(p => p.Name != period.Name),
+                periods.Take(i).All(p => p?.Name != period.Name),
                 "duplicate-name",
                 $"{at}.name",
                 $"'{period.Name}' is in the list already."

@@ -115,7 +115,10 @@ public sealed record KeepingCalendar(
             var created = lot.Created.DayNumber - estate.Today.DayNumber;
             var keeping = Ageing.Keeping.Of(bucket, lot.Prefix, lot.Tags, estate.Today, lot.KeptUntil);
             if (keeping.FirstFree(created, 0) is > 0 and var free)
-                tally.IsFree(free, lot.Count, lot.BytesPerObject, MonthlyOf(bucket, lot.Kind, free - created, estate, lot.Count));
+            {
+                var tier = free >= Lifecycle.Never ? estate.PriceBook.Coldness(lot.Tier) : TierAt(bucket, lot.Kind, free - created, estate);
+                tally.IsFree(free, lot.Count, lot.BytesPerObject, Monthly(bucket, tier, lot.BytesPerObject, estate.PriceBook, lot.Count));
+            }
         }
         foreach (var stream in bucket.Streams)
         {
@@ -126,13 +129,14 @@ public sealed record KeepingCalendar(
                 if (free <= day || free >= calendar.Days)
                     continue;
                 var objects = stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, day / 365.0);
-                tally.IsFree(free, objects, stream.BytesPerObject, MonthlyOf(bucket, stream.Kind, free - day, estate, objects));
+                var tier = TierAt(bucket, stream.Kind, free - day, estate);
+                tally.IsFree(free, objects, stream.BytesPerObject, Monthly(bucket, tier, stream.BytesPerObject, estate.PriceBook, objects));
             }
         }
     }
 
-    /// <summary>Of objects of an age, where the bucket's rules have put them by then.</summary>
-    private static double MonthlyOf(Bucket bucket, ObjectKind kind, int age, Estate estate, double objects)
+    /// <summary>Where the bucket's rules have put objects by an age.</summary>
+    private static int TierAt(Bucket bucket, ObjectKind kind, int age, Estate estate)
     {
         var prices = estate.PriceBook;
         var path = Life.Path(
@@ -140,10 +144,19 @@ public sealed record KeepingCalendar(
             new Standing(0, prices.Coldness(bucket.Tier), 0),
             Lifecycle.Never
         );
-        var tier = prices.Tiers[path.Last(s => s.From <= age).Tier];
-        var price = prices.FindRegion(bucket.Region)!.PriceOf(tier.Id)!.Storage[0].Price;
-        var factor = prices.FindScheme(bucket.Scheme)!.StorageFactor;
-        return price.For(objects * tier.BilledBytes(kind.BytesPerObject) / prices.Unit.Bytes()) * factor;
+        return path.Last(s => s.From <= age).Tier;
+    }
+
+    /// <summary>What storing objects costs a month, in the first band of the tier's price.</summary>
+    internal static double Monthly(Bucket bucket, int tier, long bytesPerObject, PriceBook prices, double objects)
+    {
+        var of = prices.Tiers[tier];
+        return prices
+                .FindRegion(bucket.Region)!
+                .PriceOf(of.Id)!
+                .Storage[0]
+                .Price.For(objects * of.BilledBytes(bytesPerObject) / prices.Unit.Bytes())
+            * prices.FindScheme(bucket.Scheme)!.StorageFactor;
     }
 
     private static IEnumerable<KeepingEvent> EventsOf(Bucket bucket, Estate estate)

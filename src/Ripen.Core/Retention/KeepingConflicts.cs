@@ -50,24 +50,18 @@ public static class KeepingConflicts
         foreach (var hold in bucket.Holds.Where(h => h.Placed <= estate.Today && h.Released is null))
         {
             var held = bucket.Stock.Where(l => hold.Scope.Takes(l.Prefix, l.Tags)).ToList();
-            var monthly = held.Sum(l => MonthlyOf(l, bucket, estate.PriceBook));
+            var monthly = held.Sum(l =>
+                KeepingCalendar.Monthly(bucket, estate.PriceBook.Coldness(l.Tier), l.BytesPerObject, estate.PriceBook, l.Count)
+            );
             yield return new(
                 "kept-without-end",
                 bucket.Name,
                 $"The hold '{hold.Id}' has no end: it keeps {Wording.Objects(held.Sum(l => l.Count))}, "
-                    + $"{held.Sum(l => l.Count * l.BytesPerObject) / estate.PriceBook.Unit.Bytes():#,##0.#} {estate.PriceBook.Unit}, for "
+                    + $"{Wording.Bytes(held.Sum(l => l.Count * l.BytesPerObject))}, for "
                     + $"{monthly:#,##0.00} {estate.PriceBook.Currency} a month, and what arrives. It ends by being released."
             );
         }
     }
-
-    private static double MonthlyOf(Lot lot, Bucket bucket, PriceBook prices) =>
-        prices
-            .FindRegion(bucket.Region)!
-            .PriceOf(lot.Tier)!
-            .Storage[0]
-            .Price.For(lot.Count * prices.Tiers[prices.Coldness(lot.Tier)].BilledBytes(lot.BytesPerObject) / prices.Unit.Bytes())
-        * prices.FindScheme(bucket.Scheme)!.StorageFactor;
 
     private static IEnumerable<KeepingConflict> Versions(Bucket bucket)
     {

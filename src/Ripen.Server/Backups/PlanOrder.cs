@@ -1,5 +1,5 @@
+using System.Text;
 using System.Text.Json;
-using System.Text.Json.Nodes;
 using System.Text.RegularExpressions;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
@@ -62,20 +62,40 @@ internal sealed partial record PlanOrder(BackupPlan Plan, Estate After, Bucket? 
 
     private static (string Plan, IReadOnlyList<Step>? Steps, Problem? Wrong) Part(string json)
     {
+        JsonDocument document;
         try
         {
-            if (JsonNode.Parse(json) is not JsonObject plan || !plan.TryGetPropertyValue(Steps, out var steps))
-                return (json, null, null);
-            plan.Remove(Steps);
-            return (plan.ToJsonString(), steps?.Deserialize<Step[]>(EstateDocument.Json), null);
-        }
-        catch (JsonException) when (json.Contains(Steps, StringComparison.Ordinal))
-        {
-            return (json, null, new Problem("wrong-type", $"$.{Steps}", "Write a list of steps, each with an age in days and a tier."));
+            document = JsonDocument.Parse(json);
         }
         catch (JsonException)
         {
+            // What is no JSON is told by whoever reads the plan.
             return (json, null, null);
+        }
+        using (document)
+        {
+            if (document.RootElement.ValueKind != JsonValueKind.Object || !document.RootElement.TryGetProperty(Steps, out var steps))
+                return (json, null, null);
+            using var plan = new MemoryStream();
+            using (var writer = new Utf8JsonWriter(plan))
+            {
+                writer.WriteStartObject();
+                foreach (var property in document.RootElement.EnumerateObject().Where(p => !p.NameEquals(Steps)))
+                    property.WriteTo(writer);
+                writer.WriteEndObject();
+            }
+            var text = Encoding.UTF8.GetString(plan.ToArray());
+            try
+            {
+                var read = steps.Deserialize<Step?[]>(EstateDocument.Json);
+                if (read is null || read.All(s => s is not null))
+                    return (text, read!, null);
+            }
+            catch (JsonException)
+            {
+                // Said below.
+            }
+            return (text, null, new Problem("wrong-type", $"$.{Steps}", "Write a list of steps, each with an age in days and a tier."));
         }
     }
 

@@ -5027,6 +5027,7 @@ export interface components {
             /** Format: int32 */
             expireAt: null | number;
             shortStays: components["schemas"]["ShortStay"][];
+            holds: string[];
         };
         /** @enum {unknown} */
         TargetAccess: "read-write" | "read-only" | "locked";

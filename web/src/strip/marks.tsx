@@ -151,6 +151,43 @@ export function KeepBracket({
   );
 }
 
+/** Legal holds keep whatever is of the lane at every age: a line under all of it, named where nothing lies any more by the rules. */
+export function HeldMark({
+  lane,
+  scale,
+  width,
+  height,
+}: {
+  lane: AgeStrip["lanes"][number];
+  scale: AgeScale;
+  width: number;
+  height: number;
+}) {
+  if (lane.holds.length === 0) return null;
+  const words = `held by ${lane.holds.join(", ")}`;
+  const end = lane.expireAt == null ? width : scale.at(lane.expireAt);
+  const hasRoom = width - end > words.length * 6.2 + 24;
+  return (
+    <g>
+      <title>{words}</title>
+      <path d={`M0 ${height + 1.5}H${width}`} stroke="var(--ink)" strokeWidth={2} strokeDasharray="1 2" />
+      {hasRoom && (
+        <text
+          x={end + 18}
+          y={height / 2 + 4}
+          fontSize={12}
+          fill="var(--ink)"
+          stroke="var(--paper)"
+          strokeWidth={4}
+          paintOrder="stroke"
+        >
+          {words}
+        </text>
+      )}
+    </g>
+  );
+}
+
 /** A strip in words, for those who do not see it. */
 export function useStripWords() {
   const { tierName } = useEstate();
@@ -158,7 +195,8 @@ export function useStripWords() {
     const lanes = strip.lanes.map((lane) => {
       const bands = lane.bands.map((band) => `${tierName(band.tier)} from day ${band.from}`).join(", ");
       const end = lane.expireAt == null ? "never expires" : `expires at day ${lane.expireAt}`;
-      return `${lane.prefix || "everything else"}: ${bands}, ${end}`;
+      const held = lane.holds.length > 0 ? `, held by ${lane.holds.join(" and ")}` : "";
+      return `${lane.prefix || "everything else"}: ${bands}, ${end}${held}`;
     });
     if (strip.keepDays != null) lanes.push(`kept ${strip.keepDays} days`);
     if (strip.keepUntil != null) lanes.push(`kept until ${day(strip.keepUntil)}`);

@@ -4,7 +4,7 @@ import { useEstate } from "../estate-context";
 import { age as ageInWords } from "../format";
 import { useWidth } from "../ui/use-width";
 import { ageScale } from "./axis";
-import { AgeAxisLabels, AgeRules, Histogram, KeepBracket, Lane } from "./marks";
+import { AgeAxisLabels, AgeRules, HeldMark, Histogram, KeepBracket, Lane } from "./marks";
 
 /** One lane has room; several stand closer, so that five rules fit beside the forms that change them. */
 const sizes = (lanes: number) =>
@@ -52,6 +52,7 @@ export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: 
                     {lane.prefix || "everything else"}
                   </text>
                 )}
+                <HeldMark lane={lane} scale={scale} width={width} height={laneHeight} />
                 {rulesOf(lane).map((rule) => (
                   <g key={rule.id}>
                     {(rule.steps ?? []).map((step, s) => (

@@ -88,24 +88,34 @@ function Conflicts({ conflicts }: { conflicts: KeepingConflict[] }) {
       <h2 className="text-xl">What does not fit together</h2>
       {conflicts.length === 0 && <p className="text-ink-soft">Nothing: what is kept, what expires and what is copied agree.</p>}
       <ul>
-        {conflicts.map((c) => (
-          <li key={`${c.bucket} ${c.code} ${c.sentence}`} className="border-b border-hairline py-2">
-            <Link to={`/buckets/${c.bucket}`} className="font-semibold">
-              {c.bucket}
-            </Link>
-            <p>{c.sentence}</p>
-            {c.draft && c.mending && (
-              <Button kind="quiet" onClick={() => void look(c)}>
-                Draft: {c.mending}
-                {c.draft.name !== c.bucket && `, in ${c.draft.name}`}
-              </Button>
-            )}
+        {bySentence(conflicts).map(([sentence, alike]) => (
+          <li key={sentence} className="border-b border-hairline py-2">
+            <p>{sentence}</p>
+            <ul className="flex flex-wrap gap-x-6">
+              {alike.map((c) => (
+                <li key={c.bucket}>
+                  <Link to={`/buckets/${c.bucket}`}>{c.bucket}</Link>
+                  {c.draft && c.mending && (
+                    <Button kind="quiet" aria-label={`Draft: ${c.mending}, for ${c.bucket}`} onClick={() => void look(c)}>
+                      Draft: {c.mending}
+                    </Button>
+                  )}
+                </li>
+              ))}
+            </ul>
           </li>
         ))}
       </ul>
       {wrong && <ErrorNote error={wrong} />}
     </section>
   );
+}
+
+/** The same is said once, of all buckets that it holds for. */
+function bySentence(conflicts: KeepingConflict[]): [string, KeepingConflict[]][] {
+  const sentences = new Map<string, KeepingConflict[]>();
+  for (const c of conflicts) sentences.set(c.sentence, [...(sentences.get(c.sentence) ?? []), c]);
+  return [...sentences];
 }
 
 type CalendarProps = { calendar: KeepingReading["calendar"]; bucket: string | null };

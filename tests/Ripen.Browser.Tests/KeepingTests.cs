@@ -1,0 +1,57 @@
+using OpenQA.Selenium;
+
+namespace Ripen.Browser.Tests;
+
+/// <summary>A legal hold is placed and released, and what does not fit together is mended, all by keyboard.</summary>
+public sealed class KeepingTests(DemoFixture demo) : IClassFixture<DemoFixture>
+{
+    private readonly Page page = new(demo.Ripen);
+
+    [Fact]
+    public void A_hold_is_placed_refuses_a_deletion_and_is_released_by_name()
+    {
+        page.Open("/buckets/harbour-notices");
+        page.Click(page.Button("Place a hold…"));
+        page.Type(page.Field("Case"), "collision-9");
+        page.Type(page.Field("What begins with"), "aldmouth/tide-table.csv");
+        page.See("It matches 1 object now");
+        page.Type(page.Field("Because"), "asked for by the underwriters");
+        page.Type(page.Field("Who answers for it"), "counsel");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Press(Keys.Enter);
+        page.See("placed by counsel");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+
+        page.Open("/buckets/harbour-notices?prefix=aldmouth/&object=aldmouth/tide-table.csv");
+        page.See("released, by a legal hold");
+        page.Open("/keeping?bucket=harbour-notices");
+        page.See("The hold 'collision-9' has no end");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+
+        page.Open("/buckets/harbour-notices");
+        page.Click(page.Find("[aria-label='Release… collision-9']"));
+        page.Type(page.Field("Because"), "the case is closed");
+        page.Type(page.Field("Who answers for it"), "counsel");
+        page.Type(page.Field("Type collision-9"), "collision-9");
+        page.Press(Keys.Enter);
+        page.See("released by counsel: the case is closed");
+    }
+
+    [Fact]
+    public void What_does_not_fit_is_looked_at_as_a_draft_with_one_key()
+    {
+        page.Open("/keeping?months=12");
+        page.See("no rule lets those go");
+        page.Find("details summary").SendKeys(Keys.Enter);
+        page.See("storing it costs a month");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Find("[aria-label='Draft: let earlier versions expire 90 days after they were superseded, for port-sonar']")
+            .SendKeys(Keys.Enter);
+        page.See("port-sonar");
+        page.Until(
+            () => page.Browser.FindElements(By.CssSelector("input")).Any(i => i.GetAttribute("value") == "earlier-versions"),
+            "the drafted rule"
+        );
+        page.See("Discard");
+    }
+}
