@@ -38,6 +38,7 @@ internal static class ServerCommands
             Schemes(),
             Lift(),
             HoldCommands.Make(),
+            KeepingCommands.Make(),
             Stores(),
             EncryptionCommands.Encryption(),
             .. AccessCommands.All(),

@@ -61,8 +61,7 @@ const places = [
 const asOfHere = (pathname: string) =>
   onEstate(pathname) || pathname === "/plans" || pathname === "/calendar" || pathname === "/evidence";
 
-const onEstate = (pathname: string) =>
-  pathname === "/" || pathname === "/new" || pathname === "/keeping" || pathname.startsWith("/buckets/");
+const onEstate = (pathname: string) => pathname === "/" || pathname === "/new" || pathname.startsWith("/buckets/");
 
 /** Pages of a place that stand beside its own. */
 const beside: Record<string, string[]> = {
@@ -136,7 +135,7 @@ export function App() {
             {places.map((place) => {
               const here =
                 place.to === "/"
-                  ? onEstate(pathname) || pathname === "/change"
+                  ? onEstate(pathname) || pathname === "/change" || pathname === "/keeping"
                   : [place.to, ...(beside[place.to] ?? [])].some((p) => pathname === p || pathname.startsWith(`${p}/`));
               return (
                 <NavLink
