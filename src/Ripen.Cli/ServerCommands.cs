@@ -39,6 +39,7 @@ internal static class ServerCommands
             Lift(),
             HoldCommands.Make(),
             KeepingCommands.Make(),
+            NightCommands.Make(),
             Stores(),
             EncryptionCommands.Encryption(),
             .. AccessCommands.All(),

@@ -269,6 +269,17 @@ public sealed class SimulatedProvider : IDisposable
     /// <summary>What a bucket keeps today; null when nothing in it is kept.</summary>
     public KeptInBucket? KeptIn(string bucket) => state.Index.Read(db => RetentionGate.ByBucket(db, bucket).SingleOrDefault());
 
+    /// <summary>What the run that closes today would do, if nothing came or went until then; a page of it.</summary>
+    /// <param name="bucket">Only this one; null for all.</param>
+    /// <param name="from">The number of the page's first act.</param>
+    /// <param name="most">Acts on the page.</param>
+    /// <param name="cancel">Stops looking.</param>
+    public NightReading Tonight(string? bucket, long from, int most, CancellationToken cancel) =>
+        state.Index.Read(db => NightActs.Foresee(db, state.TermsIn(db), bucket, from, most, cancel));
+
+    /// <summary>The same of what the last run did; null before the first.</summary>
+    public NightReading? LastNight(string? bucket, long from, int most) => state.Index.Read(db => NightActs.Last(db, bucket, from, most));
+
     /// <summary>What each legal hold of a bucket matches today, by its id: objects, weightless ones and earlier versions too, and their
     /// bytes.</summary>
     public IReadOnlyDictionary<string, (double Objects, double Bytes)> HeldIn(string bucket) =>

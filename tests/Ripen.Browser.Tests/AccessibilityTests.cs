@@ -17,6 +17,7 @@ public sealed class AccessibilityTests(DemoFixture demo) : IClassFixture<DemoFix
     [InlineData("/buckets/harbour-notices?in=aldmouth/", "berth-3-closed.txt")]
     [InlineData("/buckets/harbour-notices?object=readme.txt", "SHA-256")]
     [InlineData("/clock", "Daily runs")]
+    [InlineData("/tonight", "One by one")]
     [InlineData("/about", "An example, worked out now")]
     [InlineData("/schemes", "Mean time to loss")]
     [InlineData("/advice", "How is it worked with?")]

@@ -23,6 +23,7 @@ const ReplicationPlace = lazy(() =>
 const BucketPage = lazy(() => import("./places/bucket/bucket-page").then((m) => ({ default: m.BucketPage })));
 const ChangeMany = lazy(() => import("./places/estate/change-many").then((m) => ({ default: m.ChangeMany })));
 const ForecastPlace = lazy(() => import("./places/forecast/forecast-place").then((m) => ({ default: m.ForecastPlace })));
+const NightPage = lazy(() => import("./places/clock/night-page").then((m) => ({ default: m.NightPage })));
 const KeepingPlace = lazy(() => import("./places/keeping/keeping-place").then((m) => ({ default: m.KeepingPlace })));
 const AdvicePlace = lazy(() => import("./places/advice/advice-place").then((m) => ({ default: m.AdvicePlace })));
 const ClockPlace = lazy(() => import("./places/clock/clock-place").then((m) => ({ default: m.ClockPlace })));
@@ -194,6 +195,7 @@ export function App() {
                     <Route path="/about" element={<AboutPlace />} />
                     <Route path="/clock" element={<ClockPlace />} />
                     <Route path="/schemes" element={<SchemesPlace />} />
+                    <Route path="/tonight" element={<NightPage />} />
                     <Route path="/keeping" element={<KeepingPlace />} />
                     <Route path="/advice" element={<AdvicePlace />} />
                     <Route path="/new" element={<EstatePlace making />} />

@@ -155,81 +155,46 @@ internal sealed class Midnight : IDisposable
         var going = new List<long>();
         var superseding = new List<(long Id, int Kind)>();
         var moving = new List<(long Id, int Kind, int Tier, double Charge)>();
-        var lives = Reachable().ToDictionary(b => b.Id, b => new RuleBook(b, terms.Prices, day));
-        using (
-            var all = db.Statement(
-                $"SELECT id, bucket, kind, count, bytes, created, tier, since, key, {RetentionGate.KeptUntil}, tags, superseded, replaced_on, "
-                    + "rewrite, run FROM entry WHERE kind < 2"
-            )
-        )
-        using (var row = all.ExecuteReader())
+        using var acts = new NightActs(db, terms, day);
+        foreach (var entry in NightEntries.Of(db, terms, day, IsReachable, cancel))
         {
-            var seen = 0;
-            while (row.Read())
+            var (rules, lies, fate, count) = (entry.Rules, entry.Lies, entry.Fate, entry.Count);
+            var use = uses[rules.Bucket];
+            var targets = rules.Bucket.TargetOf(lies.Key) is { } of ? UseOfTarget(rules.Bucket, of) : null;
+            if (fate.Goes)
             {
-                if (++seen % 50_000 == 0)
-                    cancel.ThrowIfCancellationRequested();
-                // A lost region stands still.
-                if (!lives.TryGetValue(row.GetInt64(1), out var rules))
-                    continue;
-                var (id, kind, count, since) = (row.GetInt64(0), row.GetInt32(2), row.GetDouble(3), row.GetInt32(7));
-                var versioned = rules.Bucket.Bucket.Versioning;
-                var entry = new Ruled(
-                    rules.NeedsKeys || rules.Bucket.HasTargets ? row.GetString(8) : "",
-                    rules.NeedsTags ? row.Text(10) : null,
-                    row.GetInt32(5),
-                    versioned ? row.Int(11) : null,
-                    row.GetInt64(4),
-                    terms.Place(row.GetInt64(6))
-                );
-                var isKept = row.GetInt32(9) > day.DayNumber;
-                var use = uses[rules.Bucket];
-                var targets = rules.Bucket.TargetOf(entry.Key) is { } of ? UseOfTarget(rules.Bucket, of) : null;
-                var goes = false;
-                if (entry.Superseded is not null)
-                {
-                    var every = row.Int(13);
-                    goes = !isKept && rules.IsOver(entry, () => NewerEarlier(id, kind, every, day.DayNumber - entry.Superseded!.Value));
-                }
-                else if (row.Int(12) <= day.DayNumber || rules.IsOver(entry))
-                {
-                    if (versioned)
-                    {
-                        superseding.Add((id, kind));
-                        entry = entry with { Superseded = day.DayNumber };
-                        expired += count;
-                    }
-                    else
-                    {
-                        goes = !isKept;
-                    }
-                }
-                if (goes)
-                {
-                    use.Leave(terms, rules.Bucket, day, entry.Tier, since, count, entry.Bytes);
-                    targets?.Leave(terms, rules.Bucket, day, entry.Tier, since, count, entry.Bytes);
-                    going.Add(id);
-                    expired += count;
-                    continue;
-                }
-                var tier = entry.Tier;
-                if (rules.ColderTier(entry) is { } colder)
-                {
-                    var early = use.Leave(terms, rules.Bucket, day, tier, since, count, entry.Bytes);
-                    use.Of(colder).Moves += count;
-                    targets?.Leave(terms, rules.Bucket, day, tier, since, count, entry.Bytes);
-                    if (targets is not null)
-                        targets.Of(colder).Moves += count;
-                    moving.Add((id, kind, colder, early + rules.Bucket.Prices[colder]!.MovesIn.For(count)));
-                    moved += count;
-                    tier = colder;
-                }
-                use.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, entry.Bytes);
-                targets?.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, entry.Bytes);
-                // An object is charged for what is really read; the reading habit is the simulated workload's, and not that of what plans store.
-                if (kind == EntryRows.Batch && entry.Superseded is null && row.IsDBNull(14))
-                    use.Read(tier, count * rules.ReadShare(entry.Created), entry.Bytes);
+                var charge = use.Leave(terms, rules.Bucket, day, lies.Tier, entry.Since, count, lies.Bytes);
+                targets?.Leave(terms, rules.Bucket, day, lies.Tier, entry.Since, count, lies.Bytes);
+                going.Add(entry.Id);
+                acts.Note(entry, charge);
+                expired += count;
+                continue;
             }
+            if (fate.Supersedes)
+            {
+                superseding.Add((entry.Id, entry.Kind));
+                expired += count;
+            }
+            var (tier, cost) = (lies.Tier, 0.0);
+            if (fate.Tier is { } colder)
+            {
+                var early = use.Leave(terms, rules.Bucket, day, tier, entry.Since, count, lies.Bytes);
+                use.Of(colder).Moves += count;
+                targets?.Leave(terms, rules.Bucket, day, tier, entry.Since, count, lies.Bytes);
+                if (targets is not null)
+                    targets.Of(colder).Moves += count;
+                cost = early + rules.Bucket.Prices[colder]!.MovesIn.For(count);
+                moving.Add((entry.Id, entry.Kind, colder, cost));
+                moved += count;
+                tier = colder;
+            }
+            if (fate.Supersedes || fate.Tier is not null)
+                acts.Note(entry, cost);
+            use.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, lies.Bytes);
+            targets?.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, lies.Bytes);
+            // An object is charged for what is really read; the reading habit is the simulated workload's, and not that of what plans store.
+            if (entry.Kind == EntryRows.Batch && lies.Superseded is null && !fate.Supersedes && !entry.IsOfPlan)
+                use.Read(tier, count * rules.ReadShare(lies.Created), lies.Bytes);
         }
         foreach (var (id, kind) in superseding)
             Supersede(id, kind);
@@ -254,22 +219,6 @@ internal sealed class Midnight : IDisposable
         }
         RecallRows.End(db, day);
     }
-
-    /// <summary>How many earlier versions of its key are newer: counted for an object; for a batch as many as its stream wrote since.</summary>
-    private int NewerEarlier(long id, int kind, int? rewriteEvery, int age) =>
-        kind == EntryRows.Batch
-            ? rewriteEvery is { } every
-                ? age / every
-                : 0
-            : (int)
-                db.Value<long>(
-                    """
-                    SELECT count(*) FROM entry e JOIN entry n ON n.bucket = e.bucket AND n.key = e.key AND n.kind = 1 AND n.current = 0
-                        AND (n.written, coalesce(n.origin, n.id)) > (e.written, coalesce(e.origin, e.id))
-                    WHERE e.id = ?1
-                    """,
-                    id
-                );
 
     /// <summary>A current version steps back; nothing is lost. An object's key then has a mark that it was deleted, as a hand would leave
     /// it.</summary>

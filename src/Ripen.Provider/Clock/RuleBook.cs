@@ -12,6 +12,14 @@ namespace Ripen.Provider.Clock;
 /// <param name="Tier">Its place from warm to cold.</param>
 internal readonly record struct Ruled(string Key, string? Tags, int Created, int? Superseded, long Bytes, int Tier);
 
+/// <summary>What becomes of an entry in a night.</summary>
+/// <param name="Goes">For good.</param>
+/// <param name="Supersedes">It becomes an earlier version.</param>
+/// <param name="OverBy">The id of the rule by which it goes or becomes one; null where it is overwritten.</param>
+/// <param name="Tier">To which colder tier it moves; null for none.</param>
+/// <param name="MovedBy">The id of the rule whose step that is.</param>
+internal readonly record struct Fate(bool Goes, bool Supersedes, string? OverBy, int? Tier, string? MovedBy);
+
 /// <summary>A bucket's lifecycle rules and its reading habit, as they hold on one day.</summary>
 internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly day)
 {
@@ -30,27 +38,47 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
     /// <summary>Whether any rule looks at tags.</summary>
     public bool NeedsTags { get; } = bucket.Bucket.Rules.Any(r => r.Tags is not null);
 
-    /// <summary>Whether a current version expires, whatever keeps it.</summary>
-    public bool IsOver(in Ruled entry)
+    /// <summary>What the night does to an entry: nothing but what is said here.</summary>
+    /// <param name="entry">As it lies there.</param>
+    /// <param name="isKept">Whether something keeps it on the day.</param>
+    /// <param name="isReplaced">Whether a current version is overwritten on the day.</param>
+    /// <param name="newer">Of an earlier version: how many earlier versions of its key are newer, when rules want to know;
+    /// <see cref="int.MaxValue"/> for those of a key that is overwritten so often that they have gone by.</param>
+    public Fate Decide(in Ruled entry, bool isKept, bool isReplaced, Func<int> newer)
+    {
+        var over = entry.Superseded is null ? OverBy(entry) : OverBy(entry, newer);
+        var (goes, supersedes) = (false, false);
+        if (entry.Superseded is not null)
+            goes = over is not null && !isKept;
+        else if (isReplaced || over is not null)
+        {
+            supersedes = terms.Versioning;
+            goes = !supersedes && !isKept;
+        }
+        if (goes)
+            return new Fate(true, false, over?.Id, null, null);
+        var (tier, by) = Colder(supersedes ? entry with { Superseded = day.DayNumber } : entry);
+        return new Fate(false, supersedes, supersedes ? over?.Id : null, tier, by?.Id);
+    }
+
+    /// <summary>The first rule by which a current version expires, whatever keeps it; null for none.</summary>
+    private LifecycleRule? OverBy(in Ruled entry)
     {
         var age = day.DayNumber - entry.Created;
         foreach (var (rule, _) in rules)
         {
             if (rule.Applies == VersionKind.Current && rule.ExpireAt <= age && Takes(rule, entry))
-                return true;
+                return rule;
         }
-        return false;
+        return null;
     }
 
-    /// <summary>Whether an earlier version expires, whatever keeps it.</summary>
-    /// <param name="entry">An earlier version.</param>
-    /// <param name="newer">How many earlier versions of its key are newer, when rules want to know; <see cref="int.MaxValue"/> for those
-    /// of a key that is overwritten so often that they have gone by.</param>
-    public bool IsOver(in Ruled entry, Func<int> newer)
+    /// <summary>The first rule by which an earlier version expires, whatever keeps it; null for none.</summary>
+    private LifecycleRule? OverBy(in Ruled entry, Func<int> newer)
     {
         var age = day.DayNumber - entry.Superseded!.Value;
         if (age < 1)
-            return false;
+            return null;
         foreach (var (rule, _) in rules)
         {
             if (
@@ -59,15 +87,15 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
                 && Takes(rule, entry)
                 && (rule.KeepNewest == 0 || newer() >= rule.KeepNewest)
             )
-                return true;
+                return rule;
         }
-        return false;
+        return null;
     }
 
-    /// <summary>The coldest tier of all steps that are due, when it is colder than the entry's.</summary>
-    public int? ColderTier(in Ruled entry)
+    /// <summary>The coldest tier of all steps that are due, when it is colder than the entry's, and whose step that is.</summary>
+    private (int? Tier, LifecycleRule? By) Colder(in Ruled entry)
     {
-        var (age, coldest) = (day.DayNumber - (entry.Superseded ?? entry.Created), entry.Tier);
+        var (age, coldest, by) = (day.DayNumber - (entry.Superseded ?? entry.Created), entry.Tier, (LifecycleRule?)null);
         foreach (var (rule, steps) in rules)
         {
             if (rule.Applies == VersionKind.Earlier != entry.Superseded is not null)
@@ -77,10 +105,10 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
             foreach (var step in steps)
             {
                 if (step.Age <= age && step.Tier > coldest)
-                    coldest = step.Tier;
+                    (coldest, by) = (step.Tier, rule);
             }
         }
-        return coldest > entry.Tier ? coldest : null;
+        return by is null ? (null, null) : (coldest, by);
     }
 
     /// <summary>The share of current objects of this age that is read on the day.</summary>

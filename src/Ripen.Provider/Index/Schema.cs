@@ -20,6 +20,7 @@ internal static class Schema
         RealRuns,
         Recalls,
         Holds,
+        Nights,
     ];
 
     public static void Prepare(SqliteConnection db)
@@ -339,6 +340,21 @@ internal static class Schema
             from_day INTEGER NOT NULL,
             until INTEGER NOT NULL);
         CREATE INDEX recall_until ON recall(until);
+        """;
+
+    // What the last night did by rules, of every entry that it did something to.
+    private const string Nights = """
+        CREATE TABLE night_act(
+            id INTEGER PRIMARY KEY,
+            bucket TEXT NOT NULL,
+            key TEXT NOT NULL,
+            deed INTEGER NOT NULL,
+            rule TEXT,
+            from_tier TEXT NOT NULL,
+            to_tier TEXT,
+            objects REAL NOT NULL,
+            bytes REAL NOT NULL,
+            charge REAL NOT NULL);
         """;
 
     private const string Today = "(SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')";

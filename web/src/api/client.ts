@@ -129,6 +129,7 @@ export type TierMove = Schemas["TierMove"];
 export type TierMoveOrder = Schemas["TierMoveOrder"];
 export type KeepingReading = Schemas["KeepingReading"];
 export type KeepingConflict = Schemas["KeepingConflict"];
+export type NightReading = Schemas["NightReading"];
 export type HoldOrder = Schemas["HoldOrder"];
 export type HoldReading = Schemas["HoldReading"];
 export type PlanBody = Schemas["PlanBody"];
@@ -372,6 +373,17 @@ export const readKeeping = (months: number, bucket: string | null) =>
   value(client.GET("/api/keeping", { params: { query: { months, ...(bucket && { bucket }) } } }));
 
 export const keepingFile = (name: "months.csv" | "days.ics") => `/api/keeping/${name}`;
+
+/** What rules will do tonight, or did last night, a page of it. */
+export const readNight = (last: boolean, bucket: string | null, from: number) => {
+  const query = { from, ...(bucket && { bucket }) };
+  return last
+    ? value(client.GET("/api/last-night", { params: { query } }))
+    : value(client.GET("/api/tonight", { params: { query } }));
+};
+
+export const nightFile = (last: boolean, bucket: string | null) =>
+  `/api/${last ? "last-night" : "tonight"}.csv${bucket ? `?bucket=${bucket}` : ""}`;
 
 export const readTierMove = (name: string, order: TierMoveOrder) =>
   value(client.POST("/api/buckets/{name}/tier-moves/draft", { params: inBucket(name), body: order }));

@@ -2636,6 +2636,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tonight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What rules will do in the run that closes today, if nothing comes or goes until then: in sums, and one by one. */
+        get: operations["readTonight"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/last-night": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What rules did in the last run. */
+        get: operations["readLastNight"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tonight.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All of it as CSV. */
+        get: operations["readTonightCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/last-night.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All of it as CSV. */
+        get: operations["readLastNightCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workloads": {
         parameters: {
             query?: never;
@@ -4056,6 +4124,43 @@ export interface components {
         NewSecret: {
             keyId: string;
             secret: string;
+        };
+        NightAct: {
+            bucket: string;
+            key: string;
+            deed: components["schemas"]["NightDeed"];
+            rule: null | string;
+            from: string;
+            to: null | string;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            charge: number;
+        };
+        /** @enum {unknown} */
+        NightDeed: "expires" | "steps-back" | "moves";
+        NightReading: {
+            /** Format: date */
+            day: string;
+            sums: components["schemas"]["NightSum"][];
+            acts: components["schemas"]["NightAct"][];
+            /** Format: int64 */
+            next: null | number;
+        };
+        NightSum: {
+            bucket: string;
+            deed: components["schemas"]["NightDeed"];
+            rule: null | string;
+            from: string;
+            to: null | string;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            charge: number;
         };
         NotSearched: {
             target: string;
@@ -9745,6 +9850,106 @@ export interface operations {
                 };
                 content: {
                     "text/calendar": string;
+                };
+            };
+        };
+    };
+    readTonight: {
+        parameters: {
+            query?: {
+                /** @description Only this bucket; left out: all. */
+                bucket?: string;
+                /** @description The number of the first one. */
+                from?: number;
+                /** @description At most so many, 1 to 1,000. */
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NightReading"];
+                };
+            };
+        };
+    };
+    readLastNight: {
+        parameters: {
+            query?: {
+                /** @description Only this bucket; left out: all. */
+                bucket?: string;
+                /** @description The number of the first one. */
+                from?: number;
+                /** @description At most so many, 1 to 1,000. */
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NightReading"];
+                };
+            };
+        };
+    };
+    readTonightCsv: {
+        parameters: {
+            query?: {
+                /** @description Only this bucket; left out: all. */
+                bucket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    readLastNightCsv: {
+        parameters: {
+            query?: {
+                /** @description Only this bucket; left out: all. */
+                bucket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
         };

@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { passTime, stopTime, type TimeOrder } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count, day, instant, moment } from "../../format";
@@ -40,7 +41,8 @@ export function ClockPlace() {
       <h1 className="pt-5 text-3xl">{moment(now)}</h1>
       <p className="mt-1 text-ink-soft">
         This is the time of the simulated provider. It stands still until you let it pass; every midnight on the way closes a day:
-        what arrives is written, rules run, the meter books what that day costs.
+        what arrives is written, rules run, the meter books what that day costs.{" "}
+        <Link to="/tonight">What rules will do tonight</Link>
       </p>
       <section aria-label="Advance the clock" className="mt-5 flex flex-wrap items-end gap-3 border-t border-hairline pt-4">
         <h2 className="w-full text-xl">Advance the clock</h2>

@@ -1,0 +1,186 @@
+using Microsoft.Data.Sqlite;
+using Ripen.Provider.Index;
+using Ripen.Provider.Metering;
+using Ripen.Provider.Replication.Queues;
+
+namespace Ripen.Provider.Clock;
+
+/// <summary>What a night does to objects. Expires: they go for good. StepsBack: they become earlier versions. Moves: to a colder tier.</summary>
+public enum NightDeed
+{
+    Expires,
+    StepsBack,
+    Moves,
+}
+
+/// <summary>What a night does to one entry: an object, or alike objects without content.</summary>
+/// <param name="Bucket">Its name.</param>
+/// <param name="Key">Of the object; the prefix of alike ones.</param>
+/// <param name="Deed">What is done.</param>
+/// <param name="Rule">By which; null where it is overwritten by a later arrival.</param>
+/// <param name="From">The tier where it lies.</param>
+/// <param name="To">Where it moves; null for nowhere.</param>
+/// <param name="Objects">How many.</param>
+/// <param name="Bytes">Of all of them.</param>
+/// <param name="Charge">For moving, and for leaving early.</param>
+public sealed record NightAct(
+    string Bucket,
+    string Key,
+    NightDeed Deed,
+    string? Rule,
+    string From,
+    string? To,
+    double Objects,
+    double Bytes,
+    double Charge
+);
+
+/// <summary>The same in sums.</summary>
+public sealed record NightSum(
+    string Bucket,
+    NightDeed Deed,
+    string? Rule,
+    string From,
+    string? To,
+    double Objects,
+    double Bytes,
+    double Charge
+);
+
+/// <summary>What a night did, or would do now.</summary>
+/// <param name="Day">That it closes.</param>
+/// <param name="Sums">By bucket, deed, rule and tiers.</param>
+/// <param name="Acts">One page of them.</param>
+/// <param name="Next">The number with which the next page begins; null for the last.</param>
+public sealed record NightReading(DateOnly Day, IReadOnlyList<NightSum> Sums, IReadOnlyList<NightAct> Acts, long? Next);
+
+/// <summary>Writes down what the last night did, in the night's own transaction.</summary>
+internal sealed class NightActs : IDisposable
+{
+    private readonly SqliteCommand add;
+    private readonly Terms terms;
+    private readonly DateOnly day;
+
+    public NightActs(SqliteConnection db, Terms terms, DateOnly day)
+    {
+        (this.terms, this.day) = (terms, day);
+        db.Run("DELETE FROM night_act");
+        db.Run("INSERT INTO meta VALUES('night', ?1) ON CONFLICT DO UPDATE SET value = excluded.value", day.DayNumber);
+        add = db.Repeated(
+            "INSERT INTO night_act(bucket, key, deed, rule, from_tier, to_tier, objects, bytes, charge) "
+                + "SELECT ?1, key, ?3, ?4, ?5, ?6, ?7, ?8, ?9 FROM entry WHERE id = ?2",
+            9
+        );
+    }
+
+    public void Note(in NightEntry entry, double charge)
+    {
+        var act = Of(entry, terms, charge);
+        add.Again(act.Bucket, entry.Id, (int)act.Deed, act.Rule, act.From, act.To, act.Objects, act.Bytes, act.Charge);
+    }
+
+    public void Dispose() => add.Dispose();
+
+    private static NightAct Of(in NightEntry entry, Terms terms, double charge) =>
+        new(
+            entry.Rules.Bucket.Bucket.Name,
+            entry.Lies.Key,
+            entry.Fate.Goes ? NightDeed.Expires
+                : entry.Fate.Supersedes ? NightDeed.StepsBack
+                : NightDeed.Moves,
+            entry.Fate.Goes || entry.Fate.Supersedes ? entry.Fate.OverBy : entry.Fate.MovedBy,
+            terms.Prices.Tiers[entry.Lies.Tier].Id,
+            entry.Fate.Tier is { } to ? terms.Prices.Tiers[to].Id : null,
+            entry.Count,
+            entry.Count * entry.Lies.Bytes,
+            charge
+        );
+
+    /// <summary>What the run that closes today would do, if nothing came or went until then.</summary>
+    public static NightReading Foresee(SqliteConnection db, Terms terms, string? bucket, long from, int most, CancellationToken cancel)
+    {
+        var day = ProviderState.Today(db);
+        var lost = Lines.Lost(db).Select(l => l.Region).ToHashSet();
+        var acts = new List<NightAct>();
+        var sums = new Dictionary<(string, NightDeed, string?, string, string?), NightSum>();
+        var (number, next) = (0L, (long?)null);
+        foreach (var of in terms.Buckets.Where(b => bucket is null || b.Bucket.Name == bucket))
+        {
+            foreach (var entry in NightEntries.Of(db, terms, day, b => !lost.Contains(b.Bucket.Region), cancel, of))
+            {
+                if (entry.Fate is { Goes: false, Supersedes: false, Tier: null })
+                    continue;
+                var act = Of(entry, terms, ChargeOf(entry, terms, day));
+                var key = (act.Bucket, act.Deed, act.Rule, act.From, act.To);
+                var sum = sums.GetValueOrDefault(key) ?? new NightSum(act.Bucket, act.Deed, act.Rule, act.From, act.To, 0, 0, 0);
+                sums[key] = sum with
+                {
+                    Objects = sum.Objects + act.Objects,
+                    Bytes = sum.Bytes + act.Bytes,
+                    Charge = sum.Charge + act.Charge,
+                };
+                if (number >= from && acts.Count < most)
+                    acts.Add(act);
+                else if (number >= from)
+                    next ??= number;
+                number++;
+            }
+        }
+        return new NightReading(day, [.. sums.Values], acts, next);
+    }
+
+    private static double ChargeOf(in NightEntry entry, Terms terms, DateOnly day)
+    {
+        if (entry.Fate is { Goes: false, Tier: null })
+            return 0;
+        var bucket = entry.Rules.Bucket;
+        var since = DateOnly.FromDayNumber(entry.Since);
+        var early = Events.EarlyLeave(terms, day, bucket, entry.Lies.Tier, since, entry.Count, entry.Lies.Bytes).Amount;
+        return early + (entry.Fate.Tier is { } to ? bucket.Prices[to]!.MovesIn.For(entry.Count) : 0);
+    }
+
+    /// <summary>What the last night did; null before the first.</summary>
+    public static NightReading? Last(SqliteConnection db, string? bucket, long from, int most)
+    {
+        if (db.Value<long?>("SELECT value FROM meta WHERE name = 'night'") is not { } day)
+            return null;
+        var sums = db.List(
+            """
+            SELECT bucket, deed, rule, from_tier, to_tier, sum(objects), sum(bytes), sum(charge) FROM night_act
+            WHERE ?1 IS NULL OR bucket = ?1 GROUP BY bucket, deed, rule, from_tier, to_tier ORDER BY min(id)
+            """,
+            r => new NightSum(
+                r.GetString(0),
+                (NightDeed)r.GetInt32(1),
+                r.Text(2),
+                r.GetString(3),
+                r.Text(4),
+                r.GetDouble(5),
+                r.GetDouble(6),
+                r.GetDouble(7)
+            ),
+            bucket
+        );
+        var acts = db.List(
+            """
+            SELECT bucket, key, deed, rule, from_tier, to_tier, objects, bytes, charge FROM night_act WHERE ?1 IS NULL OR bucket = ?1
+            ORDER BY id LIMIT ?2 OFFSET ?3
+            """,
+            r => new NightAct(
+                r.GetString(0),
+                r.GetString(1),
+                (NightDeed)r.GetInt32(2),
+                r.Text(3),
+                r.GetString(4),
+                r.Text(5),
+                r.GetDouble(6),
+                r.GetDouble(7),
+                r.GetDouble(8)
+            ),
+            bucket,
+            most + 1,
+            from
+        );
+        return new NightReading(DateOnly.FromDayNumber((int)day), sums, [.. acts.Take(most)], acts.Count > most ? from + most : null);
+    }
+}

@@ -1,0 +1,96 @@
+using Microsoft.Data.Sqlite;
+using Ripen.Provider.Index;
+using Ripen.Provider.Retention;
+
+namespace Ripen.Provider.Clock;
+
+/// <summary>An entry as a night finds it, and what becomes of it.</summary>
+/// <param name="Id">In the index.</param>
+/// <param name="Kind">An object or a batch.</param>
+/// <param name="Count">Of objects.</param>
+/// <param name="Since">The day number on which it came into its tier.</param>
+/// <param name="IsOfPlan">Whether a backup plan stored it.</param>
+/// <param name="Lies">What rules look at.</param>
+/// <param name="Rules">Of its bucket.</param>
+/// <param name="Fate">By them.</param>
+internal readonly record struct NightEntry(
+    long Id,
+    int Kind,
+    double Count,
+    int Since,
+    bool IsOfPlan,
+    Ruled Lies,
+    RuleBook Rules,
+    Fate Fate
+);
+
+/// <summary>Everything that rules look at in a night: read for the run itself, and for what is foreseen of it.</summary>
+internal static class NightEntries
+{
+    /// <param name="db">To read from.</param>
+    /// <param name="terms">In force.</param>
+    /// <param name="day">That is closed.</param>
+    /// <param name="isReachable">Whether a bucket's region is there: a lost one stands still.</param>
+    /// <param name="cancel">Stops.</param>
+    /// <param name="only">A bucket; null for all.</param>
+    public static IEnumerable<NightEntry> Of(
+        SqliteConnection db,
+        Terms terms,
+        DateOnly day,
+        Func<BucketTerms, bool> isReachable,
+        CancellationToken cancel,
+        BucketTerms? only = null
+    )
+    {
+        var lives = terms
+            .Buckets.Where(b => isReachable(b) && (only is null || b == only))
+            .ToDictionary(b => b.Id, b => new RuleBook(b, terms.Prices, day));
+        using var all = db.Statement(
+            $"SELECT id, bucket, kind, count, bytes, created, tier, since, key, {RetentionGate.KeptUntil}, tags, superseded, replaced_on, "
+                + "rewrite, run FROM entry WHERE kind < 2 AND (?1 IS NULL OR bucket = ?1)",
+            only?.Id
+        );
+        using var row = all.ExecuteReader();
+        var seen = 0;
+        while (row.Read())
+        {
+            if (++seen % 50_000 == 0)
+                cancel.ThrowIfCancellationRequested();
+            if (!lives.TryGetValue(row.GetInt64(1), out var rules))
+                continue;
+            var (id, kind) = (row.GetInt64(0), row.GetInt32(2));
+            var lies = new Ruled(
+                rules.NeedsKeys || rules.Bucket.HasTargets || only is not null ? row.GetString(8) : "",
+                rules.NeedsTags ? row.Text(10) : null,
+                row.GetInt32(5),
+                rules.Bucket.Bucket.Versioning ? row.Int(11) : null,
+                row.GetInt64(4),
+                terms.Place(row.GetInt64(6))
+            );
+            var every = lies.Superseded is null ? null : row.Int(13);
+            var fate = rules.Decide(
+                lies,
+                row.GetInt32(9) > day.DayNumber,
+                row.Int(12) <= day.DayNumber,
+                () => NewerEarlier(db, id, kind, every, day.DayNumber - lies.Superseded!.Value)
+            );
+            yield return new NightEntry(id, kind, row.GetDouble(3), row.GetInt32(7), !row.IsDBNull(14), lies, rules, fate);
+        }
+    }
+
+    /// <summary>How many earlier versions of its key are newer: counted for an object; for a batch as many as its stream wrote since.</summary>
+    private static int NewerEarlier(SqliteConnection db, long id, int kind, int? rewriteEvery, int age) =>
+        kind == EntryRows.Batch
+            ? rewriteEvery is { } every
+                ? age / every
+                : 0
+            : (int)
+                db.Value<long>(
+                    """
+                    SELECT count(*) FROM entry e JOIN entry n ON n.bucket = e.bucket AND n.key = e.key AND n.kind = 1 AND n.current = 0
+                        AND (n.written, coalesce(n.origin, n.id)) > (e.written, coalesce(e.origin, e.id))
+                    WHERE e.id = ?1
+                    """,
+                    id
+                );
+}

@@ -1,0 +1,125 @@
+using Ripen.Core.Estates;
+using Ripen.Core.Tests;
+using Ripen.Provider.Clock;
+
+namespace Ripen.Provider.Tests;
+
+/// <summary>What is foreseen of a night is what the night does.</summary>
+public sealed class NightTests
+{
+    private static Estate Without(Estate estate) =>
+        estate with
+        {
+            Buckets =
+            [
+                .. estate.Buckets.Select(b =>
+                    b with
+                    {
+                        // A copy arrives in the night with the age of its original, and is not there when the night is foreseen.
+                        CopyTo = [],
+                        Stock = [.. b.Stock.Select(l => l with { Originals = null })],
+                        Rules =
+                        [
+                            .. b.Rules.Select(r =>
+                                r with
+                                {
+                                    BackOnRead = false,
+                                    Steps = [.. r.Steps.Select(s => new Step { Age = s.Age, Tier = s.Tier })],
+                                }
+                            ),
+                        ],
+                    }
+                ),
+            ],
+            Plans = [],
+        };
+
+    private static string[] Told(NightReading night) =>
+        [
+            .. night
+                .Acts.Select(a => $"{a.Bucket} {a.Key} {a.Deed} {a.Rule} {a.From} {a.To} {a.Objects:R} {a.Bytes:R} {a.Charge:g12}")
+                .Order(StringComparer.Ordinal),
+        ];
+
+    /// <summary>For random rules, data, holds and retention, night after night: entry by entry, with the money.</summary>
+    [Fact]
+    public void Every_night_does_what_was_foreseen_of_it()
+    {
+        var acts = 0;
+        RandomEstates.Check(
+            12,
+            random =>
+            {
+                using var provider = new TestProvider(Without(random));
+                for (var night = 0; night < 8; night++)
+                {
+                    provider.PassDays(night * 5);
+                    var foreseen = provider.Inside.Tonight(null, 0, 100_000, CancellationToken.None);
+                    provider.PassDays(1);
+                    var done = provider.Inside.LastNight(null, 0, 100_000)!;
+                    if (done.Day != foreseen.Day || !Told(foreseen).SequenceEqual(Told(done)))
+                        return $"{foreseen.Day}: foreseen {string.Join("; ", Told(foreseen))}; done {string.Join("; ", Told(done))}";
+                    if (Math.Abs(foreseen.Sums.Sum(s => s.Charge) - done.Sums.Sum(s => s.Charge)) > 1e-9)
+                        return $"{foreseen.Day}: the sums differ.";
+                    acts += done.Acts.Count;
+                }
+                return null;
+            }
+        );
+        Assert.True(acts > 50, $"Only {acts} acts were ever done.");
+    }
+
+    [Fact]
+    public async Task Rules_keys_tiers_and_pages_are_told_and_what_is_kept_is_not_among_them()
+    {
+        using var provider = new TestProvider(
+            TestProvider.OneBucket(b =>
+                b with
+                {
+                    Rules =
+                    [
+                        new LifecycleRule
+                        {
+                            Id = "moves",
+                            Prefix = "m/",
+                            Steps = [new Step { Age = 2, Tier = "pantry" }],
+                        },
+                        new LifecycleRule
+                        {
+                            Id = "goes",
+                            Prefix = "g/",
+                            ExpireAt = 2,
+                            Steps = [],
+                        },
+                    ],
+                    Holds =
+                    [
+                        new Hold
+                        {
+                            Id = "h",
+                            Prefix = "g/2",
+                            Reason = "asked for",
+                            Placed = TestProvider.Demo.Today,
+                        },
+                    ],
+                }
+            )
+        );
+        Assert.Null(provider.Inside.LastNight(null, 0, 10));
+        foreach (var key in new[] { "m/1", "m/2", "g/1", "g/2", "else" })
+            await provider.Put(key, TestProvider.Bytes(1000));
+        Assert.Empty(provider.Inside.Tonight(null, 0, 10, CancellationToken.None).Acts);
+        provider.PassDays(2);
+        var night = provider.Inside.Tonight("harbour", 0, 10, CancellationToken.None);
+        Assert.Equal(
+            ["g/1 Expires goes counter ", "m/1 Moves moves counter pantry", "m/2 Moves moves counter pantry"],
+            night.Acts.Select(a => $"{a.Key} {a.Deed} {a.Rule} {a.From} {a.To}").Order(StringComparer.Ordinal)
+        );
+        Assert.Equal([1.0, 2.0], night.Sums.Select(s => s.Objects).Order());
+        var page = provider.Inside.Tonight("harbour", 1, 1, CancellationToken.None);
+        Assert.Equal((night.Acts[1], (long?)2), (page.Acts.Single(), page.Next));
+        provider.PassDays(1);
+        Assert.Equal(night.Acts.Select(a => a.Key).Order(), provider.Inside.LastNight("harbour", 0, 10)!.Acts.Select(a => a.Key).Order());
+        Assert.Equal(2L, provider.Inside.LastNight("harbour", 1, 1)!.Next);
+    }
+}

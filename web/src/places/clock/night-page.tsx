@@ -1,0 +1,176 @@
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { type NightReading, nightFile, readNight } from "../../api/client";
+import { keys } from "../../api/keys";
+import { useEstate } from "../../estate-context";
+import { count, day } from "../../format";
+import { TierName } from "../../strip/tiers";
+import { useAddress } from "../../ui/address";
+import { Button, Field, Select } from "../../ui/controls";
+import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
+
+const deeds = { expires: "expires", "steps-back": "becomes an earlier version", moves: "moves" };
+
+/** What rules will do tonight, or did last night: in sums by rule, and object by object. */
+export function NightPage() {
+  const { estate } = useEstate();
+  const { params, goTo } = useAddress();
+  const last = params.get("night") === "last";
+  const bucket = params.get("bucket");
+  usePageTitle(last ? "Last night" : "Tonight");
+  const night = useInfiniteQuery({
+    queryKey: keys.night(last, bucket),
+    queryFn: ({ pageParam }) => readNight(last, bucket, pageParam),
+    initialPageParam: 0,
+    getNextPageParam: (page: NightReading) => page.next ?? undefined,
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const first = night.data?.pages[0];
+  return (
+    <div className="px-6 pb-24">
+      <div className="flex flex-wrap items-end gap-x-8 gap-y-2 pt-5">
+        <h1 className="text-3xl">{last ? "Last night" : "Tonight"}</h1>
+        <Field label="Which night">
+          {(ids) => (
+            <Select
+              {...ids}
+              value={last ? "last" : "next"}
+              options={[
+                { value: "next", label: "the run that closes today" },
+                { value: "last", label: "the last run" },
+              ]}
+              onChange={(e) => goTo("night", e.target.value === "last" ? "last" : null)}
+            />
+          )}
+        </Field>
+        <Field label="Of">
+          {(ids) => (
+            <Select
+              {...ids}
+              value={bucket ?? ""}
+              options={[{ value: "", label: "all buckets" }, ...estate.buckets.map((b) => ({ value: b, label: b }))]}
+              onChange={(e) => goTo("bucket", e.target.value || null)}
+            />
+          )}
+        </Field>
+        <Link to="/clock">Clock</Link>
+      </div>
+      <p className="mt-2 max-w-3xl text-ink-soft">
+        {last
+          ? "What rules did when the day was closed."
+          : "What rules will do when today is closed, if nothing comes, goes or is changed until then: what still arrives can be old enough for a rule at once, and what is deleted by hand is not there any more."}
+      </p>
+      {night.error && <ErrorNote error={night.error} />}
+      {first && <Sums night={first} last={last} />}
+      {first && first.acts.length > 0 && (
+        <>
+          <h2 className="mt-8 text-xl">One by one</h2>
+          <Acts night={night.data?.pages.flatMap((p) => p.acts) ?? []} />
+          <p className="mt-2 flex items-baseline gap-5">
+            {night.hasNextPage && (
+              <Button disabled={night.isFetchingNextPage} onClick={() => void night.fetchNextPage()}>
+                More of them
+              </Button>
+            )}
+            <a href={nightFile(last, bucket)} download className="text-sm">
+              All of it as CSV
+            </a>
+          </p>
+        </>
+      )}
+    </div>
+  );
+}
+
+function Sums({ night, last }: { night: NightReading; last: boolean }) {
+  const { bytes, moneyColumn, money } = useEstate();
+  const column = moneyColumn(night.sums.map((s) => s.charge));
+  if (night.sums.length === 0)
+    return (
+      <p className="mt-4">
+        {last ? "They did nothing" : "They will do nothing"} as {day(night.day)} {last ? "was" : "is"} closed.
+      </p>
+    );
+  return (
+    <section aria-label="By rule" className="mt-6">
+      <h2 className="text-xl">
+        By rule, as {day(night.day)} {last ? "was" : "is"} closed
+      </h2>
+      <table className="mt-1 w-full max-w-5xl">
+        <thead className="text-left text-sm text-ink-soft">
+          <tr className="border-b border-hairline-strong">
+            <th className="py-1 font-normal">bucket</th>
+            <th className="font-normal">rule</th>
+            <th className="font-normal">what</th>
+            <th className="text-right font-normal">objects</th>
+            <th className="text-right font-normal">bytes</th>
+            <th className="text-right font-normal">charge</th>
+          </tr>
+        </thead>
+        <tbody>
+          {night.sums.map((s) => (
+            <tr key={`${s.bucket} ${s.rule} ${s.deed} ${s.from} ${s.to}`} className="border-b border-hairline">
+              <td className="py-1 pr-4">
+                <Link to={`/buckets/${s.bucket}`}>{s.bucket}</Link>
+              </td>
+              <td className="pr-4">{s.rule ?? "a later arrival"}</td>
+              <td className="pr-4">
+                {deeds[s.deed]} {s.to == null ? "from" : ""} <TierName id={s.from} />
+                {s.to != null && (
+                  <>
+                    {" "}
+                    to <TierName id={s.to} />
+                  </>
+                )}
+              </td>
+              <td className="text-right">{count(s.objects)}</td>
+              <td className="pl-4 text-right whitespace-nowrap">{bytes(s.bytes)}</td>
+              <td className="pl-4 text-right whitespace-nowrap">{column(s.charge)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-1">
+        All together {money(night.sums.reduce((n, s) => n + s.charge, 0))}: moves, and what leaves a tier before its minimum stay.
+      </p>
+    </section>
+  );
+}
+
+function Acts({ night }: { night: NightReading["acts"] }) {
+  const { bytes, moneyColumn, tierName } = useEstate();
+  const column = moneyColumn(night.map((a) => a.charge));
+  return (
+    <table className="mt-1 w-full">
+      <thead className="text-left text-sm text-ink-soft">
+        <tr className="border-b border-hairline-strong">
+          <th className="py-1 font-normal">bucket, key</th>
+          <th className="font-normal">what</th>
+          <th className="font-normal">rule</th>
+          <th className="text-right font-normal">objects</th>
+          <th className="text-right font-normal">bytes</th>
+          <th className="text-right font-normal">charge</th>
+        </tr>
+      </thead>
+      <tbody>
+        {night.map((a, i) => (
+          <tr key={`${i} ${a.key}`} className="border-b border-hairline">
+            <td className="py-1 pr-4 wrap-anywhere">
+              <span className="text-ink-soft">{a.bucket}</span> {a.key || "everything"}
+            </td>
+            <td className="pr-4 whitespace-nowrap">
+              {deeds[a.deed]}
+              {a.to != null && ` to ${tierName(a.to)}`}
+            </td>
+            <td className="pr-4">{a.rule ?? "a later arrival"}</td>
+            <td className="text-right">{count(a.objects)}</td>
+            <td className="pl-4 text-right whitespace-nowrap">{bytes(a.bytes)}</td>
+            <td className="pl-4 text-right whitespace-nowrap">{column(a.charge)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
