@@ -4,7 +4,7 @@
 import { readFileSync } from "node:fs";
 
 const count = Number(process.argv[2] ?? 10_000);
-const demo = JSON.parse(readFileSync(new URL("../../demo/brackwater-ferries.json", import.meta.url), "utf8"));
+const demo = { ...JSON.parse(readFileSync(new URL("../../demo/brackwater-ferries.json", import.meta.url), "utf8")), targets: [], workloads: [] };
 const kinds = ["camera", "ledger", "sonar", "manifest", "engine", "ticket", "chart", "crew"];
 const ships = ["heron", "dunlin", "curlew", "avocet", "plover", "knot", "siskin", "brent"];
 const regions = [["aldmouth", "cave"], ["kestrel-sound", "cave"], ["quarrydown", "pantry"]];

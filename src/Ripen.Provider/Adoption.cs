@@ -3,6 +3,7 @@ using Microsoft.Data.Sqlite;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
+using Ripen.Provider.Clock;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Plans;
@@ -80,8 +81,9 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         {
             foreach (var name in Names(db))
                 RetentionGate.DropBucket(db, name);
-            foreach (var table in (string[])["plan_run", "ledger", "target_use", "run", "night_act", "tier", "line", "cut", "lost_region"])
+            foreach (var table in (string[])["plan_run", "ledger", "target_use", "run", "tier", "line", "cut", "lost_region"])
                 db.Run($"DELETE FROM {table}");
+            NightActs.Forget(db);
             // An instant that time had reached in another estate says nothing in this one.
             db.Run("DELETE FROM meta WHERE name = 'stop'");
             SetMeta(db, "import", plan.ImportVersion);

@@ -275,10 +275,20 @@ public sealed class SimulatedProvider : IDisposable
     /// <param name="most">Acts on the page.</param>
     /// <param name="cancel">Stops looking.</param>
     public NightReading Tonight(string? bucket, long from, int most, CancellationToken cancel) =>
-        state.Index.Read(db => NightActs.Foresee(db, state.TermsIn(db), bucket, from, most, cancel));
+        state.Index.Read(db =>
+            NightReading.Of(ProviderState.Today(db), NightActs.Foreseen(db, state.TermsIn(db), bucket, cancel), from, most)
+        );
+
+    /// <summary>All of it, one by one.</summary>
+    public IEnumerable<NightAct> Tonight(string? bucket, CancellationToken cancel) =>
+        state.Index.Stream(db => NightActs.Foreseen(db, state.TermsIn(db), bucket, cancel));
 
     /// <summary>The same of what the last run did; null before the first.</summary>
-    public NightReading? LastNight(string? bucket, long from, int most) => state.Index.Read(db => NightActs.Last(db, bucket, from, most));
+    public NightReading? LastNight(string? bucket, long from, int most) =>
+        state.Index.Read(db => NightActs.LastDay(db) is { } day ? NightReading.Of(day, NightActs.Done(db, bucket), from, most) : null);
+
+    /// <summary>All of it, one by one.</summary>
+    public IEnumerable<NightAct> LastNight(string? bucket) => state.Index.Stream(db => NightActs.Done(db, bucket));
 
     /// <summary>What each legal hold of a bucket matches today, by its id: objects, weightless ones and earlier versions too, and their
     /// bytes.</summary>

@@ -38,8 +38,11 @@ public sealed class KeepingTests(DemoFixture demo) : IClassFixture<DemoFixture>
     }
 
     [Fact]
-    public void What_does_not_fit_is_looked_at_as_a_draft_with_one_key()
+    public void What_does_not_fit_is_looked_at_as_a_draft_with_one_key_beside_what_was_typed_there_before()
     {
+        page.Open("/buckets/port-sonar");
+        page.Type(page.Field("Objects a day"), "1.5");
+        page.See("a draft; nothing is done yet");
         page.Open("/keeping?months=12");
         page.See("no rule lets those go");
         page.Find("details summary").SendKeys(Keys.Enter);
@@ -52,6 +55,7 @@ public sealed class KeepingTests(DemoFixture demo) : IClassFixture<DemoFixture>
             () => page.Browser.FindElements(By.CssSelector("input")).Any(i => i.GetAttribute("value") == "earlier-versions"),
             "the drafted rule"
         );
+        Assert.Equal("1.5", page.Field("Objects a day").GetAttribute("value"));
         page.See("Discard");
     }
 }

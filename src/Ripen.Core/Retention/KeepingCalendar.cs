@@ -116,36 +116,40 @@ public sealed record KeepingCalendar(
             var keeping = Ageing.Keeping.Of(bucket, lot.Prefix, lot.Tags, estate.Today, lot.KeptUntil);
             if (keeping.FirstFree(created, 0) is > 0 and var free)
             {
-                var tier = free >= Lifecycle.Never ? estate.PriceBook.Coldness(lot.Tier) : TierAt(bucket, lot.Kind, free - created, estate);
+                var tier =
+                    free >= Lifecycle.Never
+                        ? estate.PriceBook.Coldness(lot.Tier)
+                        : TierAt(PathOf(bucket, lot.Kind, estate), free - created);
                 tally.IsFree(free, lot.Count, lot.BytesPerObject, Monthly(bucket, tier, lot.BytesPerObject, estate.PriceBook, lot.Count));
             }
         }
         foreach (var stream in bucket.Streams)
         {
             var keeping = Ageing.Keeping.Of(bucket, stream.Prefix, stream.Tags, estate.Today);
+            var (path, eachMonthly) = (PathOf(bucket, stream.Kind, estate), new Dictionary<int, double>());
             for (var day = 0; day < calendar.Days; day++)
             {
                 var free = keeping.FirstFree(day, day);
                 if (free <= day || free >= calendar.Days)
                     continue;
                 var objects = stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, day / 365.0);
-                var tier = TierAt(bucket, stream.Kind, free - day, estate);
-                tally.IsFree(free, objects, stream.BytesPerObject, Monthly(bucket, tier, stream.BytesPerObject, estate.PriceBook, objects));
+                var tier = TierAt(path, free - day);
+                if (!eachMonthly.TryGetValue(tier, out var monthly))
+                    eachMonthly[tier] = monthly = Monthly(bucket, tier, stream.BytesPerObject, estate.PriceBook, 1);
+                tally.IsFree(free, objects, stream.BytesPerObject, objects * monthly);
             }
         }
     }
 
-    /// <summary>Where the bucket's rules have put objects by an age.</summary>
-    private static int TierAt(Bucket bucket, ObjectKind kind, int age, Estate estate)
-    {
-        var prices = estate.PriceBook;
-        var path = Life.Path(
-            Lifecycle.Of(bucket, kind, prices, estate.Today).Unbundled(),
-            new Standing(0, prices.Coldness(bucket.Tier), 0),
+    /// <summary>Where the bucket's rules put objects as they age.</summary>
+    private static List<Stay> PathOf(Bucket bucket, ObjectKind kind, Estate estate) =>
+        Life.Path(
+            Lifecycle.Of(bucket, kind, estate.PriceBook, estate.Today).Unbundled(),
+            new Standing(0, estate.PriceBook.Coldness(bucket.Tier), 0),
             Lifecycle.Never
         );
-        return path.Last(s => s.From <= age).Tier;
-    }
+
+    private static int TierAt(List<Stay> path, int age) => path.Last(s => s.From <= age).Tier;
 
     /// <summary>What storing objects costs a month, in the first band of the tier's price.</summary>
     internal static double Monthly(Bucket bucket, int tier, long bytesPerObject, PriceBook prices, double objects)

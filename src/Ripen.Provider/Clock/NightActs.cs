@@ -14,6 +14,7 @@ public enum NightDeed
 }
 
 /// <summary>What a night does to one entry: an object, or alike objects without content.</summary>
+/// <param name="Day">That the night closes.</param>
 /// <param name="Bucket">Its name.</param>
 /// <param name="Key">Of the object; the prefix of alike ones.</param>
 /// <param name="Deed">What is done.</param>
@@ -24,6 +25,7 @@ public enum NightDeed
 /// <param name="Bytes">Of all of them.</param>
 /// <param name="Charge">For moving, and for leaving early.</param>
 public sealed record NightAct(
+    DateOnly Day,
     string Bucket,
     string Key,
     NightDeed Deed,
@@ -52,9 +54,28 @@ public sealed record NightSum(
 /// <param name="Sums">By bucket, deed, rule and tiers.</param>
 /// <param name="Acts">One page of them.</param>
 /// <param name="Next">The number with which the next page begins; null for the last.</param>
-public sealed record NightReading(DateOnly Day, IReadOnlyList<NightSum> Sums, IReadOnlyList<NightAct> Acts, long? Next);
+public sealed record NightReading(DateOnly Day, IReadOnlyList<NightSum> Sums, IReadOnlyList<NightAct> Acts, long? Next)
+{
+    /// <summary>Reads all acts once: sums of all, and those of the page.</summary>
+    internal static NightReading Of(DateOnly day, IEnumerable<NightAct> acts, long from, int most)
+    {
+        var page = new List<NightAct>();
+        var sums = new Dictionary<(string, NightDeed, string?, string, string?), NightSum>();
+        var number = 0L;
+        foreach (var act in acts)
+        {
+            var key = (act.Bucket, act.Deed, act.Rule, act.From, act.To);
+            var sum = sums.GetValueOrDefault(key) ?? new NightSum(act.Bucket, act.Deed, act.Rule, act.From, act.To, 0, 0, 0);
+            sums[key] = sum with { Objects = sum.Objects + act.Objects, Bytes = sum.Bytes + act.Bytes, Charge = sum.Charge + act.Charge };
+            if (number >= from && page.Count < most)
+                page.Add(act);
+            number++;
+        }
+        return new NightReading(day, [.. sums.Values], page, from + most < number ? from + most : null);
+    }
+}
 
-/// <summary>Writes down what the last night did, in the night's own transaction.</summary>
+/// <summary>What nights do: of the next one foreseen, of the last one written down in the night's own transaction.</summary>
 internal sealed class NightActs : IDisposable
 {
     private readonly SqliteCommand add;
@@ -64,8 +85,8 @@ internal sealed class NightActs : IDisposable
     public NightActs(SqliteConnection db, Terms terms, DateOnly day)
     {
         (this.terms, this.day) = (terms, day);
-        db.Run("DELETE FROM night_act");
-        db.Run("INSERT INTO meta VALUES('night', ?1) ON CONFLICT DO UPDATE SET value = excluded.value", day.DayNumber);
+        Forget(db);
+        db.Run("INSERT INTO meta VALUES('night', ?1)", day.DayNumber);
         add = db.Repeated(
             "INSERT INTO night_act(bucket, key, deed, rule, from_tier, to_tier, objects, bytes, charge) "
                 + "SELECT ?1, key, ?3, ?4, ?5, ?6, ?7, ?8, ?9 FROM entry WHERE id = ?2",
@@ -75,14 +96,65 @@ internal sealed class NightActs : IDisposable
 
     public void Note(in NightEntry entry, double charge)
     {
-        var act = Of(entry, terms, charge);
+        var act = Of(entry, terms, day, charge);
         add.Again(act.Bucket, entry.Id, (int)act.Deed, act.Rule, act.From, act.To, act.Objects, act.Bytes, act.Charge);
     }
 
     public void Dispose() => add.Dispose();
 
-    private static NightAct Of(in NightEntry entry, Terms terms, double charge) =>
+    /// <summary>No night was, as far as anybody knows.</summary>
+    public static void Forget(SqliteConnection db)
+    {
+        db.Run("DELETE FROM night_act");
+        db.Run("DELETE FROM meta WHERE name = 'night'");
+    }
+
+    /// <summary>What the run that closes today would do, if nothing came or went until then.</summary>
+    public static IEnumerable<NightAct> Foreseen(SqliteConnection db, Terms terms, string? bucket, CancellationToken cancel)
+    {
+        var day = ProviderState.Today(db);
+        var lost = Lines.Lost(db).Select(l => l.Region).ToHashSet();
+        var only = bucket is null ? null : terms[bucket];
+        foreach (var entry in NightEntries.Of(db, terms, day, b => !lost.Contains(b.Bucket.Region), cancel, withKeys: true, only))
+        {
+            if (entry.Fate is not { Goes: false, Supersedes: false, Tier: null })
+                yield return Of(entry, terms, day, ChargeOf(entry, terms, day));
+        }
+    }
+
+    /// <summary>The day that the last night closed; null before the first.</summary>
+    public static DateOnly? LastDay(SqliteConnection db) =>
+        db.Value<long?>("SELECT value FROM meta WHERE name = 'night'") is { } day ? DateOnly.FromDayNumber((int)day) : null;
+
+    /// <summary>What the last night did.</summary>
+    public static IEnumerable<NightAct> Done(SqliteConnection db, string? bucket)
+    {
+        if (LastDay(db) is not { } day)
+            return [];
+        return db.Each(
+            """
+            SELECT bucket, key, deed, rule, from_tier, to_tier, objects, bytes, charge FROM night_act WHERE ?1 IS NULL OR bucket = ?1
+            ORDER BY id
+            """,
+            r => new NightAct(
+                day,
+                r.GetString(0),
+                r.GetString(1),
+                (NightDeed)r.GetInt32(2),
+                r.Text(3),
+                r.GetString(4),
+                r.Text(5),
+                r.GetDouble(6),
+                r.GetDouble(7),
+                r.GetDouble(8)
+            ),
+            bucket
+        );
+    }
+
+    private static NightAct Of(in NightEntry entry, Terms terms, DateOnly day, double charge) =>
         new(
+            day,
             entry.Rules.Bucket.Bucket.Name,
             entry.Lies.Key,
             entry.Fate.Goes ? NightDeed.Expires
@@ -96,39 +168,6 @@ internal sealed class NightActs : IDisposable
             charge
         );
 
-    /// <summary>What the run that closes today would do, if nothing came or went until then.</summary>
-    public static NightReading Foresee(SqliteConnection db, Terms terms, string? bucket, long from, int most, CancellationToken cancel)
-    {
-        var day = ProviderState.Today(db);
-        var lost = Lines.Lost(db).Select(l => l.Region).ToHashSet();
-        var acts = new List<NightAct>();
-        var sums = new Dictionary<(string, NightDeed, string?, string, string?), NightSum>();
-        var (number, next) = (0L, (long?)null);
-        foreach (var of in terms.Buckets.Where(b => bucket is null || b.Bucket.Name == bucket))
-        {
-            foreach (var entry in NightEntries.Of(db, terms, day, b => !lost.Contains(b.Bucket.Region), cancel, of))
-            {
-                if (entry.Fate is { Goes: false, Supersedes: false, Tier: null })
-                    continue;
-                var act = Of(entry, terms, ChargeOf(entry, terms, day));
-                var key = (act.Bucket, act.Deed, act.Rule, act.From, act.To);
-                var sum = sums.GetValueOrDefault(key) ?? new NightSum(act.Bucket, act.Deed, act.Rule, act.From, act.To, 0, 0, 0);
-                sums[key] = sum with
-                {
-                    Objects = sum.Objects + act.Objects,
-                    Bytes = sum.Bytes + act.Bytes,
-                    Charge = sum.Charge + act.Charge,
-                };
-                if (number >= from && acts.Count < most)
-                    acts.Add(act);
-                else if (number >= from)
-                    next ??= number;
-                number++;
-            }
-        }
-        return new NightReading(day, [.. sums.Values], acts, next);
-    }
-
     private static double ChargeOf(in NightEntry entry, Terms terms, DateOnly day)
     {
         if (entry.Fate is { Goes: false, Tier: null })
@@ -137,50 +176,5 @@ internal sealed class NightActs : IDisposable
         var since = DateOnly.FromDayNumber(entry.Since);
         var early = Events.EarlyLeave(terms, day, bucket, entry.Lies.Tier, since, entry.Count, entry.Lies.Bytes).Amount;
         return early + (entry.Fate.Tier is { } to ? bucket.Prices[to]!.MovesIn.For(entry.Count) : 0);
-    }
-
-    /// <summary>What the last night did; null before the first.</summary>
-    public static NightReading? Last(SqliteConnection db, string? bucket, long from, int most)
-    {
-        if (db.Value<long?>("SELECT value FROM meta WHERE name = 'night'") is not { } day)
-            return null;
-        var sums = db.List(
-            """
-            SELECT bucket, deed, rule, from_tier, to_tier, sum(objects), sum(bytes), sum(charge) FROM night_act
-            WHERE ?1 IS NULL OR bucket = ?1 GROUP BY bucket, deed, rule, from_tier, to_tier ORDER BY min(id)
-            """,
-            r => new NightSum(
-                r.GetString(0),
-                (NightDeed)r.GetInt32(1),
-                r.Text(2),
-                r.GetString(3),
-                r.Text(4),
-                r.GetDouble(5),
-                r.GetDouble(6),
-                r.GetDouble(7)
-            ),
-            bucket
-        );
-        var acts = db.List(
-            """
-            SELECT bucket, key, deed, rule, from_tier, to_tier, objects, bytes, charge FROM night_act WHERE ?1 IS NULL OR bucket = ?1
-            ORDER BY id LIMIT ?2 OFFSET ?3
-            """,
-            r => new NightAct(
-                r.GetString(0),
-                r.GetString(1),
-                (NightDeed)r.GetInt32(2),
-                r.Text(3),
-                r.GetString(4),
-                r.Text(5),
-                r.GetDouble(6),
-                r.GetDouble(7),
-                r.GetDouble(8)
-            ),
-            bucket,
-            most + 1,
-            from
-        );
-        return new NightReading(DateOnly.FromDayNumber((int)day), sums, [.. acts.Take(most)], acts.Count > most ? from + most : null);
     }
 }

@@ -32,6 +32,7 @@ internal static class NightEntries
     /// <param name="day">That is closed.</param>
     /// <param name="isReachable">Whether a bucket's region is there: a lost one stands still.</param>
     /// <param name="cancel">Stops.</param>
+    /// <param name="withKeys">Whether keys are wanted even where no rule looks at them.</param>
     /// <param name="only">A bucket; null for all.</param>
     public static IEnumerable<NightEntry> Of(
         SqliteConnection db,
@@ -39,6 +40,7 @@ internal static class NightEntries
         DateOnly day,
         Func<BucketTerms, bool> isReachable,
         CancellationToken cancel,
+        bool withKeys = false,
         BucketTerms? only = null
     )
     {
@@ -47,8 +49,8 @@ internal static class NightEntries
             .ToDictionary(b => b.Id, b => new RuleBook(b, terms.Prices, day));
         using var all = db.Statement(
             $"SELECT id, bucket, kind, count, bytes, created, tier, since, key, {RetentionGate.KeptUntil}, tags, superseded, replaced_on, "
-                + "rewrite, run FROM entry WHERE kind < 2 AND (?1 IS NULL OR bucket = ?1)",
-            only?.Id
+                + "rewrite, run FROM entry WHERE kind < 2"
+                + (only is null ? "" : FormattableString.Invariant($" AND bucket = {only.Id}"))
         );
         using var row = all.ExecuteReader();
         var seen = 0;
@@ -60,23 +62,26 @@ internal static class NightEntries
                 continue;
             var (id, kind) = (row.GetInt64(0), row.GetInt32(2));
             var lies = new Ruled(
-                rules.NeedsKeys || rules.Bucket.HasTargets || only is not null ? row.GetString(8) : "",
+                rules.NeedsKeys || rules.Bucket.HasTargets || withKeys ? row.GetString(8) : "",
                 rules.NeedsTags ? row.Text(10) : null,
                 row.GetInt32(5),
                 rules.Bucket.Bucket.Versioning ? row.Int(11) : null,
                 row.GetInt64(4),
                 terms.Place(row.GetInt64(6))
             );
-            var every = lies.Superseded is null ? null : row.Int(13);
             var fate = rules.Decide(
                 lies,
                 row.GetInt32(9) > day.DayNumber,
                 row.Int(12) <= day.DayNumber,
-                () => NewerEarlier(db, id, kind, every, day.DayNumber - lies.Superseded!.Value)
+                lies.Superseded is { } when ? Newer(db, id, kind, row.Int(13), day.DayNumber - when) : null
             );
             yield return new NightEntry(id, kind, row.GetDouble(3), row.GetInt32(7), !row.IsDBNull(14), lies, rules, fate);
         }
     }
+
+    /// <summary>Made only for earlier versions: a night looks at millions of current ones.</summary>
+    private static Func<int> Newer(SqliteConnection db, long id, int kind, int? rewriteEvery, int age) =>
+        () => NewerEarlier(db, id, kind, rewriteEvery, age);
 
     /// <summary>How many earlier versions of its key are newer: counted for an object; for a batch as many as its stream wrote since.</summary>
     private static int NewerEarlier(SqliteConnection db, long id, int kind, int? rewriteEvery, int age) =>

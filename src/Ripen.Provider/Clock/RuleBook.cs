@@ -42,11 +42,11 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
     /// <param name="entry">As it lies there.</param>
     /// <param name="isKept">Whether something keeps it on the day.</param>
     /// <param name="isReplaced">Whether a current version is overwritten on the day.</param>
-    /// <param name="newer">Of an earlier version: how many earlier versions of its key are newer, when rules want to know;
+    /// <param name="newer">Of an earlier version: how many earlier versions of its key are newer, when rules want to know, null for a current one;
     /// <see cref="int.MaxValue"/> for those of a key that is overwritten so often that they have gone by.</param>
-    public Fate Decide(in Ruled entry, bool isKept, bool isReplaced, Func<int> newer)
+    public Fate Decide(in Ruled entry, bool isKept, bool isReplaced, Func<int>? newer)
     {
-        var over = entry.Superseded is null ? OverBy(entry) : OverBy(entry, newer);
+        var over = entry.Superseded is null ? OverBy(entry) : OverBy(entry, newer!);
         var (goes, supersedes) = (false, false);
         if (entry.Superseded is not null)
             goes = over is not null && !isKept;

@@ -1,6 +1,7 @@
 using System.ComponentModel;
 using System.Globalization;
-using System.Text;
+using System.Text.Json;
+using CsvHelper;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Provider;
 using Ripen.Provider.Clock;
@@ -11,8 +12,6 @@ namespace Ripen.Server.Clock;
 internal static class NightEndpoints
 {
     private const int MostAtOnce = 1000;
-    private const int AllAtOnce = 10_000;
-    private const string Header = "day,bucket,key,deed,rule,fromTier,toTier,objects,bytes,charge";
     private const string BucketWords = "Only this bucket; left out: all.";
     private const string FromWords = "The number of the first one.";
     private const string MostWords = "At most so many, 1 to 1,000.";
@@ -55,19 +54,19 @@ internal static class NightEndpoints
         : provider.LastNight(bucket, from, most) is { } night ? TypedResults.Ok(night)
         : NoNight();
 
-    private static Results<FileContentHttpResult, ProblemHttpResult> TonightCsv(
+    private static Results<PushStreamHttpResult, ProblemHttpResult> TonightCsv(
         SimulatedProvider provider,
         CancellationToken cancel,
         [Description(BucketWords)] string? bucket = null
-    ) => Wrong(provider, bucket, 0, 1) is { } wrong ? wrong : Csv(from => provider.Tonight(bucket, from, AllAtOnce, cancel), "tonight.csv");
+    ) => Wrong(provider, bucket, 0, 1) is { } wrong ? wrong : Csv(provider.Tonight(bucket, cancel), "tonight.csv");
 
-    private static Results<FileContentHttpResult, ProblemHttpResult> LastNightCsv(
+    private static Results<PushStreamHttpResult, ProblemHttpResult> LastNightCsv(
         SimulatedProvider provider,
         [Description(BucketWords)] string? bucket = null
     ) =>
         Wrong(provider, bucket, 0, 1) is { } wrong ? wrong
         : provider.LastNight(bucket, 0, 1) is null ? NoNight()
-        : Csv(from => provider.LastNight(bucket, from, AllAtOnce)!, "last-night.csv");
+        : Csv(provider.LastNight(bucket), "last-night.csv");
 
     private static ProblemHttpResult? Wrong(SimulatedProvider provider, string? bucket, long from, int most) =>
         !provider.HasPlan ? Problems.NoEstate()
@@ -78,24 +77,27 @@ internal static class NightEndpoints
 
     private static ProblemHttpResult NoNight() => Problems.NotFound("no-night", "No night has passed yet.");
 
-    private static FileContentHttpResult Csv(Func<long, NightReading> page, string name)
-    {
-        var text = new StringBuilder(Header + "\r\n");
-        long? from = 0;
-        while (from is { } at)
-        {
-            var read = page(at);
-            foreach (var a in read.Acts)
-                text.Append(
-                    CultureInfo.InvariantCulture,
-                    $"{read.Day:yyyy-MM-dd},{a.Bucket},{Field(a.Key)},{a.Deed.ToString().ToLowerInvariant()},{a.Rule},{a.From},{a.To},{a.Objects:R},{a.Bytes:R},{a.Charge:R}\r\n"
-                );
-            from = read.Next;
-        }
-        return TypedResults.Bytes(Encoding.UTF8.GetBytes(text.ToString()), "text/csv", name);
-    }
-
-    /// <summary>RFC 4180.</summary>
-    private static string Field(string text) =>
-        text.AsSpan().IndexOfAny(",\"\r\n") < 0 ? text : $"\"{text.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
+    private static PushStreamHttpResult Csv(IEnumerable<NightAct> acts, string name) =>
+        Streams.Text(
+            writer =>
+            {
+                using var csv = CsvWriter.Create(writer, new CsvWriterOptions(), leaveOpen: true);
+                csv.WriteHeader("day", "bucket", "key", "deed", "rule", "fromTier", "toTier", "objects", "bytes", "charge");
+                foreach (var a in acts)
+                    csv.WriteRecord([
+                        a.Day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
+                        a.Bucket,
+                        a.Key,
+                        JsonNamingPolicy.KebabCaseLower.ConvertName($"{a.Deed}"),
+                        a.Rule ?? "",
+                        a.From,
+                        a.To ?? "",
+                        a.Objects.ToString("R", CultureInfo.InvariantCulture),
+                        a.Bytes.ToString("R", CultureInfo.InvariantCulture),
+                        a.Charge.ToString("R", CultureInfo.InvariantCulture),
+                    ]);
+            },
+            "text/csv",
+            name
+        );
 }

@@ -4126,6 +4126,8 @@ export interface components {
             secret: string;
         };
         NightAct: {
+            /** Format: date */
+            day: string;
             bucket: string;
             key: string;
             deed: components["schemas"]["NightDeed"];

@@ -9,6 +9,7 @@ import { useAddress } from "../../ui/address";
 import { Button, Field, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
+import { useCapped } from "../../ui/use-capped";
 
 const deeds = { expires: "expires", "steps-back": "becomes an earlier version", moves: "moves" };
 
@@ -86,6 +87,7 @@ export function NightPage() {
 
 function Sums({ night, last }: { night: NightReading; last: boolean }) {
   const { bytes, moneyColumn, money } = useEstate();
+  const { shown, more } = useCapped(night.sums, 100);
   const column = moneyColumn(night.sums.map((s) => s.charge));
   if (night.sums.length === 0)
     return (
@@ -110,7 +112,7 @@ function Sums({ night, last }: { night: NightReading; last: boolean }) {
           </tr>
         </thead>
         <tbody>
-          {night.sums.map((s) => (
+          {shown.map((s) => (
             <tr key={`${s.bucket} ${s.rule} ${s.deed} ${s.from} ${s.to}`} className="border-b border-hairline">
               <td className="py-1 pr-4">
                 <Link to={`/buckets/${s.bucket}`}>{s.bucket}</Link>
@@ -132,6 +134,7 @@ function Sums({ night, last }: { night: NightReading; last: boolean }) {
           ))}
         </tbody>
       </table>
+      {more}
       <p className="mt-1">
         All together {money(night.sums.reduce((n, s) => n + s.charge, 0))}: moves, and what leaves a tier before its minimum stay.
       </p>

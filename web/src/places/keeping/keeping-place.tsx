@@ -1,5 +1,4 @@
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { type KeepingConflict, type KeepingReading, keepingFile, readBucket, readKeeping } from "../../api/client";
 import { keys } from "../../api/keys";
@@ -7,10 +6,10 @@ import { useEstate } from "../../estate-context";
 import { count, day, month } from "../../format";
 import { useAddress } from "../../ui/address";
 import { Button, Field, Figure, Select } from "../../ui/controls";
-import { ErrorNote } from "../../ui/error-note";
 import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
-import { draftKey } from "../bucket/use-draft";
+import { done } from "../../ui/toasts";
+import { useCapped } from "../../ui/use-capped";
 import { KeepingChart } from "./keeping-chart";
 
 const spans = [12, 24, 60, 120];
@@ -65,22 +64,16 @@ export function KeepingPlace() {
 }
 
 function Conflicts({ conflicts }: { conflicts: KeepingConflict[] }) {
-  const { estate } = useEstate();
-  const queries = useQueryClient();
   const navigate = useNavigate();
-  const [wrong, setWrong] = useState<Error | null>(null);
-  const look = async (conflict: KeepingConflict) => {
-    if (!conflict.draft) return;
-    const { name } = conflict.draft;
+  const { shown, more } = useCapped(bySentence(conflicts), 50);
+  // The bucket's page merges it with a draft that lies there already.
+  const look = async ({ draft }: KeepingConflict) => {
+    if (!draft) return;
     try {
-      const base = await queries.fetchQuery({ queryKey: keys.bucket(name), queryFn: () => readBucket(name) });
-      localStorage.setItem(
-        draftKey(estate.identity, name),
-        JSON.stringify({ base, value: { ...base.value, ...conflict.draft } }),
-      );
-      navigate(`/buckets/${name}`);
+      const stored = await readBucket(draft.name);
+      await navigate(`/buckets/${draft.name}`, { state: { draft: { ...stored.value, ...draft } } });
     } catch (error) {
-      setWrong(error as Error);
+      done((error as Error).message);
     }
   };
   return (
@@ -88,33 +81,47 @@ function Conflicts({ conflicts }: { conflicts: KeepingConflict[] }) {
       <h2 className="text-xl">What does not fit together</h2>
       {conflicts.length === 0 && <p className="text-ink-soft">Nothing: what is kept, what expires and what is copied agree.</p>}
       <ul>
-        {bySentence(conflicts).map(([sentence, alike]) => (
+        {shown.map(([sentence, alike]) => (
           <li key={sentence} className="border-b border-hairline py-2">
             <p>{sentence}</p>
-            <ul className="flex flex-wrap gap-x-6">
-              {alike.map((c) => (
-                <li key={c.bucket}>
-                  <Link to={`/buckets/${c.bucket}`}>{c.bucket}</Link>
-                  {c.draft && c.mending && (
-                    <Button kind="quiet" aria-label={`Draft: ${c.mending}, for ${c.bucket}`} onClick={() => void look(c)}>
-                      Draft: {c.mending}
-                    </Button>
-                  )}
-                </li>
-              ))}
-            </ul>
+            <Alike conflicts={alike} look={look} />
           </li>
         ))}
       </ul>
-      {wrong && <ErrorNote error={wrong} />}
+      {more}
     </section>
+  );
+}
+
+function Alike({ conflicts, look }: { conflicts: KeepingConflict[]; look: (conflict: KeepingConflict) => Promise<void> }) {
+  const { shown, more } = useCapped(conflicts, 20);
+  return (
+    <>
+      <ul className="flex flex-wrap gap-x-6">
+        {shown.map((c) => (
+          <li key={c.bucket}>
+            <Link to={`/buckets/${c.bucket}`}>{c.bucket}</Link>
+            {c.draft && c.mending && (
+              <Button kind="quiet" aria-label={`Draft: ${c.mending}, for ${c.bucket}`} onClick={() => void look(c)}>
+                Draft: {c.mending}
+              </Button>
+            )}
+          </li>
+        ))}
+      </ul>
+      {more}
+    </>
   );
 }
 
 /** The same is said once, of all buckets that it holds for. */
 function bySentence(conflicts: KeepingConflict[]): [string, KeepingConflict[]][] {
   const sentences = new Map<string, KeepingConflict[]>();
-  for (const c of conflicts) sentences.set(c.sentence, [...(sentences.get(c.sentence) ?? []), c]);
+  for (const c of conflicts) {
+    const alike = sentences.get(c.sentence);
+    if (alike) alike.push(c);
+    else sentences.set(c.sentence, [c]);
+  }
   return [...sentences];
 }
 
@@ -189,6 +196,7 @@ const kinds = {
 
 function Days({ calendar, bucket }: CalendarProps) {
   const { bytes } = useEstate();
+  const { shown, more } = useCapped(calendar.events, 200);
   return (
     <section aria-label="Days on which keeping ends" className="mt-8 max-w-5xl">
       <h2 className="text-xl">Days on which keeping ends</h2>
@@ -205,7 +213,7 @@ function Days({ calendar, bucket }: CalendarProps) {
             </tr>
           </thead>
           <tbody>
-            {calendar.events.map((e) => (
+            {shown.map((e) => (
               <tr key={`${e.day} ${e.bucket} ${e.kind} ${e.about}`} className="border-b border-hairline align-baseline">
                 <td className="py-1 pr-4 whitespace-nowrap">{day(e.day)}</td>
                 <td className="pr-4">
@@ -222,6 +230,7 @@ function Days({ calendar, bucket }: CalendarProps) {
           </tbody>
         </table>
       )}
+      {more}
       <p className="mt-1 text-sm">
         <a href={`${keepingFile("days.ics")}${bucket ? `?bucket=${bucket}` : ""}`} download>
           As iCalendar
