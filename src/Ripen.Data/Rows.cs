@@ -164,6 +164,7 @@ internal sealed class LotRow
     public required long Objects { get; set; }
     public double? Fraction { get; set; }
     public required long BytesPerObject { get; set; }
+    public DateOnly? LastRead { get; set; }
     public double? Originals { get; set; }
 
     /// <summary>Null for current versions.</summary>

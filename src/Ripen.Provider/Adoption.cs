@@ -30,7 +30,6 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
     public IDisposable Reserve(PlannedChange change) =>
         state.Change(db =>
         {
-            DemandRunnable(change.After);
             if (state.FindTerms(db) is not { } before)
                 return new Reservation(state.Exclusion, false);
             var touched = Check(db, before, change.After, change.IsImport, b => b == change.Lifted, b => b == change.Held);
@@ -45,7 +44,6 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         {
             try
             {
-                DemandRunnable(change.After);
                 if (state.FindTerms(db) is { } before)
                     Check(db, before, change.After, change.IsImport, b => b == change.Lifted, b => b == change.Held);
                 return null;
@@ -68,7 +66,6 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
     /// <returns>Whether buckets have other keys than before.</returns>
     private bool PutInForce(SqliteConnection db, ProviderPlan plan)
     {
-        DemandRunnable(plan.Estate);
         plan = plan with { Estate = plan.Estate with { Plans = [.. plan.Estate.Plans.Select(p => p.Begun(plan.Estate.Today))] } };
         var isImport = plan.ImportVersion > (Meta(db, "import") ?? -1);
         var before = state.FindTerms(db);
@@ -240,30 +237,6 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         {
             if (closed)
                 exclusion.Open();
-        }
-    }
-
-    /// <summary>Takes nothing that would not be done: a rule that never runs, and a hold that holds nothing, are worse than none.</summary>
-    /// <exception cref="RefusalException">The estate asks for what the projection knows and this provider does not do.</exception>
-    private static void DemandRunnable(Estate after)
-    {
-        for (var i = 0; i < after.Buckets.Count; i++)
-        {
-            var bucket = after.Buckets[i];
-            var asked =
-                bucket.Rules.Any(r => r.WatchesReading) ? ("rules", "steps by the last reading")
-                : bucket.Rules.Any(r => r.Steps.Any(s => s.BundleTo is not null)) ? ("rules", "bundling")
-                : bucket.Stock.Any(l => l.Originals is not null) ? ("stock", "bundles")
-                : default((string, string)?);
-            if (asked is not var (where, what))
-                continue;
-            throw new RefusalException(
-                RefusalKind.Invalid,
-                "not-run",
-                $"'{bucket.Name}' asks for {what}, which the provider here does not do yet. Project it with 'ripen forecast', and leave it "
-                    + "out here.",
-                $"$.buckets[{i}].{where}"
-            );
         }
     }
 
@@ -469,8 +442,8 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
     {
         using var insert = db.Repeated(
             "INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags, superseded, replaced_on, "
-                + "rewrite, sealed_until) VALUES(?1, 0, ?10, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?11, ?12, ?13, ?14)",
-            14
+                + "rewrite, sealed_until, touched, originals) VALUES(?1, 0, ?10, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?11, ?12, ?13, ?14, ?15, ?16)",
+            16
         );
         foreach (var lot in bucket.Bucket.Stock.Where(l => l.Count > 0))
         {
@@ -488,7 +461,9 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
                 lot.SupersededOn?.DayNumber,
                 lot.ReplacedOn?.DayNumber,
                 lot.RewriteEvery,
-                lot.KeptUntil?.DayNumber
+                lot.KeptUntil?.DayNumber,
+                lot.LastRead?.DayNumber,
+                lot.Originals
             );
         }
     }

@@ -275,13 +275,15 @@ public sealed class SimulatedProvider : IDisposable
     /// <param name="most">Acts on the page.</param>
     /// <param name="cancel">Stops looking.</param>
     public NightReading Tonight(string? bucket, long from, int most, CancellationToken cancel) =>
-        state.Index.Read(db =>
-            NightReading.Of(ProviderState.Today(db), NightActs.Foreseen(db, state.TermsIn(db), bucket, cancel), from, most)
-        );
+        state
+            .Booked()
+            .Index.Read(db =>
+                NightReading.Of(ProviderState.Today(db), NightActs.Foreseen(db, state.TermsIn(db), bucket, cancel), from, most)
+            );
 
     /// <summary>All of it, one by one.</summary>
     public IEnumerable<NightAct> Tonight(string? bucket, CancellationToken cancel) =>
-        state.Index.Stream(db => NightActs.Foreseen(db, state.TermsIn(db), bucket, cancel));
+        state.Booked().Index.Stream(db => NightActs.Foreseen(db, state.TermsIn(db), bucket, cancel));
 
     /// <summary>The same of what the last run did; null before the first.</summary>
     public NightReading? LastNight(string? bucket, long from, int most) =>

@@ -55,8 +55,10 @@ internal sealed class Terms
     public string TierName(long tierId) => Prices.Tiers[Place(tierId)].Id;
 
     /// <summary>Bytes × days in a unit-month of the month that holds <paramref name="day"/>.</summary>
-    public double UnitMonth(DateOnly day) =>
-        Prices.Unit.Bytes() * (Prices.Month == BillingMonth.ThirtyDays ? 30 : DateTime.DaysInMonth(day.Year, day.Month));
+    public double UnitMonth(DateOnly day) => Prices.Unit.Bytes() * BilledDays(day);
+
+    /// <summary>Days that the month of <paramref name="day"/> counts in prices.</summary>
+    public int BilledDays(DateOnly day) => Prices.Month == BillingMonth.ThirtyDays ? 30 : DateTime.DaysInMonth(day.Year, day.Month);
 }
 
 /// <summary>One bucket of a plan, with its prices by place from warm to cold; null where its region does not offer a tier.</summary>

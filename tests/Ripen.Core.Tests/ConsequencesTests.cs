@@ -165,6 +165,45 @@ public class ConsequencesTests
         }
     }
 
+    /// <summary>Worked by hand from the demo's prices for telemetry of 21 kB, which nobody reads here: what a step that bundles is charged and saves.</summary>
+    [Fact]
+    public void A_step_that_bundles_is_weighed_with_its_bundles()
+    {
+        var estate = Samples.Demo();
+        var bucket = estate.Find("engine-telemetry")! with
+        {
+            Reads = [],
+            Rules =
+            [
+                new LifecycleRule
+                {
+                    Id = "r",
+                    Steps =
+                    [
+                        new Step
+                        {
+                            Age = 30,
+                            Tier = "cellar",
+                            BundleTo = 21_000_000,
+                        },
+                    ],
+                    ExpireAt = 130,
+                },
+            ],
+        };
+        var step = Assert.Single(StepEconomies.Of(bucket, estate.With(bucket, bucket.Name)));
+        Assert.Equal(21_000_000, step.BundleTo);
+        Assert.Null(step.NetPerYearBundled);
+        Assert.Equal((0.0009 + (0.0186 / 1000)) / 1000, step.MovePerObject, 15);
+        // Small objects are billed as 96 kB in the cellar, and bundles of a thousand as they are.
+        var day = 12 / 365.0 / 1e9;
+        Assert.Equal(
+            21_000 * (0.0312 - 0.0088) * estate.PriceBook.FindScheme(bucket.Scheme)!.StorageFactor * day * 100,
+            step.SavedPerObject,
+            15
+        );
+    }
+
     // Common practice, no source: many small objects are cheaper to bundle before they move than to move one by one.
     [Fact]
     public void Small_objects_cost_more_to_move_than_they_save_until_they_are_bundled()

@@ -120,7 +120,7 @@ internal sealed class DayLoop
                 var pile = piles[^1];
                 pile.Originals = lot.Originals ?? lot.Count;
                 (pile.SupersededOn, pile.ReplacedOn, pile.RewriteEvery) = (lot.SupersededOn, lot.ReplacedOn, lot.RewriteEvery);
-                pile.KeptUntil = lot.KeptUntil;
+                (pile.KeptUntil, pile.LastRead) = (lot.KeptUntil, lot.LastRead ?? lot.Created);
             }
         }
         foreach (var run in plans.Begin())

@@ -208,8 +208,10 @@ internal static class RandomEstates
         from replaced in Gen.OneOf(Gen.Constant<int?>(null), Gen.Choose(-5, 40).Select(d => (int?)d))
         from kept in Gen.Frequency((3, Gen.Constant<int?>(null)), (1, Gen.Choose(-10, 300).Select(d => (int?)d)))
         from originals in Gen.Frequency((3, Gen.Constant(1)), (1, Gen.Choose(2, 400)))
+        from read in Gen.Frequency((2, Gen.Constant<int?>(null)), (1, Gen.Choose(0, age).Select(d => (int?)d)))
         select new Lot
         {
+            LastRead = read is { } ago ? today.AddDays(-ago) : null,
             Earlier = earlier,
             SupersededOn = earlier ? today.AddDays(-superseded) : null,
             RewriteEvery = rewritten,

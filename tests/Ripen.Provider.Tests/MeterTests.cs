@@ -26,9 +26,8 @@ public sealed class MeterTests
             40,
             random =>
             {
-                var estate = WhatRuns(random);
-                using var provider = new TestProvider(estate);
-                return Difference(provider, estate, 70);
+                using var provider = new TestProvider(random);
+                return Difference(provider, random, 70);
             }
         );
 
@@ -38,9 +37,8 @@ public sealed class MeterTests
             40,
             random =>
             {
-                var estate = WhatRuns(random);
-                using var provider = new TestProvider(estate);
-                return Difference(provider, estate, 70);
+                using var provider = new TestProvider(random);
+                return Difference(provider, random, 70);
             }
         );
 
@@ -49,31 +47,6 @@ public sealed class MeterTests
     public void The_example_of_plans_is_metered_as_it_is_projected_for_400_days() =>
         RunAndCompare(EstateDocument.Read(File.ReadAllText("Examples/ferry-backups.json")).Value, 400);
 
-    /// <summary>Without what the provider refuses to take because it does not do it.</summary>
-    private static Estate WhatRuns(Estate estate) =>
-        estate with
-        {
-            Buckets =
-            [
-                .. estate.Buckets.Select(b =>
-                    b with
-                    {
-                        Stock = [.. b.Stock.Select(l => l with { Originals = null })],
-                        Rules =
-                        [
-                            .. b.Rules.Select(r =>
-                                r with
-                                {
-                                    BackOnRead = false,
-                                    Steps = [.. r.Steps.Select(s => new Step { Age = s.Age, Tier = s.Tier })],
-                                }
-                            ),
-                        ],
-                    }
-                ),
-            ],
-        };
-
     [Fact]
     public void A_projection_from_a_later_day_goes_on_where_the_meter_stands()
     {
@@ -81,27 +54,8 @@ public sealed class MeterTests
         var first = Projection.Of(estate, 14).Rows().ToList();
         using var provider = new TestProvider(estate);
         provider.PassDays(new DateOnly(2027, 3, 1).DayNumber - estate.Today.DayNumber);
-        var stock = provider.Inside.Stock(null);
-        var since = (stock.Today.DayNumber - estate.Today.DayNumber) / 365.0;
-        var later = estate with
-        {
-            Today = stock.Today,
-            Buckets =
-            [
-                .. estate.Buckets.Select(b =>
-                    b with
-                    {
-                        Stock = stock.Buckets[b.Name].Lots,
-                        Streams =
-                        [
-                            .. b.Streams.Select(s => s with { ObjectsPerDay = s.ObjectsPerDay * Math.Pow(1 + s.YearlyGrowth, since) }),
-                        ],
-                        CopyTo = [.. b.CopyTo.Zip(stock.Buckets[b.Name].Copies, (rule, now) => rule with { Waiting = now.Waiting })],
-                    }
-                ),
-            ],
-        };
-        Assert.Equal(new DateOnly(2027, 3, 1), stock.Today);
+        var later = AsItStands(provider, estate);
+        Assert.Equal(new DateOnly(2027, 3, 1), later.Today);
         Assert.Contains(later.Buckets, b => b.CopyTo.Any(c => c.Waiting.Count > 0));
         var again = Projection.Of(EstateDocument.Read(EstateDocument.Write(later)).Value, 10).Rows().ToList();
         Assert.Null(Compare.Difference([.. first.Where(r => string.CompareOrdinal(r.Month.ToString(), "2027-03") >= 0)], again));
@@ -230,6 +184,31 @@ public sealed class MeterTests
         Assert.Equal(content, await provider.Get("keep/a", bucket: "far-away"));
     }
 
+    /// <summary>The estate as the provider stands now, for another projection.</summary>
+    internal static Estate AsItStands(TestProvider provider, Estate estate)
+    {
+        var stock = provider.Inside.Stock(null);
+        var since = (stock.Today.DayNumber - estate.Today.DayNumber) / 365.0;
+        return estate with
+        {
+            Today = stock.Today,
+            Buckets =
+            [
+                .. estate.Buckets.Select(b =>
+                    b with
+                    {
+                        Stock = stock.Buckets[b.Name].Lots,
+                        Streams =
+                        [
+                            .. b.Streams.Select(s => s with { ObjectsPerDay = s.ObjectsPerDay * Math.Pow(1 + s.YearlyGrowth, since) }),
+                        ],
+                        CopyTo = [.. b.CopyTo.Zip(stock.Buckets[b.Name].Copies, (rule, now) => rule with { Waiting = now.Waiting })],
+                    }
+                ),
+            ],
+        };
+    }
+
     private static void RunAndCompare(Estate estate, int days)
     {
         using var provider = new TestProvider(estate);
@@ -237,14 +216,19 @@ public sealed class MeterTests
     }
 
     /// <summary>Runs so many days, and on to the end of the month; then compares every whole month, row by row.</summary>
-    private static string? Difference(TestProvider provider, Estate estate, int days)
+    internal static string? Difference(TestProvider provider, Estate estate, int days)
     {
         var until = estate.Today.AddDays(days);
         until = new DateOnly(until.Year, until.Month, 1).AddMonths(1);
         var months = ((until.Year - estate.Today.Year) * 12) + until.Month - estate.Today.Month;
         provider.PassDays(until.DayNumber - estate.Today.DayNumber);
-        var metered = provider
-            .Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null)
+        return Compare.Difference([.. Projection.Of(estate, months).Rows()], Metered(provider, estate.Today));
+    }
+
+    /// <summary>What was charged from <paramref name="since"/> on, by month.</summary>
+    internal static List<ForecastRow> Metered(TestProvider provider, DateOnly since) =>
+        provider
+            .Inside.Ledger(since, DateOnly.MaxValue, null)
             .GroupBy(r => new ForecastRow(Month.Of(r.Day), r.Bucket, r.Region, r.Tier, r.Charge, 0, r.Unit, 0))
             .Select(g => g.Key with { Quantity = g.Sum(r => r.Quantity), Amount = g.Sum(r => r.Amount) })
             .OrderBy(r => r.Month.ToString(), StringComparer.Ordinal)
@@ -252,6 +236,4 @@ public sealed class MeterTests
             .ThenBy(r => r.Tier, StringComparer.Ordinal)
             .ThenBy(r => r.Charge.Name(), StringComparer.Ordinal)
             .ToList();
-        return Compare.Difference([.. Projection.Of(estate, months).Rows()], metered);
-    }
 }

@@ -424,19 +424,4 @@ public sealed class PlanTests : IDisposable
         async Task<double> Bytes() =>
             (double)(await server.Get("/api/workloads")).Body["workloads"]!.AsArray().Single(w => (string)w!["id"]! == "mail")!["bytes"]!;
     }
-
-    /// <summary>What only the projection knows is not taken by a provider that would not do it.</summary>
-    [Theory]
-    [InlineData("rules", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry", "clock": "read" }] }]""")]
-    [InlineData("rules", """[{ "id": "r", "steps": [{ "age": 30, "tier": "pantry", "bundleTo": 64000000 }] }]""")]
-    public async Task What_the_provider_does_not_do_is_refused(string property, string value)
-    {
-        var read = await server.Get("/api/buckets/engine-telemetry");
-        var bucket = read.Body;
-        bucket[property] = JsonNode.Parse(value);
-        Assert.Equal(
-            "not-run",
-            (await server.Refused(HttpMethod.Put, "/api/buckets/engine-telemetry", bucket.ToJsonString(), read.Tag)).Code
-        );
-    }
 }

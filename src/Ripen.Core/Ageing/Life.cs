@@ -12,13 +12,25 @@ internal readonly record struct Form(long BytesPerObject, double Count = 1)
 /// <summary>
 /// A stay in one tier by age in days: resting there from <see cref="From"/> to <see cref="To"/> (exclusive). <see cref="Since"/> is the
 /// age at which the objects entered the tier, which is earlier than From when they were there before the first day.
-/// A stay of no length is one that a move ends on the day it began. The next stay is in another tier, or that of an earlier version.
+/// A stay of no length is one that a move ends on the day it began. The next stay is in another tier, or that of an earlier version,
+/// superseded at the age <see cref="Superseded"/>. <see cref="By"/> is the id of the rule that moved them there.
 /// </summary>
-internal readonly record struct Stay(int Tier, int From, int To, int Since, Form Form, bool IsEarlier, bool IsWatched);
+internal readonly record struct Stay(int Tier, int From, int To, int Since, Form Form, int? Superseded, bool IsWatched, string? By)
+{
+    public bool IsEarlier => Superseded is not null;
+}
 
 /// <summary>How objects stand when their life is taken up: their age, tier, the age at which they entered it, and, for earlier versions, the
-/// age at which they were superseded; otherwise the age at which they are overwritten (<see cref="Lifecycle.Never"/> for never).</summary>
-internal readonly record struct Standing(int Age, int Tier, int Since, int? Superseded = null, int ReplacedAt = Lifecycle.Never);
+/// age at which they were superseded; otherwise the age at which they are overwritten (<see cref="Lifecycle.Never"/> for never), and that at
+/// which they were last read.</summary>
+internal readonly record struct Standing(
+    int Age,
+    int Tier,
+    int Since,
+    int? Superseded = null,
+    int ReplacedAt = Lifecycle.Never,
+    int LastRead = 0
+);
 
 /// <summary>
 /// The same life for every day of creation in <see cref="Cohorts"/>: stays one after another by age, then removal, either at the
@@ -77,14 +89,14 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool End
     public static List<Stay> Path(Lifecycle lifecycle, Standing standing, int end)
     {
         var stays = new List<Stay>(4);
-        var (age, tier, since, superseded, replacedAt) = standing;
-        var form = new Form(lifecycle.Kind.BytesPerObject);
+        var (age, tier, since, superseded, replacedAt, lastRead) = standing;
+        var (form, by) = (new Form(lifecycle.Kind.BytesPerObject), (string?)null);
         var over = lifecycle.Versioned ? Math.Min(lifecycle.ExpireAt, replacedAt) : Lifecycle.Never;
         // An object moves once a day.
         for (var (from, free) = (age, age); ; )
         {
             var supersededOn = superseded is null ? Math.Max(from, over) : Lifecycle.Never;
-            var move = NextMove(lifecycle, superseded, tier, form, free);
+            var move = NextMove(lifecycle, superseded, lastRead, tier, form, free);
             if (Math.Min(supersededOn, move.Age) >= end)
             {
                 Rest(from, end);
@@ -92,39 +104,38 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool End
             }
             if (supersededOn <= move.Age)
             {
-                if (supersededOn > from)
-                    Rest(from, supersededOn);
+                Rest(from, supersededOn);
                 (superseded, from, free) = (supersededOn, supersededOn, Math.Max(free, supersededOn));
                 continue;
             }
             Rest(from, move.Age);
-            (tier, since, form, from, free) = (move.Step.Tier, move.Age, form.Bundled(move.Step.BundleTo), move.Age, move.Age + 1);
+            (tier, since, form, by) = (move.Step.Tier, move.Age, form.Bundled(move.Step.BundleTo), move.Step.Rule);
+            (from, free) = (move.Age, move.Age + 1);
         }
 
         void Rest(int from, int to) =>
-            stays.Add(
-                new Stay(tier, from, to, since, form, superseded is not null, superseded is null && lifecycle.Watches(form.BytesPerObject))
-            );
+            stays.Add(new Stay(tier, from, to, since, form, superseded, superseded is null && lifecycle.Watches(form.BytesPerObject), by));
     }
 
     /// <summary>The first move, at <paramref name="free"/> at the earliest, when nobody reads; the coldest of the steps that are due then.</summary>
-    private static (int Age, DueStep Step) NextMove(Lifecycle lifecycle, int? superseded, int tier, Form form, int free)
+    private static (int Age, DueStep Step) NextMove(Lifecycle lifecycle, int? superseded, int lastRead, int tier, Form form, int free)
     {
         var steps = superseded is null ? lifecycle.Current : lifecycle.Earlier;
-        var from = superseded ?? 0;
         var first = Lifecycle.Never;
         foreach (var step in steps)
         {
             if (step.Tier > tier && step.Scope.TakesSize(form.BytesPerObject))
-                first = Math.Min(first, Math.Max(free, from + step.Age));
+                first = Math.Min(first, Math.Max(free, DueAt(step)));
         }
         DueStep? coldest = null;
         foreach (var step in steps)
         {
-            if (step.Tier > (coldest?.Tier ?? tier) && from + step.Age <= first && step.Scope.TakesSize(form.BytesPerObject))
+            if (step.Tier > (coldest?.Tier ?? tier) && DueAt(step) <= first && step.Scope.TakesSize(form.BytesPerObject))
                 coldest = step;
         }
         return coldest is { } move ? (first, move) : (Lifecycle.Never, default);
+
+        int DueAt(DueStep step) => (superseded ?? (step.ByReading ? lastRead : 0)) + step.Age;
     }
 
     /// <summary>Whether what leaves stay <paramref name="i"/> by age leaves its tier, and not only the current version's place.</summary>

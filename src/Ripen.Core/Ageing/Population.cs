@@ -7,10 +7,18 @@ namespace Ripen.Core.Ageing;
 /// <summary>Objects of one kind that share their lives.</summary>
 /// <param name="Cohorts">By day of creation.</param>
 /// <param name="Kind">Of each, as they came.</param>
+/// <param name="Lifecycle">What rules do to them.</param>
 /// <param name="Writing">How they come to be written during the projection; null for stock, which is there already.</param>
 /// <param name="Lives">What becomes of them; empty where that depends on who reads them.</param>
 /// <param name="Read">What becomes of them where that depends on who reads them; otherwise null.</param>
-internal sealed record Population(Cohorts Cohorts, ObjectKind Kind, Writing? Writing, IReadOnlyList<Life> Lives, ReadPopulation? Read)
+internal sealed record Population(
+    Cohorts Cohorts,
+    ObjectKind Kind,
+    Lifecycle Lifecycle,
+    Writing? Writing,
+    IReadOnlyList<Life> Lives,
+    ReadPopulation? Read
+)
 {
     /// <summary>
     /// Everything that lies or will arrive in <paramref name="bucket"/> within <paramref name="days"/> days: its stock and streams, and the
@@ -25,17 +33,31 @@ internal sealed record Population(Cohorts Cohorts, ObjectKind Kind, Writing? Wri
         GrowthTable.Shelf growth
     )
     {
+        var watched = new Dictionary<Watched, List<(Standing Standing, double Count)>>();
         foreach (var lot in bucket.Stock)
         {
             var created = lot.Created.DayNumber - today.DayNumber;
-            var standing = new Standing(
-                -created,
-                prices.Coldness(lot.Tier),
-                lot.InTierSince.DayNumber - lot.Created.DayNumber,
-                lot.Earlier ? lot.SupersededOn!.Value.DayNumber - lot.Created.DayNumber : null,
-                lot.ReplacedOn is { } on ? on.DayNumber - lot.Created.DayNumber : Lifecycle.Never
+            var standing = Of(lot, prices, today);
+            if (lot.Count > 0 && ReadPopulation.Matters(LifecycleOf(lot.Kind, lot.KeptUntil), bucket.Reads, standing))
+                Add(
+                    watched,
+                    new(lot.Kind with { Tags = null }, TagText.Write(lot.Tags), created, standing.ReplacedAt, lot.KeptUntil),
+                    standing,
+                    lot.Count
+                );
+            else
+                yield return Alike(Cohorts.Lot(created, lot.Count), lot.Kind, standing, writing: null, lot.KeptUntil);
+        }
+        foreach (var (alike, parts) in watched)
+        {
+            var (count, kind) = (parts.Sum(p => p.Count), alike.Kind with { Tags = TagText.Read(alike.Tags) });
+            yield return ReadBy(
+                LifecycleOf(kind, alike.KeptUntil),
+                Cohorts.Lot(alike.Created, count),
+                kind,
+                writing: null,
+                [.. parts.Select(p => (p.Standing, p.Count / count))]
             );
-            yield return Alike(Cohorts.Lot(created, lot.Count), lot.Kind, standing, writing: null, lot.KeptUntil);
         }
         foreach (var stream in bucket.Streams)
             yield return Stream(stream, 0, days, prices.Coldness(bucket.Tier));
@@ -74,11 +96,45 @@ internal sealed record Population(Cohorts Cohorts, ObjectKind Kind, Writing? Wri
 
         Population Alike(Cohorts cohorts, ObjectKind kind, Standing standing, Writing? writing, DateOnly? own = null)
         {
-            var lifecycle = Lifecycle.Of(bucket, kind, prices, today, own);
+            var lifecycle = LifecycleOf(kind, own);
             return ReadPopulation.Matters(lifecycle, bucket.Reads, standing)
-                ? new(cohorts, kind, writing, [], ReadPopulation.Of(bucket, lifecycle, cohorts, standing, prices, days))
-                : new(cohorts, kind, writing, [.. Life.Of(lifecycle, cohorts, standing)], null);
+                ? ReadBy(lifecycle, cohorts, kind, writing, [(standing, 1)])
+                : new(cohorts, kind, lifecycle, writing, [.. Life.Of(lifecycle, cohorts, standing)], null);
         }
+
+        Population ReadBy(
+            Lifecycle lifecycle,
+            Cohorts cohorts,
+            ObjectKind kind,
+            Writing? writing,
+            IReadOnlyList<(Standing Standing, double Share)> parts
+        ) => new(cohorts, kind, lifecycle, writing, [], ReadPopulation.Of(bucket, lifecycle, cohorts, parts, prices, days));
+
+        Lifecycle LifecycleOf(ObjectKind kind, DateOnly? own) => Lifecycle.Of(bucket, kind, prices, today, own);
+    }
+
+    /// <summary>Lots that differ in nothing but their tier and when they were last read: one mixture of histories, walked through once.</summary>
+    private readonly record struct Watched(ObjectKind Kind, string? Tags, int Created, int ReplacedAt, DateOnly? KeptUntil);
+
+    private static void Add(Dictionary<Watched, List<(Standing, double)>> to, Watched alike, Standing standing, double count)
+    {
+        if (!to.TryGetValue(alike, out var parts))
+            to[alike] = parts = [];
+        parts.Add((standing, count));
+    }
+
+    private static Standing Of(Lot lot, PriceBook prices, DateOnly today)
+    {
+        return new(
+            today.DayNumber - lot.Created.DayNumber,
+            prices.Coldness(lot.Tier),
+            Age(lot.InTierSince),
+            lot.Earlier ? Age(lot.SupersededOn!.Value) : null,
+            lot.ReplacedOn is { } on ? Age(on) : Lifecycle.Never,
+            Age(lot.LastRead ?? lot.Created)
+        );
+
+        int Age(DateOnly day) => day.DayNumber - lot.Created.DayNumber;
     }
 }
 
@@ -91,12 +147,21 @@ internal sealed record ReadPopulation(ReadLife Life, IReadOnlyList<(Cohorts Coho
     public static bool Matters(Lifecycle lifecycle, IReadOnlyList<ReadBand> reads, Standing standing) =>
         lifecycle.WatchesReading && standing.Superseded is null && reads.Any(r => r.ShareOfObjectsPerDay > 0);
 
-    public static ReadPopulation Of(Bucket bucket, Lifecycle lifecycle, Cohorts cohorts, Standing standing, PriceBook prices, int days)
+    /// <summary>Of parts that have one age and are overwritten at one.</summary>
+    public static ReadPopulation Of(
+        Bucket bucket,
+        Lifecycle lifecycle,
+        Cohorts cohorts,
+        IReadOnlyList<(Standing Standing, double Share)> parts,
+        PriceBook prices,
+        int days
+    )
     {
-        var parts = Ageing.Life.Parted(lifecycle, cohorts, standing).ToList();
-        var oldest = parts.Select(p => Math.Min(days - p.Cohorts.First, p.EndsAt + 1)).DefaultIfEmpty(0).Max();
-        var ages = Math.Max(oldest - standing.Age, 1);
-        return new(new ReadLife(lifecycle, bucket.Reads, prices, prices.Coldness(bucket.Tier), standing, ages), parts);
+        var first = parts[0].Standing;
+        var ends = Ageing.Life.Parted(lifecycle, cohorts, first).ToList();
+        var oldest = ends.Select(p => Math.Min(days - p.Cohorts.First, p.EndsAt + 1)).DefaultIfEmpty(0).Max();
+        var ages = Math.Max(oldest - first.Age, 1);
+        return new(new ReadLife(lifecycle, bucket.Reads, prices, prices.Coldness(bucket.Tier), parts, ages), ends);
     }
 
     /// <summary>Told of every day and age at once: how many objects there are of that age, resting (or moving) on the days [p, q), or

@@ -46,6 +46,22 @@ internal enum AgeEvent
     EarlyIfGone,
 }
 
+/// <summary>What rules do at one age, for each object that came, by age.</summary>
+internal sealed class ReadDeed(int ages)
+{
+    public double[] Objects { get; } = new double[ages];
+
+    public double[] Bytes { get; } = new double[ages];
+
+    /// <summary>Those of the objects that are bundled, and into how many.</summary>
+    public double[] Bundled { get; } = new double[ages];
+
+    public double[] Bundles { get; } = new double[ages];
+
+    /// <summary>Billed byte-days short of the minimum stay.</summary>
+    public double[] Early { get; } = new double[ages];
+}
+
 /// <summary>
 /// What becomes of objects whose steps wait until nobody reads them (model 8.3): every day a share of them is read, counts as read, and may
 /// come back to the landing tier. All that arrived on one day is a mixture of histories, the same for every day of arrival, so it is walked
@@ -63,27 +79,44 @@ internal sealed class ReadLife
     private readonly Lifecycle lifecycle;
     private readonly PriceBook prices;
     private readonly int landing;
-    private readonly Standing standing;
+    private readonly int firstAge;
     private readonly double[]?[] rows;
     private readonly Dictionary<Place, Unread> mixture = [];
+    private readonly Dictionary<(NightDeed Deed, string? Rule, int From, int? To), ReadDeed> deeds = [];
+    private readonly Dictionary<(string? Rule, int From), ReadDeed> ends = [];
     private int? superseded;
 
     /// <param name="lifecycle">Of the objects; some of its steps are by reading.</param>
     /// <param name="reads">The reading habit.</param>
     /// <param name="prices">For the tiers.</param>
     /// <param name="landing">Of the bucket: where what is read comes back to.</param>
-    /// <param name="standing">As they arrive or stand today; of current versions.</param>
+    /// <param name="parts">As they arrive or stand today, of one age and overwritten at one; current versions. How large a share of all each is.</param>
     /// <param name="ages">How many ages to look at.</param>
-    public ReadLife(Lifecycle lifecycle, IReadOnlyList<ReadBand> reads, PriceBook prices, int landing, Standing standing, int ages)
+    public ReadLife(
+        Lifecycle lifecycle,
+        IReadOnlyList<ReadBand> reads,
+        PriceBook prices,
+        int landing,
+        IReadOnlyList<(Standing Standing, double Share)> parts,
+        int ages
+    )
     {
-        (this.lifecycle, this.prices, this.landing, this.standing, Ages) = (lifecycle, prices, landing, standing, ages);
+        (this.lifecycle, this.prices, this.landing, Ages) = (lifecycle, prices, landing, ages);
+        firstAge = parts[0].Standing.Age;
         rows = new double[]?[prices.Tiers.Count * Events];
-        At(new Place(standing.Tier, standing.Since, new Form(lifecycle.Kind.BytesPerObject))).Add(standing.Age, 1);
-        var over = lifecycle.Versioned ? Math.Min(lifecycle.ExpireAt, standing.ReplacedAt) : Lifecycle.Never;
-        for (var age = standing.Age; age < standing.Age + ages; age++)
+        foreach (var (standing, share) in parts)
+        {
+            var place = new Place(standing.Tier, standing.Since, new Form(lifecycle.Kind.BytesPerObject));
+            At(place).Add(firstAge - standing.LastRead, share);
+        }
+        var over = lifecycle.Versioned ? Math.Min(lifecycle.ExpireAt, parts[0].Standing.ReplacedAt) : Lifecycle.Never;
+        for (var age = firstAge; age < firstAge + ages; age++)
         {
             foreach (var (place, unread) in mixture)
+            {
                 Add(place.Tier, AgeEvent.EarlyIfGone, age, unread.Total * Short(place, age));
+                Ends(place, age, unread.Total);
+            }
             if (superseded is null && age >= over)
                 superseded = age;
             Move(age);
@@ -103,7 +136,13 @@ internal sealed class ReadLife
     /// <summary>From the youngest age on, for the tier of this coldness; empty where nothing of the kind happens.</summary>
     public ReadOnlySpan<double> Of(int tier, AgeEvent what) => rows[(tier * Events) + (int)what];
 
-    public int FirstAge => standing.Age;
+    /// <summary>What rules do but let objects go, by age; of all that came.</summary>
+    public IReadOnlyDictionary<(NightDeed Deed, string? Rule, int From, int? To), ReadDeed> Deeds => deeds;
+
+    /// <summary>By the rule that would do it: what goes where all that is there in the morning goes.</summary>
+    public IReadOnlyDictionary<(string? Rule, int From), ReadDeed> EndsIfGone => ends;
+
+    public int FirstAge => firstAge;
 
     public int Ages { get; }
 
@@ -177,6 +216,8 @@ internal sealed class ReadLife
                 if (unread[days] > 0)
                     Move(place, step, age, days, unread.TakeAll(days));
             }
+            if (superseded == age)
+                Tell(NightDeed.StepsBack, lifecycle.OverBy(age, earlier: false), place, null, age, unread.Total, 0, 0);
             var now = place with { Since = prices.Tiers[place.Tier].DaysShort(age - place.Since) == 0 ? LongAgo : place.Since };
             if (unread.Total > 0 && now == place)
                 continue;
@@ -189,6 +230,8 @@ internal sealed class ReadLife
     private void Move(Place from, DueStep step, int age, int unreadDays, double share)
     {
         var form = from.Form.Bundled(step.BundleTo);
+        var (deed, by) = superseded == age ? (NightDeed.StepsBack, lifecycle.OverBy(age, earlier: false)) : (NightDeed.Moves, step.Rule);
+        Tell(deed, by, from, step.Tier, age, share, form == from.Form ? 0 : share * form.Count, Short(from, age));
         Add(from.Tier, AgeEvent.Early, age, share * Short(from, age));
         if (form == from.Form)
         {
@@ -223,18 +266,54 @@ internal sealed class ReadLife
         foreach (var (place, unread) in mixture.Where(m => lifecycle.Watches(m.Key.Form.BytesPerObject)).ToList())
         {
             var share = unread.Take(chance);
-            if (place.Tier <= landing || !ComesBack(place.Form.BytesPerObject))
+            if (place.Tier <= landing || BackBy(place.Form.BytesPerObject) is not { } rule)
             {
                 unread.Add(0, share);
                 continue;
             }
+            Tell(NightDeed.ComesBack, rule, place, landing, age, share, 0, Short(place, age));
             Add(place.Tier, AgeEvent.Early, age, share * Short(place, age));
             Add(landing, AgeEvent.Moves, age, share * place.Form.Count);
             At(place with { Tier = landing, Since = age }).Add(0, share);
         }
     }
 
-    private bool ComesBack(long bytes) => lifecycle.Current.Any(s => s.ByReading && s.BackOnRead && s.Scope.TakesSize(bytes));
+    /// <summary>The rule that brings back what is read; null for none.</summary>
+    private string? BackBy(long bytes)
+    {
+        foreach (var step in lifecycle.Current)
+        {
+            if (step.ByReading && step.BackOnRead && step.Scope.TakesSize(bytes))
+                return step.Rule;
+        }
+        return null;
+    }
+
+    private void Tell(NightDeed deed, string? rule, Place from, int? to, int age, double share, double bundles, double early)
+    {
+        if (share == 0)
+            return;
+        if (!deeds.TryGetValue((deed, rule, from.Tier, to), out var told))
+            deeds[(deed, rule, from.Tier, to)] = told = new ReadDeed(Ages);
+        Add(told, from, age, share, early);
+        told.Bundled[age - firstAge] += bundles > 0 ? share * from.Form.Count : 0;
+        told.Bundles[age - firstAge] += bundles;
+    }
+
+    private void Ends(Place place, int age, double share)
+    {
+        var rule = superseded is { } on ? lifecycle.OverBy(age - on, earlier: true) : lifecycle.OverBy(age, earlier: false);
+        if (!ends.TryGetValue((rule, place.Tier), out var told))
+            ends[(rule, place.Tier)] = told = new ReadDeed(Ages);
+        Add(told, place, age, share, Short(place, age));
+    }
+
+    private void Add(ReadDeed told, Place place, int age, double share, double early)
+    {
+        told.Objects[age - firstAge] += share * place.Form.Count;
+        told.Bytes[age - firstAge] += share * lifecycle.Kind.BytesPerObject;
+        told.Early[age - firstAge] += share * early;
+    }
 
     private Unread At(Place place)
     {
@@ -273,6 +352,6 @@ internal sealed class ReadLife
         if (amount == 0)
             return;
         var row = rows[(tier * Events) + (int)what] ??= new double[Ages];
-        row[age - standing.Age] += amount;
+        row[age - firstAge] += amount;
     }
 }

@@ -63,6 +63,9 @@ public sealed record Lot
     public double? Fraction { get; init; }
     public required long BytesPerObject { get; init; }
 
+    /// <summary>The day on which they were last read, not before <see cref="Created"/>; null for nobody's having read them since.</summary>
+    public DateOnly? LastRead { get; init; }
+
     /// <summary>How many objects were put into the bundles that the lot consists of; null for none: it is no bundles.</summary>
     public double? Originals { get; init; }
 

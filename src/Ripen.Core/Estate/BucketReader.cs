@@ -73,6 +73,7 @@ internal static class BucketReader
             Objects = o.Whole("objects"),
             Fraction = o.Optional("fraction", n => o.Number(n, most: Limits.Below1)),
             BytesPerObject = o.Whole("bytesPerObject"),
+            LastRead = o.Optional("lastRead", n => o.Date(n)),
             Originals = o.Optional("originals", n => o.Number(n)),
             Earlier = o.Flag("earlier"),
             SupersededOn = o.Optional("supersededOn", n => o.Date(n)),

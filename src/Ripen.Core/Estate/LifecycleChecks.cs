@@ -151,6 +151,14 @@ internal static class LifecycleChecks
             "$.today"
         );
         findings.Require(
+            lot.LastRead is not { } read || (lot.Created <= read && read <= today),
+            "date-order",
+            $"{at}.lastRead",
+            "'lastRead' lies from 'created' to the estate's 'today'.",
+            $"{at}.created",
+            "$.today"
+        );
+        findings.Require(
             lot.ReplacedOn is null || (lot.RewriteEvery is not null && !lot.Earlier),
             "replaced-on",
             $"{at}.replacedOn",

@@ -164,7 +164,11 @@ public sealed record Consequences
             move.ToTier,
             move.Objects,
             move.Bytes,
-            move.ToTier is null ? 0 : region.PriceOf(move.ToTier)!.MovesIn.For(move.Objects),
+            move.ToTier is null
+                ? 0
+                : region.PriceOf(move.ToTier)!.MovesIn.For(move.Objects - move.Bundled)
+                    + region.PriceOf(move.FromTier)!.Reads.For(move.Bundled)
+                    + region.PriceOf(move.ToTier)!.Writes.For(move.Bundles),
             early
         );
     }

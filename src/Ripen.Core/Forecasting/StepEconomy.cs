@@ -13,25 +13,30 @@ namespace Ripen.Core.Forecasting;
 /// <param name="FromTier">The tier left.</param>
 /// <param name="ToTier">The tier moved to.</param>
 /// <param name="Age">Age at the step, in days.</param>
+/// <param name="ByReading">Whether it waits so long for nobody to read; then this is of what nobody reads until then.</param>
+/// <param name="BundleTo">Bytes of the bundles that it makes; 0 for none.</param>
 /// <param name="StaysDays">Days in the colder tier; no more than <see cref="StepEconomies.LongestStayDays"/>.</param>
-/// <param name="MovePerObject">The one-off charge for the move.</param>
+/// <param name="MovePerObject">The one-off charge for the move, or for reading the object and its part of writing a bundle.</param>
 /// <param name="SavedPerObject">Storage saved over the stay, less dearer reading and leaving either tier early; negative when the colder
 /// tier costs more.</param>
 /// <param name="NetPerYear">(saved − move) × objects in a year.</param>
 /// <param name="BreakEvenBytes">The smallest object for which the step pays; null when none does.</param>
-/// <param name="NetPerYearBundled">The same bytes in a year, bundled into objects of <see cref="StepEconomies.BundleBytes"/> first.</param>
+/// <param name="NetPerYearBundled">The same bytes in a year, bundled into objects of <see cref="StepEconomies.BundleBytes"/> first; null where
+/// the step bundles.</param>
 public sealed record StepEconomy(
     string Prefix,
     long BytesPerObject,
     string FromTier,
     string ToTier,
     int Age,
+    bool ByReading,
+    long BundleTo,
     int StaysDays,
     double MovePerObject,
     double SavedPerObject,
     double NetPerYear,
     long? BreakEvenBytes,
-    double NetPerYearBundled
+    double? NetPerYearBundled
 );
 
 public static class StepEconomies
@@ -81,8 +86,10 @@ public static class StepEconomies
                 steps[i].Age,
                 days,
                 steps[i].Age - came,
-                leaves < Lifecycle.Never ? leaves - came : null
+                leaves < Lifecycle.Never ? leaves - came : null,
+                steps[i].BundleTo
             );
+            var bundles = stream.BytesPerObject < steps[i].BundleTo;
             var perYear = stream.ObjectsPerDay * 365;
             var bundledPerYear = perYear * stream.BytesPerObject / BundleBytes;
             yield return new StepEconomy(
@@ -91,34 +98,52 @@ public static class StepEconomies
                 prices.Tiers[from].Id,
                 prices.Tiers[steps[i].Tier].Id,
                 steps[i].Age,
+                steps[i].ByReading,
+                bundles ? steps[i].BundleTo : 0,
                 days,
-                step.Move,
+                step.Move(stream.BytesPerObject),
                 step.Saved(stream.BytesPerObject),
                 step.Net(stream.BytesPerObject) * perYear,
                 step.BreakEven(),
-                step.Net(BundleBytes) * bundledPerYear
+                bundles ? null : step.Net(BundleBytes) * bundledPerYear
             );
         }
     }
 
     /// <summary>One step: from a tier after so many days in it, where objects would otherwise stay that many (null for ever), to another
     /// for some days.</summary>
-    private sealed class Weighing(Bucket bucket, PriceBook prices, int from, int to, int age, int days, int stayed, int? wouldStay)
+    private sealed class Weighing(
+        Bucket bucket,
+        PriceBook prices,
+        int from,
+        int to,
+        int age,
+        int days,
+        int stayed,
+        int? wouldStay,
+        long bundleTo
+    )
     {
         private readonly Region region = prices.FindRegion(bucket.Region)!;
 
-        public double Move => Price(to).MovesIn.For(1);
+        public double Move(long bytes) =>
+            bytes < bundleTo ? Price(from).Reads.For(1) + Price(to).Writes.For(Bundled(bytes).Count) : Price(to).MovesIn.For(1);
 
-        public double Net(long bytes) => Saved(bytes) - Move;
+        public double Net(long bytes) => Saved(bytes) - Move(bytes);
+
+        private Form Bundled(long bytes) => new Form(bytes).Bundled(bundleTo);
 
         public double Saved(long bytes)
         {
+            var becomes = Bundled(bytes);
             // Leaving the tier that is left too early costs the step; what leaving it would cost later anyway does not.
             var early =
                 EarlyLeave(from, stayed, bytes)
                 - (wouldStay is { } later ? EarlyLeave(from, later, bytes) : 0)
-                + (wouldStay is null ? 0 : EarlyLeave(to, days, bytes));
-            return (StoredADay(from, bytes) - StoredADay(to, bytes)) * days - (ReadOverStay(to, bytes) - ReadOverStay(from, bytes)) - early;
+                + (wouldStay is null ? 0 : becomes.Count * EarlyLeave(to, days, becomes.BytesPerObject));
+            return (StoredADay(from, bytes) - (becomes.Count * StoredADay(to, becomes.BytesPerObject))) * days
+                - (ReadOverStay(to, bytes) - ReadOverStay(from, bytes))
+                - early;
         }
 
         /// <summary>Bisection over whole bytes up to 1 TB: larger objects save more wherever the colder tier is cheaper at all.</summary>

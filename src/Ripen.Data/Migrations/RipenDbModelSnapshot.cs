@@ -324,6 +324,9 @@ namespace Ripen.Data.Migrations
                     b.Property<DateOnly?>("KeptUntil")
                         .HasColumnType("TEXT");
 
+                    b.Property<DateOnly?>("LastRead")
+                        .HasColumnType("TEXT");
+
                     b.Property<long>("Objects")
                         .HasColumnType("INTEGER");
 

@@ -149,60 +149,111 @@ internal sealed class Midnight : IDisposable
 
     private IEnumerable<BucketTerms> Reachable() => terms.Buckets.Where(IsReachable);
 
-    /// <summary>Every entry is replaced, expires, moves or rests, in this order, and is read as its bucket's reading habit says.</summary>
+    /// <summary>Every entry is replaced, expires, moves or rests, in this order, and is read as its bucket's reading habit says; what was
+    /// read may come back.</summary>
     private void LiveThroughRules(CancellationToken cancel)
     {
         var going = new List<long>();
+        var moving = new List<(NightEntry Entry, double Charge)>();
+        var read = new List<(NightEntry Entry, double Charge)>();
         var superseding = new List<(long Id, int Kind)>();
-        var moving = new List<(long Id, int Kind, int Tier, double Charge)>();
-        using var acts = new NightActs(db, terms, day);
+        using var acts = new NightActs(db, day);
         foreach (var entry in NightEntries.Of(db, terms, day, IsReachable, cancel))
         {
-            var (rules, lies, fate, count) = (entry.Rules, entry.Lies, entry.Fate, entry.Count);
-            var use = uses[rules.Bucket];
-            var targets = rules.Bucket.TargetOf(lies.Key) is { } of ? UseOfTarget(rules.Bucket, of) : null;
+            var fate = entry.Fate;
+            var ruled = NightActs.ByRules(entry, terms, day);
+            if (ruled is not null)
+                acts.Note(entry.Id, ruled);
+            var of = entry.Rules.Bucket;
+            Use(entry, uses[of]);
+            if (of.HasTargets && of.TargetOf(entry.Lies.Key) is { } target)
+                Use(entry, UseOfTarget(of, target));
             if (fate.Goes)
             {
-                var charge = use.Leave(terms, rules.Bucket, day, lies.Tier, entry.Since, count, lies.Bytes);
-                targets?.Leave(terms, rules.Bucket, day, lies.Tier, entry.Since, count, lies.Bytes);
                 going.Add(entry.Id);
-                acts.Note(entry, charge);
-                expired += count;
+                expired += entry.Count;
                 continue;
             }
             if (fate.Supersedes)
             {
                 superseding.Add((entry.Id, entry.Kind));
-                expired += count;
+                expired += entry.Count;
             }
-            var (tier, cost) = (lies.Tier, 0.0);
-            if (fate.Tier is { } colder)
+            if (fate.Tier is not null)
             {
-                var early = use.Leave(terms, rules.Bucket, day, tier, entry.Since, count, lies.Bytes);
-                use.Of(colder).Moves += count;
-                targets?.Leave(terms, rules.Bucket, day, tier, entry.Since, count, lies.Bytes);
-                if (targets is not null)
-                    targets.Of(colder).Moves += count;
-                cost = early + rules.Bucket.Prices[colder]!.MovesIn.For(count);
-                moving.Add((entry.Id, entry.Kind, colder, cost));
-                moved += count;
-                tier = colder;
+                moving.Add((entry, ruled!.Charge));
+                moved += entry.Count;
             }
-            if (fate.Supersedes || fate.Tier is not null)
-                acts.Note(entry, cost);
-            use.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, lies.Bytes);
-            targets?.Rest(terms.Prices.Tiers[tier], tier, rules.Bucket.Landing, count, lies.Bytes);
-            // An object is charged for what is really read; the reading habit is the simulated workload's, and not that of what plans store.
-            if (entry.Kind == EntryRows.Batch && lies.Superseded is null && !fate.Supersedes && !entry.IsOfPlan)
-                use.Read(tier, count * rules.ReadShare(lies.Created), lies.Bytes);
+            if (!entry.Watching.IsWatched || entry.ShareRead(day) == 0)
+                continue;
+            var back = NightActs.ByReading(entry, terms, day);
+            read.Add((entry, back?.Charge ?? 0));
+            if (back is null)
+                continue;
+            acts.Note(entry.Id, back);
+            moved += back.Objects;
         }
         foreach (var (id, kind) in superseding)
             Supersede(id, kind);
         foreach (var id in going)
             gate.Remove(id);
         using var relocation = new EntryRelocation(db);
-        foreach (var move in moving)
-            relocation.Move(move.Id, move.Kind, terms.TierId(move.Tier), day, null, move.Charge);
+        foreach (var (entry, charge) in moving)
+        {
+            relocation.Move(entry.Id, entry.Kind, terms.TierId(entry.Rests.Tier), day, null, charge);
+            if (entry.Fate.BundleTo > 0)
+                db.Run(
+                    "UPDATE entry SET count = ?2, bytes = ?3, originals = ?4 WHERE id = ?1",
+                    entry.Id,
+                    entry.RestingCount,
+                    entry.Rests.Bytes,
+                    entry.Originals
+                );
+        }
+        var parted = new Dictionary<long, (double Share, long? BackTo)>();
+        foreach (var (entry, charge) in read)
+        {
+            var back = entry.Watching.Back is null ? (long?)null : terms.TierId(entry.Rules.Bucket.Landing);
+            if (entry.Kind == EntryRows.Batch)
+                parted[entry.Id] = (entry.ShareRead(day), back);
+            else if (back is { } landing)
+                relocation.Move(entry.Id, entry.Kind, landing, day, null, charge);
+        }
+        using var parts = new ReadParts(db, day);
+        foreach (var bucket in Reachable())
+        {
+            if (new RuleBook(bucket, terms.Prices, day).LongestUnread is { } longest)
+                parts.PartAndJoin(bucket, parted, longest, tier => terms.Prices.Tiers[terms.Place(tier)].MinimumStayDays);
+        }
+    }
+
+    private void Use(in NightEntry entry, DayUse use)
+    {
+        var (bucket, lies, fate, since) = (entry.Rules.Bucket, entry.Lies, entry.Fate, entry.Since);
+        if (fate.Goes || fate.Tier is not null)
+            use.Leave(terms, bucket, day, lies.Tier, since, entry.Count, lies.Bytes);
+        if (fate.Goes)
+            return;
+        var (rests, count) = (entry.Rests, entry.RestingCount);
+        if (fate.Tier is { } colder)
+        {
+            since = day.DayNumber;
+            if (fate.BundleTo > 0)
+                use.Bundle(lies.Tier, entry.Count, colder, count);
+            else
+                use.Of(colder).Moves += count;
+        }
+        use.Rest(terms.Prices.Tiers[rests.Tier], rests.Tier, bucket.Landing, count, rests.Bytes);
+        var share = entry.HabitShare;
+        use.Read(rests.Tier, entry.Originals * share, count * rests.Bytes * share);
+        var watching = entry.Watching;
+        if (!watching.IsWatched)
+            return;
+        use.Of(rests.Tier).Watched += count;
+        if (watching.Back is null || entry.ShareRead(day) is not (> 0 and var read))
+            return;
+        use.Leave(terms, bucket, day, rests.Tier, since, count * read, rests.Bytes);
+        use.Of(bucket.Landing).Moves += count * read;
     }
 
     private void RestRecalled()
@@ -240,28 +291,45 @@ internal sealed class Midnight : IDisposable
     {
         foreach (var ((bucket, target), use) in targets)
         {
-            for (var tier = 0; tier < terms.Prices.Tiers.Count; tier++)
-            {
-                var total = use.Of(tier);
-                var name = terms.Prices.Tiers[tier].Id;
-                TargetLedger.Book(db, day, target, name, Charge.EarlyLeave, total.EarlyUnitMonths, 0, total.EarlyAmount);
-                if (total.Moves > 0)
-                    TargetLedger.Book(db, day, target, name, Charge.Moves, total.Moves, 0, bucket.Prices[tier]!.MovesIn.For(total.Moves));
-            }
+            foreach (var (tier, charge, quantity, bytes, amount) in Charges(bucket, use))
+                TargetLedger.Book(db, day, target, tier, charge, quantity, bytes, amount);
         }
-
         foreach (var (bucket, use) in uses)
         {
-            for (var tier = 0; tier < terms.Prices.Tiers.Count; tier++)
-            {
-                var total = use.Of(tier);
-                var name = terms.Prices.Tiers[tier].Id;
-                Ledger.Book(db, day, bucket, name, Charge.EarlyLeave, total.EarlyUnitMonths, total.EarlyAmount);
-                if (total.Moves > 0)
-                    Events.Moved(db, terms, day, bucket, tier, total.Moves);
-                if (total.Reads > 0)
-                    Events.Read(db, terms, day, bucket, tier, total.Reads, total.ReadBytes);
-            }
+            foreach (var (tier, charge, quantity, _, amount) in Charges(bucket, use))
+                Ledger.Book(db, day, bucket, tier, charge, quantity, amount);
+        }
+    }
+
+    /// <summary>What the night's own deeds are charged: all but storage and arrivals.</summary>
+    private IEnumerable<(string Tier, Charge Charge, double Quantity, double Bytes, double Amount)> Charges(BucketTerms bucket, DayUse use)
+    {
+        for (var tier = 0; tier < terms.Prices.Tiers.Count; tier++)
+        {
+            if (bucket.Prices[tier] is not { } price)
+                continue;
+            var (total, name) = (use.Of(tier), terms.Prices.Tiers[tier].Id);
+            var watched = total.Watched / terms.BilledDays(day);
+            if (total.EarlyUnitMonths > 0)
+                yield return (name, Charge.EarlyLeave, total.EarlyUnitMonths, 0, total.EarlyAmount);
+            if (total.Moves > 0)
+                yield return (name, Charge.Moves, total.Moves, 0, price.MovesIn.For(total.Moves));
+            if (total.BundleWrites > 0)
+                yield return (name, Charge.Writes, total.BundleWrites, 0, price.Writes.For(total.BundleWrites));
+            if (watched > 0)
+                yield return (name, Charge.Watching, watched, 0, price.Watching.For(watched));
+            var units = total.ReadBytes / terms.Prices.Unit.Bytes();
+            var (reads, recall) = Events.ReadCharge(bucket, tier, total.Reads, units, null);
+            if (total.Reads + total.BundleReads > 0)
+                yield return (
+                    name,
+                    Charge.Reads,
+                    total.Reads + total.BundleReads,
+                    total.ReadBytes,
+                    reads + price.Reads.For(total.BundleReads)
+                );
+            if (total.Reads > 0)
+                yield return (name, Charge.Recall, units, total.ReadBytes, recall);
         }
     }
 }

@@ -1,17 +1,10 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Ageing;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Replication.Queues;
 
 namespace Ripen.Provider.Clock;
-
-/// <summary>What a night does to objects. Expires: they go for good. StepsBack: they become earlier versions. Moves: to a colder tier.</summary>
-public enum NightDeed
-{
-    Expires,
-    StepsBack,
-    Moves,
-}
 
 /// <summary>What a night does to one entry: an object, or alike objects without content.</summary>
 /// <param name="Day">That the night closes.</param>
@@ -71,7 +64,11 @@ public sealed record NightReading(DateOnly Day, IReadOnlyList<NightSum> Sums, IR
                 page.Add(act);
             number++;
         }
-        return new NightReading(day, [.. sums.Values], page, from + most < number ? from + most : null);
+        var ordered = sums
+            .Values.OrderBy(s => s.Bucket, StringComparer.Ordinal)
+            .ThenBy(s => s.Rule, StringComparer.Ordinal)
+            .ThenBy(s => s.Deed);
+        return new NightReading(day, [.. ordered], page, from + most < number ? from + most : null);
     }
 }
 
@@ -79,12 +76,9 @@ public sealed record NightReading(DateOnly Day, IReadOnlyList<NightSum> Sums, IR
 internal sealed class NightActs : IDisposable
 {
     private readonly SqliteCommand add;
-    private readonly Terms terms;
-    private readonly DateOnly day;
 
-    public NightActs(SqliteConnection db, Terms terms, DateOnly day)
+    public NightActs(SqliteConnection db, DateOnly day)
     {
-        (this.terms, this.day) = (terms, day);
         Forget(db);
         db.Run("INSERT INTO meta VALUES('night', ?1)", day.DayNumber);
         add = db.Repeated(
@@ -94,10 +88,11 @@ internal sealed class NightActs : IDisposable
         );
     }
 
-    public void Note(in NightEntry entry, double charge)
+    /// <param name="id">Of the entry, whose key is written down.</param>
+    /// <param name="act">What was done to it.</param>
+    public void Note(long id, NightAct act)
     {
-        var act = Of(entry, terms, day, charge);
-        add.Again(act.Bucket, entry.Id, (int)act.Deed, act.Rule, act.From, act.To, act.Objects, act.Bytes, act.Charge);
+        add.Again(act.Bucket, id, (int)act.Deed, act.Rule, act.From, act.To, act.Objects, act.Bytes, act.Charge);
     }
 
     public void Dispose() => add.Dispose();
@@ -117,8 +112,10 @@ internal sealed class NightActs : IDisposable
         var only = bucket is null ? null : terms[bucket];
         foreach (var entry in NightEntries.Of(db, terms, day, b => !lost.Contains(b.Bucket.Region), cancel, withKeys: true, only))
         {
-            if (entry.Fate is not { Goes: false, Supersedes: false, Tier: null })
-                yield return Of(entry, terms, day, ChargeOf(entry, terms, day));
+            if (ByRules(entry, terms, day) is { } ruled)
+                yield return ruled;
+            if (ByReading(entry, terms, day) is { } read)
+                yield return read;
         }
     }
 
@@ -152,29 +149,55 @@ internal sealed class NightActs : IDisposable
         );
     }
 
-    private static NightAct Of(in NightEntry entry, Terms terms, DateOnly day, double charge) =>
-        new(
+    /// <summary>What rules do to an entry in the night; null for nothing.</summary>
+    public static NightAct? ByRules(in NightEntry entry, Terms terms, DateOnly day)
+    {
+        if (entry.Fate.IsNothing)
+            return null;
+        var (bucket, lies, fate) = (entry.Rules.Bucket, entry.Lies, entry.Fate);
+        var charge = fate.Goes || fate.Tier is not null ? Early(bucket, terms, day, lies.Tier, entry.Since, entry.Count, lies.Bytes) : 0;
+        if (fate.Tier is { } colder)
+            charge +=
+                fate.BundleTo > 0
+                    ? bucket.Prices[lies.Tier]!.Reads.For(entry.Count) + bucket.Prices[colder]!.Writes.For(entry.RestingCount)
+                    : bucket.Prices[colder]!.MovesIn.For(entry.Count);
+        return new(
             day,
-            entry.Rules.Bucket.Bucket.Name,
-            entry.Lies.Key,
-            entry.Fate.Goes ? NightDeed.Expires
-                : entry.Fate.Supersedes ? NightDeed.StepsBack
+            bucket.Bucket.Name,
+            lies.Key,
+            fate.Goes ? NightDeed.Expires
+                : fate.Supersedes ? NightDeed.StepsBack
                 : NightDeed.Moves,
-            entry.Fate.Goes || entry.Fate.Supersedes ? entry.Fate.OverBy : entry.Fate.MovedBy,
-            terms.Prices.Tiers[entry.Lies.Tier].Id,
-            entry.Fate.Tier is { } to ? terms.Prices.Tiers[to].Id : null,
+            fate.Goes || fate.Supersedes ? fate.OverBy : fate.MovedBy,
+            terms.Prices.Tiers[lies.Tier].Id,
+            fate.Tier is { } to ? terms.Prices.Tiers[to].Id : null,
             entry.Count,
-            entry.Count * entry.Lies.Bytes,
+            entry.Count * lies.Bytes,
             charge
         );
-
-    private static double ChargeOf(in NightEntry entry, Terms terms, DateOnly day)
-    {
-        if (entry.Fate is { Goes: false, Tier: null })
-            return 0;
-        var bucket = entry.Rules.Bucket;
-        var since = DateOnly.FromDayNumber(entry.Since);
-        var early = Events.EarlyLeave(terms, day, bucket, entry.Lies.Tier, since, entry.Count, entry.Lies.Bytes).Amount;
-        return early + (entry.Fate.Tier is { } to ? bucket.Prices[to]!.MovesIn.For(entry.Count) : 0);
     }
+
+    /// <summary>What comes back because it was read on the day, after the rules; null for nothing.</summary>
+    public static NightAct? ByReading(in NightEntry entry, Terms terms, DateOnly day)
+    {
+        if (entry.Watching.Back is not { } rule || entry.ShareRead(day) is not (> 0 and var share))
+            return null;
+        var (bucket, rests, count) = (entry.Rules.Bucket, entry.Rests, entry.RestingCount * share);
+        var since = entry.Fate.Tier is null ? entry.Since : day.DayNumber;
+        return new(
+            day,
+            bucket.Bucket.Name,
+            rests.Key,
+            NightDeed.ComesBack,
+            rule,
+            terms.Prices.Tiers[rests.Tier].Id,
+            terms.Prices.Tiers[bucket.Landing].Id,
+            count,
+            count * rests.Bytes,
+            Early(bucket, terms, day, rests.Tier, since, count, rests.Bytes) + bucket.Prices[bucket.Landing]!.MovesIn.For(count)
+        );
+    }
+
+    private static double Early(BucketTerms bucket, Terms terms, DateOnly day, int tier, int since, double count, long bytes) =>
+        Events.EarlyLeave(terms, day, bucket, tier, DateOnly.FromDayNumber(since), count, bytes).Amount;
 }

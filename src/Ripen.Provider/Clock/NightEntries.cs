@@ -8,6 +8,7 @@ namespace Ripen.Provider.Clock;
 /// <param name="Id">In the index.</param>
 /// <param name="Kind">An object or a batch.</param>
 /// <param name="Count">Of objects.</param>
+/// <param name="Originals">How many objects it stands for: of bundles, those that were put into them.</param>
 /// <param name="Since">The day number on which it came into its tier.</param>
 /// <param name="IsOfPlan">Whether a backup plan stored it.</param>
 /// <param name="Lies">What rules look at.</param>
@@ -17,12 +18,35 @@ internal readonly record struct NightEntry(
     long Id,
     int Kind,
     double Count,
+    double Originals,
     int Since,
     bool IsOfPlan,
     Ruled Lies,
     RuleBook Rules,
     Fate Fate
-);
+)
+{
+    /// <summary>As it rests after the day's rules.</summary>
+    public Ruled Rests => Lies with { Tier = Fate.Tier ?? Lies.Tier, Bytes = Fate.BundleTo > 0 ? Fate.BundleTo : Lies.Bytes };
+
+    /// <summary>Of objects, after the day's rules.</summary>
+    public double RestingCount => Fate.BundleTo > 0 ? Count * Lies.Bytes / Fate.BundleTo : Count;
+
+    private bool IsCurrent => !Fate.Goes && !Fate.Supersedes && Lies.Superseded is null;
+
+    /// <summary>The part of its objects that the bucket's habit reads on the day; what has content, and what plans stored, is read by
+    /// whoever reads it.</summary>
+    public double HabitShare => Kind == EntryRows.Batch && !IsOfPlan && IsCurrent ? Rules.ReadShare(Lies.Created) : 0;
+
+    /// <summary>How rules watch it once it rests.</summary>
+    public Watching Watching => IsCurrent && Rules.LongestUnread is not null ? Rules.WatchingOf(Rests) : default;
+
+    /// <summary>The part of it that counts as read on the day: reads come by chance (model 8.3), of an object they are known.</summary>
+    public double ShareRead(DateOnly day) =>
+        Kind == EntryRows.Batch ? 1 - Math.Exp(-HabitShare)
+        : Lies.LastRead == day.DayNumber && Lies.LastRead > Lies.Created ? 1
+        : 0;
+}
 
 /// <summary>Everything that rules look at in a night: read for the run itself, and for what is foreseen of it.</summary>
 internal static class NightEntries
@@ -49,7 +73,7 @@ internal static class NightEntries
             .ToDictionary(b => b.Id, b => new RuleBook(b, terms.Prices, day));
         using var all = db.Statement(
             $"SELECT id, bucket, kind, count, bytes, created, tier, since, key, {RetentionGate.KeptUntil}, tags, superseded, replaced_on, "
-                + "rewrite, run FROM entry WHERE kind < 2"
+                + "rewrite, run, touched, originals FROM entry WHERE kind < 2"
                 + (only is null ? "" : FormattableString.Invariant($" AND bucket = {only.Id}"))
         );
         using var row = all.ExecuteReader();
@@ -67,7 +91,9 @@ internal static class NightEntries
                 row.GetInt32(5),
                 rules.Bucket.Bucket.Versioning ? row.Int(11) : null,
                 row.GetInt64(4),
-                terms.Place(row.GetInt64(6))
+                terms.Place(row.GetInt64(6)),
+                Math.Max(row.GetInt32(5), row.Int(15) ?? 0),
+                CanBeBundled: kind == EntryRows.Batch && row.IsDBNull(14)
             );
             var fate = rules.Decide(
                 lies,
@@ -75,7 +101,18 @@ internal static class NightEntries
                 row.Int(12) <= day.DayNumber,
                 lies.Superseded is { } when ? Newer(db, id, kind, row.Int(13), day.DayNumber - when) : null
             );
-            yield return new NightEntry(id, kind, row.GetDouble(3), row.GetInt32(7), !row.IsDBNull(14), lies, rules, fate);
+            var count = row.GetDouble(3);
+            yield return new NightEntry(
+                id,
+                kind,
+                count,
+                row.IsDBNull(16) ? count : row.GetDouble(16),
+                row.GetInt32(7),
+                !row.IsDBNull(14),
+                lies,
+                rules,
+                fate
+            );
         }
     }
 

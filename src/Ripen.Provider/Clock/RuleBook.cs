@@ -10,7 +10,18 @@ namespace Ripen.Provider.Clock;
 /// <param name="Superseded">Day number; null for a current version.</param>
 /// <param name="Bytes">Of each object.</param>
 /// <param name="Tier">Its place from warm to cold.</param>
-internal readonly record struct Ruled(string Key, string? Tags, int Created, int? Superseded, long Bytes, int Tier);
+/// <param name="LastRead">Day number, not before the creation.</param>
+/// <param name="CanBeBundled">Whether a step that bundles does so with it: not with objects that have content, nor with packs of plans.</param>
+internal readonly record struct Ruled(
+    string Key,
+    string? Tags,
+    int Created,
+    int? Superseded,
+    long Bytes,
+    int Tier,
+    int LastRead,
+    bool CanBeBundled
+);
 
 /// <summary>What becomes of an entry in a night.</summary>
 /// <param name="Goes">For good.</param>
@@ -18,15 +29,24 @@ internal readonly record struct Ruled(string Key, string? Tags, int Created, int
 /// <param name="OverBy">The id of the rule by which it goes or becomes one; null where it is overwritten.</param>
 /// <param name="Tier">To which colder tier it moves; null for none.</param>
 /// <param name="MovedBy">The id of the rule whose step that is.</param>
-internal readonly record struct Fate(bool Goes, bool Supersedes, string? OverBy, int? Tier, string? MovedBy);
+/// <param name="BundleTo">Bytes of the bundles that it moves as; 0 for moving as it is.</param>
+internal readonly record struct Fate(bool Goes, bool Supersedes, string? OverBy, int? Tier, string? MovedBy, long BundleTo)
+{
+    public bool IsNothing => this is { Goes: false, Supersedes: false, Tier: null };
+}
+
+/// <summary>What a rule with a step by reading does to an entry that rests (model 8.3).</summary>
+/// <param name="IsWatched">Whether any watches it.</param>
+/// <param name="Back">The id of the rule that brings what is read back to the landing tier; null where it stays.</param>
+internal readonly record struct Watching(bool IsWatched, string? Back);
 
 /// <summary>A bucket's lifecycle rules and its reading habit, as they hold on one day.</summary>
 internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly day)
 {
     private readonly Bucket terms = bucket.Bucket;
-    private readonly (LifecycleRule Rule, (int Age, int Tier)[] Steps)[] rules =
+    private readonly (LifecycleRule Rule, (Step Step, int Tier)[] Steps)[] rules =
     [
-        .. bucket.Bucket.Rules.Select(r => (r, r.Steps.Select(s => (s.Age, prices.Coldness(s.Tier))).ToArray())),
+        .. bucket.Bucket.Rules.Select(r => (r, r.Steps.Select(s => (s, prices.Coldness(s.Tier))).ToArray())),
     ];
     private readonly Dictionary<string, IReadOnlyDictionary<string, string>?> tags = [];
 
@@ -37,6 +57,10 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
 
     /// <summary>Whether any rule looks at tags.</summary>
     public bool NeedsTags { get; } = bucket.Bucket.Rules.Any(r => r.Tags is not null);
+
+    /// <summary>Days after which it makes no difference any more how long nobody has read; null where no rule asks.</summary>
+    public int? LongestUnread { get; } =
+        bucket.Bucket.Rules.SelectMany(r => r.Steps).Where(s => s.Clock == StepClock.Read).Select(s => (int?)s.Age).Max();
 
     /// <summary>What the night does to an entry: nothing but what is said here.</summary>
     /// <param name="entry">As it lies there.</param>
@@ -56,9 +80,35 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
             goes = !supersedes && !isKept;
         }
         if (goes)
-            return new Fate(true, false, over?.Id, null, null);
-        var (tier, by) = Colder(supersedes ? entry with { Superseded = day.DayNumber } : entry);
-        return new Fate(false, supersedes, supersedes ? over?.Id : null, tier, by?.Id);
+            return new Fate(true, false, over?.Id, null, null, 0);
+        var (tier, by, bundleTo) = Colder(supersedes ? entry with { Superseded = day.DayNumber } : entry);
+        return new Fate(
+            false,
+            supersedes,
+            supersedes ? over?.Id : null,
+            tier,
+            by?.Id,
+            entry.CanBeBundled && entry.Bytes < bundleTo ? bundleTo : 0
+        );
+    }
+
+    /// <param name="rests">A current version, after what the night did to it.</param>
+    public Watching WatchingOf(in Ruled rests)
+    {
+        var (watched, back) = (false, (string?)null);
+        foreach (var (rule, _) in rules)
+        {
+            if (
+                !rule.WatchesReading
+                || rule.Applies == VersionKind.Earlier
+                || !rule.StepScope.TakesSize(rests.Bytes)
+                || !Takes(rule, rests)
+            )
+                continue;
+            watched = true;
+            back ??= rule.BackOnRead && rests.Tier > bucket.Landing ? rule.Id : null;
+        }
+        return new Watching(watched, back);
     }
 
     /// <summary>The first rule by which a current version expires, whatever keeps it; null for none.</summary>
@@ -92,23 +142,24 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
         return null;
     }
 
-    /// <summary>The coldest tier of all steps that are due, when it is colder than the entry's, and whose step that is.</summary>
-    private (int? Tier, LifecycleRule? By) Colder(in Ruled entry)
+    /// <summary>The coldest tier of all steps that are due, when it is colder than the entry's, whose step that is, and what it bundles to.</summary>
+    private (int? Tier, LifecycleRule? By, long BundleTo) Colder(in Ruled entry)
     {
-        var (age, coldest, by) = (day.DayNumber - (entry.Superseded ?? entry.Created), entry.Tier, (LifecycleRule?)null);
+        var (age, coldest, by, bundleTo) = (day.DayNumber - (entry.Superseded ?? entry.Created), entry.Tier, (LifecycleRule?)null, 0L);
+        var unread = day.DayNumber - entry.LastRead;
         foreach (var (rule, steps) in rules)
         {
             if (rule.Applies == VersionKind.Earlier != entry.Superseded is not null)
                 continue;
             if (!rule.StepScope.TakesSize(entry.Bytes) || !Takes(rule, entry))
                 continue;
-            foreach (var step in steps)
+            foreach (var (step, tier) in steps)
             {
-                if (step.Age <= age && step.Tier > coldest)
-                    (coldest, by) = (step.Tier, rule);
+                if (step.Age <= (step.Clock == StepClock.Read ? unread : age) && tier > coldest)
+                    (coldest, by, bundleTo) = (tier, rule, step.BundleTo ?? 0);
             }
         }
-        return by is null ? (null, null) : (coldest, by);
+        return by is null ? (null, null, 0) : (coldest, by, bundleTo);
     }
 
     /// <summary>The share of current objects of this age that is read on the day.</summary>

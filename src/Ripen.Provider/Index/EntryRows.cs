@@ -9,6 +9,12 @@ internal static class EntryRows
     public const int Object = 1;
     public const int Deleted = 2;
 
+    /// <summary>How many objects an entry stands for: of bundles, those that were put into them.</summary>
+    public static string Originals(string of = "entry") => $"coalesce({of}.originals, {of}.count)";
+
+    /// <summary>Of each of them.</summary>
+    public static string OriginalBytes(string of = "entry") => $"CAST(round({of}.count * {of}.bytes / {Originals(of)}) AS INTEGER)";
+
     /// <summary>Puts the mark of a deletion on top of a version that has stepped back; gives the mark's number.</summary>
     public static long MarkDeleted(SqliteConnection db, long version, DateOnly today, long now)
     {

@@ -21,6 +21,7 @@ internal static class Schema
         Recalls,
         Holds,
         Nights,
+        Reading,
     ];
 
     public static void Prepare(SqliteConnection db)
@@ -356,6 +357,39 @@ internal static class Schema
             bytes REAL NOT NULL,
             charge REAL NOT NULL);
         """;
+
+    // What was read of a batch goes on as a batch of its own, which bears the day ("touched") and the number of the first ("part_of"); batches
+    // that nothing tells apart any more join. "originals" is how many objects were put into a batch's bundles. Neither takes anything away,
+    // and what is kept may part, join and be bundled: the wall asks whether all of it is still there.
+    private static string Reading =>
+        $"""
+            ALTER TABLE entry ADD COLUMN originals REAL;
+            ALTER TABLE entry ADD COLUMN part_of INTEGER;
+            ALTER TABLE pending ADD COLUMN originals REAL;
+            CREATE TABLE passed_on(entry INTEGER PRIMARY KEY, heir INTEGER NOT NULL, before REAL NOT NULL);
+            DROP TRIGGER entry_stays_while_kept;
+            CREATE TRIGGER entry_stays_while_kept BEFORE DELETE ON entry
+                WHEN OLD.kind < 2 AND {KeptUntil} > {Today} AND NOT EXISTS (SELECT 1 FROM disaster WHERE bucket = OLD.bucket)
+                    AND NOT {PassedOn("OLD.count")}
+                BEGIN SELECT RAISE(ABORT, 'The entry is kept.'); END;
+            DROP TRIGGER entry_not_thinned_while_kept;
+            CREATE TRIGGER entry_not_thinned_while_kept BEFORE UPDATE OF count ON entry
+                WHEN NEW.count < OLD.count AND OLD.kind < 2 AND {KeptUntil} > {Today}
+                    AND NOT EXISTS (SELECT 1 FROM disaster WHERE bucket = OLD.bucket)
+                    AND NOT {PassedOn("OLD.count - NEW.count")}
+                    AND (NEW.bytes = OLD.bytes OR NEW.count * NEW.bytes < OLD.count * OLD.bytes * (1 - 1e-12)
+                        OR coalesce(NEW.originals, NEW.count) < coalesce(OLD.originals, OLD.count) * (1 - 1e-12))
+                BEGIN SELECT RAISE(ABORT, 'The entry is kept.'); END;
+            """;
+
+    /// <summary>Whether so many of the batch's objects lie in another one that is kept as long.</summary>
+    private static string PassedOn(string count) =>
+        "EXISTS (SELECT 1 FROM passed_on p JOIN entry n ON n.id = p.heir WHERE p.entry = OLD.id AND n.id <> OLD.id AND OLD.kind = 0 AND n.kind = 0 "
+        + "AND n.bucket = OLD.bucket AND n.key = OLD.key AND n.tags IS OLD.tags AND n.bytes = OLD.bytes AND n.created = OLD.created "
+        + "AND coalesce(n.sealed_until, 0) >= coalesce(OLD.sealed_until, 0) "
+        + "AND coalesce(n.liftable_until, 0) >= coalesce(OLD.liftable_until, 0) "
+        + "AND coalesce(n.held_until, 0) >= coalesce(OLD.held_until, 0) "
+        + $"AND n.count * (1 + 1e-12) >= p.before + ({count}))";
 
     private const string Today = "(SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')";
 

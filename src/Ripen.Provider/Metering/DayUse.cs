@@ -16,10 +16,20 @@ internal sealed class DayUse(int tiers)
         use[landing].StoredBytes += count * tier.IndexBytes;
     }
 
-    public void Read(int tier, double count, long bytes)
+    /// <param name="tier">Where it lies.</param>
+    /// <param name="count">Of requests.</param>
+    /// <param name="bytes">Of all of them.</param>
+    public void Read(int tier, double count, double bytes)
     {
         use[tier].Reads += count;
-        use[tier].ReadBytes += count * bytes;
+        use[tier].ReadBytes += bytes;
+    }
+
+    /// <summary>Objects are read where they lie, and written as bundles where they go: no recall is charged (model 8.4).</summary>
+    public void Bundle(int from, double objects, int to, double bundles)
+    {
+        use[from].BundleReads += objects;
+        use[to].BundleWrites += bundles;
     }
 
     /// <summary>The charge for leaving early, if any.</summary>
@@ -40,6 +50,15 @@ internal sealed class TierUse
     /// <summary>The same as they are, not as they are billed.</summary>
     public double RestingBytes { get; set; }
     public double Moves { get; set; }
+
+    /// <summary>Objects that were read to be bundled.</summary>
+    public double BundleReads { get; set; }
+
+    /// <summary>Bundles that were written.</summary>
+    public double BundleWrites { get; set; }
+
+    /// <summary>Objects at rest that are watched for reading.</summary>
+    public double Watched { get; set; }
     public double Reads { get; set; }
     public double ReadBytes { get; set; }
     public double EarlyUnitMonths { get; set; }

@@ -255,17 +255,17 @@ internal sealed class Audits(ProviderState state)
         var same =
             held.Kind == EntryRows.Batch
                 ? db.List(
-                    "SELECT id, tier, since, count FROM entry WHERE bucket = ?1 AND kind = 0 AND home IS NOT NULL AND key = ?2 AND "
-                        + "created = ?3 AND bytes = ?4",
-                    r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3)),
+                    "SELECT id, tier, since, count, bytes FROM entry WHERE bucket = ?1 AND kind = 0 AND home IS NOT NULL AND key = ?2 "
+                        + $"AND created = ?3 AND {EntryRows.OriginalBytes()} = ?4",
+                    r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3), Bytes: r.GetInt64(4)),
                     bucket.Id,
                     held.Key,
                     held.Created,
                     held.Bytes
                 )
                 : db.List(
-                    "SELECT id, tier, since, count FROM entry WHERE id = ?1",
-                    r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3)),
+                    "SELECT id, tier, since, count, bytes FROM entry WHERE id = ?1",
+                    r => (Id: r.GetInt64(0), Tier: r.GetInt64(1), Since: r.GetInt32(2), Count: r.GetDouble(3), Bytes: r.GetInt64(4)),
                     held.Entry
                 );
         using var gate = new RetentionGate(db);
@@ -280,7 +280,7 @@ internal sealed class Audits(ProviderState state)
                     state.TermsIn(db).Place(entry.Tier),
                     DateOnly.FromDayNumber(entry.Since),
                     entry.Count,
-                    held.Bytes
+                    entry.Bytes
                 );
             gate.Remove(entry.Id);
         }

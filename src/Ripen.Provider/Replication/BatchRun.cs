@@ -27,7 +27,8 @@ internal static class BatchRun
         int? RewriteEvery,
         bool IsReplaced,
         long? Run,
-        bool Follows
+        bool Follows,
+        double? Originals
     );
 
     /// <param name="db">Inside the transaction that closes the day.</param>
@@ -40,7 +41,7 @@ internal static class BatchRun
         var lanes = routes
             .SelectMany(route =>
                 db.List(
-                    "SELECT id, lane, root, home, key, count, bytes, created, written, tags, asked, rewrite, replaced, run, follows FROM pending WHERE "
+                    "SELECT id, lane, root, home, key, count, bytes, created, written, tags, asked, rewrite, replaced, run, follows, originals FROM pending WHERE "
                         + "route = ?1 AND kind = 0 ORDER BY id",
                     r => new Waiting(
                         r.GetInt64(0),
@@ -58,7 +59,8 @@ internal static class BatchRun
                         r.Int(11),
                         r.GetInt32(12) == 1,
                         r.Long(13),
-                        r.GetInt32(14) == 1
+                        r.GetInt32(14) == 1,
+                        r.IsDBNull(15) ? null : r.GetDouble(15)
                     ),
                     route.Id
                 )
@@ -96,11 +98,12 @@ internal static class BatchRun
                     first.IsReplaced,
                     first.Run,
                     first.Follows,
+                    first.Originals * part / first.Count,
                     day
                 );
             if (size > bytes)
             {
-                db.Run("UPDATE pending SET count = ?2 WHERE id = ?1", first.Id, first.Count - part);
+                db.Run("UPDATE pending SET count = ?2, originals = originals * ?2 / count WHERE id = ?1", first.Id, first.Count - part);
                 return;
             }
             arrivals.Remove(first.Id);

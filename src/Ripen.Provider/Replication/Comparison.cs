@@ -129,9 +129,11 @@ internal sealed class Comparison
     private void CompareBatches()
     {
         var onTheWay = db.List(
-                """
-                SELECT p.key, p.created, p.bytes, sum(p.count) FROM pending p JOIN route r ON r.id = p.route
-                WHERE r.target = ?1 AND p.kind = 0 GROUP BY p.key, p.created, p.bytes
+                $"""
+                SELECT p.key, p.created, {EntryRows.OriginalBytes("p")}, sum({EntryRows.Originals(
+                    "p"
+                )}) FROM pending p JOIN route r ON r.id = p.route
+                WHERE r.target = ?1 AND p.kind = 0 GROUP BY 1, 2, 3
                 """,
                 r => (Key: new Alike(r.GetString(0), r.GetInt32(1), r.GetInt64(2)), Count: r.GetDouble(3)),
                 route.To.Id
@@ -188,7 +190,8 @@ internal sealed class Comparison
     private List<Held> Side(BucketTerms bucket) =>
         db.List(
             $"""
-            SELECT e.id, coalesce(e.origin, e.id), e.home, e.key, e.kind, e.count, e.bytes, e.created, e.written, e.tags, c.sha256,
+            SELECT e.id, coalesce(e.origin, e.id), e.home, e.key, e.kind, {EntryRows.Originals("e")},
+                CASE e.kind WHEN 0 THEN {EntryRows.OriginalBytes("e")} ELSE e.bytes END, e.created, e.written, e.tags, c.sha256,
                 {StoredContent.Columns}
             FROM entry e {StoredContent.Joins} WHERE e.bucket = ?1 ORDER BY e.key, e.id
             """,

@@ -37,10 +37,10 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
     private readonly SqliteCommand insert = db.Repeated(
         """
         INSERT INTO entry(id, bucket, kind, current, key, count, bytes, created, written, tier, since, origin, content, media, tags,
-            charged, arrived, home, rewrite, replaced_on, run, came)
-        VALUES(?17, ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?18, ?19, ?20, ?21, ?22)
+            charged, arrived, home, rewrite, replaced_on, run, came, originals)
+        VALUES(?17, ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12, ?13, ?14, ?15, ?16, ?18, ?19, ?20, ?21, ?22, ?23)
         """,
-        22
+        23
     );
     private readonly SqliteCommand done = db.Repeated("DELETE FROM pending WHERE id = ?1", 1);
     private readonly SqliteCommand has = db.Repeated("SELECT 1 FROM entry WHERE bucket = ?1 AND kind > 0 AND coalesce(origin, id) = ?2", 2);
@@ -89,6 +89,7 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
         bool isReplaced,
         long? run,
         bool follows,
+        double? originals,
         DateOnly day
     )
     {
@@ -115,7 +116,8 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
             rewriteEvery,
             isReplaced ? day.DayNumber + rewriteEvery : null,
             run,
-            follows ? objects : null
+            follows ? objects : null,
+            originals
         );
         Count(route, day, objects, objects * bytes, (day.DayNumber - Lines.DayOf(asked)) * 86_400_000L);
     }
@@ -185,6 +187,7 @@ internal sealed class CopyArrivals(SqliteConnection db, Terms terms) : IDisposab
             at,
             own,
             Abroad(route, copy.Home),
+            null,
             null,
             null,
             null,

@@ -20,7 +20,9 @@ internal static class StockFold
         int? Superseded,
         int? ReplacedOn,
         int? RewriteEvery,
-        int? KeptUntil
+        int? KeptUntil,
+        int? LastRead,
+        double OriginalsEach
     );
 
     /// <param name="db">To read from.</param>
@@ -37,10 +39,11 @@ internal static class StockFold
             .ToHashSet();
         // What earlier versions there still are of a bucket that keeps none lies there like anything else.
         var versioned = bucket.Bucket.Versioning && draft.Versioning;
+        var watched = bucket.Bucket.Rules.Concat(draft.Rules).Any(r => r.WatchesReading);
         var groups = new Dictionary<Group, Dictionary<long, double>>();
         var order = new List<Group>();
         using var command = db.Statement(
-            "SELECT key, kind, count, bytes, created, tier, since, tags, superseded, replaced_on, rewrite, sealed_until FROM "
+            "SELECT key, kind, count, bytes, created, tier, since, tags, superseded, replaced_on, rewrite, sealed_until, touched, originals FROM "
                 + "entry WHERE bucket = ?1 AND kind < 2 AND (run IS NULL OR origin IS NOT NULL) ORDER BY id",
             bucket.Id
         );
@@ -57,7 +60,9 @@ internal static class StockFold
                 versioned ? row.Int(8) : null,
                 versioned && row.Int(8) is not null ? null : row.Int(9),
                 row.Int(10),
-                OwnRetention(row.Int(11), row.GetInt32(4), draft)
+                OwnRetention(row.Int(11), row.GetInt32(4), draft),
+                watched && row.Int(12) > row.GetInt32(4) ? row.Int(12) : null,
+                row.IsDBNull(13) ? 1 : row.GetDouble(13) / row.GetDouble(2)
             );
             if (!groups.TryGetValue(group, out var sizes))
             {
@@ -116,6 +121,8 @@ internal static class StockFold
             Objects = objects,
             Fraction = fraction,
             BytesPerObject = bytes,
+            LastRead = Day(group.LastRead),
+            Originals = group.OriginalsEach == 1 ? null : count * group.OriginalsEach,
             Tags = TagText.Read(group.Tags),
             Earlier = group.Superseded is not null,
             SupersededOn = Day(group.Superseded),

@@ -3,6 +3,8 @@ using System.Globalization;
 using System.Text.Json;
 using CsvHelper;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Core.Ageing;
+using Ripen.Core.Forecasting;
 using Ripen.Provider;
 using Ripen.Provider.Clock;
 using Ripen.Server.Http;
@@ -12,6 +14,7 @@ namespace Ripen.Server.Clock;
 internal static class NightEndpoints
 {
     private const int MostAtOnce = 1000;
+    private const string MonthsWords = "How many, from today's on.";
     private const string BucketWords = "Only this bucket; left out: all.";
     private const string FromWords = "The number of the first one.";
     private const string MostWords = "At most so many, 1 to 1,000.";
@@ -34,6 +37,80 @@ internal static class NightEndpoints
             .WithName("readLastNightCsv")
             .WithSummary("All of it as CSV.")
             .Produces<string>(200, "text/csv");
+        nights
+            .MapGet("/rules-ahead", Ahead)
+            .WithName("readRulesAhead")
+            .WithSummary(
+                "What rules will do, month by month and in expectation, with what arrives meanwhile; without packs of backup plans."
+            );
+        nights
+            .MapGet("/rules-ahead.csv", AheadCsv)
+            .WithName("readRulesAheadCsv")
+            .WithSummary("The same as CSV.")
+            .Produces<string>(200, "text/csv");
+    }
+
+    private static async Task<Results<Ok<IReadOnlyList<RuleDeed>>, ProblemHttpResult>> Ahead(
+        CurrentEstate current,
+        CancellationToken cancel,
+        [Description(MonthsWords)] int months = 12,
+        [Description(BucketWords)] string? bucket = null
+    )
+    {
+        var (deeds, wrong) = await DeedsOf(current, months, bucket, cancel);
+        return wrong is not null ? wrong : TypedResults.Ok(deeds);
+    }
+
+    private static async Task<Results<PushStreamHttpResult, ProblemHttpResult>> AheadCsv(
+        CurrentEstate current,
+        CancellationToken cancel,
+        [Description(MonthsWords)] int months = 12,
+        [Description(BucketWords)] string? bucket = null
+    )
+    {
+        var (deeds, wrong) = await DeedsOf(current, months, bucket, cancel);
+        if (wrong is not null)
+            return wrong;
+        return Streams.Text(
+            writer =>
+            {
+                using var csv = CsvWriter.Create(writer, new CsvWriterOptions(), leaveOpen: true);
+                csv.WriteHeader("month", "bucket", "deed", "rule", "fromTier", "toTier", "objects", "bytes", "charge");
+                foreach (var d in deeds!)
+                    csv.WriteRecord([
+                        d.Month.ToString(),
+                        d.Bucket,
+                        NameOf(d.Deed),
+                        d.Rule ?? "",
+                        d.From,
+                        d.To ?? "",
+                        .. Numbers(d.Objects, d.Bytes, d.Charge),
+                    ]);
+            },
+            "text/csv",
+            "rules-ahead.csv"
+        );
+    }
+
+    private static async Task<(IReadOnlyList<RuleDeed>? Deeds, ProblemHttpResult? Wrong)> DeedsOf(
+        CurrentEstate current,
+        int months,
+        string? bucket,
+        CancellationToken cancel
+    )
+    {
+        var (view, wrong) = await Horizon.Look(current, months, bucket, cancel);
+        return wrong is not null ? (null, wrong) : (RulesAhead.Of(view!.Estate, months, bucket), null);
+    }
+
+    private static string NameOf(NightDeed deed) => JsonNamingPolicy.KebabCaseLower.ConvertName($"{deed}");
+
+    private static string[] Numbers(params ReadOnlySpan<double> numbers)
+    {
+        var texts = new string[numbers.Length];
+        for (var i = 0; i < texts.Length; i++)
+            texts[i] = numbers[i].ToString("R", CultureInfo.InvariantCulture);
+        return texts;
     }
 
     private static Results<Ok<NightReading>, ProblemHttpResult> Tonight(
@@ -88,13 +165,11 @@ internal static class NightEndpoints
                         a.Day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
                         a.Bucket,
                         a.Key,
-                        JsonNamingPolicy.KebabCaseLower.ConvertName($"{a.Deed}"),
+                        NameOf(a.Deed),
                         a.Rule ?? "",
                         a.From,
                         a.To ?? "",
-                        a.Objects.ToString("R", CultureInfo.InvariantCulture),
-                        a.Bytes.ToString("R", CultureInfo.InvariantCulture),
-                        a.Charge.ToString("R", CultureInfo.InvariantCulture),
+                        .. Numbers(a.Objects, a.Bytes, a.Charge),
                     ]);
             },
             "text/csv",

@@ -43,6 +43,7 @@ internal static class DemoPast
             :
             [
                 files,
+                new("a bucket for the kiosks' photos", (hands, cancel) => MakeBucket(hands, KioskPhotos, cancel)),
                 new("backup plans", DemoPlans.Make),
                 new("the harbour office's files, with points of a year", DemoFiles.Make),
                 PassUntil(2026, 11, 2),
@@ -70,7 +71,7 @@ internal static class DemoPast
                 PassUntil(2026, 12, 9),
                 new("an audit of the notices' copies, every byte read", Audit),
                 PassUntil(2026, 12, 24),
-                new("a bucket for the winter's berth plans", MakeBucket),
+                new("a bucket for the winter's berth plans", (hands, cancel) => MakeBucket(hands, BerthPlans, cancel)),
                 PassUntil(2027, 1, 12),
                 new("a rehearsal of the crew's mail", (hands, cancel) => DemoPlans.Rehearse(hands, "nightly", "crew-mail", cancel)),
                 new("a rehearsal of the tickets", (hands, cancel) => DemoPlans.Rehearse(hands, "nightly", "ticket-db", cancel)),
@@ -187,36 +188,91 @@ internal static class DemoPast
             cancel
         );
 
-    private static Task<bool> MakeBucket(DemoHands hands, CancellationToken cancel) =>
+    private static readonly Bucket BerthPlans = new()
+    {
+        Name = "berth-plans",
+        Region = "quarrydown",
+        Scheme = "own-hall",
+        Tier = "counter",
+        Versioning = true,
+        Streams =
+        [
+            new ObjectStream
+            {
+                Prefix = "winter/",
+                ObjectsPerDay = 2.5,
+                BytesPerObject = 18_000_000,
+            },
+        ],
+        Rules =
+        [
+            new LifecycleRule
+            {
+                Id = "plans",
+                Steps = [new Step { Age = 47, Tier = "pantry" }],
+                ExpireAt = 1460,
+            },
+            new LifecycleRule
+            {
+                Id = "plans-before",
+                Applies = VersionKind.Earlier,
+                ExpireAt = 90,
+                KeepNewest = 3,
+            },
+        ],
+    };
+
+    /// <summary>Small pictures: those that nobody looks at sink, come back when somebody does, and end up in bundles.</summary>
+    private static readonly Bucket KioskPhotos = new()
+    {
+        Name = "kiosk-photos",
+        Region = "aldmouth",
+        Scheme = "three-zones",
+        Tier = "counter",
+        Streams = [new ObjectStream { ObjectsPerDay = 900, BytesPerObject = 900_000 }],
+        Reads =
+        [
+            new ReadBand { FromAge = 0, ShareOfObjectsPerDay = 0.08 },
+            new ReadBand { FromAge = 14, ShareOfObjectsPerDay = 0.004 },
+            new ReadBand { FromAge = 60, ShareOfObjectsPerDay = 0.00002 },
+        ],
+        Rules =
+        [
+            new LifecycleRule
+            {
+                Id = "nobody-looks",
+                BackOnRead = true,
+                Steps =
+                [
+                    new Step
+                    {
+                        Age = 30,
+                        Tier = "pantry",
+                        Clock = StepClock.Read,
+                    },
+                ],
+            },
+            new LifecycleRule
+            {
+                Id = "old-photos",
+                Steps =
+                [
+                    new Step
+                    {
+                        Age = 70,
+                        Tier = "cellar",
+                        BundleTo = 64_000_000,
+                    },
+                ],
+                ExpireAt = 730,
+            },
+        ],
+    };
+
+    private static Task<bool> MakeBucket(DemoHands hands, Bucket bucket, CancellationToken cancel) =>
         hands.Current.Change(
             async view =>
             {
-                var bucket = new Bucket
-                {
-                    Name = "berth-plans",
-                    Region = "quarrydown",
-                    Scheme = "own-hall",
-                    Tier = "counter",
-                    Versioning = true,
-                    Streams =
-                    [
-                        new ObjectStream
-                        {
-                            Prefix = "winter/",
-                            ObjectsPerDay = 2.5,
-                            BytesPerObject = 18_000_000,
-                        },
-                    ],
-                    Rules =
-                    [
-                        new LifecycleRule
-                        {
-                            Id = "plans",
-                            Steps = [new Step { Age = 47, Tier = "pantry" }],
-                            ExpireAt = 1460,
-                        },
-                    ],
-                };
                 if (view!.Estate.Find(bucket.Name) is not null)
                     return true;
                 var shown = Consequences.Of(view.Project(Consequences.Months), bucket, null).Cost;

@@ -20,4 +20,19 @@ internal static class Horizon
         months is >= 1 and <= Longest
             ? null
             : Problems.Invalid("out-of-range", "?months", $"The horizon must be from 1 to {Longest} months.");
+
+    /// <summary>The estate, or why it cannot be looked at so far ahead, or at that bucket of it.</summary>
+    public static async Task<(EstateView? View, ProblemHttpResult? Wrong)> Look(
+        CurrentEstate current,
+        int months,
+        string? bucket,
+        CancellationToken cancel
+    )
+    {
+        if (Check(months) is { } wrong)
+            return (null, wrong);
+        if (await current.Get(cancel) is not { } view)
+            return (null, Problems.NoEstate());
+        return bucket is not null && view.Estate.Find(bucket) is null ? (null, Problems.NoBucket(bucket)) : (view, null);
+    }
 }

@@ -41,7 +41,7 @@ internal static class KeepingEndpoints
         [Description(BucketWords)] string? bucket = null
     )
     {
-        var (view, wrong) = await Look(current, months, bucket, cancel);
+        var (view, wrong) = await Horizon.Look(current, months, bucket, cancel);
         if (wrong is not null)
             return wrong;
         var conflicts = KeepingConflicts.Of(view!.Estate);
@@ -60,7 +60,7 @@ internal static class KeepingEndpoints
         [Description(BucketWords)] string? bucket = null
     )
     {
-        var (view, wrong) = await Look(current, months, bucket, cancel);
+        var (view, wrong) = await Horizon.Look(current, months, bucket, cancel);
         if (wrong is not null)
             return wrong;
         var text = new StringBuilder(Header + "\r\n");
@@ -78,7 +78,7 @@ internal static class KeepingEndpoints
         [Description(BucketWords)] string? bucket = null
     )
     {
-        var (view, wrong) = await Look(current, 1, bucket, cancel);
+        var (view, wrong) = await Horizon.Look(current, 1, bucket, cancel);
         if (wrong is not null)
             return wrong;
         var calendar = new Ical.Net.Calendar { ProductId = "-//Ripen//Keeping//EN" };
@@ -107,18 +107,4 @@ internal static class KeepingEndpoints
             KeepingEventKind.RetentionEnds => $"{e.Bucket}: retention ends",
             _ => $"{e.Bucket}: what lies there now may all go",
         };
-
-    private static async Task<(EstateView? View, ProblemHttpResult? Wrong)> Look(
-        CurrentEstate current,
-        int months,
-        string? bucket,
-        CancellationToken cancel
-    )
-    {
-        if (Horizon.Check(months) is { } wrong)
-            return (null, wrong);
-        if (await current.Get(cancel) is not { } view)
-            return (null, Problems.NoEstate());
-        return bucket is not null && view.Estate.Find(bucket) is null ? (null, Problems.NoBucket(bucket)) : (view, null);
-    }
 }

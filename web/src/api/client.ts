@@ -130,6 +130,7 @@ export type TierMoveOrder = Schemas["TierMoveOrder"];
 export type KeepingReading = Schemas["KeepingReading"];
 export type KeepingConflict = Schemas["KeepingConflict"];
 export type NightReading = Schemas["NightReading"];
+export type RuleDeed = Schemas["RuleDeed"];
 export type HoldOrder = Schemas["HoldOrder"];
 export type HoldReading = Schemas["HoldReading"];
 export type PlanBody = Schemas["PlanBody"];
@@ -381,6 +382,12 @@ export const readNight = (last: boolean, bucket: string | null, from: number) =>
     ? value(client.GET("/api/last-night", { params: { query } }))
     : value(client.GET("/api/tonight", { params: { query } }));
 };
+
+/** What rules will do in the next months, in sums by month and rule. */
+export const readRulesAhead = (months: number, bucket: string | null) =>
+  value(client.GET("/api/rules-ahead", { params: { query: { months, ...(bucket && { bucket }) } } }));
+
+export const rulesAheadFile = (bucket: string | null) => `/api/rules-ahead.csv?months=12${bucket ? `&bucket=${bucket}` : ""}`;
 
 export const nightFile = (last: boolean, bucket: string | null) =>
   `/api/${last ? "last-night" : "tonight"}.csv${bucket ? `?bucket=${bucket}` : ""}`;

@@ -2704,6 +2704,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules-ahead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What rules will do, month by month and in expectation, with what arrives meanwhile; without packs of backup plans. */
+        get: operations["readRulesAhead"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules-ahead.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as CSV. */
+        get: operations["readRulesAheadCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/workloads": {
         parameters: {
             query?: never;
@@ -3973,6 +4007,8 @@ export interface components {
             fraction?: null | number;
             /** Format: int64 */
             bytesPerObject: number;
+            /** Format: date */
+            lastRead?: null | string;
             /** Format: double */
             originals?: null | number;
             earlier?: boolean;
@@ -4142,7 +4178,7 @@ export interface components {
             charge: number;
         };
         /** @enum {unknown} */
-        NightDeed: "expires" | "steps-back" | "moves";
+        NightDeed: "expires" | "steps-back" | "moves" | "comes-back";
         NightReading: {
             /** Format: date */
             day: string;
@@ -4808,6 +4844,20 @@ export interface components {
             value: string;
             message: string;
         };
+        RuleDeed: {
+            month: components["schemas"]["Month"];
+            bucket: string;
+            deed: components["schemas"]["NightDeed"];
+            rule: null | string;
+            from: string;
+            to: null | string;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            charge: number;
+        };
         RunOrder: {
             workload: string;
             folder?: null | string;
@@ -5015,6 +5065,9 @@ export interface components {
             toTier: string;
             /** Format: int32 */
             age: number;
+            byReading: boolean;
+            /** Format: int64 */
+            bundleTo: number;
             /** Format: int32 */
             staysDays: number;
             /** Format: double */
@@ -5026,7 +5079,7 @@ export interface components {
             /** Format: int64 */
             breakEvenBytes: null | number;
             /** Format: double */
-            netPerYearBundled: number;
+            netPerYearBundled: null | number;
         };
         StorageAdvice: {
             kind: components["schemas"]["DataUse"];
@@ -5123,12 +5176,15 @@ export interface components {
             from: number;
             /** Format: int32 */
             to: null | number;
+            /** @default false */
+            byReading: boolean;
         };
         StripLane: {
             prefix: string;
             tags: null | {
                 [key: string]: string;
             };
+            applies: components["schemas"]["VersionKind"];
             rules: string[];
             bands: components["schemas"]["StripBand"][];
             /** Format: int32 */
@@ -9936,6 +9992,56 @@ export interface operations {
     readLastNightCsv: {
         parameters: {
             query?: {
+                /** @description Only this bucket; left out: all. */
+                bucket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    readRulesAhead: {
+        parameters: {
+            query?: {
+                /** @description How many, from today's on. */
+                months?: number;
+                /** @description Only this bucket; left out: all. */
+                bucket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleDeed"][];
+                };
+            };
+        };
+    };
+    readRulesAheadCsv: {
+        parameters: {
+            query?: {
+                /** @description How many, from today's on. */
+                months?: number;
                 /** @description Only this bucket; left out: all. */
                 bucket?: string;
             };

@@ -70,6 +70,11 @@ export function Histogram({ axis, scale, contents, height }: HistogramProps) {
   });
 }
 
+export const laneName = (lane: AgeStrip["lanes"][number]) =>
+  lane.applies === "earlier"
+    ? `earlier versions ${lane.prefix}`.trim()
+    : lane.prefix || (lane.rules.length > 0 ? "everything" : "everything else");
+
 type LaneProps = { lane: AgeStrip["lanes"][number]; scale: AgeScale; width: number; height: number; named: boolean };
 
 /** One lane of a strip: bands of tiers, the stretches that are paid for nothing, and the end where objects expire. */
@@ -193,10 +198,12 @@ export function useStripWords() {
   const { tierName } = useEstate();
   return (strip: AgeStrip) => {
     const lanes = strip.lanes.map((lane) => {
-      const bands = lane.bands.map((band) => `${tierName(band.tier)} from day ${band.from}`).join(", ");
+      const bands = lane.bands
+        .map((band) => `${tierName(band.tier)} ${band.byReading ? `after ${band.from} days unread` : `from day ${band.from}`}`)
+        .join(", ");
       const end = lane.expireAt == null ? "never expires" : `expires at day ${lane.expireAt}`;
       const held = lane.holds.length > 0 ? `, held by ${lane.holds.join(" and ")}` : "";
-      return `${lane.prefix || "everything else"}: ${bands}, ${end}${held}`;
+      return `${laneName(lane)}: ${bands}, ${end}${held}`;
     });
     if (strip.keepDays != null) lanes.push(`kept ${strip.keepDays} days`);
     if (strip.keepUntil != null) lanes.push(`kept until ${day(strip.keepUntil)}`);

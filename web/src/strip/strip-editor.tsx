@@ -4,7 +4,7 @@ import { useEstate } from "../estate-context";
 import { age as ageInWords } from "../format";
 import { useWidth } from "../ui/use-width";
 import { ageScale } from "./axis";
-import { AgeAxisLabels, AgeRules, HeldMark, Histogram, KeepBracket, Lane } from "./marks";
+import { AgeAxisLabels, AgeRules, HeldMark, Histogram, KeepBracket, Lane, laneName } from "./marks";
 
 /** One lane has room; several stand closer, so that five rules fit beside the forms that change them. */
 const sizes = (lanes: number) =>
@@ -45,11 +45,11 @@ export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: 
             <AgeRules scale={scale} height={laneTop(strip.lanes.length) - laneGap} />
             <Histogram axis={axis} scale={scale} contents={contents} height={histogramHeight} />
             {strip.lanes.map((lane, i) => (
-              <g key={lane.prefix} transform={`translate(0 ${laneTop(i)})`}>
+              <g key={`${lane.applies} ${lane.prefix} ${lane.rules.join()}`} transform={`translate(0 ${laneTop(i)})`}>
                 <Lane lane={lane} scale={scale} width={width} height={laneHeight} named />
                 {(strip.lanes.length > 1 || lane.prefix) && (
                   <text y={laneHeight + 15} fontSize={12} fill="var(--ink-soft)">
-                    {lane.prefix || "everything else"}
+                    {laneName(lane)}
                   </text>
                 )}
                 <HeldMark lane={lane} scale={scale} width={width} height={laneHeight} />
@@ -60,7 +60,8 @@ export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: 
                         key={s}
                         labelAt={places[i]?.get(`${rule.id} ${s}`) ?? null}
                         laneHeight={laneHeight}
-                        label={`Step to ${tierName(step.tier)}${lane.prefix ? ` under ${lane.prefix}` : ""}`}
+                        label={`Step to ${tierName(step.tier)}${step.clock === "read" ? " when unread" : ""}${ofLane(lane)}`}
+                        unread={step.clock === "read"}
                         age={step.age}
                         least={0}
                         axis={axis}
@@ -72,7 +73,7 @@ export function StripEditor({ axis, strip, contents, rules, onStep, onExpiry }: 
                       <Handle
                         labelAt={places[i]?.get(`${rule.id} end`) ?? null}
                         laneHeight={laneHeight}
-                        label={`Expiry${lane.prefix ? ` under ${lane.prefix}` : ""}`}
+                        label={`Expiry${ofLane(lane)}`}
                         age={rule.expireAt}
                         least={1}
                         axis={axis}
@@ -105,11 +106,22 @@ function between(rule: LifecycleRule, step: number, age: number): number {
 }
 
 /** Where the ages of a lane's handles are written: those that would lie on the one before step aside, and those without room are left out. */
-const nameWidth = (lane: AgeStrip["lanes"][number]) => (lane.prefix ? lane.prefix.length * 6.6 + 8 : 0);
+type StripLane = AgeStrip["lanes"][number];
+
+const ofLane = (lane: StripLane) =>
+  `${lane.prefix ? ` under ${lane.prefix}` : ""}${lane.applies === "earlier" ? ", earlier versions" : ""}`;
+
+const nameWidth = (lane: StripLane) => (lane.prefix || lane.applies === "earlier" ? laneName(lane).length * 6.6 + 8 : 0);
+
+const stepWords = (age: number, unread: boolean) => (unread ? `${age} unread` : `day ${age}`);
 
 function labelled(rules: LifecycleRule[], at: (age: number) => number, from: number, width: number) {
   const handles = rules.flatMap((rule) => [
-    ...(rule.steps ?? []).map((step, s) => ({ key: `${rule.id} ${s}`, age: step.age, words: `day ${step.age}` })),
+    ...(rule.steps ?? []).map((step, s) => ({
+      key: `${rule.id} ${s}`,
+      age: step.age,
+      words: stepWords(step.age, step.clock === "read"),
+    })),
     ...(rule.expireAt == null ? [] : [{ key: `${rule.id} end`, age: rule.expireAt, words: `ends ${ageInWords(rule.expireAt)}` }]),
   ]);
   const places = new Map<string, number>();
@@ -134,12 +146,13 @@ type HandleProps = {
   axis: AgeAxis;
   width: number;
   expiry?: boolean;
+  unread?: boolean;
   onChange: (age: number) => void;
 };
 
 const nudges: Record<string, number> = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageDown: -30, PageUp: 30 };
 
-function Handle({ label, labelAt, laneHeight, age, least, axis, width, expiry = false, onChange }: HandleProps) {
+function Handle({ label, labelAt, laneHeight, age, least, axis, width, expiry = false, unread = false, onChange }: HandleProps) {
   const scale = ageScale(axis, width);
   const grip = useRef<SVGGElement>(null);
   const x = scale.at(age);
@@ -166,7 +179,7 @@ function Handle({ label, labelAt, laneHeight, age, least, axis, width, expiry = 
       aria-valuemin={least}
       aria-valuemax={axis.oldest}
       aria-valuenow={age}
-      aria-valuetext={`day ${age}`}
+      aria-valuetext={unread ? `${age} days unread` : `day ${age}`}
       transform={`translate(${x} 0)`}
       className="group cursor-ew-resize outline-none"
       onKeyDown={onKeyDown}
@@ -177,7 +190,7 @@ function Handle({ label, labelAt, laneHeight, age, least, axis, width, expiry = 
       onPointerMove={onPointerMove}
     >
       <rect x={-12} y={-12} width={24} height={Math.max(24, laneHeight + 16)} fill="transparent" />
-      <path d={`M0 -6V${laneHeight + 4}`} stroke="var(--ink)" strokeWidth={2} />
+      <path d={`M0 -6V${laneHeight + 4}`} stroke="var(--ink)" strokeWidth={2} strokeDasharray={unread ? "3 3" : undefined} />
       <path
         d={expiry ? "M-5 -10H5V-4H-5Z" : "M-6 -11H6L0 -3Z"}
         fill="var(--paper)"
@@ -198,7 +211,7 @@ function Handle({ label, labelAt, laneHeight, age, least, axis, width, expiry = 
       />
       {labelAt !== null && (
         <text x={labelAt - x} y={laneHeight + 15} fontSize={12} fill="var(--ink)" textAnchor="middle">
-          {expiry ? `ends ${ageInWords(age)}` : `day ${age}`}
+          {expiry ? `ends ${ageInWords(age)}` : stepWords(age, unread)}
         </text>
       )}
     </g>

@@ -24,7 +24,10 @@ export function Strip({ axis, strip, contents, width }: StripProps) {
       <AgeRules scale={scale} height={histogramHeight} />
       <Histogram axis={axis} scale={scale} contents={contents} height={histogramHeight} />
       {strip.lanes.map((lane, i) => (
-        <g key={lane.prefix} transform={`translate(0 ${histogramHeight + i * laneHeight})`}>
+        <g
+          key={`${lane.applies} ${lane.prefix} ${lane.rules.join()}`}
+          transform={`translate(0 ${histogramHeight + i * laneHeight})`}
+        >
           <Lane
             lane={lane}
             scale={scale}

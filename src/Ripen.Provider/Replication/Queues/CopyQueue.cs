@@ -115,21 +115,45 @@ internal static class CopyQueue
     /// <summary>Queues all in the route's scope that the target neither has nor will get from this route.</summary>
     private static void Missing(SqliteConnection db, Route route, long now)
     {
+        var has = Batches(
+            db,
+            $"SELECT coalesce(origin, part_of, id), sum({EntryRows.Originals()}) FROM entry WHERE bucket = ?1 AND kind = 0",
+            route.To.Id
+        );
+        foreach (
+            var (root, waits) in Batches(
+                db,
+                $"SELECT root, sum({EntryRows.Originals("pending")}) FROM pending WHERE route = ?1 AND kind = 0",
+                route.Id
+            )
+        )
+            has[root] = has.GetValueOrDefault(root) + waits;
         foreach (var row in Candidates(db, route))
         {
+            var missing = row.Count;
+            if (row.Kind == EntryRows.Batch && has.TryGetValue(row.Root, out var there))
+            {
+                missing = Math.Max(0, row.Count - there);
+                has[row.Root] = there - row.Count + missing;
+            }
             // Expectations are sums of parts: what is left of a millionth of an object is rounding.
-            if (row.Missing <= 1e-6 || !route.Rule.Scope.Takes(row.Key, TagText.Read(row.Tags)))
+            if (missing <= 1e-6 || !route.Rule.Scope.Takes(row.Key, TagText.Read(row.Tags)))
                 continue;
-            Add(db, route, row.Id, Lanes.Of(row.Bytes), row.Missing, now);
+            Add(db, route, row.Id, Lanes.Of(row.Bytes), row.Kind == EntryRows.Batch ? missing : null, now);
         }
     }
 
-    /// <summary>Queues one entry, or <paramref name="count"/> of its weightless objects, since now.</summary>
+    /// <summary>Weightless objects by the number of the batch that they arrived in.</summary>
+    private static Dictionary<long, double> Batches(SqliteConnection db, string query, long of) =>
+        db.List(query + " GROUP BY 1", r => (Root: r.GetInt64(0), Count: r.GetDouble(1)), of).ToDictionary(b => b.Root, b => b.Count);
+
+    /// <summary>Queues one entry, or <paramref name="count"/> of the weightless objects that it stands for, since now.</summary>
     public static void Add(SqliteConnection db, Route route, long entry, Lane lane, double? count = null, long? now = null) =>
         db.Run(
-            $"INSERT INTO pending({Columns}, rewrite, replaced) SELECT ?1, ?3, kind, coalesce(origin, id), coalesce(home, bucket), key, "
-                + "coalesce(?4, count), bytes, created, written, content, media, tags, ?5, rewrite, replaced_on IS NOT NULL FROM entry "
-                + "WHERE id = ?2",
+            $"INSERT INTO pending({Columns}, rewrite, replaced, originals) SELECT ?1, ?3, kind, coalesce(origin, part_of, id), "
+                + $"coalesce(home, bucket), key, coalesce(?4 * count / {EntryRows.Originals()}, count), bytes, created, written, content, media, "
+                + "tags, ?5, rewrite, replaced_on IS NOT NULL, CASE WHEN originals IS NULL THEN NULL ELSE coalesce(?4, originals) END "
+                + "FROM entry WHERE id = ?2",
             route.Id,
             entry,
             (int)lane,
@@ -137,30 +161,27 @@ internal static class CopyQueue
             now ?? ProviderState.Now(db).ToUnixTimeMilliseconds()
         );
 
-    private sealed record Candidate(long Id, string Key, long Bytes, string? Tags, double Missing);
+    private sealed record Candidate(long Id, long Root, int Kind, string Key, long Bytes, string? Tags, double Count);
 
     private static List<Candidate> Candidates(SqliteConnection db, Route route) =>
         db.List(
-            """
-            SELECT e.id, e.key, e.bytes, e.tags,
-                CASE WHEN e.kind = 0 THEN e.count
-                    - coalesce((SELECT sum(c.count) FROM entry c WHERE c.bucket = ?2 AND c.kind = 0
-                        AND (c.origin = coalesce(e.origin, e.id) OR c.id = e.origin)), 0)
-                    - coalesce((SELECT sum(p.count) FROM pending p WHERE p.route = ?5 AND p.root = coalesce(e.origin, e.id)), 0)
+            $"""
+            SELECT e.id, coalesce(e.origin, e.part_of, e.id), e.kind, e.key, e.bytes, e.tags, CASE WHEN e.kind = 0 THEN {EntryRows.Originals(
+                "e"
+            )}
                 WHEN EXISTS (SELECT 1 FROM entry c WHERE c.bucket = ?2 AND c.kind > 0
                     AND coalesce(c.origin, c.id) = coalesce(e.origin, e.id))
                     OR EXISTS (SELECT 1 FROM pending p JOIN route r ON r.id = p.route WHERE p.root = coalesce(e.origin, e.id)
                         AND p.kind < 3 AND r.target = ?2) THEN 0
                 ELSE 1 END
-            FROM entry e WHERE e.bucket = ?1 AND e.key >= ?3 AND (?4 IS NULL OR e.key < ?4) AND e.kind <= ?6
+            FROM entry e WHERE e.bucket = ?1 AND e.key >= ?3 AND (?4 IS NULL OR e.key < ?4) AND e.kind <= ?5
                 AND (e.kind > 0 OR (e.superseded IS NULL AND e.run IS NULL)) ORDER BY e.id
             """,
-            r => new Candidate(r.GetInt64(0), r.GetString(1), r.GetInt64(2), r.Text(3), r.GetDouble(4)),
+            r => new Candidate(r.GetInt64(0), r.GetInt64(1), r.GetInt32(2), r.GetString(3), r.GetInt64(4), r.Text(5), r.GetDouble(6)),
             route.From.Id,
             route.To.Id,
             route.Rule.Prefix,
             ObjectKeys.After(route.Rule.Prefix),
-            route.Id,
             route.Rule.FollowDeletions ? EntryRows.Deleted : EntryRows.Object
         );
 

@@ -138,7 +138,9 @@ function SmallObjects({ consequences }: { consequences: Consequences }) {
           <li key={`${s.prefix}-${s.bytesPerObject}-${s.toTier}`}>
             <span className={s.netPerYear < 0 ? "font-semibold text-bad" : ""}>
               {s.prefix && `${s.prefix} `}
-              {bytes(s.bytesPerObject)} objects to {tierName(s.toTier)} at day {s.age}:{" "}
+              {bytes(s.bytesPerObject)} objects to {tierName(s.toTier)}
+              {s.bundleTo > 0 && `, in bundles of ${bytes(s.bundleTo)},`}{" "}
+              {s.byReading ? `after ${s.age} days unread` : `at day ${s.age}`}:{" "}
               {s.netPerYear < 0
                 ? `a year's arrivals cost ${money(-s.netPerYear)} more than they save`
                 : `a year's arrivals save ${money(s.netPerYear)} over their stay`}
@@ -148,8 +150,8 @@ function SmallObjects({ consequences }: { consequences: Consequences }) {
               ? "No size of object would save."
               : s.breakEvenBytes > 0 && `Pays from ${bytes(s.breakEvenBytes)} an object on.`}
             {s.netPerYear < 0 &&
-              s.netPerYearBundled > 0 &&
-              ` Bundled into 128 MB objects first, they would save ${money(s.netPerYearBundled)}.`}
+              (s.netPerYearBundled ?? 0) > 0 &&
+              ` Bundled into 128 MB objects first, they would save ${money(s.netPerYearBundled ?? 0)}.`}
           </li>
         ))}
       </ul>

@@ -9,7 +9,7 @@ import { SizeField } from "../../ui/size-field";
 import { readTags, writeTags } from "../replication/words";
 import type { Edit } from "./use-draft";
 
-type Step = { age: number; tier: string };
+type Step = NonNullable<LifecycleRule["steps"]>[number];
 
 const withRule = (bucket: Bucket, id: string, change: (rule: LifecycleRule) => LifecycleRule): Bucket => ({
   ...bucket,
@@ -66,6 +66,10 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
     edit((b) => ({ ...b, rules: (b.rules ?? []).map((r, i) => (i === place ? { ...r, ...part } : r)) }));
   const changeStep = (at: number, part: Partial<Step>) =>
     change({ steps: steps.map((s, i) => (i === at ? { ...s, ...part } : s)) });
+  const changeClock = (at: number, clock: "created" | "read") => {
+    const changed = steps.map((s, i) => (i === at ? { ...s, clock } : s));
+    change({ steps: changed, ...(!watches(changed) && { backOnRead: false }) });
+  };
   const offered = offeredTiers(bucket.region, prices);
   const next = suggested?.nextSteps[place];
   return (
@@ -157,34 +161,72 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
       {isEarlier && <p className="mt-1 text-sm text-ink-soft">Days count from the day on which a version was superseded.</p>}
       <ol className="mt-2 space-y-1">
         {steps.map((step, s) => (
-          <li key={s} className="flex flex-wrap items-start gap-x-3">
-            <Field label="At day" error={problemAt(`${at}.steps[${s}].age`)}>
-              {(ids) => (
-                <NumberInput {...ids} className="w-20" value={step.age} onChange={(v) => changeStep(s, { age: orNull(v) })} />
+          <li key={s}>
+            <div className="flex flex-wrap items-start gap-x-3">
+              <Field label="At day" error={problemAt(`${at}.steps[${s}].age`)}>
+                {(ids) => (
+                  <NumberInput {...ids} className="w-20" value={step.age} onChange={(v) => changeStep(s, { age: orNull(v) })} />
+                )}
+              </Field>
+              {tooYoung(step, prices) && (
+                <Button className="mt-4" onClick={() => changeStep(s, { age: leastAge(step, prices) })}>
+                  Take day {leastAge(step, prices)}
+                </Button>
               )}
-            </Field>
-            <Field
-              label="move to"
-              error={problemAt(`${at}.steps[${s}].tier`)}
-              hint={<TierTerms tier={step.tier} region={bucket.region} />}
-            >
-              {(ids) => (
-                <Select
-                  {...ids}
-                  value={step.tier}
-                  options={offered.map((t) => ({ value: t.id, label: t.name }))}
-                  onChange={(e) => changeStep(s, { tier: e.target.value })}
-                />
+              {!isEarlier && (
+                <Field label="counted from" error={problemAt(`${at}.steps`)}>
+                  {(ids) => (
+                    <Select
+                      {...ids}
+                      value={step.clock ?? "created"}
+                      options={[
+                        { value: "created", label: "its creation" },
+                        { value: "read", label: "its last reading" },
+                      ]}
+                      onChange={(e) => changeClock(s, e.target.value === "read" ? "read" : "created")}
+                    />
+                  )}
+                </Field>
               )}
-            </Field>
-            <Button
-              kind="quiet"
-              className="mt-4"
-              aria-label={`Remove the step at day ${step.age}`}
-              onClick={() => change({ steps: steps.filter((_, i) => i !== s) })}
-            >
-              Remove
-            </Button>
+              <Field label="move to" error={problemAt(`${at}.steps[${s}].tier`)}>
+                {(ids) => (
+                  <Select
+                    {...ids}
+                    value={step.tier}
+                    options={offered.map((t) => ({ value: t.id, label: t.name }))}
+                    onChange={(e) => changeStep(s, { tier: e.target.value })}
+                  />
+                )}
+              </Field>
+              {step.bundleTo == null ? (
+                <Button kind="quiet" className="mt-4" onClick={() => changeStep(s, { bundleTo: 64e6 })}>
+                  Bundle small ones
+                </Button>
+              ) : (
+                <span className="flex items-start gap-x-1">
+                  <SizeField
+                    label="in bundles of"
+                    value={step.bundleTo}
+                    error={problemAt(`${at}.steps[${s}].bundleTo`)}
+                    onChange={(v) => changeStep(s, { bundleTo: orNull(v) })}
+                  />
+                  <Button kind="quiet" className="mt-4" onClick={() => changeStep(s, { bundleTo: null })}>
+                    One by one
+                  </Button>
+                </span>
+              )}
+              <Button
+                kind="quiet"
+                className="mt-4"
+                aria-label={`Remove the step at day ${step.age}`}
+                onClick={() => change({ steps: steps.filter((_, i) => i !== s) })}
+              >
+                Remove
+              </Button>
+            </div>
+            <p className="text-sm text-ink-soft">
+              <TierTerms tier={step.tier} region={bucket.region} />
+            </p>
           </li>
         ))}
         {rule.expireAt != null && (
@@ -205,6 +247,16 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
           </li>
         )}
       </ol>
+      {(watches(steps) || rule.backOnRead) && (
+        <label className="mt-1 flex items-baseline gap-2">
+          <input type="checkbox" checked={rule.backOnRead ?? false} onChange={(e) => change({ backOnRead: e.target.checked })} />
+          <span>
+            What somebody reads comes back to <TierName id={bucket.tier} /> that night
+            <WatchingFee bucket={bucket} />
+            {problemAt(`${at}.backOnRead`) && <span className="block text-bad">{problemAt(`${at}.backOnRead`)}</span>}
+          </span>
+        </label>
+      )}
       <div className="mt-2 flex gap-3">
         <Button disabled={next == null} onClick={() => next && change({ steps: [...steps, next] })}>
           Add a step
@@ -214,6 +266,35 @@ function RuleEditor({ rule, place, bucket, edit, problemAt, suggested }: EditorP
         )}
       </div>
     </fieldset>
+  );
+}
+
+const watches = (steps: Step[]) => steps.some((s) => s.clock === "read");
+
+/** The youngest age that the step's tier takes, by the step's clock. */
+const leastAge = (step: Step, prices: Prices) => {
+  const least = prices.tiers.find((t) => t.id === step.tier)?.leastAge;
+  return (step.clock === "read" ? least?.read : least?.created) ?? 0;
+};
+
+const tooYoung = (step: Step, prices: Prices) => step.age != null && step.age < leastAge(step, prices);
+
+/** Who is watched for reading is charged for it, wherever it rests. */
+function WatchingFee({ bucket }: { bucket: Bucket }) {
+  const { prices, price: inPrice } = useEstate();
+  const fees = (prices.regions.find((r) => r.id === bucket.region)?.prices ?? []).filter((p) => (p.watching ?? 0) > 0);
+  if (fees.length === 0) return <span className="text-ink-soft">; watching for it is free here.</span>;
+  return (
+    <span className="text-ink-soft">
+      ; watching costs{" "}
+      {fees.map((p, i) => (
+        <span key={p.tier}>
+          {i > 0 && ", "}
+          {inPrice(p.watching ?? 0)} in <TierName id={p.tier} />
+        </span>
+      ))}{" "}
+      per 1,000 objects and month.
+    </span>
   );
 }
 
@@ -228,6 +309,7 @@ function TierTerms({ tier, region }: { tier: string; region: string }) {
     terms.minimumStayDays > 0 ? `at least ${terms.minimumStayDays} days` : "no minimum stay",
     terms.minimumObjectBytes > 0 ? `billed from ${bytes(terms.minimumObjectBytes)}` : null,
     terms.overheadBytes > 0 ? `${bytes(terms.overheadBytes)} extra an object` : null,
+    youngest(terms.leastAge),
     terms.waitHours > 0 ? `${terms.waitHours} hours to the first byte` : "at once",
   ];
   return (
@@ -235,6 +317,14 @@ function TierTerms({ tier, region }: { tier: string; region: string }) {
       <TierName id={tier} /> {parts.filter(Boolean).join(" · ")}
     </>
   );
+}
+
+function youngest(least: { created?: number; read?: number } | null | undefined) {
+  const ages = [
+    least?.created ? `${least.created} days from creation` : null,
+    least?.read ? `${least.read} days unread` : null,
+  ].filter((a) => a !== null);
+  return ages.length > 0 ? `takes nothing before ${ages.join(" or ")}` : null;
 }
 
 type Prices = ReturnType<typeof useEstate>["prices"];

@@ -4,22 +4,23 @@ import { type NightReading, nightFile, readNight } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, day } from "../../format";
-import { TierName } from "../../strip/tiers";
 import { useAddress } from "../../ui/address";
 import { Button, Field, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { useCapped } from "../../ui/use-capped";
-
-const deeds = { expires: "expires", "steps-back": "becomes an earlier version", moves: "moves" };
+import { DeedWords, deeds } from "./deed-words";
+import { RulesAhead } from "./rules-ahead";
 
 /** What rules will do tonight, or did last night: in sums by rule, and object by object. */
 export function NightPage() {
   const { estate } = useEstate();
   const { params, goTo } = useAddress();
-  const last = params.get("night") === "last";
+  const which = params.get("night");
+  const [last, isYear] = [which === "last", which === "year"];
   const bucket = params.get("bucket");
-  usePageTitle(last ? "Last night" : "Tonight");
+  const title = isYear ? "Twelve months ahead" : last ? "Last night" : "Tonight";
+  usePageTitle(title);
   const night = useInfiniteQuery({
     queryKey: keys.night(last, bucket),
     queryFn: ({ pageParam }) => readNight(last, bucket, pageParam),
@@ -27,22 +28,24 @@ export function NightPage() {
     getNextPageParam: (page: NightReading) => page.next ?? undefined,
     placeholderData: keepPreviousData,
     retry: false,
+    enabled: !isYear,
   });
   const first = night.data?.pages[0];
   return (
     <div className="px-6 pb-24">
       <div className="flex flex-wrap items-end gap-x-8 gap-y-2 pt-5">
-        <h1 className="text-3xl">{last ? "Last night" : "Tonight"}</h1>
+        <h1 className="text-3xl">{title}</h1>
         <Field label="Which night">
           {(ids) => (
             <Select
               {...ids}
-              value={last ? "last" : "next"}
+              value={which ?? "next"}
               options={[
                 { value: "next", label: "the run that closes today" },
                 { value: "last", label: "the last run" },
+                { value: "year", label: "the runs of twelve months" },
               ]}
-              onChange={(e) => goTo("night", e.target.value === "last" ? "last" : null)}
+              onChange={(e) => goTo("night", e.target.value === "next" ? null : e.target.value)}
             />
           )}
         </Field>
@@ -59,13 +62,16 @@ export function NightPage() {
         <Link to="/clock">Clock</Link>
       </div>
       <p className="mt-2 max-w-3xl text-ink-soft">
-        {last
-          ? "What rules did when the day was closed."
-          : "What rules will do when today is closed, if nothing comes, goes or is changed until then: what still arrives can be old enough for a rule at once, and what is deleted by hand is not there any more."}
+        {isYear
+          ? "What rules will do from today on, in expectation and with what arrives meanwhile. Packs of backup plans have a calendar of their own and are not in it."
+          : last
+            ? "What rules did when the day was closed."
+            : "What rules will do when today is closed, if nothing comes, goes or is changed until then: what still arrives can be old enough for a rule at once, and what is deleted by hand is not there any more."}
       </p>
-      {night.error && <ErrorNote error={night.error} />}
-      {first && <Sums night={first} last={last} />}
-      {first && first.acts.length > 0 && (
+      {isYear && <RulesAhead bucket={bucket} />}
+      {!isYear && night.error && <ErrorNote error={night.error} />}
+      {!isYear && first && <Sums night={first} last={last} />}
+      {!isYear && first && first.acts.length > 0 && (
         <>
           <h2 className="mt-8 text-xl">One by one</h2>
           <Acts night={night.data?.pages.flatMap((p) => p.acts) ?? []} />
@@ -119,13 +125,7 @@ function Sums({ night, last }: { night: NightReading; last: boolean }) {
               </td>
               <td className="pr-4">{s.rule ?? "a later arrival"}</td>
               <td className="pr-4">
-                {deeds[s.deed]} {s.to == null ? "from" : ""} <TierName id={s.from} />
-                {s.to != null && (
-                  <>
-                    {" "}
-                    to <TierName id={s.to} />
-                  </>
-                )}
+                <DeedWords {...s} />
               </td>
               <td className="text-right">{count(s.objects)}</td>
               <td className="pl-4 text-right whitespace-nowrap">{bytes(s.bytes)}</td>

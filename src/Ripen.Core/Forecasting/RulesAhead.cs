@@ -1,0 +1,225 @@
+using Ripen.Core.Ageing;
+using Ripen.Core.Billing;
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+using Ripen.Core.Replication;
+
+namespace Ripen.Core.Forecasting;
+
+/// <summary>What a rule does in a month, in expectation.</summary>
+/// <param name="Month">Of the calendar.</param>
+/// <param name="Bucket">Its name.</param>
+/// <param name="Deed">What is done.</param>
+/// <param name="Rule">By which; null where objects are overwritten by later arrivals.</param>
+/// <param name="From">The tier where they lie.</param>
+/// <param name="To">Where they move; null for nowhere.</param>
+/// <param name="Objects">How many, as they lie there.</param>
+/// <param name="Bytes">Of all of them.</param>
+/// <param name="Charge">For moving or bundling, and for leaving early.</param>
+public sealed record RuleDeed(
+    Month Month,
+    string Bucket,
+    NightDeed Deed,
+    string? Rule,
+    string From,
+    string? To,
+    double Objects,
+    double Bytes,
+    double Charge
+);
+
+/// <summary>
+/// What rules will do, month by month: the sums of what each night does, computed from the same lives as the bill. What arrives meanwhile is
+/// in it; packs of backup plans are not, which have their own calendar.
+/// </summary>
+public static class RulesAhead
+{
+    /// <summary>By month, bucket, rule and deed.</summary>
+    /// <param name="estate">Valid.</param>
+    /// <param name="months">From 1 to <see cref="BillingCalendar.MostMonths"/>.</param>
+    /// <param name="only">A bucket; null for all.</param>
+    public static IReadOnlyList<RuleDeed> Of(Estate estate, int months, string? only = null)
+    {
+        var calendar = new BillingCalendar(estate.Today, months, estate.PriceBook.Month);
+        var copies = IncomingCopies.Of(estate, calendar.Days);
+        var growth = new GrowthTable.Shelf(calendar.Days);
+        var told = new List<RuleDeed>();
+        foreach (var bucket in estate.Buckets.Where(b => only is null || b.Name == only))
+        {
+            var tally = new Tally(bucket, estate.PriceBook, calendar);
+            foreach (
+                var population in Population.Of(bucket, copies.Into(bucket.Name), estate.PriceBook, estate.Today, calendar.Days, growth)
+            )
+            {
+                foreach (var life in population.Lives)
+                    tally.Add(life, population.Lifecycle);
+                if (population.Read is { } read)
+                    tally.Add(read);
+            }
+            told.AddRange(tally.Close());
+        }
+        return [.. told.OrderBy(d => d.Month.ToString(), StringComparer.Ordinal)];
+    }
+
+    private sealed class Sum
+    {
+        public double Objects;
+        public double Bytes;
+        public double Bundled;
+        public double Bundles;
+        public double EarlyByteDays;
+    }
+
+    private sealed class Tally(Bucket bucket, PriceBook prices, BillingCalendar calendar)
+    {
+        private readonly SortedDictionary<(int Month, string Rule, NightDeed Deed, int From, int To), Sum> sums = [];
+
+        private Sum Of(int month, NightDeed deed, string? rule, int from, int? to)
+        {
+            var key = (month, rule ?? "", deed, from, to ?? -1);
+            return sums.TryGetValue(key, out var sum) ? sum : sums[key] = new Sum();
+        }
+
+        public void Add(Life life, Lifecycle lifecycle)
+        {
+            for (var i = 0; i < life.Stays.Count; i++)
+            {
+                var steppedBack = i > 0 && life.Stays[i].IsEarlier && !life.Stays[i - 1].IsEarlier;
+                if (i + 1 < life.Stays.Count)
+                    AddLeaving(life, i, steppedBack, lifecycle);
+                else if (life.EndsByAge)
+                    AddEnd(life, i, lifecycle);
+                AddGoneTogether(life, i, lifecycle);
+            }
+        }
+
+        private void AddLeaving(Life life, int i, bool steppedBack, Lifecycle lifecycle)
+        {
+            var (stay, next) = (life.Stays[i], life.Stays[i + 1]);
+            // What moves in the night in which it steps back does both at once.
+            if (steppedBack && stay.From == stay.To)
+                return;
+            var (deed, by, to) = (NightDeed.Moves, next.By, next);
+            if (next.IsEarlier && !stay.IsEarlier)
+            {
+                (deed, by) = (NightDeed.StepsBack, lifecycle.OverBy(stay.To, earlier: false));
+                if (next.From == next.To && i + 2 < life.Stays.Count)
+                    to = life.Stays[i + 2];
+            }
+            var bundles = to.Form != stay.Form;
+            var tier = prices.Tiers[stay.Tier];
+            for (var m = calendar.MonthOf(Math.Max(0, life.Cohorts.First + stay.To)); m < calendar.Months; m++)
+            {
+                var left = life.Cohorts.Count(calendar.Start(m) - stay.To, Math.Min(calendar.Start(m + 1), life.GoneOn) - stay.To);
+                if (left == 0)
+                    continue;
+                var sum = Of(m, deed, by, stay.Tier, to.Tier == stay.Tier ? null : to.Tier);
+                Put(sum, stay, left, to.Tier == stay.Tier ? 0 : tier.DaysShort(stay.To - stay.Since));
+                sum.Bundled += bundles ? left * stay.Form.Count : 0;
+                sum.Bundles += bundles ? left * to.Form.Count : 0;
+            }
+        }
+
+        private void AddEnd(Life life, int i, Lifecycle lifecycle)
+        {
+            var stay = life.Stays[i];
+            for (var m = calendar.MonthOf(Math.Max(0, life.Cohorts.First + stay.To)); m < calendar.Months; m++)
+            {
+                var gone = life.Removed(i, calendar.Start(m), calendar.Start(m + 1));
+                if (gone > 0)
+                    Put(Of(m, NightDeed.Expires, OverBy(lifecycle, stay, stay.To), stay.Tier, null), stay, gone, DaysShort(stay, stay.To));
+            }
+        }
+
+        /// <summary>On the first day on which nothing keeps them any more, those of each age.</summary>
+        private void AddGoneTogether(Life life, int i, Lifecycle lifecycle)
+        {
+            var stay = life.Stays[i];
+            if (life.GoneOn >= calendar.Days)
+                return;
+            var month = calendar.MonthOf(life.GoneOn);
+            var to = Math.Min(stay.To, life.GoneOn - life.Cohorts.First + 1);
+            for (var age = Math.Max(stay.From, life.GoneOn - life.Cohorts.End + 1); age < to; age++)
+            {
+                var gone = life.Cohorts.Count(life.GoneOn - age, life.GoneOn - age + 1);
+                Put(Of(month, NightDeed.Expires, OverBy(lifecycle, stay, age), stay.Tier, null), stay, gone, DaysShort(stay, age));
+            }
+        }
+
+        public void Add(ReadPopulation population)
+        {
+            var life = population.Life;
+            for (var m = 0; m < calendar.Months; m++)
+            {
+                var (there, gone) = (new double[life.Ages], new double[life.Ages]);
+                population.Sum(
+                    calendar.Start(m),
+                    calendar.Start(m + 1),
+                    (age, objects) => there[age] += objects,
+                    (age, objects) => gone[age] += objects
+                );
+                foreach (var ((deed, rule, from, to), told) in life.Deeds)
+                    Add(told, there, m, deed, rule, from, to);
+                foreach (var ((rule, from), told) in life.EndsIfGone)
+                    Add(told, gone, m, NightDeed.Expires, rule, from, null);
+            }
+        }
+
+        private void Add(ReadDeed told, double[] weights, int month, NightDeed deed, string? rule, int from, int? to)
+        {
+            var objects = Dot(told.Objects);
+            if (objects == 0 && Dot(told.Bytes) == 0)
+                return;
+            var sum = Of(month, deed, rule, from, to);
+            sum.Objects += objects;
+            sum.Bytes += Dot(told.Bytes);
+            sum.Bundled += Dot(told.Bundled);
+            sum.Bundles += Dot(told.Bundles);
+            sum.EarlyByteDays += Dot(told.Early);
+
+            double Dot(double[] amounts) => amounts.Zip(weights, (a, w) => a * w).Sum();
+        }
+
+        public IEnumerable<RuleDeed> Close()
+        {
+            var region = prices.FindRegion(bucket.Region)!;
+            var factor = prices.FindScheme(bucket.Scheme)!.StorageFactor;
+            foreach (var ((month, rule, deed, from, to), sum) in sums)
+            {
+                var unitMonths = sum.EarlyByteDays / prices.Unit.Bytes() / calendar.BilledDays(month);
+                var charge = Price(from).Storage[0].Price.For(unitMonths) * factor;
+                if (to >= 0)
+                    charge +=
+                        Price(to).MovesIn.For(sum.Objects - sum.Bundled)
+                        + Price(from).Reads.For(sum.Bundled)
+                        + Price(to).Writes.For(sum.Bundles);
+                yield return new RuleDeed(
+                    Month.Of(calendar.Date(month)),
+                    bucket.Name,
+                    deed,
+                    rule.Length > 0 ? rule : null,
+                    prices.Tiers[from].Id,
+                    to >= 0 ? prices.Tiers[to].Id : null,
+                    sum.Objects,
+                    sum.Bytes,
+                    charge
+                );
+            }
+
+            TierPrice Price(int tier) => region.PriceOf(prices.Tiers[tier].Id)!;
+        }
+
+        private static string? OverBy(Lifecycle lifecycle, Stay stay, int age) =>
+            lifecycle.OverBy(age - (stay.Superseded ?? 0), stay.IsEarlier);
+
+        private int DaysShort(Stay stay, int age) => prices.Tiers[stay.Tier].DaysShort(age - stay.Since);
+
+        private void Put(Sum sum, Stay stay, double came, int daysShort)
+        {
+            var objects = came * stay.Form.Count;
+            sum.Objects += objects;
+            sum.Bytes += objects * stay.Form.BytesPerObject;
+            sum.EarlyByteDays += objects * daysShort * prices.Tiers[stay.Tier].BilledBytes(stay.Form.BytesPerObject);
+        }
+    }
+}
