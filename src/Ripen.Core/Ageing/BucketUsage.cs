@@ -184,19 +184,16 @@ public sealed class BucketUsage
     /// <summary>What each age brings, times the objects that are of that age on the days of each month.</summary>
     private void AddRead(ReadPopulation population, PriceBook prices, int landing)
     {
+        var ages = population.Life.Ages;
+        var (there, gone, last, none) = (new AgeWeights(ages), new AgeWeights(ages), new AgeWeights(ages), new AgeWeights(ages));
         for (var m = 0; m < calendar.Months; m++)
         {
-            var (p, q) = (calendar.Start(m), calendar.Start(m + 1));
-            var (there, gone, last) = (
-                new double[population.Life.Ages],
-                new double[population.Life.Ages],
-                new double[population.Life.Ages]
-            );
-            population.Sum(p, q, (age, objects) => there[age] += objects, (age, objects) => gone[age] += objects);
-            population.Sum(q - 1, q, (age, objects) => last[age] += objects, (_, _) => { });
+            var q = calendar.Start(m + 1);
+            population.Weigh(calendar.Start(m), q, there, gone);
+            population.Weigh(q - 1, q, last, none);
             for (var tier = 0; tier < prices.Tiers.Count; tier++)
             {
-                double Sum(AgeEvent what, double[] weights) => Dot(population.Life.Of(tier, what), weights);
+                double Sum(AgeEvent what, AgeWeights weights) => weights.Dot(population.Life.Of(tier, what));
                 Row(tier, Measure.StoredByteDays)[m] += Sum(AgeEvent.BilledBytes, there);
                 Row(landing, Measure.StoredByteDays)[m] += Sum(AgeEvent.Objects, there) * prices.Tiers[tier].IndexBytes;
                 Row(tier, Measure.WatchedObjectDays)[m] += Sum(AgeEvent.Watched, there);
@@ -209,14 +206,6 @@ public sealed class BucketUsage
                 Row(tier, Measure.BytesAtEnd)[m] += Sum(AgeEvent.Bytes, last);
             }
         }
-    }
-
-    private static double Dot(ReadOnlySpan<double> amounts, double[] weights)
-    {
-        var sum = 0.0;
-        for (var i = 0; i < amounts.Length; i++)
-            sum += amounts[i] * weights[i];
-        return sum;
     }
 
     /// <summary>The months that hold the days from <paramref name="from"/> to <paramref name="to"/>; none when all lie beyond the

@@ -33,7 +33,7 @@ internal sealed record Population(
         GrowthTable.Shelf growth
     )
     {
-        var watched = new Dictionary<Watched, List<(Standing Standing, double Count)>>();
+        var watched = new Dictionary<Watched, List<(Standing Standing, double Count, double OriginalsEach)>>();
         foreach (var lot in bucket.Stock)
         {
             var created = lot.Created.DayNumber - today.DayNumber;
@@ -41,16 +41,17 @@ internal sealed record Population(
             if (lot.Count > 0 && ReadPopulation.Matters(LifecycleOf(lot.Kind, lot.KeptUntil), bucket.Reads, standing))
                 Add(
                     watched,
-                    new(lot.Kind with { Tags = null }, TagText.Write(lot.Tags), created, standing.ReplacedAt, lot.KeptUntil),
-                    standing,
-                    lot.Count
+                    new(Rounded(lot.Kind), TagText.Write(lot.Tags), created, standing.ReplacedAt, lot.KeptUntil),
+                    (standing, lot.Count, lot.Kind.OriginalsPerObject)
                 );
             else
                 yield return Alike(Cohorts.Lot(created, lot.Count), lot.Kind, standing, writing: null, lot.KeptUntil);
         }
         foreach (var (alike, parts) in watched)
         {
-            var (count, kind) = (parts.Sum(p => p.Count), alike.Kind with { Tags = TagText.Read(alike.Tags) });
+            var count = parts.Sum(p => p.Count);
+            var originals = parts.Sum(p => p.Count * p.OriginalsEach) / count;
+            var kind = alike.Kind with { Tags = TagText.Read(alike.Tags), OriginalsPerObject = originals };
             yield return ReadBy(
                 LifecycleOf(kind, alike.KeptUntil),
                 Cohorts.Lot(alike.Created, count),
@@ -116,11 +117,23 @@ internal sealed record Population(
     /// <summary>Lots that differ in nothing but their tier and when they were last read: one mixture of histories, walked through once.</summary>
     private readonly record struct Watched(ObjectKind Kind, string? Tags, int Created, int ReplacedAt, DateOnly? KeptUntil);
 
-    private static void Add(Dictionary<Watched, List<(Standing, double)>> to, Watched alike, Standing standing, double count)
+    /// <summary>Bundles of one making differ in the last digit of how many are in each.</summary>
+    private static ObjectKind Rounded(ObjectKind kind) =>
+        kind with
+        {
+            Tags = null,
+            OriginalsPerObject = kind.OriginalsPerObject == 1 ? 1 : (double)(float)kind.OriginalsPerObject,
+        };
+
+    private static void Add(
+        Dictionary<Watched, List<(Standing, double, double)>> to,
+        Watched alike,
+        (Standing Standing, double Count, double OriginalsEach) part
+    )
     {
         if (!to.TryGetValue(alike, out var parts))
             to[alike] = parts = [];
-        parts.Add((standing, count));
+        parts.Add(part);
     }
 
     private static Standing Of(Lot lot, PriceBook prices, DateOnly today)
@@ -164,22 +177,67 @@ internal sealed record ReadPopulation(ReadLife Life, IReadOnlyList<(Cohorts Coho
         return new(new ReadLife(lifecycle, bucket.Reads, prices, prices.Coldness(bucket.Tier), parts, ages), ends);
     }
 
-    /// <summary>Told of every day and age at once: how many objects there are of that age, resting (or moving) on the days [p, q), or
-    /// removed then.</summary>
-    public void Sum(int p, int q, Action<int, double> there, Action<int, double> removed)
+    /// <summary>How many objects there are of each age on the days [p, q), resting (or moving), and how many are removed then.</summary>
+    /// <param name="p">The first day.</param>
+    /// <param name="q">The day after the last.</param>
+    /// <param name="there">Takes the first; cleared before.</param>
+    /// <param name="gone">Takes the second; cleared before.</param>
+    public void Weigh(int p, int q, AgeWeights there, AgeWeights gone)
     {
+        there.Clear();
+        gone.Clear();
         foreach (var (cohorts, endsAt, goneOn) in Parts)
         {
-            for (var i = 0; i < Life.Ages; i++)
+            var oldest = Math.Min(q - 1 - cohorts.First, Life.FirstAge + Life.Ages - 1);
+            for (var age = Math.Max(p - cohorts.End + 1, Life.FirstAge); age <= oldest && age <= endsAt; age++)
             {
-                var age = Life.FirstAge + i;
-                if (age < endsAt && cohorts.Count(p - age, Math.Min(q, goneOn) - age) is not 0.0 and var count)
-                    there(i, count);
-                if (age == endsAt && cohorts.Count(p - age, q - age) is not 0.0 and var ended)
-                    removed(i, ended);
-                if (p <= goneOn && goneOn < q && cohorts.Count(goneOn - age, goneOn - age + 1) is not 0.0 and var gone)
-                    removed(i, gone);
+                if (age < endsAt)
+                    there.Add(age - Life.FirstAge, cohorts.Count(p - age, Math.Min(q, goneOn) - age));
+                else
+                    gone.Add(age - Life.FirstAge, cohorts.Count(p - age, q - age));
             }
+            if (p > goneOn || goneOn >= q)
+                continue;
+            oldest = Math.Min(goneOn - cohorts.First, Life.FirstAge + Life.Ages - 1);
+            for (var age = Math.Max(goneOn - cohorts.End + 1, Life.FirstAge); age <= oldest; age++)
+                gone.Add(age - Life.FirstAge, cohorts.Count(goneOn - age, goneOn - age + 1));
         }
+    }
+}
+
+/// <summary>A number for each age of a life, most of them 0 outside one range.</summary>
+internal sealed class AgeWeights(int ages)
+{
+    private readonly double[] weights = new double[ages];
+    private int first = ages;
+    private int end;
+
+    public double this[int age] => weights[age];
+
+    /// <summary>The ages that may have one, and the first behind them.</summary>
+    public (int First, int End) Range => (Math.Min(first, end), end);
+
+    public void Add(int age, double weight)
+    {
+        if (weight == 0)
+            return;
+        weights[age] += weight;
+        (first, end) = (Math.Min(first, age), Math.Max(end, age + 1));
+    }
+
+    public void Clear()
+    {
+        if (end > first)
+            Array.Clear(weights, first, end - first);
+        (first, end) = (weights.Length, 0);
+    }
+
+    /// <summary>The sum of amounts by age, weighted; none of an empty list.</summary>
+    public double Dot(ReadOnlySpan<double> amounts)
+    {
+        var sum = 0.0;
+        for (var age = first; age < Math.Min(end, amounts.Length); age++)
+            sum += amounts[age] * weights[age];
+        return sum;
     }
 }

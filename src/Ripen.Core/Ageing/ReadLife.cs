@@ -64,24 +64,19 @@ internal sealed class ReadDeed(int ages)
 
 /// <summary>
 /// What becomes of objects whose steps wait until nobody reads them (model 8.3): every day a share of them is read, counts as read, and may
-/// come back to the landing tier. All that arrived on one day is a mixture of histories, the same for every day of arrival, so it is walked
-/// through once, age by age. What still matters of a history is the tier and form, the day of entry, and how long nobody has read.
+/// come back to the landing tier. All that arrived on one day is a mixture of histories, walked through once, age by age. What still matters
+/// of a history is the tier and form, how long ago it came there, and how long nobody has read.
 /// </summary>
 internal sealed class ReadLife
 {
     private static readonly int Events = Enum.GetValues<AgeEvent>().Length;
-
-    /// <summary>An age before all others: an entry so long ago is past every minimum stay.</summary>
-    private const int LongAgo = -Lifecycle.Never;
-
-    private readonly record struct Place(int Tier, int Since, Form Form);
 
     private readonly Lifecycle lifecycle;
     private readonly PriceBook prices;
     private readonly int landing;
     private readonly int firstAge;
     private readonly double[]?[] rows;
-    private readonly Dictionary<Place, Unread> mixture = [];
+    private readonly List<Shelf> shelves = [];
     private readonly Dictionary<(NightDeed Deed, string? Rule, int From, int? To), ReadDeed> deeds = [];
     private readonly Dictionary<(string? Rule, int From), ReadDeed> ends = [];
     private int? superseded;
@@ -105,30 +100,25 @@ internal sealed class ReadLife
         firstAge = parts[0].Standing.Age;
         rows = new double[]?[prices.Tiers.Count * Events];
         foreach (var (standing, share) in parts)
-        {
-            var place = new Place(standing.Tier, standing.Since, new Form(lifecycle.Kind.BytesPerObject));
-            At(place).Add(firstAge - standing.LastRead, share);
-        }
+            At(standing.Tier, new Form(lifecycle.Kind.BytesPerObject)).Put(firstAge - standing.Since, firstAge - standing.LastRead, share);
         var over = lifecycle.Versioned ? Math.Min(lifecycle.ExpireAt, parts[0].Standing.ReplacedAt) : Lifecycle.Never;
         for (var age = firstAge; age < firstAge + ages; age++)
         {
-            foreach (var (place, unread) in mixture)
-            {
-                Add(place.Tier, AgeEvent.EarlyIfGone, age, unread.Total * Short(place, age));
-                Ends(place, age, unread.Total);
-            }
+            foreach (var shelf in shelves)
+                End(shelf, age);
             if (superseded is null && age >= over)
                 superseded = age;
             Move(age);
             var rate = superseded is null ? ShareRead(reads, age) : 0;
-            Rest(age, rate);
+            foreach (var shelf in shelves)
+                Rest(shelf, age, rate);
             if (rate > 0)
                 Read(age, 1 - Math.Exp(-rate));
-            foreach (var (place, unread) in mixture)
+            foreach (var shelf in shelves)
             {
-                Add(place.Tier, AgeEvent.ObjectsAtNight, age, unread.Total * place.Form.Count);
-                Add(place.Tier, AgeEvent.BytesAtNight, age, unread.Total * lifecycle.Kind.BytesPerObject);
-                unread.PassDay();
+                Add(shelf.Tier, AgeEvent.ObjectsAtNight, age, shelf.Total * shelf.Form.Count);
+                Add(shelf.Tier, AgeEvent.BytesAtNight, age, shelf.Total * lifecycle.Kind.BytesPerObject);
+                shelf.PassDay();
             }
         }
     }
@@ -146,49 +136,123 @@ internal sealed class ReadLife
 
     public int Ages { get; }
 
-    /// <summary>Objects by how many days nobody has read them; the last entry holds all who waited at least so long.</summary>
-    private sealed class Unread(int longest)
+    /// <summary>
+    /// Objects in one tier and form: by the days since they came there, as long as a minimum stay asks, and by how many days nobody has read
+    /// them, as long as a step does. The last of either holds all that waited at least so long.
+    /// </summary>
+    private sealed class Shelf(int tier, Form form, double billed, int minimumStay, int longestUnread)
     {
-        private readonly double[] byDays = new double[longest + 1];
+        private readonly int width = longestUnread + 1;
+        private readonly double[] shares = new double[(minimumStay + 1) * (longestUnread + 1)];
 
-        public double Total { get; private set; }
+        public int Tier => tier;
 
-        public int Longest => longest;
+        public Form Form => form;
 
-        public double this[int days] => byDays[days];
+        /// <summary>Billed bytes, for each object that came.</summary>
+        public double Billed => billed;
 
-        public void Add(int days, double share)
+        public int LongestUnread => longestUnread;
+
+        private double? total;
+
+        /// <summary>All of it.</summary>
+        public double Total => total ??= Sum(shares);
+
+        /// <summary>Days short of the minimum stay, of all of it together.</summary>
+        public double DaysShort
         {
-            byDays[Math.Min(days, longest)] += share;
-            Total += share;
+            get
+            {
+                var days = 0.0;
+                for (var i = 0; i < minimumStay * width; i++)
+                    days += shares[i] * (minimumStay - (i / width));
+                return days;
+            }
         }
 
-        public double TakeAll(int days)
+        public void Put(int stayed, int unread, double share)
         {
-            var share = byDays[days];
-            byDays[days] = 0;
-            Total = byDays.Sum();
-            return share;
+            Stayed(Math.Min(stayed, minimumStay))[Math.Min(unread, longestUnread)] += share;
+            total = null;
         }
 
-        /// <summary>Takes this part of everyone.</summary>
-        public double Take(double part)
+        /// <summary>Takes all that nobody has read for so many days.</summary>
+        /// <returns>How much, and its days short of the minimum stay together.</returns>
+        public (double Share, double DaysShort) TakeUnread(int days)
         {
-            var taken = Total * part;
-            for (var i = 0; i < byDays.Length; i++)
-                byDays[i] *= 1 - part;
-            Total = byDays.Sum();
+            var (share, missing) = (0.0, 0.0);
+            for (var stayed = 0; stayed <= minimumStay; stayed++)
+            {
+                ref var part = ref shares[(stayed * width) + days];
+                share += part;
+                missing += part * (minimumStay - stayed);
+                part = 0;
+            }
+            total = null;
+            return (share, missing);
+        }
+
+        /// <summary>Takes this part of everything away.</summary>
+        public (double Share, double DaysShort) Take(double part)
+        {
+            var taken = (Total * part, DaysShort * part);
+            Scale(shares, 1 - part);
+            total = null;
             return taken;
+        }
+
+        /// <summary>This part of everything was read.</summary>
+        public void Read(double part)
+        {
+            if (longestUnread == 0)
+                return;
+            for (var stayed = 0; stayed <= minimumStay; stayed++)
+            {
+                var read = Sum(Stayed(stayed)) * part;
+                if (read == 0)
+                    continue;
+                Scale(Stayed(stayed), 1 - part);
+                Stayed(stayed)[0] += read;
+            }
         }
 
         public void PassDay()
         {
-            if (longest == 0)
+            if (longestUnread > 0)
+            {
+                for (var stayed = 0; stayed <= minimumStay; stayed++)
+                {
+                    var unread = Stayed(stayed);
+                    var waited = unread[longestUnread];
+                    unread[..^1].CopyTo(unread[1..]);
+                    unread[longestUnread] += waited;
+                    unread[0] = 0;
+                }
+            }
+            if (minimumStay == 0)
                 return;
-            var waited = byDays[longest];
-            Array.Copy(byDays, 0, byDays, 1, longest);
-            byDays[longest] += waited;
-            byDays[0] = 0;
+            var free = Stayed(minimumStay);
+            for (var unread = 0; unread < width; unread++)
+                free[unread] += shares[((minimumStay - 1) * width) + unread];
+            shares.AsSpan(0, (minimumStay - 1) * width).CopyTo(shares.AsSpan(width));
+            Stayed(0).Clear();
+        }
+
+        private Span<double> Stayed(int days) => shares.AsSpan(days * width, width);
+
+        private static void Scale(Span<double> shares, double factor)
+        {
+            for (var i = 0; i < shares.Length; i++)
+                shares[i] *= factor;
+        }
+
+        private static double Sum(ReadOnlySpan<double> shares)
+        {
+            var sum = 0.0;
+            foreach (var share in shares)
+                sum += share;
+            return sum;
         }
     }
 
@@ -204,78 +268,82 @@ internal sealed class ReadLife
         return share;
     }
 
+    /// <summary>What the day's steps move lies in its new place only when all of them have run: an object moves once a day.</summary>
     private void Move(int age)
     {
-        foreach (var (place, unread) in mixture.ToList())
+        var moved = new List<(int Tier, Form Form, int Unread, double Share)>();
+        var over = superseded == age ? lifecycle.OverBy(age, earlier: false) : null;
+        foreach (var shelf in shelves)
         {
-            for (var days = unread.Longest; days >= 0; days--)
+            for (var days = shelf.LongestUnread; days >= 0; days--)
             {
                 // Those who waited less are no nearer to a step than those who waited longer.
-                if (ColdestDue(place, days, age) is not { } step)
+                if (ColdestDue(shelf, days, age) is not { } step)
                     break;
-                if (unread[days] > 0)
-                    Move(place, step, age, days, unread.TakeAll(days));
+                var (share, missing) = shelf.TakeUnread(days);
+                if (share == 0)
+                    continue;
+                var form = shelf.Form.Bundled(step.BundleTo);
+                moved.Add((step.Tier, form, days, share));
+                Moved(shelf, step, form, age, share, missing, over);
             }
-            if (superseded == age)
-                Tell(NightDeed.StepsBack, lifecycle.OverBy(age, earlier: false), place, null, age, unread.Total, 0, 0);
-            var now = place with { Since = prices.Tiers[place.Tier].DaysShort(age - place.Since) == 0 ? LongAgo : place.Since };
-            if (unread.Total > 0 && now == place)
-                continue;
-            mixture.Remove(place);
-            for (var days = 0; unread.Total > 0 && days <= unread.Longest; days++)
-                At(now).Add(days, unread[days]);
+            if (superseded == age && shelf.Total is not 0.0 and var stays)
+                Tell(NightDeed.StepsBack, over, shelf, null, age, stays, 0, 0);
         }
+        foreach (var (tier, form, unread, share) in moved)
+            At(tier, form).Put(0, unread, share);
     }
 
-    private void Move(Place from, DueStep step, int age, int unreadDays, double share)
+    private void Moved(Shelf from, DueStep step, Form form, int age, double share, double daysShort, string? over)
     {
-        var form = from.Form.Bundled(step.BundleTo);
-        var (deed, by) = superseded == age ? (NightDeed.StepsBack, lifecycle.OverBy(age, earlier: false)) : (NightDeed.Moves, step.Rule);
-        Tell(deed, by, from, step.Tier, age, share, form == from.Form ? 0 : share * form.Count, Short(from, age));
-        Add(from.Tier, AgeEvent.Early, age, share * Short(from, age));
+        var (deed, by) = superseded == age ? (NightDeed.StepsBack, over) : (NightDeed.Moves, step.Rule);
+        var bundles = form == from.Form ? 0 : share * form.Count;
+        Tell(deed, by, from, step.Tier, age, share, bundles, daysShort);
+        Add(from.Tier, AgeEvent.Early, age, daysShort * from.Billed);
         if (form == from.Form)
         {
             Add(step.Tier, AgeEvent.Moves, age, share * form.Count);
+            return;
         }
-        else
-        {
-            Add(from.Tier, AgeEvent.BundleReads, age, share * from.Form.Count);
-            Add(step.Tier, AgeEvent.BundleWrites, age, share * form.Count);
-        }
-        At(new Place(step.Tier, age, form)).Add(unreadDays, share);
+        Add(from.Tier, AgeEvent.BundleReads, age, share * from.Form.Count);
+        Add(step.Tier, AgeEvent.BundleWrites, age, bundles);
     }
 
-    private void Rest(int age, double rate)
+    private void Rest(Shelf shelf, int age, double rate)
     {
-        foreach (var (place, unread) in mixture)
-        {
-            var (tier, share) = (prices.Tiers[place.Tier], unread.Total);
-            var objects = share * place.Form.Count;
-            Add(place.Tier, AgeEvent.Objects, age, objects);
-            Add(place.Tier, AgeEvent.BilledBytes, age, objects * tier.BilledBytes(place.Form.BytesPerObject));
-            Add(place.Tier, AgeEvent.Bytes, age, share * lifecycle.Kind.BytesPerObject);
-            if (superseded is null && lifecycle.Watches(place.Form.BytesPerObject))
-                Add(place.Tier, AgeEvent.Watched, age, objects);
-            Add(place.Tier, AgeEvent.Reads, age, share * rate * lifecycle.Kind.OriginalsPerObject);
-            Add(place.Tier, AgeEvent.ReadBytes, age, share * rate * lifecycle.Kind.BytesPerObject);
-        }
+        var share = shelf.Total;
+        if (share == 0)
+            return;
+        var objects = share * shelf.Form.Count;
+        Add(shelf.Tier, AgeEvent.Objects, age, objects);
+        Add(shelf.Tier, AgeEvent.BilledBytes, age, share * shelf.Billed);
+        Add(shelf.Tier, AgeEvent.Bytes, age, share * lifecycle.Kind.BytesPerObject);
+        if (superseded is null && lifecycle.Watches(shelf.Form.BytesPerObject))
+            Add(shelf.Tier, AgeEvent.Watched, age, objects);
+        Add(shelf.Tier, AgeEvent.Reads, age, share * rate * lifecycle.Kind.OriginalsPerObject);
+        Add(shelf.Tier, AgeEvent.ReadBytes, age, share * rate * lifecycle.Kind.BytesPerObject);
     }
 
     private void Read(int age, double chance)
     {
-        foreach (var (place, unread) in mixture.Where(m => lifecycle.Watches(m.Key.Form.BytesPerObject)).ToList())
+        var back = new List<(Form Form, double Share)>();
+        foreach (var shelf in shelves)
         {
-            var share = unread.Take(chance);
-            if (place.Tier <= landing || BackBy(place.Form.BytesPerObject) is not { } rule)
+            if (shelf.Total == 0 || !lifecycle.Watches(shelf.Form.BytesPerObject))
+                continue;
+            if (shelf.Tier <= landing || BackBy(shelf.Form.BytesPerObject) is not { } rule)
             {
-                unread.Add(0, share);
+                shelf.Read(chance);
                 continue;
             }
-            Tell(NightDeed.ComesBack, rule, place, landing, age, share, 0, Short(place, age));
-            Add(place.Tier, AgeEvent.Early, age, share * Short(place, age));
-            Add(landing, AgeEvent.Moves, age, share * place.Form.Count);
-            At(place with { Tier = landing, Since = age }).Add(0, share);
+            var (share, missing) = shelf.Take(chance);
+            Tell(NightDeed.ComesBack, rule, shelf, landing, age, share, 0, missing);
+            Add(shelf.Tier, AgeEvent.Early, age, missing * shelf.Billed);
+            Add(landing, AgeEvent.Moves, age, share * shelf.Form.Count);
+            back.Add((shelf.Form, share));
         }
+        foreach (var (form, share) in back)
+            At(landing, form).Put(0, 0, share);
     }
 
     /// <summary>The rule that brings back what is read; null for none.</summary>
@@ -289,43 +357,48 @@ internal sealed class ReadLife
         return null;
     }
 
-    private void Tell(NightDeed deed, string? rule, Place from, int? to, int age, double share, double bundles, double early)
+    private void End(Shelf shelf, int age)
     {
-        if (share == 0)
+        if (shelf.Total is not (not 0.0 and var share))
             return;
+        var missing = shelf.DaysShort;
+        Add(shelf.Tier, AgeEvent.EarlyIfGone, age, missing * shelf.Billed);
+        var rule = superseded is { } on ? lifecycle.OverBy(age - on, earlier: true) : lifecycle.OverBy(age, earlier: false);
+        if (!ends.TryGetValue((rule, shelf.Tier), out var told))
+            ends[(rule, shelf.Tier)] = told = new ReadDeed(Ages);
+        Add(told, shelf, age, share, missing);
+    }
+
+    private void Tell(NightDeed deed, string? rule, Shelf from, int? to, int age, double share, double bundles, double daysShort)
+    {
         if (!deeds.TryGetValue((deed, rule, from.Tier, to), out var told))
             deeds[(deed, rule, from.Tier, to)] = told = new ReadDeed(Ages);
-        Add(told, from, age, share, early);
+        Add(told, from, age, share, daysShort);
         told.Bundled[age - firstAge] += bundles > 0 ? share * from.Form.Count : 0;
         told.Bundles[age - firstAge] += bundles;
     }
 
-    private void Ends(Place place, int age, double share)
+    private void Add(ReadDeed told, Shelf shelf, int age, double share, double daysShort)
     {
-        var rule = superseded is { } on ? lifecycle.OverBy(age - on, earlier: true) : lifecycle.OverBy(age, earlier: false);
-        if (!ends.TryGetValue((rule, place.Tier), out var told))
-            ends[(rule, place.Tier)] = told = new ReadDeed(Ages);
-        Add(told, place, age, share, Short(place, age));
-    }
-
-    private void Add(ReadDeed told, Place place, int age, double share, double early)
-    {
-        told.Objects[age - firstAge] += share * place.Form.Count;
+        told.Objects[age - firstAge] += share * shelf.Form.Count;
         told.Bytes[age - firstAge] += share * lifecycle.Kind.BytesPerObject;
-        told.Early[age - firstAge] += share * early;
+        told.Early[age - firstAge] += daysShort * shelf.Billed;
     }
 
-    private Unread At(Place place)
+    private Shelf At(int tier, Form form)
     {
-        if (!mixture.TryGetValue(place, out var unread))
+        foreach (var shelf in shelves)
         {
-            var longest = lifecycle.Current.Where(s => s.ByReading && s.Tier > place.Tier).Select(s => s.Age).DefaultIfEmpty(0).Max();
-            mixture[place] = unread = new Unread(longest);
+            if (shelf.Tier == tier && shelf.Form == form)
+                return shelf;
         }
-        return unread;
+        var longest = lifecycle.Current.Where(s => s.ByReading && s.Tier > tier).Select(s => s.Age).DefaultIfEmpty(0).Max();
+        var billed = form.Count * prices.Tiers[tier].BilledBytes(form.BytesPerObject);
+        shelves.Add(new Shelf(tier, form, billed, prices.Tiers[tier].MinimumStayDays, longest));
+        return shelves[^1];
     }
 
-    private DueStep? ColdestDue(Place place, int unreadDays, int age)
+    private DueStep? ColdestDue(Shelf shelf, int unreadDays, int age)
     {
         DueStep? coldest = null;
         foreach (var step in superseded is null ? lifecycle.Current : lifecycle.Earlier)
@@ -334,17 +407,10 @@ internal sealed class ReadLife
                 superseded is { } on ? age - on
                 : step.ByReading ? unreadDays
                 : age;
-            if (step.Tier > (coldest?.Tier ?? place.Tier) && waited >= step.Age && step.Scope.TakesSize(place.Form.BytesPerObject))
+            if (step.Tier > (coldest?.Tier ?? shelf.Tier) && waited >= step.Age && step.Scope.TakesSize(shelf.Form.BytesPerObject))
                 coldest = step;
         }
         return coldest;
-    }
-
-    /// <summary>Billed byte-days short of the minimum stay, for each object that came, when it leaves its place at this age.</summary>
-    private double Short(Place place, int age)
-    {
-        var tier = prices.Tiers[place.Tier];
-        return tier.DaysShort(age - place.Since) * place.Form.Count * tier.BilledBytes(place.Form.BytesPerObject);
     }
 
     private void Add(int tier, AgeEvent what, int age, double amount)

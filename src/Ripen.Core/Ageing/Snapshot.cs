@@ -101,21 +101,17 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
 
     private static void Count(ReadPopulation population, Tally[] tiers, int day)
     {
-        population.Sum(
-            day,
-            day + 1,
-            (at, came) =>
-            {
-                for (var tier = 0; tier < tiers.Length; tier++)
-                {
-                    var objects = population.Life.Of(tier, AgeEvent.ObjectsAtNight);
-                    var bytes = population.Life.Of(tier, AgeEvent.BytesAtNight);
-                    if (!objects.IsEmpty)
-                        tiers[tier].AddBytes(came * objects[at], came * (bytes.IsEmpty ? 0 : bytes[at]), population.Life.FirstAge + at + 1);
-                }
-            },
-            (_, _) => { }
-        );
+        var (there, gone) = (new AgeWeights(population.Life.Ages), new AgeWeights(population.Life.Ages));
+        population.Weigh(day, day + 1, there, gone);
+        var (first, end) = there.Range;
+        for (var tier = 0; tier < tiers.Length; tier++)
+        {
+            var objects = population.Life.Of(tier, AgeEvent.ObjectsAtNight);
+            var bytes = population.Life.Of(tier, AgeEvent.BytesAtNight);
+            for (var at = first; at < end && !objects.IsEmpty; at++)
+                tiers[tier]
+                    .AddBytes(there[at] * objects[at], there[at] * (bytes.IsEmpty ? 0 : bytes[at]), population.Life.FirstAge + at + 1);
+        }
     }
 
     private sealed class Tally

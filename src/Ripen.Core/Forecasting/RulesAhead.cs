@@ -149,15 +149,10 @@ public static class RulesAhead
         public void Add(ReadPopulation population)
         {
             var life = population.Life;
+            var (there, gone) = (new AgeWeights(life.Ages), new AgeWeights(life.Ages));
             for (var m = 0; m < calendar.Months; m++)
             {
-                var (there, gone) = (new double[life.Ages], new double[life.Ages]);
-                population.Sum(
-                    calendar.Start(m),
-                    calendar.Start(m + 1),
-                    (age, objects) => there[age] += objects,
-                    (age, objects) => gone[age] += objects
-                );
+                population.Weigh(calendar.Start(m), calendar.Start(m + 1), there, gone);
                 foreach (var ((deed, rule, from, to), told) in life.Deeds)
                     Add(told, there, m, deed, rule, from, to);
                 foreach (var ((rule, from), told) in life.EndsIfGone)
@@ -165,19 +160,17 @@ public static class RulesAhead
             }
         }
 
-        private void Add(ReadDeed told, double[] weights, int month, NightDeed deed, string? rule, int from, int? to)
+        private void Add(ReadDeed told, AgeWeights weights, int month, NightDeed deed, string? rule, int from, int? to)
         {
-            var objects = Dot(told.Objects);
-            if (objects == 0 && Dot(told.Bytes) == 0)
+            var (objects, bytes) = (weights.Dot(told.Objects), weights.Dot(told.Bytes));
+            if (objects == 0 && bytes == 0)
                 return;
             var sum = Of(month, deed, rule, from, to);
             sum.Objects += objects;
-            sum.Bytes += Dot(told.Bytes);
-            sum.Bundled += Dot(told.Bundled);
-            sum.Bundles += Dot(told.Bundles);
-            sum.EarlyByteDays += Dot(told.Early);
-
-            double Dot(double[] amounts) => amounts.Zip(weights, (a, w) => a * w).Sum();
+            sum.Bytes += bytes;
+            sum.Bundled += weights.Dot(told.Bundled);
+            sum.Bundles += weights.Dot(told.Bundles);
+            sum.EarlyByteDays += weights.Dot(told.Early);
         }
 
         public IEnumerable<RuleDeed> Close()

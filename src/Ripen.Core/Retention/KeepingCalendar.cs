@@ -103,9 +103,19 @@ public sealed record KeepingCalendar(
                     for (var i = 0; i < life.Stays.Count; i++)
                         tally.Expires(m, life.Removed(i, p, q), population.Kind.BytesPerObject);
                 }
-                population.Read?.Sum(p, q, (_, _) => { }, (_, gone) => tally.Expires(m, gone, population.Kind.BytesPerObject));
+                if (population.Read is { } read)
+                    Expiring(read, m, p, q, population.Kind.BytesPerObject, tally);
             }
         }
+    }
+
+    private static void Expiring(ReadPopulation read, int month, int p, int q, long bytesPerObject, Tally tally)
+    {
+        var (there, gone) = (new AgeWeights(read.Life.Ages), new AgeWeights(read.Life.Ages));
+        read.Weigh(p, q, there, gone);
+        var (first, end) = gone.Range;
+        for (var age = first; age < end; age++)
+            tally.Expires(month, gone[age], bytesPerObject);
     }
 
     private static void Freed(Bucket bucket, Estate estate, BillingCalendar calendar, Tally tally)
