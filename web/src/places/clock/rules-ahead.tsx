@@ -19,7 +19,7 @@ type Row = Pick<RuleDeed, "bucket" | "rule" | "deed" | "from" | "to"> & { by: Ma
 /** What rules will do in the next twelve months: a row a rule and deed, a column a month. */
 export function RulesAhead({ bucket }: { bucket: string | null }) {
   const { bytes, money } = useEstate();
-  const [figure, setFigure] = useState<Figure>("charge");
+  const [figure, setFigure] = useState<Figure>("bytes");
   const ahead = useQuery({
     queryKey: keys.rulesAhead(months, bucket),
     queryFn: () => readRulesAhead(months, bucket),
@@ -29,7 +29,8 @@ export function RulesAhead({ bucket }: { bucket: string | null }) {
   const all = ahead.data ?? [];
   const { shown, more } = useCapped(rowsOf(all), 60);
   const names = [...new Set(all.map((d) => d.month))];
-  const words = { objects: count, bytes, charge: money }[figure];
+  const short = (charge: number) => (charge > 0 && charge < 0.005 ? `<${money(0.01)}` : money(charge));
+  const words = { objects: count, bytes, charge: short }[figure];
   const sum = (deeds: Iterable<RuleDeed>) => [...deeds].reduce((n, d) => n + d[figure], 0);
   if (ahead.error) return <ErrorNote error={ahead.error} />;
   if (!ahead.data) return null;
@@ -43,9 +44,9 @@ export function RulesAhead({ bucket }: { bucket: string | null }) {
               {...ids}
               value={figure}
               options={[
-                { value: "charge", label: "what it is charged" },
                 { value: "bytes", label: "how many bytes" },
                 { value: "objects", label: "how many objects" },
+                { value: "charge", label: "what it is charged" },
               ]}
               onChange={(e) => setFigure(e.target.value as Figure)}
             />
@@ -72,11 +73,11 @@ export function RulesAhead({ bucket }: { bucket: string | null }) {
           <tbody>
             {shown.map((row) => (
               <tr key={keyOf(row)} className="border-b border-hairline align-baseline">
-                <td className="py-1 pr-3">
-                  <Link to={`/buckets/${row.bucket}`}>{row.bucket}</Link>{" "}
-                  <span className="text-ink-soft">{row.rule ?? "a later arrival"}</span>
+                <td className="py-1 pr-3 whitespace-nowrap">
+                  <Link to={`/buckets/${row.bucket}`}>{row.bucket}</Link>
+                  <span className="block text-xs text-ink-soft">{row.rule ?? "a later arrival"}</span>
                 </td>
-                <td className="pr-2">
+                <td className="min-w-28 pr-2">
                   <DeedWords deed={row.deed} from={row.from} to={row.to} />
                 </td>
                 {names.map((m) => {
