@@ -38,6 +38,7 @@ internal static class ServerCommands
             Schemes(),
             Lift(),
             HoldCommands.Make(),
+            ObjectKeepCommands.Make(),
             KeepingCommands.Make(),
             NightCommands.Make(),
             Stores(),

@@ -418,7 +418,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
             $"""
             UPDATE entry SET
                 sealed_until = {(isSealed == true ? "max(coalesce(sealed_until, 0), coalesce(?3, created + ?2))" : "sealed_until")},
-                liftable_until = {(isSealed == false ? "coalesce(?3, created + ?2)" : "NULL")}
+                liftable_until = {(isSealed == false ? "max(coalesce(own_liftable, 0), coalesce(?3, created + ?2))" : "own_liftable")}
             WHERE bucket = (SELECT id FROM bucket WHERE name = ?1) AND kind < 2
             """,
             bucket.Name,

@@ -99,6 +99,7 @@ public sealed class SimulatedProvider : IDisposable
         Objects = new LocalObjects(state);
         var probes = new Probes(state, Objects);
         Recalls = new Recalls(state);
+        ObjectRetention = new ObjectRetention(state);
         Copies = new ProviderCopies(state, probes);
         Clock = new ProviderClock(state, new Carrier(state), probes);
         Access = new AccessBook(state);
@@ -113,6 +114,8 @@ public sealed class SimulatedProvider : IDisposable
 
     /// <summary>Copies of what rests where reading takes a wait.</summary>
     public Recalls Recalls { get; }
+
+    public ObjectRetention ObjectRetention { get; }
 
     public ProviderClock Clock { get; }
 

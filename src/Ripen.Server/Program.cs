@@ -137,6 +137,7 @@ api.MapPlans();
 api.MapPlanLists();
 api.MapHolds();
 api.MapKeeping();
+api.MapObjectKeeping();
 api.MapNights();
 api.MapWorkloads();
 api.MapRestoreRecords();

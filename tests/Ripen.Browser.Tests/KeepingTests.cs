@@ -38,6 +38,58 @@ public sealed class KeepingTests(DemoFixture demo) : IClassFixture<DemoFixture>
     }
 
     [Fact]
+    public void An_object_has_retention_of_its_own_which_is_made_shorter_by_name()
+    {
+        page.Open("/buckets/harbour-notices?object=readme.txt");
+        page.Button("Retention…").SendKeys(Keys.Enter);
+        page.See("Nothing keeps it now.");
+        page.Field("Keep it").SendKeys("days");
+        page.Type(page.Field("Days"), "4000");
+        page.See("Storing it until then, where it lies now, costs");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Button("Keep it").SendKeys(Keys.Enter);
+        page.See("readme.txt is kept until");
+
+        page.Button("Retention…").SendKeys(Keys.Enter);
+        page.See("Kept now until");
+        page.Field("Keep it").SendKeys("no longer");
+        page.See("That is less than before");
+        page.Type(page.Field("Who answers for it"), "the harbour master");
+        page.Type(page.Field("Why"), "read by everybody");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Button("Lift it").SendKeys(Keys.Enter);
+        page.See("Nothing keeps readme.txt any more.");
+        page.Open("/log");
+        page.See("'readme.txt': its own retention was lifted, by the harbour master: read by everybody");
+    }
+
+    /// <summary>A step that is too young is known before the key is up, and taken to the nearest age that works with one key.</summary>
+    [Fact]
+    public void A_rule_by_reading_is_made_with_its_way_back_and_seen_a_year_ahead()
+    {
+        page.Open("/buckets/telemetry-far");
+        page.Click(page.Button("Add a step"));
+        page.Field("counted from").SendKeys("its last reading");
+        page.Field("move to").SendKeys("Pantry");
+        page.Type(page.Field("At day"), "7");
+        page.See("takes nothing before day 14 from the last reading; the nearest age that works is 14");
+        page.Button("Take day 14").SendKeys(Keys.Enter);
+        page.See("comes back to");
+        page.Find("input[type=checkbox]").SendKeys(Keys.Space);
+        page.Button("Bundle small ones").SendKeys(Keys.Enter);
+        page.See("14 unread");
+        page.Find("[role=slider][aria-label='Step to Pantry when unread']");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Click(page.Button("Apply"));
+        page.See("Applied");
+
+        page.Open("/tonight?night=year&bucket=telemetry-far");
+        page.See("far-copies");
+        page.See("All together");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+    }
+
+    [Fact]
     public void What_does_not_fit_is_looked_at_as_a_draft_with_one_key_beside_what_was_typed_there_before()
     {
         page.Open("/buckets/port-sonar");

@@ -22,6 +22,7 @@ internal static class Schema
         Holds,
         Nights,
         Reading,
+        OwnRetention,
     ];
 
     public static void Prepare(SqliteConnection db)
@@ -390,6 +391,10 @@ internal static class Schema
         + "AND coalesce(n.liftable_until, 0) >= coalesce(OLD.liftable_until, 0) "
         + "AND coalesce(n.held_until, 0) >= coalesce(OLD.held_until, 0) "
         + $"AND n.count * (1 + 1e-12) >= p.before + ({count}))";
+
+    // An object's own retention that can be lifted; "liftable_until" is the later of it and of what the bucket's rule says. One that is sealed
+    // is in "sealed_until", like any other seal.
+    private const string OwnRetention = "ALTER TABLE entry ADD COLUMN own_liftable INTEGER;";
 
     private const string Today = "(SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')";
 

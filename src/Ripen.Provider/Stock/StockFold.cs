@@ -43,7 +43,7 @@ internal static class StockFold
         var groups = new Dictionary<Group, Dictionary<long, double>>();
         var order = new List<Group>();
         using var command = db.Statement(
-            "SELECT key, kind, count, bytes, created, tier, since, tags, superseded, replaced_on, rewrite, sealed_until, touched, originals FROM "
+            "SELECT key, kind, count, bytes, created, tier, since, tags, superseded, replaced_on, rewrite, max(coalesce(sealed_until, 0), coalesce(own_liftable, 0)), touched, originals FROM "
                 + "entry WHERE bucket = ?1 AND kind < 2 AND (run IS NULL OR origin IS NOT NULL) ORDER BY id",
             bucket.Id
         );
@@ -60,7 +60,7 @@ internal static class StockFold
                 versioned ? row.Int(8) : null,
                 versioned && row.Int(8) is not null ? null : row.Int(9),
                 row.Int(10),
-                OwnRetention(row.Int(11), row.GetInt32(4), draft),
+                OwnRetention(row.GetInt32(11), row.GetInt32(4), draft),
                 watched && row.Int(12) > row.GetInt32(4) ? row.Int(12) : null,
                 row.IsDBNull(13) ? 1 : row.GetDouble(13) / row.GetDouble(2)
             );
@@ -76,9 +76,9 @@ internal static class StockFold
         return [.. order.SelectMany(g => Sizes(groups[g], classes).Select(size => ToLot(g, size.Count, size.Bytes, terms)))];
     }
 
-    /// <summary>Until when an entry is sealed beyond what the bucket's rule says of it; null for no longer.</summary>
-    private static int? OwnRetention(int? sealedUntil, int created, Bucket draft) =>
-        sealedUntil > (draft.Keep.KeptUntil(DateOnly.FromDayNumber(created))?.DayNumber ?? 0) ? sealedUntil : null;
+    /// <summary>Until when an entry is kept beyond what the bucket's rule says of it; null for no longer.</summary>
+    private static int? OwnRetention(int ownUntil, int created, Bucket draft) =>
+        ownUntil > (draft.Keep.KeptUntil(DateOnly.FromDayNumber(created))?.DayNumber ?? 0) ? ownUntil : null;
 
     /// <summary>Where the prefixes of lots must be cut for this bucket's rules.</summary>
     public static IEnumerable<string> Cuts(Bucket bucket) =>

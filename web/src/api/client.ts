@@ -130,6 +130,8 @@ export type TierMoveOrder = Schemas["TierMoveOrder"];
 export type KeepingReading = Schemas["KeepingReading"];
 export type KeepingConflict = Schemas["KeepingConflict"];
 export type NightReading = Schemas["NightReading"];
+export type ObjectKeepRequest = Schemas["ObjectKeepRequest"];
+export type ObjectKeep = Schemas["ObjectKeep"];
 export type RuleDeed = Schemas["RuleDeed"];
 export type HoldOrder = Schemas["HoldOrder"];
 export type HoldReading = Schemas["HoldReading"];
@@ -401,6 +403,22 @@ export const moveToTier = (name: string, order: TierMoveOrder) =>
 /** What a recall costs and takes at each speed. */
 export const readRecall = (name: string, order: RecallRequest) =>
   value(client.POST("/api/buckets/{name}/recalls/draft", { params: inBucket(name), body: order }));
+
+async function askKeep(method: string, part: string, name: string, key: string, order: ObjectKeepRequest): Promise<ObjectKeep> {
+  const response = await fetch(objectAddress(name, key).replace("/objects/", `/${part}/`), {
+    method,
+    headers: { ...meant, "Content-Type": "application/json" },
+    body: JSON.stringify(order),
+  });
+  if (!response.ok) throw refusal(response.status, await response.text());
+  return response.json();
+}
+
+/** What retention of its own would do to an object; nothing is done. */
+export const readObjectKeep = (name: string, key: string, order: ObjectKeepRequest) =>
+  askKeep("POST", "kept-drafts", name, key, order);
+
+export const keepObject = (name: string, key: string, order: ObjectKeepRequest) => askKeep("PUT", "kept", name, key, order);
 
 export const recall = (name: string, order: RecallRequest) =>
   value(client.POST("/api/buckets/{name}/recalls", { params: inBucket(name), body: order }));

@@ -2636,6 +2636,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/buckets/{name}/kept-drafts/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What retention of its own would do to an object, and cost. Nothing is done. */
+        post: operations["readObjectKeep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/kept/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Gives an object retention of its own, lengthens it, or lifts what is not sealed. */
+        put: operations["keepObject"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tonight": {
         parameters: {
             query?: never;
@@ -4209,6 +4243,26 @@ export interface components {
             /** Format: double */
             chargedSoFar: number;
             versions: components["schemas"]["StoredVersion"][];
+        };
+        ObjectKeep: {
+            /** Format: int64 */
+            version: number;
+            before: null | components["schemas"]["Kept"];
+            after: null | components["schemas"]["Kept"];
+            isLess: boolean;
+            /** Format: double */
+            monthly: number;
+            /** Format: double */
+            untilThen: null | number;
+        };
+        ObjectKeepRequest: {
+            /** Format: date */
+            until?: null | string;
+            /** Format: int32 */
+            days?: null | number;
+            strength?: components["schemas"]["KeepStrength"];
+            by?: null | string;
+            reason?: null | string;
         };
         ObjectSeal: {
             key: string;
@@ -9908,6 +9962,66 @@ export interface operations {
                 };
                 content: {
                     "text/calendar": string;
+                };
+            };
+        };
+    };
+    readObjectKeep: {
+        parameters: {
+            query?: {
+                /** @description The number of the version; left out: the current one. */
+                version?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ObjectKeepRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ObjectKeep"];
+                };
+            };
+        };
+    };
+    keepObject: {
+        parameters: {
+            query?: {
+                /** @description The number of the version; left out: the current one. */
+                version?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ObjectKeepRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ObjectKeep"];
                 };
             };
         };

@@ -13,13 +13,14 @@ import { LinkDialog } from "../access/link-dialog";
 import { keptWords } from "./kept-words";
 import { MoveDialog } from "./move-dialog";
 import { ObjectCopies } from "./object-copies";
+import { ObjectKeepDialog } from "./object-keep-dialog";
 import { RecallDialog } from "./recall-dialog";
 
 /** One object: what it is, where it rests, what it has cost, its versions; out it comes, or it goes. */
 export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: string; onClose: () => void }) {
   const { money, bytes, prices, tierName } = useEstate();
   const queries = useQueryClient();
-  const [over, setOver] = useState<"move" | "recall" | "link" | "delete" | null>(null);
+  const [over, setOver] = useState<"move" | "recall" | "link" | "delete" | "keep" | null>(null);
   const details = useQuery({
     queryKey: ["object", bucket.name, name],
     queryFn: () => readObject(bucket.name, name),
@@ -94,6 +95,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
               </a>
               <Button onClick={() => setOver("link")}>Timed link…</Button>
               <Button onClick={() => setOver("move")}>Move to another tier…</Button>
+              <Button onClick={() => setOver("keep")}>Retention…</Button>
               {waits && <Button onClick={() => setOver("recall")}>Recall…</Button>}
               <Button
                 kind="quiet"
@@ -129,6 +131,9 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
         />
       )}
       {over === "move" && <MoveDialog bucket={bucket} scope={name} wholePrefix={false} onClose={() => setOver(null)} />}
+      {over === "keep" && chosen && (
+        <ObjectKeepDialog bucket={bucket.name} name={name} kept={chosen.kept} onClose={() => setOver(null)} />
+      )}
       {over === "recall" && (
         <RecallDialog bucket={bucket.name} scope={{ keys: [name] }} title={`Recall ${name}`} onClose={() => setOver(null)} />
       )}
