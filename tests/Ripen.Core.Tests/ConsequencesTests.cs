@@ -204,6 +204,29 @@ public class ConsequencesTests
         );
     }
 
+    /// <summary>Worked by hand from the demo's prices of Aldmouth: a year in the pantry saves 12 × (0.0312 − 0.0194) a GB, and the move costs
+    /// 0.0077 for a thousand; who leaves on day d is charged for 21 − d more.</summary>
+    [Fact]
+    public void Break_even_sizes_are_what_a_hand_works_out()
+    {
+        var prices = Samples.Demo().PriceBook;
+        var curves = BreakEven.Of(prices, "aldmouth", "one-site", "counter", 0);
+        Assert.Equal(6, curves.Count);
+        var pantry = curves.Single(c => (c.From, c.To) == ("counter", "pantry"));
+        Assert.Equal(
+            (long)Math.Ceiling(0.0077 / 1000 / (12 * (0.0312 - 0.0194) / 1e9)),
+            pantry.Sizes.Single(s => s.StaysDays == 365).Bytes
+        );
+        Assert.Equal((int)Math.Ceiling(((0.0194 * 21) + (0.0077 / 1000 * 365 / 12)) / 0.0312), pantry.PaysFromDay);
+        Assert.Null(pantry.Sizes.Single(s => s.StaysDays == 10).Bytes);
+        Assert.All(
+            curves,
+            c => Assert.Equal(c.Sizes.OrderByDescending(s => s.Bytes ?? long.MaxValue).Select(s => s.Bytes), c.Sizes.Select(s => s.Bytes))
+        );
+        // What is read every day is dearer to read in a colder tier than it saves to store.
+        Assert.All(BreakEven.Of(prices, "aldmouth", "one-site", "counter", 365), c => Assert.Null(c.PaysFromDay));
+    }
+
     // Common practice, no source: many small objects are cheaper to bundle before they move than to move one by one.
     [Fact]
     public void Small_objects_cost_more_to_move_than_they_save_until_they_are_bundled()

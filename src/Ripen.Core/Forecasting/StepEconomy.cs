@@ -112,7 +112,7 @@ public static class StepEconomies
 
     /// <summary>One step: from a tier after so many days in it, where objects would otherwise stay that many (null for ever), to another
     /// for some days.</summary>
-    private sealed class Weighing(
+    internal sealed class Weighing(
         Bucket bucket,
         PriceBook prices,
         int from,

@@ -1,18 +1,49 @@
+using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Advice;
+using Ripen.Core.Forecasting;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Advice;
 
 internal static class AdviceEndpoints
 {
-    public static void MapAdvice(this RouteGroupBuilder api) =>
+    private const double MostReads = 1_000_000;
+
+    public static void MapAdvice(this RouteGroupBuilder api)
+    {
+        api.MapGet("/break-even", ReadBreakEven)
+            .WithTags("Buckets")
+            .WithName("readBreakEven")
+            .WithSummary("For every pair of tiers, from which size on it pays to move an object that then stays so many days.");
         api.MapPost("/advice", Advise)
             .WithTags("Buckets")
             .WithName("adviseStorage")
             .WithSummary(
                 "What kind of storage, tier, region and scheme data needs, with reasons and a filled-in draft. Nothing is stored."
             );
+    }
+
+    private static async Task<Results<Ok<IReadOnlyList<BreakEvenCurve>>, ProblemHttpResult>> ReadBreakEven(
+        CurrentEstate current,
+        CancellationToken cancel,
+        [Description("The id of a region; left out: the first.")] string? region = null,
+        [Description("The id of a redundancy scheme; left out: the first.")] string? scheme = null,
+        [Description("How often each object is read in a year, 0 to 1,000,000.")] double readsAYear = 0
+    )
+    {
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        var prices = view.Estate.PriceBook;
+        if ((region is null ? prices.Regions[0] : prices.FindRegion(region)) is not { } where)
+            return Problems.Invalid("unknown-reference", "$.region", $"There is no region '{region}'.");
+        if ((scheme is null ? prices.Schemes[0] : prices.FindScheme(scheme)) is not { } how)
+            return Problems.Invalid("unknown-reference", "$.scheme", $"There is no scheme '{scheme}'.");
+        if (readsAYear is not (>= 0 and <= MostReads))
+            return Problems.Invalid("out-of-range", "$.readsAYear", $"Say 0 to {MostReads:#,0} readings a year.");
+        var landing = prices.Tiers.First(t => where.PriceOf(t.Id) is not null).Id;
+        return TypedResults.Ok(BreakEven.Of(prices, where.Id, how.Id, landing, readsAYear));
+    }
 
     private static async Task<Results<Ok<StorageAdvice>, ProblemHttpResult>> Advise(
         StorageQuestions asked,

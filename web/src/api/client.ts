@@ -130,6 +130,7 @@ export type TierMoveOrder = Schemas["TierMoveOrder"];
 export type KeepingReading = Schemas["KeepingReading"];
 export type KeepingConflict = Schemas["KeepingConflict"];
 export type NightReading = Schemas["NightReading"];
+export type BreakEvenCurve = Schemas["BreakEvenCurve"];
 export type ObjectKeepRequest = Schemas["ObjectKeepRequest"];
 export type ObjectKeep = Schemas["ObjectKeep"];
 export type RuleDeed = Schemas["RuleDeed"];
@@ -384,6 +385,10 @@ export const readNight = (last: boolean, bucket: string | null, from: number) =>
     ? value(client.GET("/api/last-night", { params: { query } }))
     : value(client.GET("/api/tonight", { params: { query } }));
 };
+
+/** For every pair of tiers, from which size on moving pays. */
+export const readBreakEven = (region: string, scheme: string, readsAYear: number) =>
+  value(client.GET("/api/break-even", { params: { query: { region, scheme, readsAYear } } }));
 
 /** What rules will do in the next months, in sums by month and rule. */
 export const readRulesAhead = (months: number, bucket: string | null) =>

@@ -40,6 +40,7 @@ export const keys = {
   waitingRestores: (id: string) => ["targets", id, "waiting"],
   restoreDraft: (id: string, order: unknown) => ["targets", id, "restore-draft", order],
   objectKeep: (bucket: string, key: string, order: object) => ["object-keep", bucket, key, order],
+  breakEven: (region: string, scheme: string, reads: number) => ["break-even", region, scheme, reads],
   rulesAhead: (months: number, bucket: string | null) => ["clock", "rules-ahead", months, bucket],
   night: (last: boolean, bucket: string | null) => ["clock", "night", last, bucket],
   keeping: (months: number, bucket: string | null) => ["board", "keeping", months, bucket],

@@ -452,6 +452,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/break-even": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** For every pair of tiers, from which size on it pays to move an object that then stays so many days. */
+        get: operations["readBreakEven"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/advice": {
         parameters: {
             query?: never;
@@ -3086,6 +3103,19 @@ export interface components {
             /** Format: double */
             neededBytes: number;
             isReal: boolean;
+        };
+        BreakEvenCurve: {
+            from: string;
+            to: string;
+            sizes: components["schemas"]["BreakEvenSize"][];
+            /** Format: int32 */
+            paysFromDay: null | number;
+        };
+        BreakEvenSize: {
+            /** Format: int32 */
+            staysDays: number;
+            /** Format: int64 */
+            bytes: null | number;
         };
         BrokenStay: {
             tier: string;
@@ -6308,6 +6338,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceUse"][];
+                };
+            };
+        };
+    };
+    readBreakEven: {
+        parameters: {
+            query?: {
+                /** @description The id of a region; left out: the first. */
+                region?: string;
+                /** @description The id of a redundancy scheme; left out: the first. */
+                scheme?: string;
+                /** @description How often each object is read in a year, 0 to 1,000,000. */
+                readsAYear?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BreakEvenCurve"][];
                 };
             };
         };

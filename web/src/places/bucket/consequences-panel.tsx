@@ -155,6 +155,9 @@ function SmallObjects({ consequences }: { consequences: Consequences }) {
           </li>
         ))}
       </ul>
+      <p className="mt-1 text-sm">
+        <Link to="/break-even">Break-even sizes of all tiers</Link>
+      </p>
     </Part>
   );
 }
