@@ -48,6 +48,7 @@ internal static class ServerCommands
             .. BackupCommands.All(),
             .. RestoreCommands.All(),
             .. RecallCommands.All(),
+            .. BundleCommands.All(),
             .. PlanCommands.All(),
             VolumeCommands.Make(),
             CartridgeCommands.Make(),

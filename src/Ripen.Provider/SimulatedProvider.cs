@@ -100,6 +100,7 @@ public sealed class SimulatedProvider : IDisposable
         var probes = new Probes(state, Objects);
         Recalls = new Recalls(state);
         ObjectRetention = new ObjectRetention(state);
+        Bundles = new Bundles(state, Objects);
         Copies = new ProviderCopies(state, probes);
         Clock = new ProviderClock(state, new Carrier(state), probes);
         Access = new AccessBook(state);
@@ -116,6 +117,11 @@ public sealed class SimulatedProvider : IDisposable
     public Recalls Recalls { get; }
 
     public ObjectRetention ObjectRetention { get; }
+
+    public Bundles Bundles { get; }
+
+    /// <summary>Bundles that read and write through another store.</summary>
+    internal Bundles BundlesOver(IObjectStore store) => new(state, store);
 
     public ProviderClock Clock { get; }
 

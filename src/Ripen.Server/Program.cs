@@ -123,6 +123,7 @@ api.MapBuckets();
 api.MapForecast();
 api.MapObjects();
 api.MapRecalls();
+api.MapBundles();
 api.MapClock();
 api.MapAccess();
 api.MapEncryption();

@@ -230,6 +230,32 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     }
 
     [Fact]
+    public async Task Small_objects_are_bundled_and_one_of_them_is_read_from_the_bundle()
+    {
+        await buckets.Make("small-things");
+        foreach (var (key, text) in new[] { ("a.txt", "first"), ("b/ü.txt", "second") })
+            (
+                await http.PutAsync(new Uri($"/api/buckets/small-things/objects/{key}", UriKind.Relative), new StringContent(text))
+            ).EnsureSuccessStatusCode();
+        page.Open("/buckets/small-things#objects");
+        page.Button("Bundle small ones…").SendKeys(Keys.Enter);
+        page.See("2 objects, 11 B, become one.");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Button("Bundle them").SendKeys(Keys.Enter);
+        page.See("2 objects lie in");
+        page.Until(
+            () => page.Browser.FindElements(By.TagName("button")).Any(b => b.Text.EndsWith(".bundle.tar", StringComparison.Ordinal)),
+            "it"
+        );
+        page.Click(() =>
+            page.Browser.FindElements(By.TagName("button")).First(b => b.Text.EndsWith(".bundle.tar", StringComparison.Ordinal))
+        );
+        page.See("2 objects in it");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        Assert.Equal("second", await http.GetStringAsync(new Uri(page.Link("b/ü.txt").GetAttribute("href")!)));
+    }
+
+    [Fact]
     public void A_deletion_is_undone_and_an_earlier_version_is_there()
     {
         page.Open("/buckets/harbour-notices?in=aldmouth/&object=aldmouth/berth-3-closed.txt");

@@ -130,6 +130,8 @@ export type TierMoveOrder = Schemas["TierMoveOrder"];
 export type KeepingReading = Schemas["KeepingReading"];
 export type KeepingConflict = Schemas["KeepingConflict"];
 export type NightReading = Schemas["NightReading"];
+export type Bundling = Schemas["Bundling"];
+export type BundleIndex = Schemas["BundleIndex"];
 export type BreakEvenCurve = Schemas["BreakEvenCurve"];
 export type ObjectKeepRequest = Schemas["ObjectKeepRequest"];
 export type ObjectKeep = Schemas["ObjectKeep"];
@@ -424,6 +426,22 @@ export const readObjectKeep = (name: string, key: string, order: ObjectKeepReque
   askKeep("POST", "kept-drafts", name, key, order);
 
 export const keepObject = (name: string, key: string, order: ObjectKeepRequest) => askKeep("PUT", "kept", name, key, order);
+
+/** What bundling small objects would do; nothing is done. */
+export const readBundling = (name: string, prefix: string, smallerThan: number) =>
+  value(client.POST("/api/buckets/{name}/bundle-drafts", { params: inBucket(name), body: { prefix, smallerThan } }));
+
+export const bundleObjects = (name: string, prefix: string, smallerThan: number) =>
+  value(client.POST("/api/buckets/{name}/bundles", { params: inBucket(name), body: { prefix, smallerThan } }));
+
+export async function readBundle(name: string, key: string): Promise<BundleIndex> {
+  const response = await fetch(objectAddress(name, key).replace("/objects/", "/bundle-members/"));
+  if (!response.ok) throw refusal(response.status, await response.text());
+  return response.json();
+}
+
+export const bundleMemberAddress = (name: string, key: string, member: string) =>
+  `${objectAddress(name, key).replace("/objects/", "/bundle-member/")}?member=${encodeURIComponent(member)}`;
 
 export const recall = (name: string, order: RecallRequest) =>
   value(client.POST("/api/buckets/{name}/recalls", { params: inBucket(name), body: order }));

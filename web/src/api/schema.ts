@@ -845,6 +845,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/buckets/{name}/bundle-drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What bundling small objects would do, cost once and save a month. Nothing is done. */
+        post: operations["readBundling"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/bundles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts small objects into a tar archive with an index beside it; they go when it has been read back and compared. */
+        post: operations["bundleObjects"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/bundle-members/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What lies in a bundle, by its index. */
+        get: operations["listBundle"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/bundle-member/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One member of a bundle, read by a range. */
+        get: operations["readBundleMember"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clock": {
         parameters: {
             query?: never;
@@ -3206,6 +3274,56 @@ export interface components {
             unreadable: number;
             /** Format: int64 */
             plain: number;
+        };
+        BundleIndex: {
+            /** Format: int32 */
+            ripenBundle: number;
+            bundle: string;
+            members: components["schemas"]["BundleMember"][];
+        };
+        BundleMember: {
+            key: string;
+            /** Format: int64 */
+            offset: number;
+            /** Format: int64 */
+            bytes: number;
+            sha256: string;
+            /** Format: date-time */
+            written: string;
+            mediaType: null | string;
+            tags: null | {
+                [key: string]: string;
+            };
+        };
+        BundleRequest: {
+            /** @default  */
+            prefix: string;
+            /**
+             * Format: int64
+             * @default 1000000
+             */
+            smallerThan: number;
+        };
+        Bundling: {
+            bundle: null | string;
+            /** Format: int32 */
+            objects: number;
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int32 */
+            kept: number;
+            /** Format: int32 */
+            waiting: number;
+            /** Format: int32 */
+            more: number;
+            /** Format: int32 */
+            stayed: number;
+            /** Format: double */
+            onceCharge: number;
+            /** Format: double */
+            monthlyBefore: number;
+            /** Format: double */
+            monthlyAfter: number;
         };
         Cadence: {
             /** Format: int32 */
@@ -6983,6 +7101,105 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Recall"];
                 };
+            };
+        };
+    };
+    readBundling: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BundleRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bundling"];
+                };
+            };
+        };
+    };
+    bundleObjects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BundleRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bundling"];
+                };
+            };
+        };
+    };
+    listBundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleIndex"];
+                };
+            };
+        };
+    };
+    readBundleMember: {
+        parameters: {
+            query: {
+                /** @description The key that the member had. */
+                member: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -10,6 +10,7 @@ import { Dialog } from "../../../ui/dialog";
 import { ErrorNote } from "../../../ui/error-note";
 import { writeTags } from "../../replication/words";
 import { LinkDialog } from "../access/link-dialog";
+import { BundleMembers, isBundle } from "./bundle-members";
 import { keptWords } from "./kept-words";
 import { MoveDialog } from "./move-dialog";
 import { ObjectCopies } from "./object-copies";
@@ -120,6 +121,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
         )
       )}
       {remove.error && <ErrorNote error={remove.error} />}
+      {chosen && isBundle(name) && <BundleMembers bucket={bucket.name} name={name} />}
       {chosen && <ObjectCopies bucket={bucket.name} version={chosen.version} />}
       {details.data && (details.data.versions.length > 1 || bucket.versioning) && (
         <Versions

@@ -7,6 +7,7 @@ import { useAddress } from "../../../ui/address";
 import { Button, inputLook } from "../../../ui/controls";
 import { ErrorNote } from "../../../ui/error-note";
 import { FilePicker } from "../../../ui/file-picker";
+import { BundleDialog } from "./bundle-dialog";
 import { type PathAndFile, pickedFiles } from "./dropped-files";
 import { MoveDialog } from "./move-dialog";
 import { ObjectRows } from "./object-rows";
@@ -28,7 +29,7 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
   const find = useDeferredValue(params.get("find") ?? "");
   const [question, setQuestion] = useState<Question | null>(null);
   const [wrong, setWrong] = useState<Error | null>(null);
-  const [dialog, setDialog] = useState<"move" | "recall" | null>(null);
+  const [dialog, setDialog] = useState<"move" | "recall" | "bundle" | null>(null);
   const pages = useInfiniteQuery({
     queryKey: keys.objects(name, prefix, begin, find),
     queryFn: ({ pageParam, signal }) => listObjects(name, { prefix, begin, find }, pageParam, signal),
@@ -89,6 +90,11 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
             <Button kind="quiet" onClick={() => setDialog("recall")}>
               Recall it…
             </Button>
+            {!bucket.versioning && (
+              <Button kind="quiet" onClick={() => setDialog("bundle")}>
+                Bundle small ones…
+              </Button>
+            )}
           </span>
         )}
       </div>
@@ -127,6 +133,7 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
       )}
       {chosen !== null && <ObjectSheet bucket={bucket} name={chosen} onClose={() => goTo("object", null)} />}
       {dialog === "move" && <MoveDialog bucket={bucket} scope={prefix} wholePrefix onClose={() => setDialog(null)} />}
+      {dialog === "bundle" && <BundleDialog bucket={name} prefix={prefix} onClose={() => setDialog(null)} />}
       {dialog === "recall" && (
         <RecallDialog
           bucket={name}
