@@ -39,7 +39,8 @@ public sealed class BundleTests
         var made = await provider.Inside.Bundles.Make(Small, CancellationToken.None);
         Assert.Equal(foreseen, made with { Bundle = null });
         Assert.Equal((contents.Count, contents.Values.Sum(c => (long)c.Length), 1, 0), (made.Objects, made.Bytes, made.Kept, made.Stayed));
-        Assert.True(made.MonthlyAfter > 0);
+        var archived = provider.Objects.Find("harbour", made.Bundle!, null)!.Bytes;
+        Assert.InRange(made.MonthlyAfter / (archived * 0.0312 / 1e9), 0.98, 1.02);
 
         Assert.Equal(
             new[] { "elsewhere", BundleIndex.KeyOf(made.Bundle!), made.Bundle!, "notes/kept", "notes/large" }.Order(StringComparer.Ordinal),

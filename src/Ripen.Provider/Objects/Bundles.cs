@@ -165,7 +165,7 @@ public sealed class Bundles
             cancel
         );
         // The content ends with the entry, filled up to a whole block.
-        var offset = archive.Written - ((one.Bytes + 511) / 512 * 512);
+        var offset = archive.Written - ((one.Bytes + Block - 1) / Block * Block);
         return new BundleMember(one.Key, offset, one.Bytes, version.Sha256!, version.Written, version.MediaType, version.Tags);
     }
 
@@ -251,10 +251,15 @@ public sealed class Bundles
                 0,
                 once,
                 into.Sum(c => Monthly(terms, own, c.Tier, c.Bytes)),
-                Monthly(terms, own, landing, size)
+                Monthly(terms, own, landing, into.Sum(c => InArchive(c.Bytes)) + Block + Block)
             )
         );
     }
+
+    private const long Block = 512;
+
+    /// <summary>A header with its extended attributes, and the content in whole blocks; longer keys take a little more.</summary>
+    private static long InArchive(long bytes) => (3 * Block) + ((bytes + Block - 1) / Block * Block);
 
     private static double Monthly(Terms terms, BucketTerms own, int tier, long bytes)
     {
