@@ -90,6 +90,22 @@ public sealed class KeepingTests(DemoFixture demo) : IClassFixture<DemoFixture>
     }
 
     [Fact]
+    public void The_cheapest_schedules_are_ranked_and_one_is_looked_at_as_a_draft()
+    {
+        page.Open("/cheapest");
+        page.See("To be saved:");
+        page.See("Its rules tell objects apart by tags or sizes.");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Find("[aria-label='Draft for voyage-recorders']").SendKeys(Keys.Enter);
+        page.See("a draft; nothing is done yet");
+        page.Until(() => page.Path.StartsWith("/buckets/voyage-recorders", StringComparison.Ordinal), "its sheet");
+        page.Click(page.Button("Discard"));
+        page.Open("/break-even");
+        page.See("Smallest object for which the move pays");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+    }
+
+    [Fact]
     public void What_does_not_fit_is_looked_at_as_a_draft_with_one_key_beside_what_was_typed_there_before()
     {
         page.Open("/buckets/port-sonar");

@@ -27,6 +27,7 @@ const NightPage = lazy(() => import("./places/clock/night-page").then((m) => ({ 
 const KeepingPlace = lazy(() => import("./places/keeping/keeping-place").then((m) => ({ default: m.KeepingPlace })));
 const AdvicePlace = lazy(() => import("./places/advice/advice-place").then((m) => ({ default: m.AdvicePlace })));
 const ClockPlace = lazy(() => import("./places/clock/clock-place").then((m) => ({ default: m.ClockPlace })));
+const CheapestPlace = lazy(() => import("./places/advice/cheapest-place").then((m) => ({ default: m.CheapestPlace })));
 const BreakEvenPlace = lazy(() => import("./places/advice/break-even-place").then((m) => ({ default: m.BreakEvenPlace })));
 const SchemesPlace = lazy(() => import("./places/redundancy/schemes-place").then((m) => ({ default: m.SchemesPlace })));
 const RuleForm = lazy(() => import("./places/replication/rule-form").then((m) => ({ default: m.RuleForm })));
@@ -198,6 +199,7 @@ export function App() {
                     <Route path="/schemes" element={<SchemesPlace />} />
                     <Route path="/tonight" element={<NightPage />} />
                     <Route path="/keeping" element={<KeepingPlace />} />
+                    <Route path="/cheapest" element={<CheapestPlace />} />
                     <Route path="/break-even" element={<BreakEvenPlace />} />
                     <Route path="/advice" element={<AdvicePlace />} />
                     <Route path="/new" element={<EstatePlace making />} />

@@ -124,10 +124,10 @@ public static class StepEconomies
         long bundleTo
     )
     {
-        private readonly Region region = prices.FindRegion(bucket.Region)!;
+        private readonly ObjectCosts costs = new(bucket, prices);
 
         public double Move(long bytes) =>
-            bytes < bundleTo ? Price(from).Reads.For(1) + Price(to).Writes.For(Bundled(bytes).Count) : Price(to).MovesIn.For(1);
+            bytes < bundleTo ? costs.Price(from).Reads.For(1) + costs.Price(to).Writes.For(Bundled(bytes).Count) : costs.MoveInto(to);
 
         public double Net(long bytes) => Saved(bytes) - Move(bytes);
 
@@ -138,11 +138,11 @@ public static class StepEconomies
             var becomes = Bundled(bytes);
             // Leaving the tier that is left too early costs the step; what leaving it would cost later anyway does not.
             var early =
-                EarlyLeave(from, stayed, bytes)
-                - (wouldStay is { } later ? EarlyLeave(from, later, bytes) : 0)
-                + (wouldStay is null ? 0 : becomes.Count * EarlyLeave(to, days, becomes.BytesPerObject));
-            return (StoredADay(from, bytes) - (becomes.Count * StoredADay(to, becomes.BytesPerObject))) * days
-                - (ReadOverStay(to, bytes) - ReadOverStay(from, bytes))
+                costs.EarlyLeave(from, stayed, bytes)
+                - (wouldStay is { } later ? costs.EarlyLeave(from, later, bytes) : 0)
+                + (wouldStay is null ? 0 : becomes.Count * costs.EarlyLeave(to, days, becomes.BytesPerObject));
+            return (costs.StoredADay(from, bytes) - (becomes.Count * costs.StoredADay(to, becomes.BytesPerObject))) * days
+                - (costs.Read(to, bytes, age, age + days) - costs.Read(from, bytes, age, age + days))
                 - early;
         }
 
@@ -165,35 +165,5 @@ public static class StepEconomies
             }
             return pays;
         }
-
-        private double EarlyLeave(int tier, int stays, long bytes) =>
-            prices.Tiers[tier].BilledBytes(bytes) * prices.Tiers[tier].DaysShort(stays) * DayPrice(tier);
-
-        private double StoredADay(int tier, long bytes) =>
-            (prices.Tiers[tier].BilledBytes(bytes) * DayPrice(tier))
-            + (prices.Tiers[tier].IndexBytes * DayPrice(prices.Coldness(bucket.Tier)));
-
-        /// <summary>Money per byte and day at rest.</summary>
-        private double DayPrice(int tier) =>
-            Price(tier).Storage[0].Price.PerUnit
-            * prices.FindScheme(bucket.Scheme)!.StorageFactor
-            / prices.Unit.Bytes()
-            / (prices.Month == BillingMonth.ThirtyDays ? 30 : 365 / 12.0);
-
-        private double ReadOverStay(int tier, long bytes)
-        {
-            var reads = 0.0;
-            for (var i = 0; i < bucket.Reads.Count; i++)
-            {
-                var until = i + 1 < bucket.Reads.Count ? bucket.Reads[i + 1].FromAge : Lifecycle.Never;
-                var overlap = Math.Min(until, age + days) - Math.Max(bucket.Reads[i].FromAge, age);
-                if (overlap > 0)
-                    reads += overlap * bucket.Reads[i].ShareOfObjectsPerDay;
-            }
-            var price = Price(tier);
-            return reads * (price.Reads.For(1) + price.RecallRequests.For(1) + price.Recall.For(bytes / prices.Unit.Bytes()));
-        }
-
-        private TierPrice Price(int tier) => region.PriceOf(prices.Tiers[tier].Id)!;
     }
 }

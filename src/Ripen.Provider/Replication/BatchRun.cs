@@ -41,7 +41,8 @@ internal static class BatchRun
         var lanes = routes
             .SelectMany(route =>
                 db.List(
-                    "SELECT id, lane, root, home, key, count, bytes, created, written, tags, asked, rewrite, replaced, run, follows, originals FROM pending WHERE "
+                    "SELECT id, lane, root, home, key, count, bytes, created, written, tags, asked, rewrite, replaced, run, "
+                        + "follows, originals FROM pending WHERE "
                         + "route = ?1 AND kind = 0 ORDER BY id",
                     r => new Waiting(
                         r.GetInt64(0),

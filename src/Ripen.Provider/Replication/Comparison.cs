@@ -128,11 +128,10 @@ internal sealed class Comparison
 
     private void CompareBatches()
     {
+        var (each, all) = (EntryRows.OriginalBytes("p"), EntryRows.Originals("p"));
         var onTheWay = db.List(
                 $"""
-                SELECT p.key, p.created, {EntryRows.OriginalBytes("p")}, sum({EntryRows.Originals(
-                    "p"
-                )}) FROM pending p JOIN route r ON r.id = p.route
+                SELECT p.key, p.created, {each}, sum({all}) FROM pending p JOIN route r ON r.id = p.route
                 WHERE r.target = ?1 AND p.kind = 0 GROUP BY 1, 2, 3
                 """,
                 r => (Key: new Alike(r.GetString(0), r.GetInt32(1), r.GetInt64(2)), Count: r.GetDouble(3)),

@@ -270,7 +270,8 @@ internal sealed class Losses(ProviderState state)
 
     private static Dictionary<Alike, double> Alikes(SqliteConnection db, BucketTerms bucket) =>
         db.List(
-                $"SELECT key, created, {EntryRows.OriginalBytes()}, sum({EntryRows.Originals()}) FROM entry WHERE bucket = ?1 AND kind = 0 GROUP BY 1, 2, 3",
+                $"SELECT key, created, {EntryRows.OriginalBytes()}, sum({EntryRows.Originals()}) FROM entry "
+                    + "WHERE bucket = ?1 AND kind = 0 GROUP BY 1, 2, 3",
                 r => (Key: new Alike(r.GetString(0), r.GetInt32(1), r.GetInt64(2)), Count: r.GetDouble(3)),
                 bucket.Id
             )

@@ -32,9 +32,12 @@ internal static class NotThere
                     AND t.key = e.key AND t.bytes = e.bytes AND t.tags IS e.tags AND tc.sha256 IS c.sha256)
         """;
 
+    private static string BatchesOf(string bucket) =>
+        $"SELECT key, created, {EntryRows.OriginalBytes()} AS bytes, sum({EntryRows.Originals()}) AS n FROM entry "
+        + $"WHERE bucket = {bucket} AND kind = 0 GROUP BY 1, 2, 3";
+
     private static readonly string Batches = $"""
-        WITH here AS (SELECT key, created, {EntryRows.OriginalBytes()} AS bytes, sum({EntryRows.Originals()}) AS n FROM entry WHERE bucket = ?1 AND kind = 0 GROUP BY 1, 2, 3),
-            there AS (SELECT key, created, {EntryRows.OriginalBytes()} AS bytes, sum({EntryRows.Originals()}) AS n FROM entry WHERE bucket = ?2 AND kind = 0 GROUP BY 1, 2, 3)
+        WITH here AS ({BatchesOf("?1")}), there AS ({BatchesOf("?2")})
         SELECT coalesce(sum(missing), 0) FROM (
             SELECT h.n - coalesce(t.n, 0) AS missing, h.n FROM here h LEFT JOIN there t USING (key, created, bytes))
         WHERE missing > 1e-6 * max(1, n)

@@ -9,9 +9,14 @@ namespace Ripen.Server.Advice;
 internal static class AdviceEndpoints
 {
     private const double MostReads = 1_000_000;
+    private const double MostHours = 8_760;
 
     public static void MapAdvice(this RouteGroupBuilder api)
     {
+        api.MapGet("/cheapest", ReadCheapest)
+            .WithTags("Buckets")
+            .WithName("readCheapest")
+            .WithSummary("For every bucket the cheapest schedule, what it would save a year, and a draft of it. Nothing is stored.");
         api.MapGet("/break-even", ReadBreakEven)
             .WithTags("Buckets")
             .WithName("readBreakEven")
@@ -22,6 +27,20 @@ internal static class AdviceEndpoints
             .WithSummary(
                 "What kind of storage, tier, region and scheme data needs, with reasons and a filled-in draft. Nothing is stored."
             );
+    }
+
+    private static async Task<Results<Ok<EstateAdvice>, ProblemHttpResult>> ReadCheapest(
+        CurrentEstate current,
+        CancellationToken cancel,
+        [Description("Hours that readers accept to wait, 0 to 8,760; left out: as long as each bucket's rules make them wait now.")]
+            double? longestWait = null
+    )
+    {
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        return longestWait is not (null or (>= 0 and <= MostHours))
+            ? Problems.Invalid("out-of-range", "$.longestWait", $"Say 0 to {MostHours:#,0} hours.")
+            : TypedResults.Ok(CheapestSchedules.Of(view.Estate, longestWait));
     }
 
     private static async Task<Results<Ok<IReadOnlyList<BreakEvenCurve>>, ProblemHttpResult>> ReadBreakEven(

@@ -130,6 +130,7 @@ export type TierMoveOrder = Schemas["TierMoveOrder"];
 export type KeepingReading = Schemas["KeepingReading"];
 export type KeepingConflict = Schemas["KeepingConflict"];
 export type NightReading = Schemas["NightReading"];
+export type EstateAdvice = Schemas["EstateAdvice"];
 export type Bundling = Schemas["Bundling"];
 export type BundleIndex = Schemas["BundleIndex"];
 export type BreakEvenCurve = Schemas["BreakEvenCurve"];
@@ -387,6 +388,10 @@ export const readNight = (last: boolean, bucket: string | null, from: number) =>
     ? value(client.GET("/api/last-night", { params: { query } }))
     : value(client.GET("/api/tonight", { params: { query } }));
 };
+
+/** The cheapest schedule of every bucket, what saves most first. */
+export const readCheapest = (longestWait: number | null) =>
+  value(client.GET("/api/cheapest", { params: { query: { ...(longestWait !== null && { longestWait }) } } }));
 
 /** For every pair of tiers, from which size on moving pays. */
 export const readBreakEven = (region: string, scheme: string, readsAYear: number) =>

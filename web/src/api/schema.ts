@@ -452,6 +452,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cheapest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** For every bucket the cheapest schedule, what it would save a year, and a draft of it. Nothing is stored. */
+        get: operations["readCheapest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/break-even": {
         parameters: {
             query?: never;
@@ -3741,6 +3758,10 @@ export interface components {
             carriers?: components["schemas"]["CarrierMachine"][];
             retentionPeriods?: components["schemas"]["RetentionPeriod"][];
         };
+        EstateAdvice: {
+            buckets: components["schemas"]["ScheduleAdvice"][];
+            others: components["schemas"]["NoSchedule"][];
+        };
         EstateSummary: {
             name: string;
             identity: string;
@@ -4381,6 +4402,10 @@ export interface components {
             bytes: number;
             /** Format: double */
             charge: number;
+        };
+        NoSchedule: {
+            bucket: string;
+            why: string;
         };
         NotSearched: {
             target: string;
@@ -5073,6 +5098,33 @@ export interface components {
         RunProblem: {
             path: string;
             what: string;
+        };
+        Schedule: {
+            bucket: string;
+            prefix: string;
+            now: components["schemas"]["ScheduleStep"][];
+            cheapest: components["schemas"]["ScheduleStep"][];
+            /** Format: double */
+            unmoved: number;
+            /** Format: double */
+            asNow: number;
+            /** Format: double */
+            atBest: number;
+            /** Format: double */
+            saving: number;
+            /** Format: double */
+            savedAlready: number;
+        };
+        ScheduleAdvice: {
+            schedules: components["schemas"]["Schedule"][];
+            draft: components["schemas"]["Bucket"];
+            /** Format: double */
+            saving: number;
+        };
+        ScheduleStep: {
+            /** Format: int32 */
+            age: number;
+            tier: string;
         };
         Scheme: {
             id: string;
@@ -6456,6 +6508,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceUse"][];
+                };
+            };
+        };
+    };
+    readCheapest: {
+        parameters: {
+            query?: {
+                /** @description Hours that readers accept to wait, 0 to 8,760; left out: as long as each bucket's rules make them wait now. */
+                longestWait?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstateAdvice"];
                 };
             };
         };

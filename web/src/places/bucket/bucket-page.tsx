@@ -26,6 +26,7 @@ import { ReadsEditor } from "./reads-editor";
 import { ReplicationSection } from "./replication-section";
 import { RulesEditor, withExpiry, withStep } from "./rules-editor";
 import { StreamsEditor } from "./streams-editor";
+import { TonightLine } from "./tonight-line";
 import { useDraft } from "./use-draft";
 
 /** A bucket's page, read downwards. Its strip stays in sight while one edits below, and what the draft would do stands beside it. */
@@ -70,6 +71,7 @@ function Sheet({ name }: { name: string }) {
                     onStep={(r, s, age) => edit((b) => withStep(b, r, s, { age }))}
                     onExpiry={(r, age) => edit((b) => withExpiry(b, r, age))}
                   />
+                  <TonightLine bucket={name} />
                 </div>
               ) : (
                 <div className="h-40" />

@@ -1,0 +1,159 @@
+using Ripen.Core.Ageing;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Advice;
+
+/// <summary>A step of a schedule: at this age (days) to this tier.</summary>
+public sealed record ScheduleStep(int Age, string Tier);
+
+/// <summary>
+/// The cheapest schedule for what arrives under a prefix of a bucket. Money is for a year's arrivals over their life, ten years at most: what a
+/// year costs once it has settled, in the first bands of the prices.
+/// </summary>
+/// <param name="Bucket">Its name.</param>
+/// <param name="Prefix">Of what arrives.</param>
+/// <param name="Now">The steps of the bucket's rules.</param>
+/// <param name="Cheapest">The cheapest steps there are.</param>
+/// <param name="Unmoved">A year, if everything stayed where it lands.</param>
+/// <param name="AsNow">A year with the steps of now.</param>
+/// <param name="AtBest">A year with the cheapest steps.</param>
+public sealed record Schedule(
+    string Bucket,
+    string Prefix,
+    IReadOnlyList<ScheduleStep> Now,
+    IReadOnlyList<ScheduleStep> Cheapest,
+    double Unmoved,
+    double AsNow,
+    double AtBest
+)
+{
+    public double Saving => AsNow - AtBest;
+
+    public double SavedAlready => Unmoved - AsNow;
+}
+
+/// <summary>Schedules of a bucket, and the draft that takes them up; what it does exactly, the draft's own consequences say.</summary>
+public sealed record ScheduleAdvice(IReadOnlyList<Schedule> Schedules, Bucket Draft)
+{
+    public double Saving => Schedules.Sum(s => s.Saving);
+}
+
+/// <summary>A bucket for which no schedule is worked out, and why.</summary>
+public sealed record NoSchedule(string Bucket, string Why);
+
+/// <summary>Advice for a whole estate, what saves most first.</summary>
+public sealed record EstateAdvice(IReadOnlyList<ScheduleAdvice> Buckets, IReadOnlyList<NoSchedule> Others);
+
+/// <summary>
+/// For each bucket the steps by creation that cost least over the life of what arrives: storage, moves, leaving early, dearer reading, index and
+/// smallest billed sizes, within least ages, the bucket's expiry and retention, and the longest wait that its users accept. The optimum of a
+/// shortest path over age and tier. Between the ages at which something changes, every charge is linear in the age of a move, so that only such
+/// ages, and those a minimum stay from one, need to be looked at.
+/// </summary>
+public static class CheapestSchedules
+{
+    /// <summary>What never expires is weighed over ten years.</summary>
+    public const int Horizon = 3650;
+
+    /// <param name="estate">Valid.</param>
+    /// <param name="longestWait">Hours that readers accept at most; null for as long as each bucket's steps make them wait now.</param>
+    public static EstateAdvice Of(Estate estate, double? longestWait)
+    {
+        var (advised, others) = (new List<ScheduleAdvice>(), new List<NoSchedule>());
+        foreach (var bucket in estate.Buckets)
+        {
+            var streams = Streams(bucket, estate);
+            if (WhyNot(bucket, streams) is { } why)
+                others.Add(new NoSchedule(bucket.Name, why));
+            else
+                advised.Add(Of(bucket, streams, estate, longestWait));
+        }
+        return new EstateAdvice([.. advised.OrderByDescending(a => a.Saving)], others);
+    }
+
+    private static List<ObjectStream> Streams(Bucket bucket, Estate estate) =>
+        [
+            .. bucket
+                .Streams.Concat(
+                    estate.CopiedInto(bucket.Name).SelectMany(c => c.From.Streams.Where(s => c.Rule.Scope.Takes(s.Prefix, s.Tags)))
+                )
+                .Where(s => s.ObjectsPerDay > 0),
+        ];
+
+    private static string? WhyNot(Bucket bucket, List<ObjectStream> streams) =>
+        streams.Count == 0 ? "Nothing arrives there by itself."
+        : bucket.Rules.Any(r => r.WatchesReading) ? "Its rules wait until nobody reads; there is no one age for all."
+        : bucket.Rules.Any(r => r.Tags is not null || r.SmallestBytes > 0 || r.LargestBytes is not null)
+            ? "Its rules tell objects apart by tags or sizes."
+        : bucket.Rules.Any(r => r.Steps.Any(s => s.BundleTo is not null)) ? "Its rules bundle."
+        : null;
+
+    private static ScheduleAdvice Of(Bucket bucket, List<ObjectStream> streams, Estate estate, double? longestWait)
+    {
+        var wait = longestWait ?? WaitNow(bucket, estate.PriceBook);
+        var schedules = Groups(streams).Select(g => Of(bucket, g.Prefix, g.Streams, estate, wait)).ToList();
+        return new ScheduleAdvice(schedules, Draft(bucket, schedules));
+    }
+
+    private static double WaitNow(Bucket bucket, PriceBook prices) =>
+        bucket
+            .Rules.Where(r => r.Applies == VersionKind.Current)
+            .SelectMany(r => r.Steps.Select(s => s.Tier))
+            .Append(bucket.Tier)
+            .Max(t => prices.Tiers[prices.Coldness(t)].WaitHours);
+
+    /// <summary>By prefix; all together where one prefix is within another, because the rules of the wider hold in the narrower.</summary>
+    private static List<(string Prefix, List<ObjectStream> Streams)> Groups(List<ObjectStream> streams)
+    {
+        var prefixes = streams.Select(s => s.Prefix).Distinct().ToList();
+        var nested = prefixes.Any(p => prefixes.Any(q => q != p && q.StartsWith(p, StringComparison.Ordinal)));
+        return nested ? [("", streams)] : [.. streams.GroupBy(s => s.Prefix).Select(g => (g.Key, g.ToList()))];
+    }
+
+    private static Schedule Of(Bucket bucket, string prefix, List<ObjectStream> streams, Estate estate, double longestWait)
+    {
+        var prices = estate.PriceBook;
+        var lifecycle = Lifecycle.Of(bucket, streams[0].Kind, prices, estate.Today);
+        var path = new SchedulePath(bucket, prices, streams, Math.Min(lifecycle.OverAt, Horizon), lifecycle.OverAt <= Horizon);
+        List<(int, int)> now =
+        [
+            .. lifecycle.Steps.Where(s => s.Tier > path.Landing && s.Age < lifecycle.OverAt).Select(s => (s.Age, s.Tier)),
+        ];
+        var (best, steps) = path.Cheapest(longestWait);
+        return new Schedule(bucket.Name, prefix, Named(now), Named(steps), path.CostOf([]) * 365, path.CostOf(now) * 365, best * 365);
+
+        IReadOnlyList<ScheduleStep> Named(IEnumerable<(int Age, int Tier)> some) =>
+            [.. some.Select(s => new ScheduleStep(s.Age, prices.Tiers[s.Tier].Id))];
+    }
+
+    /// <summary>The bucket's rules without their steps for current versions, and a rule for each schedule.</summary>
+    private static Bucket Draft(Bucket bucket, IReadOnlyList<Schedule> schedules)
+    {
+        var rules = bucket
+            .Rules.Select(r => r.Applies == VersionKind.Current ? r with { Steps = [] } : r)
+            .Where(r => r.Steps.Count > 0 || r.ExpireAt is not null)
+            .ToList();
+        foreach (var schedule in schedules.Where(s => s.Cheapest.Count > 0))
+        {
+            List<Step> steps = [.. schedule.Cheapest.Select(s => new Step { Age = s.Age, Tier = s.Tier })];
+            var own = rules.FindIndex(r => r.Applies == VersionKind.Current && r.Prefix == schedule.Prefix && r.Steps.Count == 0);
+            if (own >= 0)
+                rules[own] = rules[own] with { Steps = steps };
+            else
+                rules.Add(
+                    new LifecycleRule
+                    {
+                        Id = FreshId(rules),
+                        Prefix = schedule.Prefix,
+                        Steps = steps,
+                    }
+                );
+        }
+        return bucket.WithoutContents() with { Rules = rules };
+    }
+
+    private static string FreshId(List<LifecycleRule> rules) =>
+        Enumerable.Range(1, int.MaxValue).Select(n => $"cheapest-{n}").First(id => rules.All(r => r.Id != id));
+}

@@ -1,0 +1,141 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Fragment } from "react";
+import { Link, useNavigate } from "react-router";
+import { type EstateAdvice, readCheapest } from "../../api/client";
+import { keys } from "../../api/keys";
+import { useEstate } from "../../estate-context";
+import { TierName } from "../../strip/tiers";
+import { useAddress } from "../../ui/address";
+import { Button, Field, Select } from "../../ui/controls";
+import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
+import { useCapped } from "../../ui/use-capped";
+
+type Advice = EstateAdvice["buckets"][number];
+type Schedule = Advice["schedules"][number];
+
+/** The cheapest schedules of the estate, what saves most first, each with one key to its draft. */
+export function CheapestPlace() {
+  usePageTitle("Cheapest schedules");
+  const { prices, money } = useEstate();
+  const { params, goTo } = useAddress();
+  const wait = params.get("wait") === null ? null : Number(params.get("wait"));
+  const advice = useQuery({
+    queryKey: keys.cheapest(wait),
+    queryFn: () => readCheapest(wait),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const waits = [...new Set(prices.tiers.map((t) => t.waitHours))].toSorted((a, b) => a - b);
+  const all = advice.data?.buckets ?? [];
+  const { shown, more } = useCapped(all, 60);
+  const saved = all.flatMap((a) => a.schedules).reduce((n, s) => n + s.savedAlready, 0);
+  return (
+    <div className="px-6 pb-24">
+      <h1 className="pt-5 text-3xl">Cheapest schedules</h1>
+      <p className="mt-2 max-w-3xl text-ink-soft">
+        For each bucket the steps that cost least over the life of what arrives there: storage, moves, leaving early, reading by
+        its habit, within least ages and its expiry. Money is a year's, once it has settled, in the first bands of the prices; the
+        draft says what it does exactly. <Link to="/break-even">Break-even sizes</Link> say from which size on a move pays at all.
+      </p>
+      <div className="mt-3">
+        <Field label="Readers accept to wait">
+          {(ids) => (
+            <Select
+              {...ids}
+              value={wait === null ? "" : String(wait)}
+              options={[
+                { value: "", label: "as long as now, bucket by bucket" },
+                ...waits.map((h) => ({ value: String(h), label: h === 0 ? "not at all" : `up to ${h} hours` })),
+              ]}
+              onChange={(e) => goTo("wait", e.target.value === "" ? null : e.target.value)}
+            />
+          )}
+        </Field>
+      </div>
+      {advice.error && <ErrorNote error={advice.error} />}
+      {advice.data && (
+        <>
+          <p className="mt-4">
+            To be saved: <strong>{money(all.reduce((n, a) => n + a.saving, 0))}</strong> a year. Saved already against leaving
+            everything where it lands: {money(saved)}.
+          </p>
+          <table className="mt-2 w-full">
+            <thead className="text-left text-sm text-ink-soft">
+              <tr className="border-b border-hairline-strong">
+                <th className="py-1 font-normal">bucket</th>
+                <th className="font-normal">now</th>
+                <th className="font-normal">cheapest</th>
+                <th className="text-right font-normal">a year now</th>
+                <th className="text-right font-normal">at best</th>
+                <th className="text-right font-normal">saved</th>
+                <th>
+                  <span className="sr-only">draft</span>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {shown.map((a) => (
+                <Rows key={a.draft.name} advice={a} />
+              ))}
+            </tbody>
+          </table>
+          {more}
+          {advice.data.others.length > 0 && (
+            <>
+              <h2 className="mt-6 text-lg">Not worked out</h2>
+              <ul>
+                {advice.data.others.map((o) => (
+                  <li key={o.bucket}>
+                    <Link to={`/buckets/${o.bucket}`}>{o.bucket}</Link> <span className="text-ink-soft">{o.why}</span>
+                  </li>
+                ))}
+              </ul>
+            </>
+          )}
+        </>
+      )}
+    </div>
+  );
+}
+
+function Rows({ advice }: { advice: Advice }) {
+  const { money } = useEstate();
+  const navigate = useNavigate();
+  const { name } = advice.draft;
+  return advice.schedules.map((s, i) => (
+    <tr key={s.prefix} className="border-b border-hairline align-baseline">
+      <td className="py-1 pr-4">
+        {i === 0 && <Link to={`/buckets/${name}`}>{name}</Link>} <span className="text-ink-soft">{s.prefix}</span>
+      </td>
+      <td className="pr-4">
+        <Steps steps={s.now} />
+      </td>
+      <td className="pr-4">{s.saving > 1e-9 ? <Steps steps={s.cheapest} /> : <span className="text-ink-soft">as now</span>}</td>
+      <td className="text-right whitespace-nowrap">{money(s.asNow)}</td>
+      <td className="pl-4 text-right whitespace-nowrap">{money(s.atBest)}</td>
+      <td className="pl-4 text-right font-semibold whitespace-nowrap">{s.saving > 1e-9 ? money(s.saving) : "–"}</td>
+      <td className="pl-4 text-right">
+        {i === 0 && advice.saving > 1e-9 && (
+          <Button
+            kind="quiet"
+            aria-label={`Draft for ${name}`}
+            onClick={() => void navigate(`/buckets/${name}`, { state: { draft: advice.draft } })}
+          >
+            Draft
+          </Button>
+        )}
+      </td>
+    </tr>
+  ));
+}
+
+function Steps({ steps }: { steps: Schedule["now"] }) {
+  if (steps.length === 0) return <span className="text-ink-soft">stays where it lands</span>;
+  return steps.map((s, i) => (
+    <Fragment key={s.age}>
+      {i > 0 && ", "}
+      day {s.age} <TierName id={s.tier} />
+    </Fragment>
+  ));
+}
