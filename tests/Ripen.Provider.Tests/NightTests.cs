@@ -17,7 +17,8 @@ public sealed class NightTests
                 .. estate.Buckets.Select(b =>
                     b with
                     {
-                        // A copy arrives in the night with the age of its original, and is not there when the night is foreseen.
+                        // What arrives in the night, and moves in the same one, is not there when the night is foreseen.
+                        Rules = [.. b.Rules.Select(r => r with { Steps = [.. r.Steps.Where(s => s.Age > 0)] })],
                         CopyTo = [],
                     }
                 ),

@@ -110,7 +110,7 @@ internal sealed class NightActs : IDisposable
         var day = ProviderState.Today(db);
         var lost = Lines.Lost(db).Select(l => l.Region).ToHashSet();
         var only = bucket is null ? null : terms[bucket];
-        foreach (var entry in NightEntries.Of(db, terms, day, b => !lost.Contains(b.Bucket.Region), cancel, withKeys: true, only))
+        foreach (var entry in NightEntries.Of(db, terms, day, b => !lost.Contains(b.Bucket.Region), cancel, whatActs: true, only))
         {
             if (ByRules(entry, terms, day) is { } ruled)
                 yield return ruled;

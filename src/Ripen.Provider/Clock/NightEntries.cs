@@ -51,12 +51,15 @@ internal readonly record struct NightEntry(
 /// <summary>Everything that rules look at in a night: read for the run itself, and for what is foreseen of it.</summary>
 internal static class NightEntries
 {
+    private const int MostConditions = 50;
+
     /// <param name="db">To read from.</param>
     /// <param name="terms">In force.</param>
     /// <param name="day">That is closed.</param>
     /// <param name="isReachable">Whether a bucket's region is there: a lost one stands still.</param>
     /// <param name="cancel">Stops.</param>
-    /// <param name="withKeys">Whether keys are wanted even where no rule looks at them.</param>
+    /// <param name="whatActs">Whether only those are wanted that the night does something to (and some more), with their keys even where no rule
+    /// looks at them.</param>
     /// <param name="only">A bucket; null for all.</param>
     public static IEnumerable<NightEntry> Of(
         SqliteConnection db,
@@ -64,16 +67,19 @@ internal static class NightEntries
         DateOnly day,
         Func<BucketTerms, bool> isReachable,
         CancellationToken cancel,
-        bool withKeys = false,
+        bool whatActs = false,
         BucketTerms? only = null
     )
     {
         var lives = terms
             .Buckets.Where(b => isReachable(b) && (only is null || b == only))
             .ToDictionary(b => b.Id, b => new RuleBook(b, terms.Prices, day));
+        // The index sorts out what rules leave alone, as long as the question stays short.
+        var mayAct = whatActs && lives.Count <= MostConditions ? lives.Values.Select(r => r.MayAct(terms.TierId)).ToList() : [];
         using var all = db.Statement(
             $"SELECT id, bucket, kind, count, bytes, created, tier, since, key, {RetentionGate.KeptUntil}, tags, superseded, replaced_on, "
                 + "rewrite, run, touched, originals FROM entry WHERE kind < 2"
+                + (mayAct.Count > 0 ? $" AND ({string.Join(" OR ", mayAct)})" : "")
                 + (only is null ? "" : FormattableString.Invariant($" AND bucket = {only.Id}"))
         );
         using var row = all.ExecuteReader();
@@ -86,7 +92,7 @@ internal static class NightEntries
                 continue;
             var (id, kind) = (row.GetInt64(0), row.GetInt32(2));
             var lies = new Ruled(
-                rules.NeedsKeys || rules.Bucket.HasTargets || withKeys ? row.GetString(8) : "",
+                rules.NeedsKeys || rules.Bucket.HasTargets || whatActs ? row.GetString(8) : "",
                 rules.NeedsTags ? row.Text(10) : null,
                 row.GetInt32(5),
                 rules.Bucket.Bucket.Versioning ? row.Int(11) : null,

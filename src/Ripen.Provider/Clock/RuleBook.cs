@@ -1,5 +1,6 @@
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
+using Ripen.Provider.Index;
 
 namespace Ripen.Provider.Clock;
 
@@ -160,6 +161,30 @@ internal sealed class RuleBook(BucketTerms bucket, PriceBook prices, DateOnly da
             }
         }
         return by is null ? (null, null, 0) : (coldest, by, bundleTo);
+    }
+
+    /// <summary>Which entries of the bucket the night may do something to, as a condition of the index: all of those, and some more.</summary>
+    /// <param name="tierId">The index's number of a tier, by its place from warm to cold.</param>
+    public string MayAct(Func<int, long> tierId)
+    {
+        var today = day.DayNumber;
+        var warm = Tiers(0, bucket.Landing + 1);
+        List<string> conditions = [$"replaced_on <= {today}", "superseded IS NOT NULL"];
+        foreach (var (rule, steps) in rules.Where(r => r.Rule.Applies == VersionKind.Current))
+        {
+            if (rule.ExpireAt is { } over)
+                conditions.Add($"created <= {today - over}");
+            foreach (var (step, tier) in steps)
+            {
+                var since = step.Clock == StepClock.Read ? "max(created, coalesce(touched, 0))" : "created";
+                conditions.Add($"({since} <= {today - step.Age} AND tier IN ({Tiers(0, tier)}))");
+            }
+            if (rule.BackOnRead)
+                conditions.Add($"(tier NOT IN ({warm}) AND (kind = {EntryRows.Batch} OR touched = {today}))");
+        }
+        return $"(bucket = {bucket.Id} AND ({string.Join(" OR ", conditions)}))";
+
+        string Tiers(int from, int to) => string.Join(", ", Enumerable.Range(from, to - from).Select(tierId));
     }
 
     /// <summary>The share of current objects of this age that is read on the day.</summary>
