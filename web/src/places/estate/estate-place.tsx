@@ -63,8 +63,10 @@ function Totals({ board }: { board: Board }) {
   return (
     <section aria-label="Totals" className="flex flex-wrap items-end gap-x-10 gap-y-1 py-3">
       <h1 className="text-3xl">{estate.name}</h1>
-      <Link to="/keeping">Keeping</Link>
-      <Link to="/cheapest">Cheapest schedules</Link>
+      <span className="flex flex-col text-sm">
+        <Link to="/keeping">Keeping</Link>
+        <Link to="/cheapest">Cheapest schedules</Link>
+      </span>
       <p>
         <span className="font-serif text-2xl leading-none">
           <Figure projected={board.projected}>{bytes(board.bytes)}</Figure>
