@@ -33,6 +33,48 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
     }
 
     [Fact]
+    public async Task Small_objects_are_kept_by_themselves_or_bundled_and_read_one_by_one()
+    {
+        const string bucket = "engine-telemetry";
+        var file = Path.Combine(server.Folder, "small.txt");
+        foreach (var key in new[] { "small/kept.txt", "small/one.txt", "small/two ü.txt" })
+        {
+            await File.WriteAllTextAsync(file, $"what {key} says\n");
+            Assert.Equal(0, (await Ripen("put", file, $"{bucket}/{key}")).Code);
+        }
+        Assert.Contains(
+            "2040-01-01",
+            (await Ripen("keep", bucket, "small/kept.txt", "--until", "2040-01-01")).Output,
+            StringComparison.Ordinal
+        );
+        var less = await Ripen("keep", bucket, "small/kept.txt", "--until", "2039-01-01");
+        Assert.Equal(3, less.Code);
+        Assert.Contains("Say who answers", less.Errors, StringComparison.Ordinal);
+
+        string[] order = ["bundle", bucket, "small/", "--smaller-than", "1000"];
+        Assert.Contains("\"kept\": 1", (await Ripen([.. order, "--draft"])).Output, StringComparison.Ordinal);
+        var made = System.Text.Json.Nodes.JsonNode.Parse((await Ripen(order)).Output)!;
+        var bundle = (string)made["bundle"]!;
+        var members = (await Ripen("bundle-members", bucket, bundle)).Output.Split('\n', StringSplitOptions.RemoveEmptyEntries);
+        Assert.Equal(["small/one.txt", "small/two ü.txt"], members.Select(m => m.Split('\t')[0]));
+        Assert.Equal((0, "what small/two ü.txt says\n", ""), await Ripen("bundle-member", bucket, bundle, "small/two ü.txt"));
+        Assert.Equal(3, (await Ripen("bundle-member", bucket, bundle, "small/kept.txt")).Code);
+        Assert.Equal((0, "what small/kept.txt says\n", ""), await Ripen("get", $"{bucket}/small/kept.txt"));
+    }
+
+    [Fact]
+    public async Task What_rules_do_in_twelve_months_is_told_as_csv()
+    {
+        var (code, output, _) = await Ripen("tonight", "--months", "12", "--bucket", "engine-telemetry");
+        Assert.Equal(0, code);
+        var lines = output.Split('\n', StringSplitOptions.RemoveEmptyEntries);
+        Assert.Equal("month,bucket,deed,rule,fromTier,toTier,objects,bytes,charge", lines[0].Trim());
+        Assert.All(lines[1..], l => Assert.Contains(",engine-telemetry,", l, StringComparison.Ordinal));
+        Assert.Equal(12, lines[1..].Select(l => l[..7]).Distinct().Count());
+        Assert.Equal(3, (await Ripen("tonight", "--months", "0")).Code);
+    }
+
+    [Fact]
     public async Task Time_passes_and_the_ledger_tells_what_it_cost()
     {
         var before = DateTimeOffset.Parse((await Ripen("clock")).Output, System.Globalization.CultureInfo.InvariantCulture);
