@@ -71,11 +71,11 @@ function Sheet({ name }: { name: string }) {
                     onStep={(r, s, age) => edit((b) => withStep(b, r, s, { age }))}
                     onExpiry={(r, age) => edit((b) => withExpiry(b, r, age))}
                   />
-                  <TonightLine bucket={name} />
                 </div>
               ) : (
                 <div className="h-40" />
               )}
+              <TonightLine bucket={name} />
             </div>
             <RulesEditor bucket={bucket} edit={edit} problemAt={problemAt} suggested={good} />
             <KeepEditor bucket={bucket} stored={draft.stored.data} discard={draft.discard} edit={edit} problemAt={problemAt} />
