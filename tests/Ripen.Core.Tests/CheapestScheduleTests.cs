@@ -18,17 +18,17 @@ public sealed class CheapestScheduleTests
                 Arb.From(Cases),
                 c =>
                 {
-                    var path = new SchedulePath(c.Bucket, c.Prices, c.Bucket.Streams, c.End, c.Goes);
+                    var path = new SchedulePath(c.Bucket, c.Prices, c.Bucket.Streams, c.Span);
                     var (cost, steps) = path.Cheapest(c.Wait);
                     Assert.Equal(cost, path.CostOf(steps), 1e-9 * Math.Max(1, Math.Abs(cost)));
-                    var best = All(c, 0, path.Landing, c.End).Min(s => path.CostOf(s));
+                    var best = All(c, 0, path.Landing, c.Span.Over).Min(s => path.CostOf(s));
                     Assert.True(cost <= best + (1e-9 * Math.Abs(best)), $"{cost} with {string.Join(' ', steps)}, but {best} there is");
                     Assert.True(steps.All(s => Allowed(c, s.Age, s.Tier)), $"Not allowed: {string.Join(' ', steps)}");
                 }
             )
             .Check(Randomly.Draws(150));
 
-    private sealed record Case(Bucket Bucket, PriceBook Prices, int End, bool Goes, double Wait);
+    private sealed record Case(Bucket Bucket, PriceBook Prices, LifeSpan Span, double Wait);
 
     private static bool Allowed(Case c, int age, int tier) =>
         age >= (c.Prices.Tiers[tier].LeastAge?.Created ?? 0) && c.Prices.Tiers[tier].WaitHours <= c.Wait;
@@ -109,18 +109,43 @@ public sealed class CheapestScheduleTests
                 new ReadBand { FromAge = 1 + random.Next(6), ShareOfObjectsPerDay = random.NextDouble() * 0.1 },
             ],
         };
-        return new Case(bucket, prices, 4 + random.Next(8), random.Next(2) == 0, random.Next(3) * 6);
+        var over = 4 + random.Next(8);
+        return new Case(
+            bucket,
+            prices,
+            new LifeSpan(over, over + (random.Next(2) * random.Next(9)), random.Next(2) == 0),
+            random.Next(3) * 6
+        );
     }
 
     /// <summary>With steady arrivals, settled, without bands and in months of thirty days: the year of the projection.</summary>
-    [Fact]
-    public void What_it_is_said_to_save_is_what_the_projection_saves()
+    [Theory]
+    [InlineData(null)]
+    [InlineData(90)]
+    public void What_it_is_said_to_save_is_what_the_projection_saves(int? earlierExpireAfter)
     {
         var steady = Samples.Steady(1000, 3_000_000);
         var now = Samples.Single(steady, [new Step { Age = 60, Tier = "cellar" }], 400) with
         {
             PriceBook = Samples.Small().PriceBook with { Month = BillingMonth.ThirtyDays },
         };
+        var bucket = now.Buckets[0] with { Reads = [new ReadBand { FromAge = 0, ShareOfObjectsPerDay = 0.0004 }] };
+        if (earlierExpireAfter is { } days)
+            bucket = bucket with
+            {
+                Versioning = true,
+                Rules =
+                [
+                    .. bucket.Rules,
+                    new LifecycleRule
+                    {
+                        Id = "earlier",
+                        Applies = VersionKind.Earlier,
+                        ExpireAt = days,
+                    },
+                ],
+            };
+        now = now.With(bucket, bucket.Name);
         var advice = Assert.Single(CheapestSchedules.Of(now, null).Buckets);
         var schedule = Assert.Single(advice.Schedules);
         Assert.True(schedule.Saving > 0);
@@ -134,6 +159,31 @@ public sealed class CheapestScheduleTests
 
     private static double Year(Estate estate) =>
         Projection.Of(estate, 36).Rows().GroupBy(r => r.Month).Skip(24).Sum(m => m.Sum(r => r.Amount));
+
+    /// <summary>Where one answer for all that arrives would be wrong, none is given.</summary>
+    [Fact]
+    public void No_schedule_is_told_where_prefixes_or_ends_differ_or_copies_land_elsewhere()
+    {
+        var estate = Samples.Demo();
+        var cameras = estate.Find("deck-cameras")!;
+        Assert.Equal(
+            "Some of what arrives lies under a prefix within another's.",
+            Why(cameras with { Streams = [.. cameras.Streams, cameras.Streams[0] with { Prefix = "bow/port/" }] })
+        );
+        Assert.Equal(
+            "What arrives under one prefix ends at different ages.",
+            Why(cameras with { Keep = null, Streams = [.. cameras.Streams, cameras.Streams[0] with { ReplacedAfterDays = 3 }] })
+        );
+        var source = estate.Buckets.First(b => b.CopyTo.Any(c => c.Bucket == "telemetry-far"));
+        var colder = source with { CopyTo = [.. source.CopyTo.Select(c => c with { Tier = "pantry" })] };
+        Assert.Equal(
+            "Copies land there in a tier of their own.",
+            CheapestSchedules.Of(estate.With(colder, colder.Name), null).Others.Single(o => o.Bucket == "telemetry-far").Why
+        );
+
+        string Why(Bucket bucket) =>
+            CheapestSchedules.Of(estate.With(bucket, bucket.Name), null).Others.Single(o => o.Bucket == bucket.Name).Why;
+    }
 
     [Fact]
     public void Buckets_whose_rules_have_no_one_age_for_all_are_named_and_the_demo_is_ranked()

@@ -38,13 +38,28 @@ public sealed record Schedule(
 public sealed record ScheduleAdvice(IReadOnlyList<Schedule> Schedules, Bucket Draft)
 {
     public double Saving => Schedules.Sum(s => s.Saving);
+
+    public double SavedAlready => Schedules.Sum(s => s.SavedAlready);
 }
 
 /// <summary>A bucket for which no schedule is worked out, and why.</summary>
 public sealed record NoSchedule(string Bucket, string Why);
 
-/// <summary>Advice for a whole estate, what saves most first.</summary>
-public sealed record EstateAdvice(IReadOnlyList<ScheduleAdvice> Buckets, IReadOnlyList<NoSchedule> Others);
+/// <summary>Advice for an estate.</summary>
+/// <param name="Saving">Of all buckets, a year.</param>
+/// <param name="SavedAlready">Of all, against leaving everything where it lands.</param>
+/// <param name="InAll">For how many buckets a schedule was worked out.</param>
+/// <param name="Buckets">What saves most first; as many as were asked for.</param>
+/// <param name="OthersInAll">For how many none was.</param>
+/// <param name="Others">As many of them as were asked for.</param>
+public sealed record EstateAdvice(
+    double Saving,
+    double SavedAlready,
+    int InAll,
+    IReadOnlyList<ScheduleAdvice> Buckets,
+    int OthersInAll,
+    IReadOnlyList<NoSchedule> Others
+);
 
 /// <summary>
 /// For each bucket the steps by creation that cost least over the life of what arrives: storage, moves, leaving early, dearer reading, index and
@@ -59,18 +74,26 @@ public static class CheapestSchedules
 
     /// <param name="estate">Valid.</param>
     /// <param name="longestWait">Hours that readers accept at most; null for as long as each bucket's steps make them wait now.</param>
-    public static EstateAdvice Of(Estate estate, double? longestWait)
+    /// <param name="most">Buckets that are told.</param>
+    public static EstateAdvice Of(Estate estate, double? longestWait, int most = int.MaxValue)
     {
         var (advised, others) = (new List<ScheduleAdvice>(), new List<NoSchedule>());
         foreach (var bucket in estate.Buckets)
         {
             var streams = Streams(bucket, estate);
-            if (WhyNot(bucket, streams) is { } why)
+            if (WhyNot(bucket, streams, estate) is { } why)
                 others.Add(new NoSchedule(bucket.Name, why));
             else
                 advised.Add(Of(bucket, streams, estate, longestWait));
         }
-        return new EstateAdvice([.. advised.OrderByDescending(a => a.Saving)], others);
+        return new EstateAdvice(
+            advised.Sum(a => a.Saving),
+            advised.Sum(a => a.SavedAlready),
+            advised.Count,
+            [.. advised.OrderByDescending(a => a.Saving).Take(most)],
+            others.Count,
+            [.. others.Take(most)]
+        );
     }
 
     private static List<ObjectStream> Streams(Bucket bucket, Estate estate) =>
@@ -82,18 +105,40 @@ public static class CheapestSchedules
                 .Where(s => s.ObjectsPerDay > 0),
         ];
 
-    private static string? WhyNot(Bucket bucket, List<ObjectStream> streams) =>
+    private static string? WhyNot(Bucket bucket, List<ObjectStream> streams, Estate estate) =>
         streams.Count == 0 ? "Nothing arrives there by itself."
         : bucket.Rules.Any(r => r.WatchesReading) ? "Its rules wait until nobody reads; there is no one age for all."
         : bucket.Rules.Any(r => r.Tags is not null || r.SmallestBytes > 0 || r.LargestBytes is not null)
             ? "Its rules tell objects apart by tags or sizes."
         : bucket.Rules.Any(r => r.Steps.Any(s => s.BundleTo is not null)) ? "Its rules bundle."
+        : bucket.Rules.Any(r => r.Applies == VersionKind.Earlier && r.Steps.Count > 0) ? "Its rules move earlier versions."
+        : estate.CopiedInto(bucket.Name).Any(c => c.Rule.Tier is { } own && own != bucket.Tier)
+            ? "Copies land there in a tier of their own."
+        : AreNested(streams) ? "Some of what arrives lies under a prefix within another's."
+        : streams.GroupBy(s => s.Prefix).Any(g => g.Select(s => SpanOf(bucket, s, estate)).Distinct().Count() > 1)
+            ? "What arrives under one prefix ends at different ages."
         : null;
+
+    /// <summary>Rules for the wider prefix would hold in the narrower one.</summary>
+    private static bool AreNested(List<ObjectStream> streams)
+    {
+        var prefixes = streams.Select(s => s.Prefix).Distinct().Order(StringComparer.Ordinal).ToList();
+        return prefixes.Zip(prefixes.Skip(1)).Any(p => p.Second.StartsWith(p.First, StringComparison.Ordinal));
+    }
+
+    private static LifeSpan SpanOf(Bucket bucket, ObjectStream stream, Estate estate)
+    {
+        var lifecycle = Lifecycle.Of(bucket, stream.Kind, estate.PriceBook, estate.Today);
+        var over = Math.Min(lifecycle.ExpireAt, stream.ReplacedAfterDays ?? Lifecycle.Never);
+        var gone = Math.Max(lifecycle.Versioned ? over + (long)lifecycle.EarlierExpireAt : over, lifecycle.Keeping.Days);
+        var end = (int)Math.Min(gone, Horizon);
+        return new LifeSpan(lifecycle.Versioned ? Math.Min(over, end) : end, end, gone <= Horizon);
+    }
 
     private static ScheduleAdvice Of(Bucket bucket, List<ObjectStream> streams, Estate estate, double? longestWait)
     {
         var wait = longestWait ?? WaitNow(bucket, estate.PriceBook);
-        var schedules = Groups(streams).Select(g => Of(bucket, g.Prefix, g.Streams, estate, wait)).ToList();
+        var schedules = streams.GroupBy(s => s.Prefix).Select(g => Of(bucket, g.Key, [.. g], estate, wait)).ToList();
         return new ScheduleAdvice(schedules, Draft(bucket, schedules));
     }
 
@@ -104,22 +149,17 @@ public static class CheapestSchedules
             .Append(bucket.Tier)
             .Max(t => prices.Tiers[prices.Coldness(t)].WaitHours);
 
-    /// <summary>By prefix; all together where one prefix is within another, because the rules of the wider hold in the narrower.</summary>
-    private static List<(string Prefix, List<ObjectStream> Streams)> Groups(List<ObjectStream> streams)
-    {
-        var prefixes = streams.Select(s => s.Prefix).Distinct().ToList();
-        var nested = prefixes.Any(p => prefixes.Any(q => q != p && q.StartsWith(p, StringComparison.Ordinal)));
-        return nested ? [("", streams)] : [.. streams.GroupBy(s => s.Prefix).Select(g => (g.Key, g.ToList()))];
-    }
-
     private static Schedule Of(Bucket bucket, string prefix, List<ObjectStream> streams, Estate estate, double longestWait)
     {
         var prices = estate.PriceBook;
-        var lifecycle = Lifecycle.Of(bucket, streams[0].Kind, prices, estate.Today);
-        var path = new SchedulePath(bucket, prices, streams, Math.Min(lifecycle.OverAt, Horizon), lifecycle.OverAt <= Horizon);
+        var span = SpanOf(bucket, streams[0], estate);
+        var path = new SchedulePath(bucket, prices, streams, span);
         List<(int, int)> now =
         [
-            .. lifecycle.Steps.Where(s => s.Tier > path.Landing && s.Age < lifecycle.OverAt).Select(s => (s.Age, s.Tier)),
+            .. Lifecycle
+                .Of(bucket, streams[0].Kind, prices, estate.Today)
+                .Steps.Where(s => s.Tier > path.Landing && s.Age < span.Over)
+                .Select(s => (s.Age, s.Tier)),
         ];
         var (best, steps) = path.Cheapest(longestWait);
         return new Schedule(bucket.Name, prefix, Named(now), Named(steps), path.CostOf([]) * 365, path.CostOf(now) * 365, best * 365);

@@ -4,24 +4,28 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Advice;
 
+/// <summary>How long objects live, in days of age.</summary>
+/// <param name="Over">When they are no current versions any more: nobody reads them from then on, and no step is taken.</param>
+/// <param name="End">When they are gone, or no longer looked at.</param>
+/// <param name="Goes">Whether they leave their tier then.</param>
+internal readonly record struct LifeSpan(int Over, int End, bool Goes);
+
 /// <summary>The life of a day's arrivals as a path over age and tier, and the cheapest one.</summary>
 internal sealed class SchedulePath
 {
     private readonly Bucket bucket;
     private readonly PriceBook prices;
     private readonly ObjectCosts costs;
-    private readonly int end;
-    private readonly bool goes;
+    private readonly LifeSpan span;
     private readonly Daily?[] daily;
 
     /// <param name="bucket">Where they arrive.</param>
     /// <param name="prices">For the tiers.</param>
     /// <param name="streams">What arrives a day.</param>
-    /// <param name="end">The age at which the life ends, in days.</param>
-    /// <param name="goes">Whether they leave their tier then.</param>
-    public SchedulePath(Bucket bucket, PriceBook prices, IReadOnlyList<ObjectStream> streams, int end, bool goes)
+    /// <param name="span">How long each lives.</param>
+    public SchedulePath(Bucket bucket, PriceBook prices, IReadOnlyList<ObjectStream> streams, LifeSpan span)
     {
-        (this.bucket, this.prices, this.end, this.goes) = (bucket, prices, end, goes);
+        (this.bucket, this.prices, this.span) = (bucket, prices, span);
         costs = new ObjectCosts(bucket, prices);
         Landing = prices.Coldness(bucket.Tier);
         daily =
@@ -55,7 +59,7 @@ internal sealed class SchedulePath
             cost += Stay(tier, since, age, leaves: true) + daily[to]!.Move;
             (tier, since) = (to, age);
         }
-        return cost + Stay(tier, since, end, goes);
+        return cost + Stay(tier, since, span.End, span.Goes);
     }
 
     /// <summary>The least that they can cost, and with which steps.</summary>
@@ -94,7 +98,7 @@ internal sealed class SchedulePath
     )
     {
         var (of, minimum) = (daily[tier]!, prices.Tiers[tier].MinimumStayDays);
-        var least = (Cost: Stay(tier, ages[at], end, goes), Next: -1, Tier: -1);
+        var least = (Cost: Stay(tier, ages[at], span.End, span.Goes), Next: -1, Tier: -1);
         // What arrives may move on the same day; what moved moves again on another one.
         for (var next = tier == Landing && at == 0 ? 0 : at + 1; next < ages.Count; next++)
         {
@@ -115,11 +119,11 @@ internal sealed class SchedulePath
     private double Stay(int tier, int from, int to, bool leaves)
     {
         var of = daily[tier]!;
-        var cost = (of.Stored * (to - from)) + (of.Read * costs.Readings(from, to));
+        var cost = (of.Stored * (to - from)) + (of.Read * costs.Readings(from, Math.Min(to, span.Over)));
         return leaves ? cost + (of.Early * prices.Tiers[tier].DaysShort(to - from)) : cost;
     }
 
-    /// <summary>Ages below the end at which a charge bends, and those that minimum stays lead to from them, up or down.</summary>
+    /// <summary>Ages of current versions at which a charge bends, and those that minimum stays lead to from them, up or down.</summary>
     private List<int> Ages()
     {
         var offsets = new HashSet<int> { 0 };
@@ -130,10 +134,12 @@ internal sealed class SchedulePath
             .. bucket
                 .Reads.Select(r => r.FromAge)
                 .Concat(prices.Tiers.Select(t => t.LeastAge?.Created ?? 0))
-                .Append(end)
+                .Append(span.End)
+                // The last chance to move, and the ones before it for who moves again.
+                .Concat(Enumerable.Range(0, prices.Tiers.Count - Landing + 1).Select(before => span.Over - before))
                 .Append(0)
                 .SelectMany(age => offsets.Select(o => age + o))
-                .Where(age => age >= 0 && age < end)
+                .Where(age => age >= 0 && age < span.Over)
                 .Append(0)
                 .Distinct()
                 .Order(),
