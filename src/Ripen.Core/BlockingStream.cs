@@ -3,6 +3,9 @@ namespace Ripen.Core;
 /// <summary>Lets a writer that knows only synchronous writing write to an answer that knows only the other.</summary>
 public sealed class BlockingStream(Stream answer) : Stream
 {
+    /// <summary>Bytes that went through.</summary>
+    public long Written { get; private set; }
+
     public override bool CanRead => false;
     public override bool CanSeek => false;
     public override bool CanWrite => true;
@@ -24,8 +27,11 @@ public sealed class BlockingStream(Stream answer) : Stream
     public override void SetLength(long value) => throw new NotSupportedException();
 
     public override void Write(byte[] buffer, int offset, int count) =>
-        answer.WriteAsync(buffer.AsMemory(offset, count)).AsTask().GetAwaiter().GetResult();
+        WriteAsync(buffer.AsMemory(offset, count)).AsTask().GetAwaiter().GetResult();
 
-    public override ValueTask WriteAsync(ReadOnlyMemory<byte> buffer, CancellationToken cancellationToken = default) =>
-        answer.WriteAsync(buffer, cancellationToken);
+    public override async ValueTask WriteAsync(ReadOnlyMemory<byte> buffer, CancellationToken cancellationToken = default)
+    {
+        await answer.WriteAsync(buffer, cancellationToken);
+        Written += buffer.Length;
+    }
 }

@@ -1,4 +1,5 @@
 using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
 using Ripen.Core.Retention;
 
 namespace Ripen.Core.Tests;
@@ -143,4 +144,25 @@ public sealed class KeepingTests
                 return null;
             }
         );
+
+    /// <summary>Sums are of all rows, however few are told; a row has a figure for each month.</summary>
+    [Fact]
+    public void Months_ahead_are_summed_over_all_rows()
+    {
+        var estate = Samples.Demo();
+        var deeds = RulesAhead.Of(estate, 5);
+        var (all, one) = (
+            RulesAheadReading.Of(deeds, estate.Today, 5, int.MaxValue),
+            RulesAheadReading.Of(deeds, estate.Today, 5, most: 1)
+        );
+        Assert.Equal(5, all.Months.Count);
+        Assert.Equal((all.InAll, 1), (one.InAll, one.Rows.Count));
+        Assert.Equal(all.Rows.Count, all.InAll);
+        for (var m = 0; m < 5; m++)
+        {
+            Assert.Equal(all.Rows.Sum(r => r.Charges[m]), one.Charges[m], 9);
+            Assert.Equal(deeds.Where(d => d.Month == all.Months[m]).Sum(d => d.Bytes), one.Bytes[m], 1e-3);
+        }
+        Assert.True(one.Objects.Sum() > 1000);
+    }
 }

@@ -95,6 +95,67 @@ public sealed class BundleTests
         Assert.Equal("not-the-same", refused.Code);
         foreach (var (key, content) in contents)
             Assert.Equal(content, await provider.Get(key));
+        // What came to nothing is not stored either.
+        Assert.Equal(contents.Count, provider.Objects.List("harbour", "", null, null, 100).Objects.Count);
+    }
+
+    [Fact]
+    public async Task Two_at_once_lose_nothing_and_what_was_changed_meanwhile_stays()
+    {
+        using var provider = new TestProvider(TestProvider.OneBucket());
+        var contents = await Fill(provider);
+        var both = await Task.WhenAll(
+            Enumerable.Range(0, 2).Select(_ => Task.Run(() => Try(() => provider.Inside.Bundles.Make(Small, CancellationToken.None))))
+        );
+        var made = both.OfType<Bundling>().ToList();
+        Assert.NotEmpty(made);
+        Assert.All(made, m => Assert.Equal(0, m.Stayed));
+        foreach (var (key, content) in contents)
+        {
+            var (bundle, found) = await provider.Inside.Bundles.Open("harbour", made[0].Bundle!, key, CancellationToken.None);
+            using var read = new MemoryStream();
+            using (bundle)
+                await bundle.Send(found.Offset, found.Offset + found.Bytes, read, CancellationToken.None);
+            Assert.Equal(content, read.ToArray());
+        }
+
+        static async Task<Bundling?> Try(Func<Task<Bundling>> deed)
+        {
+            try
+            {
+                return await deed();
+            }
+            catch (RefusalException)
+            {
+                return null;
+            }
+        }
+    }
+
+    /// <summary>An index is an object like any other, and anybody with rights may write one.</summary>
+    [Theory]
+    [InlineData("no JSON")]
+    [InlineData("""{ "ripenBundle": 2, "bundle": "x", "members": [] }""")]
+    [InlineData("""{ "ripenBundle": 1, "bundle": "x", "members": null }""")]
+    [InlineData("""{ "ripenBundle": 1, "bundle": "x", "members": [null] }""")]
+    [InlineData("""{ "ripenBundle": 1, "bundle": "x", "members": [{ "key": "a", "offset": -1, "bytes": 5, "sha256": "" }] }""")]
+    [InlineData("""{ "ripenBundle": 1, "bundle": "x", "members": [{ "key": "a", "offset": 8, "bytes": 5, "sha256": "" }] }""")]
+    [InlineData(
+        """{ "ripenBundle": 1, "bundle": "x", "members": [{ "key": "a", "offset": 1, "bytes": 9223372036854775807, "sha256": "" }] }"""
+    )]
+    public async Task A_hostile_index_is_refused(string index)
+    {
+        using var provider = new TestProvider(TestProvider.OneBucket());
+        await provider.Put("x.bundle.tar", TestProvider.Bytes(10));
+        await provider.Put("x.bundle.json", System.Text.Encoding.UTF8.GetBytes(index));
+        Assert.Equal(
+            "no-bundle-index",
+            (
+                await Assert.ThrowsAsync<RefusalException>(() =>
+                    provider.Inside.Bundles.Open("harbour", "x.bundle.tar", "a", CancellationToken.None)
+                )
+            ).Code
+        );
     }
 
     [Fact]

@@ -76,7 +76,7 @@ internal sealed class ReadLife
     private readonly int landing;
     private readonly int firstAge;
     private readonly double[]?[] rows;
-    private readonly List<Shelf> shelves = [];
+    private readonly List<ReadShelf> shelves = [];
     private readonly Dictionary<(NightDeed Deed, string? Rule, int From, int? To), ReadDeed> deeds = [];
     private readonly Dictionary<(string? Rule, int From), ReadDeed> ends = [];
     private int? superseded;
@@ -136,126 +136,6 @@ internal sealed class ReadLife
 
     public int Ages { get; }
 
-    /// <summary>
-    /// Objects in one tier and form: by the days since they came there, as long as a minimum stay asks, and by how many days nobody has read
-    /// them, as long as a step does. The last of either holds all that waited at least so long.
-    /// </summary>
-    private sealed class Shelf(int tier, Form form, double billed, int minimumStay, int longestUnread)
-    {
-        private readonly int width = longestUnread + 1;
-        private readonly double[] shares = new double[(minimumStay + 1) * (longestUnread + 1)];
-
-        public int Tier => tier;
-
-        public Form Form => form;
-
-        /// <summary>Billed bytes, for each object that came.</summary>
-        public double Billed => billed;
-
-        public int LongestUnread => longestUnread;
-
-        private double? total;
-
-        /// <summary>All of it.</summary>
-        public double Total => total ??= Sum(shares);
-
-        /// <summary>Days short of the minimum stay, of all of it together.</summary>
-        public double DaysShort
-        {
-            get
-            {
-                var days = 0.0;
-                for (var i = 0; i < minimumStay * width; i++)
-                    days += shares[i] * (minimumStay - (i / width));
-                return days;
-            }
-        }
-
-        public void Put(int stayed, int unread, double share)
-        {
-            Stayed(Math.Min(stayed, minimumStay))[Math.Min(unread, longestUnread)] += share;
-            total = null;
-        }
-
-        /// <summary>Takes all that nobody has read for so many days.</summary>
-        /// <returns>How much, and its days short of the minimum stay together.</returns>
-        public (double Share, double DaysShort) TakeUnread(int days)
-        {
-            var (share, missing) = (0.0, 0.0);
-            for (var stayed = 0; stayed <= minimumStay; stayed++)
-            {
-                ref var part = ref shares[(stayed * width) + days];
-                share += part;
-                missing += part * (minimumStay - stayed);
-                part = 0;
-            }
-            total = null;
-            return (share, missing);
-        }
-
-        /// <summary>Takes this part of everything away.</summary>
-        public (double Share, double DaysShort) Take(double part)
-        {
-            var taken = (Total * part, DaysShort * part);
-            Scale(shares, 1 - part);
-            total = null;
-            return taken;
-        }
-
-        /// <summary>This part of everything was read.</summary>
-        public void Read(double part)
-        {
-            if (longestUnread == 0)
-                return;
-            for (var stayed = 0; stayed <= minimumStay; stayed++)
-            {
-                var read = Sum(Stayed(stayed)) * part;
-                if (read == 0)
-                    continue;
-                Scale(Stayed(stayed), 1 - part);
-                Stayed(stayed)[0] += read;
-            }
-        }
-
-        public void PassDay()
-        {
-            if (longestUnread > 0)
-            {
-                for (var stayed = 0; stayed <= minimumStay; stayed++)
-                {
-                    var unread = Stayed(stayed);
-                    var waited = unread[longestUnread];
-                    unread[..^1].CopyTo(unread[1..]);
-                    unread[longestUnread] += waited;
-                    unread[0] = 0;
-                }
-            }
-            if (minimumStay == 0)
-                return;
-            var free = Stayed(minimumStay);
-            for (var unread = 0; unread < width; unread++)
-                free[unread] += shares[((minimumStay - 1) * width) + unread];
-            shares.AsSpan(0, (minimumStay - 1) * width).CopyTo(shares.AsSpan(width));
-            Stayed(0).Clear();
-        }
-
-        private Span<double> Stayed(int days) => shares.AsSpan(days * width, width);
-
-        private static void Scale(Span<double> shares, double factor)
-        {
-            for (var i = 0; i < shares.Length; i++)
-                shares[i] *= factor;
-        }
-
-        private static double Sum(ReadOnlySpan<double> shares)
-        {
-            var sum = 0.0;
-            foreach (var share in shares)
-                sum += share;
-            return sum;
-        }
-    }
-
     private static double ShareRead(IReadOnlyList<ReadBand> reads, int age)
     {
         var share = 0.0;
@@ -294,7 +174,7 @@ internal sealed class ReadLife
             At(tier, form).Put(0, unread, share);
     }
 
-    private void Moved(Shelf from, DueStep step, Form form, int age, double share, double daysShort, string? over)
+    private void Moved(ReadShelf from, DueStep step, Form form, int age, double share, double daysShort, string? over)
     {
         var (deed, by) = superseded == age ? (NightDeed.StepsBack, over) : (NightDeed.Moves, step.Rule);
         var bundles = form == from.Form ? 0 : share * form.Count;
@@ -309,7 +189,7 @@ internal sealed class ReadLife
         Add(step.Tier, AgeEvent.BundleWrites, age, bundles);
     }
 
-    private void Rest(Shelf shelf, int age, double rate)
+    private void Rest(ReadShelf shelf, int age, double rate)
     {
         var share = shelf.Total;
         if (share == 0)
@@ -357,7 +237,7 @@ internal sealed class ReadLife
         return null;
     }
 
-    private void End(Shelf shelf, int age)
+    private void End(ReadShelf shelf, int age)
     {
         if (shelf.Total is not (not 0.0 and var share))
             return;
@@ -369,7 +249,7 @@ internal sealed class ReadLife
         Add(told, shelf, age, share, missing);
     }
 
-    private void Tell(NightDeed deed, string? rule, Shelf from, int? to, int age, double share, double bundles, double daysShort)
+    private void Tell(NightDeed deed, string? rule, ReadShelf from, int? to, int age, double share, double bundles, double daysShort)
     {
         if (!deeds.TryGetValue((deed, rule, from.Tier, to), out var told))
             deeds[(deed, rule, from.Tier, to)] = told = new ReadDeed(Ages);
@@ -378,14 +258,14 @@ internal sealed class ReadLife
         told.Bundles[age - firstAge] += bundles;
     }
 
-    private void Add(ReadDeed told, Shelf shelf, int age, double share, double daysShort)
+    private void Add(ReadDeed told, ReadShelf shelf, int age, double share, double daysShort)
     {
         told.Objects[age - firstAge] += share * shelf.Form.Count;
         told.Bytes[age - firstAge] += share * lifecycle.Kind.BytesPerObject;
         told.Early[age - firstAge] += daysShort * shelf.Billed;
     }
 
-    private Shelf At(int tier, Form form)
+    private ReadShelf At(int tier, Form form)
     {
         foreach (var shelf in shelves)
         {
@@ -394,11 +274,11 @@ internal sealed class ReadLife
         }
         var longest = lifecycle.Current.Where(s => s.ByReading && s.Tier > tier).Select(s => s.Age).DefaultIfEmpty(0).Max();
         var billed = form.Count * prices.Tiers[tier].BilledBytes(form.BytesPerObject);
-        shelves.Add(new Shelf(tier, form, billed, prices.Tiers[tier].MinimumStayDays, longest));
+        shelves.Add(new ReadShelf(tier, form, billed, prices.Tiers[tier].MinimumStayDays, longest));
         return shelves[^1];
     }
 
-    private DueStep? ColdestDue(Shelf shelf, int unreadDays, int age)
+    private DueStep? ColdestDue(ReadShelf shelf, int unreadDays, int age)
     {
         DueStep? coldest = null;
         foreach (var step in superseded is null ? lifecycle.Current : lifecycle.Earlier)

@@ -28,6 +28,84 @@ public sealed record RuleDeed(
     double Charge
 );
 
+/// <summary>What one rule does in all months, in their order.</summary>
+public sealed record RuleYear(
+    string Bucket,
+    NightDeed Deed,
+    string? Rule,
+    string From,
+    string? To,
+    IReadOnlyList<double> Objects,
+    IReadOnlyList<double> Bytes,
+    IReadOnlyList<double> Charges
+);
+
+/// <summary>What rules will do, with a row a rule and deed.</summary>
+/// <param name="Months">The columns.</param>
+/// <param name="Rows">By bucket and rule; as many as were asked for.</param>
+/// <param name="InAll">How many rows there are.</param>
+/// <param name="Objects">Of all rows, by month.</param>
+/// <param name="Bytes">Of all rows, by month.</param>
+/// <param name="Charges">Of all rows, by month.</param>
+public sealed record RulesAheadReading(
+    IReadOnlyList<Month> Months,
+    IReadOnlyList<RuleYear> Rows,
+    int InAll,
+    IReadOnlyList<double> Objects,
+    IReadOnlyList<double> Bytes,
+    IReadOnlyList<double> Charges
+)
+{
+    /// <param name="deeds">By month.</param>
+    /// <param name="today">In the first month.</param>
+    /// <param name="months">How many.</param>
+    /// <param name="most">Rows that are told.</param>
+    public static RulesAheadReading Of(IReadOnlyList<RuleDeed> deeds, DateOnly today, int months, int most)
+    {
+        List<Month> columns = [.. Enumerable.Range(0, months).Select(m => Month.Of(today.AddMonths(m)))];
+        var rows = deeds
+            .GroupBy(d => (d.Bucket, Rule: d.Rule ?? "", d.Deed, d.From, To: d.To ?? ""))
+            .OrderBy(g => g.Key.Bucket, StringComparer.Ordinal)
+            .ThenBy(g => g.Key.Rule, StringComparer.Ordinal)
+            .ThenBy(g => g.Key.Deed)
+            .ToList();
+        return new(
+            columns,
+            [
+                .. rows.Take(most)
+                    .Select(g =>
+                    {
+                        var first = g.First();
+                        var by = g.ToDictionary(d => d.Month);
+                        return new RuleYear(
+                            first.Bucket,
+                            first.Deed,
+                            first.Rule,
+                            first.From,
+                            first.To,
+                            By(by, d => d.Objects),
+                            By(by, d => d.Bytes),
+                            By(by, d => d.Charge)
+                        );
+                    }),
+            ],
+            rows.Count,
+            Together(d => d.Objects),
+            Together(d => d.Bytes),
+            Together(d => d.Charge)
+        );
+
+        List<double> By(Dictionary<Month, RuleDeed> deedsBy, Func<RuleDeed, double> figure) =>
+            columns.ConvertAll(m => deedsBy.TryGetValue(m, out var deed) ? figure(deed) : 0);
+
+        List<double> Together(Func<RuleDeed, double> figure)
+        {
+            var sums = deeds.GroupBy(d => d.Month).ToDictionary(g => g.Key, g => g.Sum(figure));
+            return columns.ConvertAll(m => sums.GetValueOrDefault(m));
+        }
+    }
+}
+
 /// <summary>
 /// What rules will do, month by month: the sums of what each night does, computed from the same lives as the bill. What arrives meanwhile is
 /// in it; packs of backup plans are not, which have their own calendar.

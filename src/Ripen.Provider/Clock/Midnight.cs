@@ -220,7 +220,7 @@ internal sealed class Midnight : IDisposable
                 relocation.Move(entry.Id, entry.Kind, landing, day, null, charge);
         }
         using var parts = new ReadParts(db, day);
-        foreach (var bucket in Reachable())
+        foreach (var bucket in Reachable().Where(b => b.Bucket.Rules.Any(r => r.WatchesReading)))
         {
             if (new RuleBook(bucket, terms.Prices, day).LongestUnread is { } longest)
                 parts.PartAndJoin(bucket, parted, longest, tier => terms.Prices.Tiers[terms.Place(tier)].MinimumStayDays);

@@ -49,6 +49,9 @@ public sealed record NightSum(
 /// <param name="Next">The number with which the next page begins; null for the last.</param>
 public sealed record NightReading(DateOnly Day, IReadOnlyList<NightSum> Sums, IReadOnlyList<NightAct> Acts, long? Next)
 {
+    /// <summary>Of all sums together.</summary>
+    public double Charge => Sums.Sum(s => s.Charge);
+
     /// <summary>Reads all acts once: sums of all, and those of the page.</summary>
     internal static NightReading Of(DateOnly day, IEnumerable<NightAct> acts, long from, int most)
     {

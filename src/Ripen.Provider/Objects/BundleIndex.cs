@@ -42,22 +42,27 @@ public sealed record BundleIndex([property: JsonPropertyName("ripenBundle")] int
 
     public byte[] Write() => JsonSerializer.SerializeToUtf8Bytes(this, Json);
 
+    /// <summary>No index of ours is longer: ten thousand members with the longest keys.</summary>
+    public const long MostBytes = 50_000_000;
+
     /// <exception cref="RefusalException">It is no index, or one of another format.</exception>
     public static BundleIndex Read(byte[] text, string key)
     {
         try
         {
-            if (JsonSerializer.Deserialize<BundleIndex>(text, Json) is { Ripen: 1, Members: not null } index)
+            if (JsonSerializer.Deserialize<BundleIndex>(text, Json) is { Ripen: 1, Members: { } members } index && members.All(IsMember))
                 return index;
         }
         catch (JsonException)
         {
             // Told below, like any other text.
         }
-        throw new RefusalException(
-            RefusalKind.Damaged,
-            "no-bundle-index",
-            $"'{key}' is not the index of a bundle that this program knows."
-        );
+        throw NoIndex(key);
     }
+
+    public static RefusalException NoIndex(string key) =>
+        new(RefusalKind.Damaged, "no-bundle-index", $"'{key}' is not the index of a bundle that this program knows.");
+
+    /// <summary>Anybody may have written the text.</summary>
+    private static bool IsMember(BundleMember? member) => member is { Key: not null, Sha256: not null, Offset: >= 0, Bytes: >= 0 };
 }

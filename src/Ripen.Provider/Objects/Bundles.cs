@@ -74,10 +74,11 @@ public sealed class Bundles
             .Range(0, int.MaxValue)
             .Select(n => $"{start}{(n == 0 ? "" : $"-{n}")}{BundleIndex.ArchiveEnd}")
             .First(k => objects.Find(order.Bucket, k, null) is null);
-        var members = new List<BundleMember>();
-        await Put(order.Bucket, bundle, chosen.Into, members, cancel);
-        await Compare(order.Bucket, bundle, members, cancel);
-        await using (var index = new MemoryStream(new BundleIndex(1, bundle, members).Write()))
+        var (written, members) = await Put(order.Bucket, bundle, chosen.Into, cancel);
+        try
+        {
+            await Compare(order.Bucket, bundle, members, cancel);
+            await using var index = new MemoryStream(new BundleIndex(1, bundle, members).Write());
             await objects.Write(
                 order.Bucket,
                 BundleIndex.KeyOf(bundle),
@@ -85,8 +86,17 @@ public sealed class Bundles
                 new WriteConditions(WriteConditions.OnlyNew, MediaType: "application/json"),
                 cancel
             );
-        var stayed = chosen.Into.Count(c => !IsGone(order.Bucket, c));
-        state.Change(db => state.Note(db, order.Bucket, $"bundled {members.Count} objects into '{bundle}'"), CancellationToken.None);
+        }
+        catch
+        {
+            // What came to nothing is not stored and charged, unless the bucket keeps whatever is written.
+            Go(order.Bucket, bundle, written.Version);
+            throw;
+        }
+        foreach (var one in chosen.Into)
+            Go(order.Bucket, one.Key, one.Version);
+        var stayed = chosen.Into.Count(c => objects.Find(order.Bucket, c.Key, null) is not null);
+        state.Change(db => state.Note(db, order.Bucket, $"bundled {chosen.Into.Count} objects into '{bundle}'"), CancellationToken.None);
         return chosen.Bundling with { Bundle = bundle, Stayed = stayed };
     }
 
@@ -98,6 +108,8 @@ public sealed class Bundles
             throw RefusalException.NoObject(bundle);
         var key = BundleIndex.KeyOf(bundle);
         using var opened = objects.Open(bucket, key, null);
+        if (opened.Version.Bytes > BundleIndex.MostBytes)
+            throw BundleIndex.NoIndex(key);
         using var text = new MemoryStream();
         await opened.Send(0, opened.Version.Bytes, text, cancel);
         return BundleIndex.Read(text.ToArray(), key);
@@ -112,48 +124,69 @@ public sealed class Bundles
         CancellationToken cancel
     )
     {
-        var found = (await Members(bucket, bundle, cancel)).Members.FirstOrDefault(m => m.Key == member);
-        return found is null ? throw RefusalException.NoObject(member) : (objects.Open(bucket, bundle, null), found);
+        var found =
+            (await Members(bucket, bundle, cancel)).Members.FirstOrDefault(m => m.Key == member) ?? throw RefusalException.NoObject(member);
+        var opened = objects.Open(bucket, bundle, null);
+        if (found.Offset <= opened.Version.Bytes - found.Bytes)
+            return (opened, found);
+        opened.Dispose();
+        throw BundleIndex.NoIndex(BundleIndex.KeyOf(bundle));
     }
 
-    private async Task Put(
+    private async Task<(StoredVersion Written, List<BundleMember> Members)> Put(
         string bucket,
         string bundle,
         IReadOnlyList<Candidate> into,
-        List<BundleMember> members,
         CancellationToken cancel
     )
     {
         var pipe = new Pipe();
-        var archive = Task.Run(
-            async () =>
-            {
-                Exception? failed = null;
-                try
-                {
-                    await using var counted = new Counted(pipe.Writer.AsStream(leaveOpen: true));
-                    await using var tar = new TarWriter(counted, TarEntryFormat.Pax, leaveOpen: true);
-                    foreach (var one in into)
-                        members.Add(await Add(tar, counted, bucket, one, cancel));
-                }
-                catch (Exception error)
-                {
-                    failed = error;
-                    throw;
-                }
-                finally
-                {
-                    await pipe.Writer.CompleteAsync(failed);
-                }
-            },
-            cancel
-        );
-        await using var body = pipe.Reader.AsStream();
-        await objects.Write(bucket, bundle, body, new WriteConditions(WriteConditions.OnlyNew, MediaType: "application/x-tar"), cancel);
-        await archive;
+        using var ended = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        var archive = Task.Run(() => Archive(bucket, into, pipe.Writer, ended.Token), CancellationToken.None);
+        try
+        {
+            await using var body = pipe.Reader.AsStream();
+            var written = await objects.Write(
+                bucket,
+                bundle,
+                body,
+                new WriteConditions(WriteConditions.OnlyNew, MediaType: "application/x-tar"),
+                cancel
+            );
+            return (written, await archive);
+        }
+        catch
+        {
+            await ended.CancelAsync();
+            await archive.ContinueWith(_ => { }, TaskScheduler.Default);
+            throw;
+        }
     }
 
-    private async Task<BundleMember> Add(TarWriter tar, Counted archive, string bucket, Candidate one, CancellationToken cancel)
+    private async Task<List<BundleMember>> Archive(string bucket, IReadOnlyList<Candidate> into, PipeWriter to, CancellationToken cancel)
+    {
+        Exception? failed = null;
+        try
+        {
+            var members = new List<BundleMember>();
+            await using var counted = new BlockingStream(to.AsStream(leaveOpen: true));
+            await using var tar = new TarWriter(counted, TarEntryFormat.Pax, leaveOpen: true);
+            foreach (var one in into)
+                members.Add(await Add(tar, counted, bucket, one, cancel));
+            return members;
+        }
+        catch (Exception error)
+        {
+            failed = error;
+            throw;
+        }
+        finally
+        {
+            await to.CompleteAsync(failed);
+        }
+    }
+
+    private async Task<BundleMember> Add(TarWriter tar, BlockingStream archive, string bucket, Candidate one, CancellationToken cancel)
     {
         using var opened = objects.Open(bucket, one.Key, one.Version);
         using var content = new MemoryStream();
@@ -185,26 +218,25 @@ public sealed class Bundles
         }
     }
 
-    /// <summary>The original goes, if it is the one that was bundled and nothing keeps it by now.</summary>
-    private bool IsGone(string bucket, Candidate one)
+    /// <summary>An object goes, if it is the version that is meant and nothing keeps it.</summary>
+    private void Go(string bucket, string key, long version)
     {
         try
         {
             objects.Delete(
                 bucket,
-                one.Key,
+                key,
                 null,
                 current =>
                 {
-                    if (current?.Version != one.Version)
-                        throw RefusalException.Stale($"'{one.Key}'");
+                    if (current?.Version != version)
+                        throw RefusalException.Stale($"'{key}'");
                 }
             );
-            return true;
         }
         catch (RefusalException)
         {
-            return false;
+            // It was changed, went, or came to be kept meanwhile: what is there then is told.
         }
     }
 
@@ -300,49 +332,4 @@ public sealed class Bundles
             )
             .Where(c => !BundleIndex.IsOf(c.Key) && own.TargetOf(c.Key) is null)
             .ToList();
-
-    /// <summary>Knows how much has gone through it.</summary>
-    private sealed class Counted(Stream to) : Stream
-    {
-        public long Written { get; private set; }
-
-        public override bool CanRead => false;
-
-        public override bool CanSeek => false;
-
-        public override bool CanWrite => true;
-
-        public override long Length => throw new NotSupportedException();
-
-        public override long Position
-        {
-            get => Written;
-            set => throw new NotSupportedException();
-        }
-
-        public override void Flush() => to.Flush();
-
-        public override Task FlushAsync(CancellationToken cancellationToken) => to.FlushAsync(cancellationToken);
-
-        public override int Read(byte[] buffer, int offset, int count) => throw new NotSupportedException();
-
-        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-        public override void SetLength(long value) => throw new NotSupportedException();
-
-        public override void Write(byte[] buffer, int offset, int count)
-        {
-            to.Write(buffer, offset, count);
-            Written += count;
-        }
-
-        public override async ValueTask WriteAsync(ReadOnlyMemory<byte> buffer, CancellationToken cancellationToken = default)
-        {
-            await to.WriteAsync(buffer, cancellationToken);
-            Written += buffer.Length;
-        }
-
-        public override Task WriteAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) =>
-            WriteAsync(buffer.AsMemory(offset, count), cancellationToken).AsTask();
-    }
 }

@@ -10,6 +10,7 @@ internal static class AdviceEndpoints
 {
     private const double MostReads = 1_000_000;
     private const double MostHours = 8_760;
+    private const int MostAtOnce = 1000;
 
     public static void MapAdvice(this RouteGroupBuilder api)
     {
@@ -33,14 +34,17 @@ internal static class AdviceEndpoints
         CurrentEstate current,
         CancellationToken cancel,
         [Description("Hours that readers accept to wait, 0 to 8,760; left out: as long as each bucket's rules make them wait now.")]
-            double? longestWait = null
+            double? longestWait = null,
+        [Description("At most so many buckets, what saves most first: 1 to 1,000.")] int most = 200
     )
     {
         if (await current.Get(cancel) is not { } view)
             return Problems.NoEstate();
-        return longestWait is not (null or (>= 0 and <= MostHours))
-            ? Problems.Invalid("out-of-range", "$.longestWait", $"Say 0 to {MostHours:#,0} hours.")
-            : TypedResults.Ok(CheapestSchedules.Of(view.Estate, longestWait));
+        if (longestWait is not (null or (>= 0 and <= MostHours)))
+            return Problems.Invalid("out-of-range", "$.longestWait", $"Say 0 to {MostHours:#,0} hours.");
+        return most is < 1 or > MostAtOnce
+            ? Problems.Invalid("out-of-range", "$.most", $"Ask for 1 to {MostAtOnce}.")
+            : TypedResults.Ok(CheapestSchedules.Of(view.Estate, longestWait, most));
     }
 
     private static async Task<Results<Ok<IReadOnlyList<BreakEvenCurve>>, ProblemHttpResult>> ReadBreakEven(

@@ -50,15 +50,21 @@ internal static class NightEndpoints
             .Produces<string>(200, "text/csv");
     }
 
-    private static async Task<Results<Ok<IReadOnlyList<RuleDeed>>, ProblemHttpResult>> Ahead(
+    private static async Task<Results<Ok<RulesAheadReading>, ProblemHttpResult>> Ahead(
         CurrentEstate current,
         CancellationToken cancel,
         [Description(MonthsWords)] int months = 12,
-        [Description(BucketWords)] string? bucket = null
+        [Description(BucketWords)] string? bucket = null,
+        [Description(MostWords)] int most = 200
     )
     {
-        var (deeds, wrong) = await DeedsOf(current, months, bucket, cancel);
-        return wrong is not null ? wrong : TypedResults.Ok(deeds);
+        if (most is < 1 or > MostAtOnce)
+            return Problems.Invalid("out-of-range", "$.most", $"Ask for 1 to {MostAtOnce}.");
+        var (view, wrong) = await Horizon.Look(current, months, bucket, cancel);
+        if (wrong is not null)
+            return wrong;
+        var estate = view!.Estate;
+        return TypedResults.Ok(RulesAheadReading.Of(RulesAhead.Of(estate, months, bucket), estate.Today, months, most));
     }
 
     private static async Task<Results<PushStreamHttpResult, ProblemHttpResult>> AheadCsv(
@@ -68,7 +74,7 @@ internal static class NightEndpoints
         [Description(BucketWords)] string? bucket = null
     )
     {
-        var (deeds, wrong) = await DeedsOf(current, months, bucket, cancel);
+        var (view, wrong) = await Horizon.Look(current, months, bucket, cancel);
         if (wrong is not null)
             return wrong;
         return Streams.Text(
@@ -76,7 +82,7 @@ internal static class NightEndpoints
             {
                 using var csv = CsvWriter.Create(writer, new CsvWriterOptions(), leaveOpen: true);
                 csv.WriteHeader("month", "bucket", "deed", "rule", "fromTier", "toTier", "objects", "bytes", "charge");
-                foreach (var d in deeds!)
+                foreach (var d in RulesAhead.Of(view!.Estate, months, bucket))
                     csv.WriteRecord([
                         d.Month.ToString(),
                         d.Bucket,
@@ -90,17 +96,6 @@ internal static class NightEndpoints
             "text/csv",
             "rules-ahead.csv"
         );
-    }
-
-    private static async Task<(IReadOnlyList<RuleDeed>? Deeds, ProblemHttpResult? Wrong)> DeedsOf(
-        CurrentEstate current,
-        int months,
-        string? bucket,
-        CancellationToken cancel
-    )
-    {
-        var (view, wrong) = await Horizon.Look(current, months, bucket, cancel);
-        return wrong is not null ? (null, wrong) : (RulesAhead.Of(view!.Estate, months, bucket), null);
     }
 
     private static string NameOf(NightDeed deed) => JsonNamingPolicy.KebabCaseLower.ConvertName($"{deed}");

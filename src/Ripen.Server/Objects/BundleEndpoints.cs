@@ -7,12 +7,12 @@ namespace Ripen.Server.Objects;
 
 /// <summary>What is to be bundled of a bucket.</summary>
 /// <param name="Prefix">Objects under it.</param>
-/// <param name="SmallerThan">Only those of fewer bytes: 1 to 1,000,000,000.</param>
+/// <param name="SmallerThan">Only those of fewer bytes: 1 to 64,000,000.</param>
 public sealed record BundleRequest(string Prefix = "", long SmallerThan = 1_000_000);
 
 internal static class BundleEndpoints
 {
-    private const long Largest = 1_000_000_000;
+    private const long Largest = 64_000_000;
 
     public static void MapBundles(this RouteGroupBuilder api)
     {

@@ -3759,7 +3759,15 @@ export interface components {
             retentionPeriods?: components["schemas"]["RetentionPeriod"][];
         };
         EstateAdvice: {
+            /** Format: double */
+            saving: number;
+            /** Format: double */
+            savedAlready: number;
+            /** Format: int32 */
+            inAll: number;
             buckets: components["schemas"]["ScheduleAdvice"][];
+            /** Format: int32 */
+            othersInAll: number;
             others: components["schemas"]["NoSchedule"][];
         };
         EstateSummary: {
@@ -4389,6 +4397,8 @@ export interface components {
             acts: components["schemas"]["NightAct"][];
             /** Format: int64 */
             next: null | number;
+            /** Format: double */
+            charge: number;
         };
         NightSum: {
             bucket: string;
@@ -5071,19 +5081,24 @@ export interface components {
             value: string;
             message: string;
         };
-        RuleDeed: {
-            month: components["schemas"]["Month"];
+        RuleYear: {
             bucket: string;
             deed: components["schemas"]["NightDeed"];
             rule: null | string;
             from: string;
             to: null | string;
-            /** Format: double */
-            objects: number;
-            /** Format: double */
-            bytes: number;
-            /** Format: double */
-            charge: number;
+            objects: number[];
+            bytes: number[];
+            charges: number[];
+        };
+        RulesAheadReading: {
+            months: string[];
+            rows: components["schemas"]["RuleYear"][];
+            /** Format: int32 */
+            inAll: number;
+            objects: number[];
+            bytes: number[];
+            charges: number[];
         };
         RunOrder: {
             workload: string;
@@ -5120,6 +5135,8 @@ export interface components {
             draft: components["schemas"]["Bucket"];
             /** Format: double */
             saving: number;
+            /** Format: double */
+            savedAlready: number;
         };
         ScheduleStep: {
             /** Format: int32 */
@@ -6517,6 +6534,8 @@ export interface operations {
             query?: {
                 /** @description Hours that readers accept to wait, 0 to 8,760; left out: as long as each bucket's rules make them wait now. */
                 longestWait?: number;
+                /** @description At most so many buckets, what saves most first: 1 to 1,000. */
+                most?: number;
             };
             header?: never;
             path?: never;
@@ -10482,6 +10501,8 @@ export interface operations {
                 months?: number;
                 /** @description Only this bucket; left out: all. */
                 bucket?: string;
+                /** @description At most so many, 1 to 1,000. */
+                most?: number;
             };
             header?: never;
             path?: never;
@@ -10495,7 +10516,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RuleDeed"][];
+                    "application/json": components["schemas"]["RulesAheadReading"];
                 };
             };
         };

@@ -4,6 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { type EstateAdvice, readCheapest } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
+import { count } from "../../format";
 import { TierName } from "../../strip/tiers";
 import { useAddress } from "../../ui/address";
 import { Button, Field, Select } from "../../ui/controls";
@@ -29,7 +30,6 @@ export function CheapestPlace() {
   const waits = [...new Set(prices.tiers.map((t) => t.waitHours))].toSorted((a, b) => a - b);
   const all = advice.data?.buckets ?? [];
   const { shown, more } = useCapped(all, 60);
-  const saved = all.flatMap((a) => a.schedules).reduce((n, s) => n + s.savedAlready, 0);
   return (
     <div className="px-6 pb-24">
       <h1 className="pt-5 text-3xl">Cheapest schedules</h1>
@@ -57,8 +57,8 @@ export function CheapestPlace() {
       {advice.data && (
         <>
           <p className="mt-4">
-            To be saved: <strong>{money(all.reduce((n, a) => n + a.saving, 0))}</strong> a year. Saved already against leaving
-            everything where it lands: {money(saved)}.
+            To be saved: <strong>{money(advice.data.saving)}</strong> a year. Saved already against leaving everything where it
+            lands: {money(advice.data.savedAlready)}.
           </p>
           <table className="mt-2 w-full">
             <thead className="text-left text-sm text-ink-soft">
@@ -81,6 +81,11 @@ export function CheapestPlace() {
             </tbody>
           </table>
           {more}
+          {advice.data.inAll > all.length && (
+            <p className="mt-1 text-ink-soft">
+              {count(advice.data.inAll - all.length)} more save less; the sums above are of all.
+            </p>
+          )}
           {advice.data.others.length > 0 && (
             <>
               <h2 className="mt-6 text-lg">Not worked out</h2>
@@ -91,6 +96,9 @@ export function CheapestPlace() {
                   </li>
                 ))}
               </ul>
+              {advice.data.othersInAll > advice.data.others.length && (
+                <p className="text-ink-soft">And {count(advice.data.othersInAll - advice.data.others.length)} more.</p>
+              )}
             </>
           )}
         </>

@@ -135,9 +135,7 @@ function Sums({ night, last }: { night: NightReading; last: boolean }) {
         </tbody>
       </table>
       {more}
-      <p className="mt-1">
-        All together {money(night.sums.reduce((n, s) => n + s.charge, 0))}: moves, and what leaves a tier before its minimum stay.
-      </p>
+      <p className="mt-1">All together {money(night.charge)}: moves, and what leaves a tier before its minimum stay.</p>
     </section>
   );
 }

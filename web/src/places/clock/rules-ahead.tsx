@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { type RuleDeed, readRulesAhead, rulesAheadFile } from "../../api/client";
+import { type RuleYear, readRulesAhead, rulesAheadFile } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
@@ -12,9 +12,7 @@ import { DeedWords } from "./deed-words";
 
 const months = 12;
 
-type Figure = "objects" | "bytes" | "charge";
-
-type Row = Pick<RuleDeed, "bucket" | "rule" | "deed" | "from" | "to"> & { by: Map<string, RuleDeed> };
+type Figure = "objects" | "bytes" | "charges";
 
 /** What rules will do in the next twelve months: a row a rule and deed, a column a month. */
 export function RulesAhead({ bucket }: { bucket: string | null }) {
@@ -26,15 +24,14 @@ export function RulesAhead({ bucket }: { bucket: string | null }) {
     placeholderData: keepPreviousData,
     retry: false,
   });
-  const all = ahead.data ?? [];
-  const { shown, more } = useCapped(rowsOf(all), 60);
-  const names = [...new Set(all.map((d) => d.month))];
+  const reading = ahead.data;
+  const { shown, more } = useCapped(reading?.rows ?? [], 60);
   const short = (charge: number) => (charge > 0 && charge < 0.005 ? `<${money(0.01)}` : money(charge));
-  const words = { objects: count, bytes, charge: short }[figure];
-  const sum = (deeds: Iterable<RuleDeed>) => [...deeds].reduce((n, d) => n + d[figure], 0);
+  const words = { objects: count, bytes, charges: short }[figure];
+  const sum = (figures: number[]) => figures.reduce((n, f) => n + f, 0);
   if (ahead.error) return <ErrorNote error={ahead.error} />;
-  if (!ahead.data) return null;
-  if (all.length === 0) return <p className="mt-4">Rules will do nothing in these months.</p>;
+  if (!reading) return null;
+  if (reading.inAll === 0) return <p className="mt-4">Rules will do nothing in these months.</p>;
   return (
     <section aria-label="By rule and month" className="mt-4">
       <div className="flex flex-wrap items-end gap-x-8">
@@ -46,7 +43,7 @@ export function RulesAhead({ bucket }: { bucket: string | null }) {
               options={[
                 { value: "bytes", label: "how many bytes" },
                 { value: "objects", label: "how many objects" },
-                { value: "charge", label: "what it is charged" },
+                { value: "charges", label: "what it is charged" },
               ]}
               onChange={(e) => setFigure(e.target.value as Figure)}
             />
@@ -62,7 +59,7 @@ export function RulesAhead({ bucket }: { bucket: string | null }) {
             <tr className="border-b border-hairline-strong">
               <th className="py-1 font-normal">bucket, rule</th>
               <th className="font-normal">what</th>
-              {names.map((m) => (
+              {reading.months.map((m) => (
                 <th key={m} className="pl-2 text-right font-normal whitespace-nowrap">
                   {shortMonth(m)}
                 </th>
@@ -80,15 +77,12 @@ export function RulesAhead({ bucket }: { bucket: string | null }) {
                 <td className="min-w-28 pr-2">
                   <DeedWords deed={row.deed} from={row.from} to={row.to} />
                 </td>
-                {names.map((m) => {
-                  const deed = row.by.get(m);
-                  return (
-                    <td key={m} className="pl-2 text-right whitespace-nowrap">
-                      {deed === undefined ? <span className="text-ink-soft">–</span> : words(deed[figure])}
-                    </td>
-                  );
-                })}
-                <td className="pl-3 text-right font-semibold whitespace-nowrap">{words(sum(row.by.values()))}</td>
+                {row[figure].map((f, m) => (
+                  <td key={reading.months[m]} className="pl-2 text-right whitespace-nowrap">
+                    {row.objects[m] === 0 ? <span className="text-ink-soft">–</span> : words(f)}
+                  </td>
+                ))}
+                <td className="pl-3 text-right font-semibold whitespace-nowrap">{words(sum(row[figure]))}</td>
               </tr>
             ))}
           </tbody>
@@ -97,33 +91,28 @@ export function RulesAhead({ bucket }: { bucket: string | null }) {
               <td className="py-1" colSpan={2}>
                 All together
               </td>
-              {names.map((m) => (
-                <td key={m} className="pl-2 text-right whitespace-nowrap">
-                  {words(sum(all.filter((d) => d.month === m)))}
+              {reading[figure].map((f, m) => (
+                <td key={reading.months[m]} className="pl-2 text-right whitespace-nowrap">
+                  {words(f)}
                 </td>
               ))}
-              <td className="pl-3 text-right whitespace-nowrap">{words(sum(all))}</td>
+              <td className="pl-3 text-right whitespace-nowrap">{words(sum(reading[figure]))}</td>
             </tr>
           </tfoot>
         </table>
       </section>
       {more}
+      {reading.inAll > reading.rows.length && (
+        <p className="mt-1 text-ink-soft">
+          {count(reading.inAll - reading.rows.length)} more are in the CSV, or with their bucket chosen above; the sums are of
+          all.
+        </p>
+      )}
     </section>
   );
 }
 
-const keyOf = (d: Pick<RuleDeed, "bucket" | "rule" | "deed" | "from" | "to">) =>
-  `${d.bucket} ${d.rule} ${d.deed} ${d.from} ${d.to}`;
-
-function rowsOf(all: RuleDeed[]): Row[] {
-  const rows = new Map<string, Row>();
-  for (const deed of all) {
-    const row = rows.get(keyOf(deed)) ?? { ...deed, by: new Map<string, RuleDeed>() };
-    row.by.set(deed.month, deed);
-    rows.set(keyOf(deed), row);
-  }
-  return [...rows.values()].toSorted((a, b) => keyOf(a).localeCompare(keyOf(b)));
-}
+const keyOf = (r: RuleYear) => `${r.bucket} ${r.rule} ${r.deed} ${r.from} ${r.to}`;
 
 const shortMonth = (month: string) =>
   new Date(`${month}-01T00:00:00Z`).toLocaleDateString("en-GB", { month: "short", year: "2-digit", timeZone: "UTC" });
