@@ -10,7 +10,19 @@ public sealed class ChunkerTests
     private static List<byte[]> Chunks(Chunker chunker, byte[] content)
     {
         var chunks = new List<byte[]>();
-        Assert.Equal(content.Length, chunker.Read(new Halting(content), chunk => chunks.Add(chunk.ToArray())));
+        var read = chunker.Read(
+            new Halting(content),
+            (several, lengths) =>
+            {
+                foreach (var length in lengths)
+                {
+                    chunks.Add(several[..length].ToArray());
+                    several = several[length..];
+                }
+                Assert.True(several.IsEmpty);
+            }
+        );
+        Assert.Equal(content.Length, read);
         return chunks;
     }
 

@@ -15,6 +15,9 @@ public sealed class Chunker
     /// <summary>Bits that the bound is stricter before, and laxer behind, the average.</summary>
     private const int Normalisation = 2;
 
+    /// <summary>Enough to keep all lanes of <see cref="Pools.ManyHmacs"/> at work.</summary>
+    private const int LargestAtOnce = 8;
+
     private readonly ulong[] gear;
     private readonly ulong strict;
     private readonly ulong lax;
@@ -73,11 +76,11 @@ public sealed class Chunker
         return at;
     }
 
-    /// <summary>Hands on the content of a stream chunk by chunk; memory for one of the largest twice.</summary>
+    /// <summary>Hands on the content of a stream, several chunks at a time; memory for eight of the largest.</summary>
     /// <returns>How many bytes there were.</returns>
-    public long Read(Stream content, ReadOnlySpanAction take)
+    public long Read(Stream content, Take take)
     {
-        var buffer = ArrayPool<byte>.Shared.Rent(Largest * 2);
+        var buffer = ArrayPool<byte>.Shared.Rent(Largest * LargestAtOnce);
         try
         {
             return Read(content, buffer, take);
@@ -88,36 +91,33 @@ public sealed class Chunker
         }
     }
 
-    private long Read(Stream content, byte[] buffer, ReadOnlySpanAction take)
+    private long Read(Stream content, byte[] buffer, Take take)
     {
-        var (from, to, total) = (0, 0, 0L);
-        var ended = false;
+        var lengths = new List<int>();
+        var (there, total) = (0, 0L);
         while (true)
         {
-            if (!ended && to - from < Largest)
+            var read = content.ReadAtLeast(buffer.AsSpan(there), buffer.Length - there, throwOnEndOfStream: false);
+            there += read;
+            var ended = there < buffer.Length;
+            var cut = 0;
+            lengths.Clear();
+            while (cut < there && (ended || there - cut >= Largest))
             {
-                buffer.AsSpan(from, to - from).CopyTo(buffer);
-                (from, to) = (0, to - from);
-                while (to < buffer.Length)
-                {
-                    var more = content.Read(buffer, to, buffer.Length - to);
-                    if (more == 0)
-                    {
-                        ended = true;
-                        break;
-                    }
-                    to += more;
-                }
+                var length = Cut(buffer.AsSpan(cut, there - cut));
+                lengths.Add(length);
+                cut += length;
             }
-            if (from == to)
+            if (cut > 0)
+                take(buffer.AsSpan(0, cut), CollectionsMarshal.AsSpan(lengths));
+            total += cut;
+            if (ended)
                 return total;
-            var length = Cut(buffer.AsSpan(from, to - from));
-            take(buffer.AsSpan(from, length));
-            from += length;
-            total += length;
+            buffer.AsSpan(cut, there - cut).CopyTo(buffer);
+            there -= cut;
         }
     }
 
-    /// <summary>Takes a chunk, which is there until it returns.</summary>
-    public delegate void ReadOnlySpanAction(ReadOnlySpan<byte> chunk);
+    /// <summary>Takes chunks that lie one behind the other, and are there until it returns.</summary>
+    public delegate void Take(ReadOnlySpan<byte> chunks, ReadOnlySpan<int> lengths);
 }

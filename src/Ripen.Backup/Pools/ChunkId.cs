@@ -1,10 +1,9 @@
 using System.Buffers.Binary;
-using System.Security.Cryptography;
 
 namespace Ripen.Backup.Pools;
 
 /// <summary>HMAC-SHA-256 of a chunk's content under the pool's chunk key: equal content has equal ids in one pool, and ids of two pools say
-/// nothing of each other.</summary>
+/// nothing of each other. Of a chunk that is stored apart, whatever equals it: random bytes.</summary>
 public readonly record struct ChunkId(ulong A, ulong B, ulong C, ulong D)
 {
     public const int Size = 32;
@@ -16,9 +15,6 @@ public readonly record struct ChunkId(ulong A, ulong B, ulong C, ulong D)
             BinaryPrimitives.ReadUInt64LittleEndian(bytes[16..]),
             BinaryPrimitives.ReadUInt64LittleEndian(bytes[24..])
         );
-
-    /// <summary>Of a chunk that is stored apart, whatever equals it.</summary>
-    public static ChunkId Random() => Read(RandomNumberGenerator.GetBytes(Size));
 
     public void Write(Span<byte> bytes)
     {

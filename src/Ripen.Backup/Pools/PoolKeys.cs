@@ -17,7 +17,7 @@ public sealed class PoolKeys
     private const int NonceSize = 12;
 
     private readonly byte[] seal;
-    private readonly byte[] chunk;
+    private readonly ManyHmacs ids;
 
     /// <param name="secret">32 random bytes.</param>
     public PoolKeys(ReadOnlySpan<byte> secret)
@@ -26,7 +26,7 @@ public sealed class PoolKeys
         byte[] Derive(string purpose, int size) =>
             HKDF.DeriveKey(HashAlgorithmName.SHA256, master, size, info: Encoding.ASCII.GetBytes(purpose));
 
-        chunk = Derive("ripen chunk 1", Size);
+        ids = new ManyHmacs(Derive("ripen chunk 1", Size));
         seal = Derive("ripen seal 1", Size);
         var table = Derive("ripen gear 1", 256 * sizeof(ulong));
         Gear = [.. Enumerable.Range(0, 256).Select(i => BinaryPrimitives.ReadUInt64LittleEndian(table.AsSpan(i * sizeof(ulong))))];
@@ -38,9 +38,15 @@ public sealed class PoolKeys
     public ChunkId IdOf(ReadOnlySpan<byte> content)
     {
         Span<byte> hash = stackalloc byte[ChunkId.Size];
-        HMACSHA256.HashData(chunk, content, hash);
+        WriteIds(content, [content.Length], hash);
         return ChunkId.Read(hash);
     }
+
+    /// <summary>The ids of chunks that lie one behind the other.</summary>
+    /// <param name="content">Of all.</param>
+    /// <param name="lengths">Of each.</param>
+    /// <param name="written">The ids, as long together as <see cref="ChunkId.Size"/> for each.</param>
+    public void WriteIds(ReadOnlySpan<byte> content, ReadOnlySpan<int> lengths, Span<byte> written) => ids.Hash(content, lengths, written);
 
     /// <summary>Seals the parts of one object. Objects are written once, so that a part's number is a nonce that never comes again under the
     /// object's own key.</summary>

@@ -166,15 +166,7 @@ public static class BackupRun
             {
                 using var ids = new MemoryStream();
                 using var file = source.Open(found);
-                var size = chunker.Read(
-                    file,
-                    chunk =>
-                    {
-                        Span<byte> id = stackalloc byte[ChunkId.Size];
-                        writer.Add(chunk, storing).Write(id);
-                        ids.Write(id);
-                    }
-                );
+                var size = chunker.Read(file, (chunks, lengths) => writer.Add(chunks, lengths, storing, ids));
                 var now = source.Look(found.Path);
                 if (now is null)
                     Problem(new RunProblem(found.Path, "It was removed while it was read; it is stored as it was read."));
@@ -222,9 +214,7 @@ public static class BackupRun
         {
             var text = waiting.GetBuffer().AsSpan(0, (int)waiting.Length);
             var length = chunker.Cut(text);
-            Span<byte> id = stackalloc byte[ChunkId.Size];
-            writer.Add(text[..length], new Storing(Apart: false, AsItIs: false, IsList: true)).Write(id);
-            ids.Write(id);
+            writer.Add(text[..length], [length], new Storing(Apart: false, AsItIs: false, IsList: true), ids);
             text[length..].CopyTo(text);
             waiting.SetLength(text.Length - length);
             waiting.Position = waiting.Length;

@@ -1,4 +1,5 @@
 using System.Buffers;
+using System.Security.Cryptography;
 using System.Threading.Channels;
 using Ripen.Backup.Pools;
 
@@ -21,7 +22,7 @@ internal sealed class PackWriter : IAsyncDisposable
     private readonly Pool pool;
     private readonly PoolIndex index;
     private readonly HashSet<ChunkId> begun = [];
-    private readonly Channel<(PackedChunk Chunk, byte[] Rented, bool IsList)> chunks = Channel.CreateBounded<(PackedChunk, byte[], bool)>(
+    private readonly Channel<(PackedChunk Chunk, byte[] Rented, bool IsList)> toPack = Channel.CreateBounded<(PackedChunk, byte[], bool)>(
         ChunksUnderWay
     );
     private readonly SemaphoreSlim packing = new(1);
@@ -45,27 +46,44 @@ internal sealed class PackWriter : IAsyncDisposable
 
     public long StoredBytes { get; private set; }
 
-    /// <summary>Takes a chunk unless the pool has it; what is to lie apart in any case, under an id of its own.</summary>
-    public ChunkId Add(ReadOnlySpan<byte> content, Storing how)
+    /// <summary>Takes chunks that the pool does not have; what is to lie apart in any case, under ids of its own.</summary>
+    /// <param name="chunks">One behind the other.</param>
+    /// <param name="lengths">Of each.</param>
+    /// <param name="how">How they are stored.</param>
+    /// <param name="ids">The id of each is written to it.</param>
+    public void Add(ReadOnlySpan<byte> chunks, ReadOnlySpan<int> lengths, Storing how, Stream ids)
     {
         var apart = how.Apart || !pool.Description.Deduplicates;
-        var id = apart ? ChunkId.Random() : pool.Keys.IdOf(content);
+        var idsOf = new byte[lengths.Length * ChunkId.Size];
+        if (apart)
+            RandomNumberGenerator.Fill(idsOf);
+        else
+            pool.Keys.WriteIds(chunks, lengths, idsOf);
+        for (var i = 0; i < lengths.Length; i++)
+        {
+            Add(chunks[..lengths[i]], ChunkId.Read(idsOf.AsSpan(i * ChunkId.Size)), apart, how);
+            chunks = chunks[lengths[i]..];
+        }
+        ids.Write(idsOf);
+    }
+
+    private void Add(ReadOnlySpan<byte> content, ChunkId id, bool apart, Storing how)
+    {
         if (!apart && (index.Has(id) || !begun.Add(id)))
-            return id;
+            return;
         NewBytes += content.Length;
         var rented = ArrayPool<byte>.Shared.Rent(content.Length);
         content.CopyTo(rented);
         var compress = pool.Description.Compresses && !how.AsItIs;
         var item = (new PackedChunk(id, 0, content.Length, compress, apart), rented, how.IsList);
-        while (!chunks.Writer.TryWrite(item))
+        while (!toPack.Writer.TryWrite(item))
             Wait();
-        return id;
 
         void Wait()
         {
             try
             {
-                chunks.Writer.WaitToWriteAsync(failed.Token).AsTask().GetAwaiter().GetResult();
+                toPack.Writer.WaitToWriteAsync(failed.Token).AsTask().GetAwaiter().GetResult();
             }
             catch (OperationCanceledException) when (failure is not null)
             {
@@ -77,7 +95,7 @@ internal sealed class PackWriter : IAsyncDisposable
     /// <summary>Everything that was added is in the pool, and its index tells of it, on return.</summary>
     public async Task Finish(CancellationToken cancel)
     {
-        chunks.Writer.TryComplete();
+        toPack.Writer.TryComplete();
         try
         {
             await Task.WhenAll(workers);
@@ -98,7 +116,7 @@ internal sealed class PackWriter : IAsyncDisposable
         using var compressor = new ZstdSharp.Compressor(Zstd.Level);
         try
         {
-            await foreach (var (chunk, rented, isList) in chunks.Reader.ReadAllAsync(failed.Token))
+            await foreach (var (chunk, rented, isList) in toPack.Reader.ReadAllAsync(failed.Token))
             {
                 await Pack(compressor, chunk, rented, isList ? lists : content);
                 ArrayPool<byte>.Shared.Return(rented);
@@ -167,7 +185,7 @@ internal sealed class PackWriter : IAsyncDisposable
 
     public async ValueTask DisposeAsync()
     {
-        chunks.Writer.TryComplete();
+        toPack.Writer.TryComplete();
         await failed.CancelAsync();
         await Task.WhenAll([.. workers, content.LastPut, lists.LastPut]).ContinueWith(_ => { }, TaskScheduler.Default);
         content.Dispose();

@@ -1,0 +1,229 @@
+using System.Buffers.Binary;
+using System.Runtime.Intrinsics.X86;
+using System.Security.Cryptography;
+
+namespace Ripen.Backup.Pools;
+
+/// <summary>
+/// HMAC-SHA-256 (RFC 2104) of many messages under one key, eight at a time: a processor without instructions for SHA needs less than a third of
+/// the time that one after the other takes. Elsewhere the system's own is as fast, and does it.
+/// </summary>
+internal sealed unsafe class ManyHmacs
+{
+    public const int Size = 32;
+
+    /// <summary>Of fewer, most lanes would stand empty.</summary>
+    private const int WorthLanes = 4;
+
+    private readonly byte[] key;
+    private readonly uint[] inner;
+    private readonly uint[] outer;
+
+    /// <param name="key">At most 64 bytes, a block of the hash.</param>
+    public ManyHmacs(ReadOnlySpan<byte> key)
+    {
+        ArgumentOutOfRangeException.ThrowIfGreaterThan(key.Length, Sha256Lanes.BlockBytes);
+        this.key = key.ToArray();
+        (inner, outer) = CanUseLanes ? (After(0x36), After(0x5c)) : ([], []);
+    }
+
+    public static bool CanUseLanes => Avx2.IsSupported;
+
+    // CPUID leaf 7, EBX bit 29: Intel 64 and IA-32 Architectures Software Developer's Manual, volume 2A.
+    private static bool UsesLanes { get; } = CanUseLanes && (X86Base.CpuId(7, 0).Ebx & (1 << 29)) == 0;
+
+    /// <param name="messages">One behind the other.</param>
+    /// <param name="lengths">Of each.</param>
+    /// <param name="hashes">32 bytes for each, in their order.</param>
+    public void Hash(ReadOnlySpan<byte> messages, ReadOnlySpan<int> lengths, Span<byte> hashes)
+    {
+        if (UsesLanes && lengths.Length >= WorthLanes)
+        {
+            HashInLanes(messages, lengths, hashes);
+            return;
+        }
+        foreach (var length in lengths)
+        {
+            HMACSHA256.HashData(key, messages[..length], hashes);
+            messages = messages[length..];
+            hashes = hashes[Size..];
+        }
+    }
+
+    /// <inheritdoc cref="Hash"/>
+    internal void HashInLanes(ReadOnlySpan<byte> messages, ReadOnlySpan<int> lengths, Span<byte> hashes)
+    {
+        fixed (byte* first = messages)
+        fixed (int* lengthOf = lengths)
+        fixed (byte* hashTo = hashes)
+        {
+            var states = stackalloc uint[Sha256Lanes.Words * Sha256Lanes.Count];
+            var at = stackalloc byte*[Sha256Lanes.Count];
+            var ends = stackalloc byte[Sha256Lanes.Count * Lane.EndBytes];
+            var lanes = stackalloc Lane[Sha256Lanes.Count];
+            var waiting = new Waiting
+            {
+                Next = first,
+                Lengths = lengthOf,
+                Hashes = hashTo,
+                Left = lengths.Length,
+            };
+            for (var i = 0; i < Sha256Lanes.Count; i++)
+            {
+                lanes[i] = new Lane { State = states + i, End = ends + (i * Lane.EndBytes) };
+                at[i] = lanes[i].End;
+                Begin(ref lanes[i], ref waiting, ref at[i]);
+            }
+            while (true)
+            {
+                var (steps, idle) = (int.MaxValue, 0);
+                for (var i = 0; i < Sha256Lanes.Count; i++)
+                {
+                    if (lanes[i].Part == Part.Idle)
+                        idle |= 1 << i;
+                    else
+                        steps = Math.Min(steps, lanes[i].Blocks);
+                }
+                if (steps == int.MaxValue)
+                    return;
+                Sha256Lanes.Compress(states, at, idle, steps);
+                for (var i = 0; i < Sha256Lanes.Count; i++)
+                {
+                    if (lanes[i].Part != Part.Idle && (lanes[i].Blocks -= steps) == 0)
+                        GoOn(ref lanes[i], ref waiting, ref at[i]);
+                }
+            }
+        }
+    }
+
+    private void Begin(ref Lane lane, ref Waiting waiting, ref byte* at)
+    {
+        if (waiting.Left == 0)
+        {
+            lane.Part = Part.Idle;
+            at = lane.End;
+            return;
+        }
+        var length = *waiting.Lengths;
+        lane.Hash = waiting.Hashes;
+        at = waiting.Next;
+        lane.SetState(inner);
+        lane.EndBlocks = Pad(lane.End, new ReadOnlySpan<byte>(waiting.Next, length));
+        waiting.Next += length;
+        waiting.Hashes += Size;
+        waiting.Lengths++;
+        waiting.Left--;
+        (lane.Part, lane.Blocks) = (Part.Body, length / Sha256Lanes.BlockBytes);
+        if (lane.Blocks == 0)
+            GoOn(ref lane, ref waiting, ref at);
+    }
+
+    private void GoOn(ref Lane lane, ref Waiting waiting, ref byte* at)
+    {
+        switch (lane.Part)
+        {
+            case Part.Body:
+                (lane.Part, lane.Blocks) = (Part.End, lane.EndBlocks);
+                at = lane.End;
+                break;
+            case Part.End:
+                var hash = stackalloc byte[Size];
+                lane.Write(hash);
+                lane.SetState(outer);
+                (lane.Part, lane.Blocks) = (Part.Outer, Pad(lane.End, new ReadOnlySpan<byte>(hash, Size)));
+                at = lane.End;
+                break;
+            case Part.Outer:
+                lane.Write(lane.Hash);
+                Begin(ref lane, ref waiting, ref at);
+                break;
+        }
+    }
+
+    /// <summary>What is behind the whole blocks of a message, padded as FIPS 180-4, section 5.1.1, has it; the block of the key counts to its
+    /// length.</summary>
+    /// <returns>How many blocks it is, 1 or 2.</returns>
+    private static int Pad(byte* to, ReadOnlySpan<byte> message)
+    {
+        var rest = message[^(message.Length % Sha256Lanes.BlockBytes)..];
+        var blocks = rest.Length + 1 + sizeof(ulong) <= Sha256Lanes.BlockBytes ? 1 : 2;
+        var end = new Span<byte>(to, blocks * Sha256Lanes.BlockBytes);
+        end.Clear();
+        rest.CopyTo(end);
+        end[rest.Length] = 0x80;
+        BinaryPrimitives.WriteUInt64BigEndian(end[^sizeof(ulong)..], (ulong)(Sha256Lanes.BlockBytes + message.Length) * 8);
+        return blocks;
+    }
+
+    /// <summary>The hash's state when it has taken the key.</summary>
+    private uint[] After(byte pad)
+    {
+        var block = stackalloc byte[Sha256Lanes.BlockBytes];
+        for (var i = 0; i < Sha256Lanes.BlockBytes; i++)
+            block[i] = (byte)(pad ^ (i < key.Length ? key[i] : 0));
+        var states = stackalloc uint[Sha256Lanes.Words * Sha256Lanes.Count];
+        var at = stackalloc byte*[Sha256Lanes.Count];
+        for (var i = 0; i < Sha256Lanes.Count; i++)
+        {
+            at[i] = block;
+            new Lane { State = states + i }.SetState(Sha256Lanes.Initial);
+        }
+        Sha256Lanes.Compress(states, at, idle: 0, count: 1);
+        var state = new uint[Sha256Lanes.Words];
+        for (var word = 0; word < state.Length; word++)
+            state[word] = states[word * Sha256Lanes.Count];
+        return state;
+    }
+
+    private enum Part
+    {
+        Idle,
+
+        /// <summary>Whole blocks of the message.</summary>
+        Body,
+
+        /// <summary>What is behind them, padded.</summary>
+        End,
+
+        /// <summary>The hash of that hash.</summary>
+        Outer,
+    }
+
+    /// <summary>Messages that no lane has begun.</summary>
+    private struct Waiting
+    {
+        public byte* Next;
+        public int* Lengths;
+        public byte* Hashes;
+        public int Left;
+    }
+
+    private struct Lane
+    {
+        public const int EndBytes = 2 * Sha256Lanes.BlockBytes;
+
+        public Part Part;
+        public int Blocks;
+        public byte* End;
+        public int EndBlocks;
+        public byte* Hash;
+
+        /// <summary>Its first word; the others are a vector apart.</summary>
+        public uint* State;
+
+        public readonly void SetState(ReadOnlySpan<uint> state)
+        {
+            for (var word = 0; word < state.Length; word++)
+                State[word * Sha256Lanes.Count] = state[word];
+        }
+
+        public readonly void Write(byte* to)
+        {
+            for (var word = 0; word < Sha256Lanes.Words; word++)
+                BinaryPrimitives.WriteUInt32BigEndian(
+                    new Span<byte>(to + (word * sizeof(uint)), sizeof(uint)),
+                    State[word * Sha256Lanes.Count]
+                );
+        }
+    }
+}
