@@ -61,6 +61,7 @@ internal static class BucketMapping
     {
         (row.Versioning, row.OwnKey, row.StatedOn) = (bucket.Versioning, bucket.OwnKey, today);
         (row.RegionId, row.SchemeId, row.TierId) = (bucket.Region, bucket.Scheme, bucket.Tier);
+        row.UnfinishedUploadDays = bucket.UnfinishedUploadDays;
         (row.KeepDays, row.KeepUntil) = (bucket.Keep?.Days, bucket.Keep?.Until);
         row.Holds = bucket.Holds.Count == 0 ? null : JsonSerializer.Serialize(bucket.Holds, EstateDocument.Json);
         row.KeepStrength = bucket.Keep is { } keep ? Name(keep.Strength) : null;
@@ -226,6 +227,7 @@ internal static class BucketMapping
             Holds = b.Holds is null ? [] : JsonSerializer.Deserialize<Hold[]>(b.Holds, EstateDocument.Json)!,
             Versioning = b.Versioning,
             OwnKey = b.OwnKey,
+            UnfinishedUploadDays = b.UnfinishedUploadDays,
             Keep = ToKeep(b),
             CopyTo =
             [

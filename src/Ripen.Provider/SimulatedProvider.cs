@@ -21,7 +21,8 @@ public sealed record BucketStock(
     long Changes,
     IReadOnlyList<Lot> Lots,
     IReadOnlyList<CopyStock> Copies,
-    IReadOnlyList<RecalledLot> Recalled
+    IReadOnlyList<RecalledLot> Recalled,
+    IReadOnlyList<UnfinishedLot> Unfinished
 );
 
 /// <summary>What waits on a bucket's copy rule, and whether its catch-up was queued: asked once, it is done once.</summary>
@@ -96,7 +97,9 @@ public sealed class SimulatedProvider : IDisposable
         Mended = state.Contents.Mend(known.Contains);
         state.EmptyTrash();
         reserve.Take();
-        Objects = new LocalObjects(state);
+        var objects = new LocalObjects(state);
+        Objects = objects;
+        Uploads = new Uploads(state, objects);
         var probes = new Probes(state, Objects);
         Recalls = new Recalls(state);
         ObjectRetention = new ObjectRetention(state);
@@ -112,6 +115,9 @@ public sealed class SimulatedProvider : IDisposable
     public FolderMending Mended { get; }
 
     public IObjectStore Objects { get; }
+
+    /// <summary>Objects on their way.</summary>
+    public Uploads Uploads { get; }
 
     /// <summary>Copies of what rests where reading takes a wait.</summary>
     public Recalls Recalls { get; }
@@ -183,7 +189,8 @@ public sealed class SimulatedProvider : IDisposable
                                 now,
                                 StockFold.Lots(db, terms, b, b.Bucket),
                                 WaitingFold.Of(db, terms, b),
-                                RecallRows.Lots(db, terms, b, ProviderState.Today(db))
+                                RecallRows.Lots(db, terms, b, ProviderState.Today(db)),
+                                UploadRows.Lots(db, b)
                             );
                     }
                 ),

@@ -143,6 +143,7 @@ public sealed class CurrentEstate(EstateStore store, SimulatedProvider provider,
         draft with
         {
             Recalled = stored.Recalled,
+            Unfinished = stored.Unfinished,
             Stock =
                 draft.Rules.All(r => stored.Rules.Any(s => s.StepScope.IsSame(r.StepScope)))
                 && draft.CopyTo.All(c => stored.CopyTo.Any(c.IsSame))

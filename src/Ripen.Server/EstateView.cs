@@ -86,6 +86,7 @@ public sealed class EstateView
                 {
                     Stock = lots,
                     Recalled = stock.Buckets[bucket.Name].Recalled,
+                    Unfinished = stock.Buckets[bucket.Name].Unfinished,
                     Streams = [.. bucket.Streams.Select(s => s.AsOf(stock.Today, stored.Buckets[bucket.Name].StatedOn))],
                     CopyTo =
                     [

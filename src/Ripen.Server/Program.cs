@@ -122,6 +122,7 @@ api.MapEstate();
 api.MapBuckets();
 api.MapForecast();
 api.MapObjects();
+api.MapUploads();
 api.MapRecalls();
 api.MapBundles();
 api.MapClock();

@@ -93,6 +93,8 @@ public sealed class BucketUsage
             new PackUsage(calendar, prices, landing, packs).AddTo(usage.amounts);
         foreach (var recalled in bucket.Recalled)
             usage.AddRecalled(recalled, prices);
+        foreach (var parts in bucket.Unfinished)
+            usage.AddUnfinished(parts, prices.Tiers[landing], landing);
         for (var i = 0; i < bucket.CopyTo.Count; i++)
             usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], copies.FlowOf(bucket, i), copies.Planned, calendar, growth);
         return usage;
@@ -121,12 +123,22 @@ public sealed class BucketUsage
     {
         var tier = prices.Coldness(copies.Tier);
         var (from, to) = (Math.Max(0, Day(copies.From)), Math.Min(calendar.Days, Day(copies.Until)));
-        var billed = copies.Objects * prices.Tiers[tier].BilledBytes(copies.BytesPerObject);
-        var stored = Row(tier, Measure.StoredByteDays);
-        for (var m = calendar.MonthOf(from); m < calendar.Months && calendar.Start(m) < to; m++)
-            stored[m] += billed * Math.Max(0, Math.Min(to, calendar.Start(m + 1)) - Math.Max(from, calendar.Start(m)));
+        AddFixed(Row(tier, Measure.StoredByteDays), copies.Objects * prices.Tiers[tier].BilledBytes(copies.BytesPerObject), from, to);
+    }
 
-        int Day(DateOnly day) => day.DayNumber - calendar.Today.DayNumber;
+    /// <summary>Parts of uploads lie where objects land, until the bucket's rule removes them or for as long as anybody looks ahead.</summary>
+    private void AddUnfinished(UnfinishedLot parts, Tier tier, int landing)
+    {
+        var to = parts.Until(Bucket) is { } until ? Math.Min(calendar.Days, Day(until)) : calendar.Days;
+        AddFixed(Row(landing, Measure.StoredByteDays), parts.Parts * (tier.BilledBytes(parts.BytesPerPart) + tier.IndexBytes), 0, to);
+    }
+
+    private int Day(DateOnly day) => day.DayNumber - calendar.Today.DayNumber;
+
+    private void AddFixed(Span<double> stored, double bytes, int from, int to)
+    {
+        for (var m = calendar.MonthOf(from); m < calendar.Months && calendar.Start(m) < to; m++)
+            stored[m] += bytes * Math.Max(0, Math.Min(to, calendar.Start(m + 1)) - Math.Max(from, calendar.Start(m)));
     }
 
     private void AddRest(Life life, int i, ObjectKind kind, Tier tier, int landing)

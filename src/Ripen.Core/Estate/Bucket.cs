@@ -31,12 +31,26 @@ public sealed record Bucket
     public bool OwnKey { get; init; }
     public IReadOnlyList<CopyRule> CopyTo { get; init; } = [];
 
+    /// <summary>Whole days, from 1 on, after which an upload is removed of which nothing more came; null for never.</summary>
+    public int? UnfinishedUploadDays { get; init; }
+
     /// <summary>Copies that were recalled, there or on their way. Not part of a document: only who ordered them knows.</summary>
     [JsonIgnore]
     public IReadOnlyList<RecalledLot> Recalled { get; init; } = [];
 
+    /// <summary>Parts of uploads that are not complete. Not part of a document: only who sends them knows.</summary>
+    [JsonIgnore]
+    public IReadOnlyList<UnfinishedLot> Unfinished { get; init; } = [];
+
     /// <summary>What was decided, without what lies and waits there, which is the provider's.</summary>
-    public Bucket WithoutContents() => this with { Stock = [], Recalled = [], CopyTo = [.. CopyTo.Select(c => c with { Waiting = [] })] };
+    public Bucket WithoutContents() =>
+        this with
+        {
+            Stock = [],
+            Recalled = [],
+            Unfinished = [],
+            CopyTo = [.. CopyTo.Select(c => c with { Waiting = [] })],
+        };
 }
 
 /// <summary>Copies of objects that rest where reading takes a wait, in a tier without one.</summary>
@@ -46,6 +60,16 @@ public sealed record Bucket
 /// <param name="From">The first day on which they are charged.</param>
 /// <param name="Until">The first day on which they are not there.</param>
 public sealed record RecalledLot(string Tier, double Objects, long BytesPerObject, DateOnly From, DateOnly Until);
+
+/// <summary>Parts of uploads that are not complete; they rest in the landing tier.</summary>
+/// <param name="Parts">How many.</param>
+/// <param name="BytesPerPart">Of each.</param>
+/// <param name="LastReceived">The day on which the upload's last part came.</param>
+public sealed record UnfinishedLot(double Parts, long BytesPerPart, DateOnly LastReceived)
+{
+    /// <summary>The first day on which they do not rest, by the bucket's rule; null for never.</summary>
+    public DateOnly? Until(Bucket bucket) => bucket.UnfinishedUploadDays is { } days ? LastReceived.AddDays(days) : null;
+}
 
 /// <summary>Objects that are alike: prefix, day of creation, size and tier.</summary>
 public sealed record Lot

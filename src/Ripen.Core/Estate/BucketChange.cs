@@ -12,6 +12,9 @@ public sealed record BucketChange
     /// <inheritdoc cref="Bucket.OwnKey"/>
     public bool? OwnKey { get; init; }
 
+    /// <inheritdoc cref="Bucket.UnfinishedUploadDays"/>
+    public int? UnfinishedUploadDays { get; init; }
+
     /// <summary>The retention from now on; a bucket whose own may not be weakened refuses it.</summary>
     public KeepRule? Keep { get; init; }
 
@@ -33,6 +36,7 @@ public sealed record BucketChange
             Versioning = Versioning ?? bucket.Versioning,
             OwnKey = OwnKey ?? bucket.OwnKey,
             Keep = Keep ?? bucket.Keep,
+            UnfinishedUploadDays = UnfinishedUploadDays ?? bucket.UnfinishedUploadDays,
             Rules = [.. Rules(bucket.Rules)],
         };
 

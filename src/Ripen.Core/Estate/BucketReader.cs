@@ -22,6 +22,7 @@ internal static class BucketReader
             Versioning = o.Flag("versioning"),
             OwnKey = o.Flag("ownKey"),
             CopyTo = o.List("copyTo", Copy),
+            UnfinishedUploadDays = o.Optional("unfinishedUploadDays", n => o.Days(n, 1)),
         };
 
     public static CopyOrder CopyOrder(ObjectReader o) =>

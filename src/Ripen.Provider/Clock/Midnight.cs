@@ -47,6 +47,7 @@ internal sealed class Midnight : IDisposable
         new("what waits is carried", (run, _) => run.CarryBatches()),
         new("what no restore point needs any more leaves", (run, _) => run.ThinPacks()),
         new("entries are replaced, expire, move, rest and are read", (run, cancel) => run.LiveThroughRules(cancel)),
+        new("uploads that nobody completes leave, the parts of others rest", (run, _) => run.RestUploads()),
         new("copies that were recalled rest beside them", (run, _) => run.RestRecalled()),
         new("what was used is booked", (run, _) => run.BookUse()),
         new("storage is metered", (run, _) => new StorageMeter(run.db, run.terms, run.day).Book(run.uses, run.targets)),
@@ -254,6 +255,28 @@ internal sealed class Midnight : IDisposable
             return;
         use.Leave(terms, bucket, day, rests.Tier, since, count * read, rests.Bytes);
         use.Of(bucket.Landing).Moves += count * read;
+    }
+
+    private void RestUploads()
+    {
+        var reachable = Reachable().ToDictionary(b => b.Id);
+        foreach (var bucket in reachable.Values)
+        {
+            foreach (var upload in UploadRows.Over(db, bucket, day))
+            {
+                NightActs.Note(db, NightActs.Discards(upload, terms, bucket, day));
+                Uploads.Remove(db, upload.Id);
+            }
+        }
+        foreach (var parts in UploadRows.Resting(db))
+        {
+            if (!reachable.TryGetValue(parts.Bucket, out var bucket))
+                continue;
+            uses[bucket].Rest(terms.Prices.Tiers[bucket.Landing], bucket.Landing, bucket.Landing, parts.Count, parts.Bytes);
+            if (bucket.TargetOf(parts.Key) is { } target)
+                UseOfTarget(bucket, target)
+                    .Rest(terms.Prices.Tiers[bucket.Landing], bucket.Landing, bucket.Landing, parts.Count, parts.Bytes);
+        }
     }
 
     private void RestRecalled()

@@ -2,6 +2,7 @@ using Microsoft.Data.Sqlite;
 using Ripen.Core.Ageing;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
+using Ripen.Provider.Objects;
 using Ripen.Provider.Replication.Queues;
 
 namespace Ripen.Provider.Clock;
@@ -11,7 +12,8 @@ namespace Ripen.Provider.Clock;
 /// <param name="Bucket">Its name.</param>
 /// <param name="Key">Of the object; the prefix of alike ones.</param>
 /// <param name="Deed">What is done.</param>
-/// <param name="Rule">By which; null where it is overwritten by a later arrival.</param>
+/// <param name="Rule">By which; null where it is overwritten by a later arrival, or an upload that nobody
+/// completed.</param>
 /// <param name="From">The tier where it lies.</param>
 /// <param name="To">Where it moves; null for nowhere.</param>
 /// <param name="Objects">How many.</param>
@@ -100,6 +102,25 @@ internal sealed class NightActs : IDisposable
 
     public void Dispose() => add.Dispose();
 
+    /// <summary>The same of what is no entry.</summary>
+    public static void Note(SqliteConnection db, NightAct act) =>
+        db.Run(
+            "INSERT INTO night_act(bucket, key, deed, rule, from_tier, to_tier, objects, bytes, charge) VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
+            act.Bucket,
+            act.Key,
+            (int)act.Deed,
+            act.Rule,
+            act.From,
+            act.To,
+            act.Objects,
+            act.Bytes,
+            act.Charge
+        );
+
+    /// <summary>An upload that nobody completed, with what had come of it.</summary>
+    public static NightAct Discards(Upload upload, Terms terms, BucketTerms bucket, DateOnly day) =>
+        new(day, upload.Bucket, upload.Key, NightDeed.Discards, null, terms.Prices.Tiers[bucket.Landing].Id, null, 1, upload.Received, 0);
+
     /// <summary>No night was, as far as anybody knows.</summary>
     public static void Forget(SqliteConnection db)
     {
@@ -119,6 +140,11 @@ internal sealed class NightActs : IDisposable
                 yield return ruled;
             if (ByReading(entry, terms, day) is { } read)
                 yield return read;
+        }
+        foreach (var reached in terms.Buckets.Where(b => !lost.Contains(b.Bucket.Region) && (only is null || b == only)))
+        {
+            foreach (var upload in UploadRows.Over(db, reached, day))
+                yield return Discards(upload, terms, reached, day);
         }
     }
 

@@ -23,6 +23,7 @@ internal static class Schema
         Nights,
         Reading,
         OwnRetention,
+        Uploads,
     ];
 
     public static void Prepare(SqliteConnection db)
@@ -395,6 +396,27 @@ internal static class Schema
     // An object's own retention that can be lifted; "liftable_until" is the later of it and of what the bucket's rule says. One that is sealed
     // is in "sealed_until", like any other seal.
     private const string OwnRetention = "ALTER TABLE entry ADD COLUMN own_liftable INTEGER;";
+
+    // Objects on their way. A part is a content like any other; it goes with its upload, by who removes that.
+    private const string Uploads = """
+        CREATE TABLE upload(
+            id TEXT PRIMARY KEY,
+            bucket INTEGER NOT NULL REFERENCES bucket(id) ON DELETE CASCADE,
+            key TEXT NOT NULL,
+            length INTEGER NOT NULL,
+            begun INTEGER NOT NULL,
+            touched INTEGER NOT NULL,
+            media TEXT,
+            tags TEXT,
+            only_new INTEGER NOT NULL,
+            fingerprint TEXT) WITHOUT ROWID;
+        CREATE INDEX upload_bucket ON upload(bucket, key);
+        CREATE TABLE upload_part(
+            upload TEXT NOT NULL REFERENCES upload(id) ON DELETE CASCADE,
+            number INTEGER NOT NULL,
+            content TEXT NOT NULL UNIQUE,
+            PRIMARY KEY(upload, number)) WITHOUT ROWID;
+        """;
 
     private const string Today = "(SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')";
 

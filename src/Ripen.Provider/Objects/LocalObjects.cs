@@ -33,10 +33,31 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         {
             throw ProviderState.DiskFull();
         }
+        return Put(bucket, key, content, conditions, _ => { }, cancel);
+    }
+
+    /// <summary>Content that was written becomes an object, or goes.</summary>
+    /// <param name="before">What happens in the same transaction, first.</param>
+    internal StoredVersion Put(
+        string bucket,
+        string key,
+        WrittenContent content,
+        WriteConditions conditions,
+        Action<SqliteConnection> before,
+        CancellationToken cancel = default
+    )
+    {
         try
         {
             CheckBody(content, conditions);
-            return state.Change(db => Row(db, state.TermsIn(db), Store(db, bucket, key, content, conditions)), cancel);
+            return state.Change(
+                db =>
+                {
+                    before(db);
+                    return Row(db, state.TermsIn(db), Store(db, bucket, key, content, conditions));
+                },
+                cancel
+            );
         }
         catch
         {
@@ -45,6 +66,10 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
             throw;
         }
     }
+
+    /// <exception cref="RefusalException">The current version is not as demanded.</exception>
+    internal void Demand(SqliteConnection db, BucketTerms own, string key, Action<StoredVersion?> allows) =>
+        Check(db, Current(db, own.Id, key), allows);
 
     public IOpenedObject Open(string bucket, string key, long? version)
     {
@@ -251,7 +276,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     public TierMove ForeseeMove(string bucket, string scope, bool wholePrefix, string tier) =>
         moves.Foresee(bucket, scope, wholePrefix, tier);
 
-    private static bool IsKnown(SqliteConnection db, string content) =>
+    internal static bool IsKnown(SqliteConnection db, string content) =>
         db.Value<long>("SELECT count(*) FROM content WHERE name = ?1", content) > 0;
 
     private static (long Id, int Kind)? Current(SqliteConnection db, long bucket, string key)

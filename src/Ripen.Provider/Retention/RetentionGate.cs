@@ -44,7 +44,7 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
 
     private const string Unspoken =
         "NOT EXISTS (SELECT 1 FROM entry e WHERE e.content = content.name) AND NOT EXISTS (SELECT 1 FROM pending p WHERE p.content = "
-        + "content.name)";
+        + "content.name) AND NOT EXISTS (SELECT 1 FROM upload_part u WHERE u.content = content.name)";
 
     private readonly SqliteCommand bears = db.Repeated(
         "SELECT content, key, sealed_until, liftable_until, held_until FROM entry WHERE id = ?1",
@@ -163,6 +163,7 @@ internal sealed class RetentionGate(SqliteConnection db) : IDisposable
             db.Run("INSERT INTO disaster VALUES(?1)", id);
             db.Run("DELETE FROM entry WHERE bucket = ?1", id);
             db.Run("DELETE FROM pending WHERE route IN (SELECT id FROM route WHERE bucket = ?1)", id);
+            db.Run("DELETE FROM upload WHERE bucket = ?1", id);
             db.Run("DELETE FROM disaster WHERE bucket = ?1", id);
         }
         Sweep(db);

@@ -93,7 +93,7 @@ public static class Problems
             refusal.Path is { } path ? [new Problem(refusal.Code, path, refusal.Message)] : null
         );
 
-    private static ProblemHttpResult Make(int status, string code, string detail, IReadOnlyList<Problem>? problems = null)
+    internal static ProblemHttpResult Make(int status, string code, string detail, IReadOnlyList<Problem>? problems = null)
     {
         var extensions = new Dictionary<string, object?> { ["code"] = code };
         if (problems is not null)

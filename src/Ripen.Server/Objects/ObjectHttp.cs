@@ -97,7 +97,7 @@ internal static class ObjectHttp
             Sha256: Digest(request.Headers["Content-Digest"]) ?? Digest(request.Headers["Repr-Digest"]),
             Length: request.ContentLength,
             MediaType: Checked(request.ContentType),
-            Tags: Tags(request)
+            Tags: Tags(request.Headers["Ripen-Tags"].FirstOrDefault())
         );
         StoredVersion stored;
         try
@@ -185,11 +185,11 @@ internal static class ObjectHttp
             );
     }
 
-    private static IReadOnlyDictionary<string, string>? Tags(HttpRequest request)
+    internal static IReadOnlyDictionary<string, string>? Tags(string? text)
     {
         try
         {
-            return TagText.Read(request.Headers["Ripen-Tags"].FirstOrDefault());
+            return TagText.Read(text);
         }
         catch (FormatException wrong)
         {
@@ -203,7 +203,7 @@ internal static class ObjectHttp
             : throw new RefusalException(RefusalKind.Invalid, "bad-request", $"'{name}' must be a whole number, not '{text}'.", $"?{name}");
 
     /// <summary>A type that can be given back as it came: what cannot be read would make the object unreadable.</summary>
-    private static string? Checked(string? type) =>
+    internal static string? Checked(string? type) =>
         string.IsNullOrEmpty(type) || (Ascii.IsValid(type) && MediaTypeHeaderValue.TryParse(type, out _))
             ? type
             : throw new RefusalException(

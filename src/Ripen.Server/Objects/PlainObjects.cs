@@ -9,20 +9,28 @@ namespace Ripen.Server.Objects;
 /// <summary>
 /// Plain HTTP at <c>/objects/{bucket}/{key…}</c> for programs and people with an access: a key and its secret (basic authentication, RFC
 /// 7617), a key's token (RFC 6750), a timed link, or nothing where a bucket is open to public reading. It runs before routing, on the path as it was sent.
+/// Uploads that can be resumed are at <c>/uploads/{bucket}</c>, with the same credentials.
 /// </summary>
 internal sealed class PlainObjects(RequestDelegate next)
 {
     private const string Root = "/objects/";
+    private const string Uploads = "/uploads/";
 
     public async Task Invoke(HttpContext context, CurrentEstate current, SimulatedProvider provider, TimeProvider time)
     {
-        if (!context.Request.RawPath().StartsWith(Root, StringComparison.Ordinal))
+        var isUpload = context.Request.RawPath().StartsWith(Uploads, StringComparison.Ordinal);
+        if (!isUpload && !context.Request.RawPath().StartsWith(Root, StringComparison.Ordinal))
         {
             await next(context);
             return;
         }
         if (!current.IsThere)
             throw new RefusalException(RefusalKind.NotFound, "no-estate", "There is no estate yet.");
+        if (isUpload)
+        {
+            await Resume(context, provider);
+            return;
+        }
         var path = context.Request.RawPath()[Root.Length..];
         var slash = path.IndexOf('/', StringComparison.Ordinal);
         var bucket = RequestTarget.Unescape(slash < 0 ? path : path[..slash]);
@@ -74,6 +82,44 @@ internal sealed class PlainObjects(RequestDelegate next)
             Ripen.Provider.Objects.ObjectKeys.Check(key);
             provider.Access.Demand(bucket, key, right, who);
         }
+    }
+
+    /// <summary>Uploads that can be resumed: <c>/uploads/{bucket}</c>, and below it each one's own address.</summary>
+    private static async Task Resume(HttpContext context, SimulatedProvider provider)
+    {
+        var parts = context.Request.RawPath()[Uploads.Length..].Split('/');
+        var (bucket, id) = (RequestTarget.Unescape(parts[0]), parts.ElementAtOrDefault(1));
+        if (HttpMethods.IsOptions(context.Request.Method))
+        {
+            ResumableUploads.Options(context);
+            return;
+        }
+        var who = Credentials(context.Request);
+        if (id is null && HttpMethods.IsPost(context.Request.Method))
+        {
+            await ResumableUploads.Create(context, provider, bucket, Uploads + parts[0], Demand);
+            return;
+        }
+        var upload = provider.Uploads.Find(bucket, id ?? "");
+        Demand(upload.Key);
+        switch (context.Request.Method)
+        {
+            case "HEAD":
+                ResumableUploads.Head(context, upload);
+                break;
+            case "PATCH":
+                await ResumableUploads.Patch(context, provider, upload);
+                break;
+            case "DELETE":
+                ResumableUploads.Delete(context, provider, upload);
+                break;
+            default:
+                context.Response.Headers.Allow = "OPTIONS, POST, HEAD, PATCH, DELETE";
+                context.Response.StatusCode = StatusCodes.Status405MethodNotAllowed;
+                break;
+        }
+
+        void Demand(string key) => provider.Access.Demand(bucket, key, Right.Write, who);
     }
 
     internal static Credentials Credentials(HttpRequest request)
