@@ -32,6 +32,7 @@ internal static class ServerCommands
             Get(),
             List(),
             Delete(),
+            .. UploadCommands.All(),
             Clock(),
             Pass(),
             Ledger(),
@@ -62,10 +63,15 @@ internal static class ServerCommands
         var tags = new Option<string?>("--tags") { Description = "name=value, with & between them" };
         return Make(
             "put",
-            "Upload a file as an object.",
+            "Upload a file as an object. A large one that broke off goes on when it is put again.",
             [file, target, tags],
             async (http, parsed) =>
             {
+                if (UploadCommands.IsWorthIt(parsed.GetRequiredValue(file)))
+                {
+                    await UploadCommands.Send(http, parsed.GetRequiredValue(file), parsed.GetRequiredValue(target), parsed.GetValue(tags));
+                    return;
+                }
                 if (parsed.GetValue(tags) is { } text)
                     http.DefaultRequestHeaders.Add("Ripen-Tags", text);
                 await using var body = parsed.GetRequiredValue(file).OpenRead();
@@ -312,11 +318,16 @@ internal static class ServerCommands
 
     private static Uri Address(string bucketAndKey, string part)
     {
+        var (bucket, key) = Split(bucketAndKey);
+        return new Uri($"/api/buckets/{bucket}/{part}/{string.Join('/', key.Split('/').Select(Uri.EscapeDataString))}", UriKind.Relative);
+    }
+
+    internal static (string Bucket, string Key) Split(string bucketAndKey)
+    {
         var slash = bucketAndKey.IndexOf('/', StringComparison.Ordinal);
-        if (slash < 0)
-            throw new RefusedException($"'{bucketAndKey}' names no object: write BUCKET/KEY.");
-        var key = string.Join('/', bucketAndKey[(slash + 1)..].Split('/').Select(Uri.EscapeDataString));
-        return new Uri($"/api/buckets/{bucketAndKey[..slash]}/{part}/{key}", UriKind.Relative);
+        return slash < 0
+            ? throw new RefusedException($"'{bucketAndKey}' names no object: write BUCKET/KEY.")
+            : (bucketAndKey[..slash], bucketAndKey[(slash + 1)..]);
     }
 
     internal static async Task<JsonNode?> Answer(HttpResponseMessage response)

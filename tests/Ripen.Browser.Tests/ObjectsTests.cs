@@ -85,6 +85,8 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Click(page.Button("Go on"));
         page.See("1 of 1 files stored");
 
+        Assert.Equal("[]", await http.GetStringAsync(new Uri("/api/buckets/stop-and-go/uploads", UriKind.Relative)));
+
         // Kept as it is, without versions: a second writing is refused, until the keep rule goes.
         var (bucket, tag) = await buckets.StoredWithTag("stop-and-go");
         bucket["keep"] = System.Text.Json.Nodes.JsonNode.Parse("""{ "days": 9, "strength": "liftable" }""");
@@ -96,6 +98,52 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         await buckets.Lift("stop-and-go");
         page.Click(page.Button("Try the failed ones again"));
         page.See("2 of 2 files stored");
+    }
+
+    [Fact]
+    public async Task A_large_upload_outlives_its_page_and_what_nobody_completes_is_discarded()
+    {
+        await buckets.Make("long-ways");
+        var content = RandomNumberGenerator.GetBytes(30_000_000);
+        var file = Sample("soundings.bin", content);
+        page.Open("/buckets/long-ways#objects");
+        page.See("Nothing lies here yet");
+        Slow(2_000_000);
+        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(file);
+        page.Until(() => page.Find("main").Text.Contains("soundings.bin is being sent (1", StringComparison.Ordinal), "some of it sent");
+        page.Open("/buckets/long-ways?again=1#objects");
+        Slow(1_000_000_000);
+        page.Until(() => Received().Result > 0, "what had come");
+        page.Open("/buckets/long-ways#objects");
+        page.See("One upload is not complete");
+        Assert.InRange(await Received(), 1, content.Length - 1);
+        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(file);
+        page.See("1 of 1 files stored");
+        page.Gone("One upload is not complete");
+        Assert.Equal(content, await http.GetByteArrayAsync(new Uri("/api/buckets/long-ways/objects/soundings.bin", UriKind.Relative)));
+
+        using var begin = new HttpRequestMessage(HttpMethod.Post, new Uri("/api/buckets/long-ways/uploads", UriKind.Relative));
+        begin.Headers.Add("Ripen-Request", "1");
+        begin.Headers.Add("Tus-Resumable", "1.0.0");
+        begin.Headers.Add("Upload-Length", "5");
+        begin.Headers.Add("Upload-Metadata", "key " + Convert.ToBase64String("left behind.txt"u8));
+        (await http.SendAsync(begin)).EnsureSuccessStatusCode();
+        page.Open("/buckets/long-ways#objects");
+        page.See("left behind.txt");
+        page.Click(page.Find("button[aria-label='Discard what came of left behind.txt']"));
+        page.Gone("left behind.txt");
+
+        void Slow(int bytesPerSecond) =>
+            ((OpenQA.Selenium.Chromium.ChromiumDriver)page.Browser).NetworkConditions =
+                new OpenQA.Selenium.Chromium.ChromiumNetworkConditions { UploadThroughput = bytesPerSecond, DownloadThroughput = 1_000_000_000 };
+
+        async Task<long> Received()
+        {
+            var uploads = System.Text.Json.Nodes.JsonNode.Parse(
+                await http.GetStringAsync(new Uri("/api/buckets/long-ways/uploads", UriKind.Relative))
+            )!;
+            return (long)uploads.AsArray().Single()!["received"]!;
+        }
     }
 
     [Fact]

@@ -44,6 +44,59 @@ public sealed class CurlTests(CurlFixture fixture) : IClassFixture<CurlFixture>
         return (int.Parse(output[(end + 1)..], System.Globalization.CultureInfo.InvariantCulture), output[..end]);
     }
 
+    /// <summary>The tus protocol with curl as its client; the sender is killed in the middle.</summary>
+    [Fact]
+    public async Task An_upload_whose_sender_is_killed_goes_on_where_it_stood()
+    {
+        var (up, rest) = (Path.Combine(server.Folder, "killed.bin"), Path.Combine(server.Folder, "rest.bin"));
+        var content = new byte[20_000_000];
+        Random.Shared.NextBytes(content);
+        await File.WriteAllBytesAsync(up, content);
+        string[] tus = ["-u", user, "-H", "Tus-Resumable: 1.0.0"];
+        var key = Convert.ToBase64String("big/killed.bin"u8);
+        var begun = await Curl([
+            .. tus,
+            "-i",
+            "-X",
+            "POST",
+            "-H",
+            "Upload-Length: 20000000",
+            "-H",
+            $"Upload-Metadata: filename {key}",
+            $"{server.Address}uploads/port-sonar",
+        ]);
+        Assert.Equal(201, begun.Status);
+        var path = begun.Body.Split('\n').Single(l => l.StartsWith("Location:", StringComparison.OrdinalIgnoreCase))[10..].Trim();
+        var address = new Uri(server.Address, path).ToString();
+        string[] patch = ["-X", "PATCH", "-H", "Content-Type: application/offset+octet-stream", "--data-binary"];
+        using (
+            var slow = Process.Start("curl", ["-s", "--limit-rate", "1M", .. tus, .. patch, "@" + up, "-H", "Upload-Offset: 0", address])
+        )
+        {
+            // Bytes are under way once its file is being written.
+            while (!Directory.EnumerateFiles(server.Incoming).Any(f => new FileInfo(f).Length > 1_000_000))
+                await Task.Delay(20);
+            slow.Kill();
+            await slow.WaitForExitAsync();
+        }
+        long stands;
+        while ((stands = await Stands()) == 0)
+            await Task.Delay(20);
+        Assert.InRange(stands, 1_000_000, 19_999_999);
+        await File.WriteAllBytesAsync(rest, content[(int)stands..]);
+        Assert.Equal(409, (await Curl([.. tus, .. patch, "@" + rest, "-H", "Upload-Offset: 0", address])).Status);
+        Assert.Equal(204, (await Curl([.. tus, .. patch, "@" + rest, "-H", $"Upload-Offset: {stands}", address])).Status);
+        Assert.Equal(200, (await Curl("-u", user, "-o", rest, $"{server.Address}objects/port-sonar/big/killed.bin")).Status);
+        Assert.Equal(content, await File.ReadAllBytesAsync(rest));
+
+        async Task<long> Stands()
+        {
+            var head = await Curl([.. tus, "-I", address]);
+            var line = head.Body.Split('\n').Single(l => l.StartsWith("Upload-Offset:", StringComparison.OrdinalIgnoreCase));
+            return long.Parse(line[14..], System.Globalization.CultureInfo.InvariantCulture);
+        }
+    }
+
     [Fact]
     public async Task A_file_goes_up_and_comes_down_in_whole_and_in_part()
     {

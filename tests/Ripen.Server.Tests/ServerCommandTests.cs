@@ -33,6 +33,45 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
     }
 
     [Fact]
+    public async Task A_large_file_that_broke_off_goes_on_and_one_that_nobody_wants_is_discarded()
+    {
+        var (file, back) = (new FileInfo(Path.Combine(server.Folder, "chart.bin")), Path.Combine(server.Folder, "chart.back"));
+        var content = new byte[9_000_000];
+        Random.Shared.NextBytes(content);
+        await File.WriteAllBytesAsync(file.FullName, content);
+        file.Refresh();
+        await Begin(
+            FormattableString.Invariant($"{file.Name} {file.Length} {file.LastWriteTimeUtc:O}"),
+            "charts/ü.bin",
+            content[..4_000_000]
+        );
+        await Begin("another file", "charts/ü.bin", content[..10]);
+        var listed = (await Ripen("uploads", "port-sonar")).Output;
+        Assert.Contains("\tcharts/ü.bin\t4000000\t9000000\t", listed, StringComparison.Ordinal);
+        var put = await Ripen("put", file.FullName, "port-sonar/charts/ü.bin");
+        Assert.Contains("goes on at byte 4000000 of 9000000", put.Output, StringComparison.Ordinal);
+        Assert.Equal(0, (await Ripen("get", "port-sonar/charts/ü.bin", "--out", back)).Code);
+        Assert.Equal(content, await File.ReadAllBytesAsync(back));
+        var left = (await Ripen("uploads", "port-sonar")).Output;
+        Assert.Equal(0, (await Ripen("upload-discard", "port-sonar", left.Split('\t')[0])).Code);
+        Assert.Equal("", (await Ripen("uploads", "port-sonar")).Output);
+        Assert.DoesNotContain("goes on", (await Ripen("put", file.FullName, "port-sonar/charts/ü.bin")).Output, StringComparison.Ordinal);
+    }
+
+    private async Task Begin(string fingerprint, string key, byte[] sent)
+    {
+        static string Said(string text) => Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(text));
+        using var begin = new HttpRequestMessage(HttpMethod.Post, new Uri("/api/buckets/port-sonar/uploads", UriKind.Relative))
+        {
+            Content = new ByteArrayContent(sent) { Headers = { { "Content-Type", "application/offset+octet-stream" } } },
+        };
+        begin.Headers.Add("Tus-Resumable", "1.0.0");
+        begin.Headers.Add("Upload-Length", "9000000");
+        begin.Headers.Add("Upload-Metadata", $"key {Said(key)},fingerprint {Said(fingerprint)}");
+        (await server.Http.SendAsync(begin)).EnsureSuccessStatusCode();
+    }
+
+    [Fact]
     public async Task Small_objects_are_kept_by_themselves_or_bundled_and_read_one_by_one()
     {
         const string bucket = "engine-telemetry";

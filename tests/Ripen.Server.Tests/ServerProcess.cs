@@ -12,6 +12,9 @@ internal sealed class ServerProcess : IAsyncDisposable
 
     public string Folder => folder;
 
+    /// <summary>Where contents are while they come.</summary>
+    public string Incoming => Path.Combine(folder, "provider", "incoming");
+
     public HttpClient Http { get; private set; } = new();
 
     public Uri Address => Http.BaseAddress!;

@@ -339,6 +339,17 @@ export async function readTakenKeys(name: string, keys: string[]): Promise<strin
   return taken;
 }
 
+/** Uploads that are not complete; the protocol that sends them is the browser's own matter. */
+export const listUploads = (name: string) => value(client.GET("/api/buckets/{name}/uploads", { params: inBucket(name) }));
+
+export async function discardUpload(name: string, id: string): Promise<void> {
+  const response = await fetch(`/api/buckets/${encodeURIComponent(name)}/uploads/${id}`, {
+    method: "DELETE",
+    headers: { ...meant, "Tus-Resumable": "1.0.0" },
+  });
+  if (!response.ok) throw refusal(response.status, await response.text());
+}
+
 export const listDeletions = (name: string, prefix: string) =>
   value(client.GET("/api/buckets/{name}/deletions", { params: { ...inBucket(name), query: { prefix } } }));
 

@@ -12,6 +12,7 @@ export const keys = {
   advice: (asked: unknown) => ["advice", asked],
   objectsOf: (bucket: string) => ["objects", bucket],
   objects: (bucket: string, prefix: string, begin: string, find: string) => ["objects", bucket, prefix, begin, find],
+  uploads: (bucket: string) => ["objects", bucket, "uploads"],
   deletions: (bucket: string, prefix: string) => ["objects", bucket, "deleted", prefix],
   encryption: (bucket: string | null) => ["encryption", bucket],
   credentials: ["credentials"],

@@ -828,6 +828,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/buckets/{name}/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Uploads that are not complete, and what has come of each. */
+        get: operations["listUploads"];
+        put?: never;
+        /** Begins an upload that can be resumed, by the tus protocol 1.0.0. */
+        post: operations["beginUpload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/buckets/{name}/uploads/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Removes an upload and what has come of it. */
+        delete: operations["discardUpload"];
+        options?: never;
+        /** How many bytes of an upload have come (Upload-Offset). */
+        head: operations["readUpload"];
+        /** Sends bytes from Upload-Offset on; with the last one the object is stored. */
+        patch: operations["continueUpload"];
+        trace?: never;
+    };
     "/api/buckets/{name}/recalls/draft": {
         parameters: {
             query?: never;
@@ -3228,6 +3265,8 @@ export interface components {
             versioning?: boolean;
             ownKey?: boolean;
             copyTo?: components["schemas"]["CopyRule"][];
+            /** Format: int32 */
+            unfinishedUploadDays?: null | number;
         };
         BucketAtRisk: {
             bucket: string;
@@ -3246,6 +3285,8 @@ export interface components {
             tier?: null | string;
             versioning?: null | boolean;
             ownKey?: null | boolean;
+            /** Format: int32 */
+            unfinishedUploadDays?: null | number;
             keep?: null | components["schemas"]["KeepRule"];
             putRule?: null | components["schemas"]["LifecycleRule"];
             dropRule?: null | string;
@@ -4389,7 +4430,7 @@ export interface components {
             charge: number;
         };
         /** @enum {unknown} */
-        NightDeed: "expires" | "steps-back" | "moves" | "comes-back";
+        NightDeed: "expires" | "steps-back" | "moves" | "comes-back" | "discards";
         NightReading: {
             /** Format: date */
             day: string;
@@ -5657,6 +5698,27 @@ export interface components {
         UntouchedPrefix: {
             prefix: string;
             for: components["schemas"]["UntouchedFor"][];
+        };
+        Upload: {
+            id: string;
+            bucket: string;
+            key: string;
+            /** Format: int64 */
+            length: number;
+            /** Format: int64 */
+            received: number;
+            /** Format: date-time */
+            begun: string;
+            /** Format: date */
+            lastReceived: string;
+            /** Format: date */
+            removedOn: null | string;
+            mediaType: null | string;
+            tags: null | {
+                [key: string]: string;
+            };
+            onlyNew: boolean;
+            fingerprint: null | string;
         };
         /** @enum {unknown} */
         Verdict: "met" | "missed" | "not-agreed";
@@ -7143,6 +7205,119 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ContentTotals"];
                 };
+            };
+        };
+    };
+    listUploads: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Upload"][];
+                };
+            };
+        };
+    };
+    beginUpload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "*/*": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    discardUpload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readUpload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    continueUpload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "*/*": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

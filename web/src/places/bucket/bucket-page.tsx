@@ -27,6 +27,7 @@ import { ReplicationSection } from "./replication-section";
 import { RulesEditor, withExpiry, withStep } from "./rules-editor";
 import { StreamsEditor } from "./streams-editor";
 import { TonightLine } from "./tonight-line";
+import { UnfinishedField } from "./unfinished-field";
 import { useDraft } from "./use-draft";
 
 /** A bucket's page, read downwards. Its strip stays in sight while one edits below, and what the draft would do stands beside it. */
@@ -78,6 +79,7 @@ function Sheet({ name }: { name: string }) {
               <TonightLine bucket={name} />
             </div>
             <RulesEditor bucket={bucket} edit={edit} problemAt={problemAt} suggested={good} />
+            <UnfinishedField bucket={bucket} edit={edit} problemAt={problemAt} />
             <KeepEditor bucket={bucket} stored={draft.stored.data} discard={draft.discard} edit={edit} problemAt={problemAt} />
             <HoldPart bucket={name} />
             <PlaceFields bucket={bucket} edit={edit} problemAt={problemAt} />

@@ -5,7 +5,13 @@ import { readNight } from "../../api/client";
 import { keys } from "../../api/keys";
 import { count } from "../../format";
 
-const words = { expires: "expire", "steps-back": "become earlier versions", moves: "move", "comes-back": "come back" };
+const words = {
+  expires: "expire",
+  "steps-back": "become earlier versions",
+  moves: "move",
+  "comes-back": "come back",
+  discards: "removed",
+};
 
 /** Under the strip: what the applied rules do to this bucket when today is closed, by rule. */
 export function TonightLine({ bucket }: { bucket: string }) {
@@ -13,7 +19,7 @@ export function TonightLine({ bucket }: { bucket: string }) {
   if (!night.data) return <p className="h-6" />;
   const rules = new Map<string, string[]>();
   for (const s of night.data.sums) {
-    const rule = s.rule ?? "later arrivals";
+    const rule = s.rule ?? (s.deed === "discards" ? "uploads that nobody completed" : "later arrivals");
     rules.set(rule, [...(rules.get(rule) ?? []), `${count(s.objects)} ${words[s.deed]}`]);
   }
   return (

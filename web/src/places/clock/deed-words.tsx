@@ -8,6 +8,7 @@ export const deeds = {
   "steps-back": "becomes an earlier version",
   moves: "moves",
   "comes-back": "comes back, read",
+  discards: "is removed, an upload that nobody completed,",
 };
 
 /** What is done, and between which tiers. */

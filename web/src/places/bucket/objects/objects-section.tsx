@@ -14,6 +14,7 @@ import { ObjectRows } from "./object-rows";
 import { ObjectSheet } from "./object-sheet";
 import { OverwriteDialog, type Question } from "./overwrite-dialog";
 import { RecallDialog } from "./recall-dialog";
+import { UnfinishedUploads } from "./unfinished-uploads";
 import { UploadList } from "./upload-list";
 import { addUploads, onStored } from "./uploads";
 import { useWindowDrop } from "./use-window-drop";
@@ -99,6 +100,7 @@ export function ObjectsSection({ bucket }: { bucket: Bucket }) {
         )}
       </div>
       <UploadList bucket={name} />
+      <UnfinishedUploads bucket={bucket} />
       <KeyFinder />
       {wrong && <ErrorNote error={wrong} />}
       <Trail prefix={prefix} onGo={(to) => goInto(to || null)} />

@@ -1,12 +1,12 @@
 import { useEstate } from "../../../estate-context";
 import { Button } from "../../../ui/controls";
 import { Progress } from "../../../ui/progress";
-import { forgetUploads, pauseUploads, resumeUploads, retryUploads, type Upload, useUploads } from "./uploads";
+import { forgetUploads, goesOn, pauseUploads, resumeUploads, retryUploads, type Upload, useUploads } from "./uploads";
 
 const words = {
   waiting: "waits",
   sending: "is being sent",
-  paused: "paused; it begins anew when it goes on",
+  paused: "paused",
   stored: "stored",
   failed: "failed",
 };
@@ -42,6 +42,7 @@ export function UploadList({ bucket }: { bucket: string }) {
           .map((u) => (
             <li key={u.id} className={u.state === "failed" ? "text-bad" : "text-ink-soft"}>
               <span className="break-all">{u.key}</span> {words[u.state]}
+              {u.state === "paused" && (goesOn(u.file) ? ` after ${bytes(u.sent)}; it goes on from there` : "; it begins anew")}
               {u.state === "sending" && u.file.size > 0 && ` (${Math.floor((100 * u.sent) / u.file.size)} %)`}
               {u.error && `: ${u.error}`}
             </li>

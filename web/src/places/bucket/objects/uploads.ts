@@ -1,4 +1,5 @@
 import { useSyncExternalStore } from "react";
+import { DetailedError, Upload as TusUpload } from "tus-js-client";
 import { objectAddress, refusal } from "../../../api/client";
 
 export type UploadState = "waiting" | "sending" | "paused" | "stored" | "failed";
@@ -17,13 +18,21 @@ export type Upload = {
 
 const atOnce = 3;
 
+/** Smaller files are sent at once, and begin anew: there is little to send again. */
+const worthResuming = 8_000_000;
+
+export const goesOn = (file: File) => file.size >= worthResuming;
+
+/** A file under way. */
+type Sending = { abort: () => void };
+
 /**
- * The files on their way to the server, of the whole page: leaving a sheet does not stop them. A file that is paused or failed begins anew
- * when it goes on, since the server keeps nothing that is not whole.
+ * The files on their way to the server, of the whole page: leaving a sheet does not stop them. A large file that is paused, fails or outlives
+ * the page goes on where it stood, a small one begins anew.
  */
 let uploads: readonly Upload[] = [];
 const listeners = new Set<() => void>();
-const requests = new Map<number, XMLHttpRequest>();
+const requests = new Map<number, Sending>();
 const whenStored = new Set<(bucket: string) => void>();
 let nextId = 1;
 
@@ -55,7 +64,9 @@ export function addUploads(bucket: string, prefix: string, files: { path: string
 export function pauseUploads(bucket: string) {
   put(
     uploads.map((u) =>
-      u.bucket === bucket && (u.state === "waiting" || u.state === "sending") ? { ...u, state: "paused", sent: 0 } : u,
+      u.bucket === bucket && (u.state === "waiting" || u.state === "sending")
+        ? { ...u, state: "paused", sent: goesOn(u.file) ? u.sent : 0 }
+        : u,
     ),
   );
   for (const [id, request] of requests) {
@@ -107,7 +118,7 @@ export function useUploads(bucket: string): Upload[] {
 }
 
 function again(which: (upload: Upload) => boolean) {
-  put(uploads.map((u) => (which(u) ? { ...u, state: "waiting", error: null, sent: 0 } : u)));
+  put(uploads.map((u) => (which(u) ? { ...u, state: "waiting", error: null, sent: goesOn(u.file) ? u.sent : 0 } : u)));
   sendNext();
 }
 
@@ -115,29 +126,70 @@ function sendNext() {
   while (requests.size < atOnce) {
     const next = uploads.find((u) => u.state === "waiting" && !requests.has(u.id));
     if (!next) return;
-    send(next);
+    change(next.id, { state: "sending" });
+    if (goesOn(next.file)) sendInParts(next);
+    else sendAtOnce(next);
   }
 }
 
-function send({ id, bucket, key, file, overwrite }: Upload) {
+/** It is over, one way or the other. */
+function end({ id, bucket }: Upload, part: Partial<Upload>) {
+  requests.delete(id);
+  change(id, part);
+  if (part.state === "stored") tell(bucket);
+  sendNext();
+}
+
+const broke = (again: string) => ({ state: "failed" as const, error: `The connection broke. ${again}` });
+
+/** By the tus protocol: the page remembers where a file was going, and the server how much of it came. */
+function sendInParts(upload: Upload) {
+  const { id, bucket, key, file, overwrite } = upload;
+  const fingerprint = ["ripen", bucket, key, file.size, file.lastModified].join(" ");
+  const sending = new TusUpload(file, {
+    endpoint: `/api/buckets/${encodeURIComponent(bucket)}/uploads`,
+    headers: { "Ripen-Request": "1" },
+    metadata: { key, filetype: file.type || "application/octet-stream", ...(!overwrite && { onlyNew: "" }) },
+    fingerprint: () => Promise.resolve(fingerprint),
+    removeFingerprintOnSuccess: true,
+    onProgress: (sent) => change(id, { sent }),
+    onSuccess: () => end(upload, { state: "stored", sent: file.size }),
+    onError: (error) => {
+      const answer = error instanceof DetailedError ? error.originalResponse : null;
+      end(
+        upload,
+        answer
+          ? { state: "failed", error: refusal(answer.getStatus(), answer.getBody()).message }
+          : broke("What had come is kept: try again, and it goes on."),
+      );
+    },
+  });
+  let stopped = false;
+  requests.set(id, {
+    abort: () => {
+      stopped = true;
+      void sending.abort().then(() => {
+        requests.delete(id);
+        sendNext();
+      });
+    },
+  });
+  void sending.findPreviousUploads().then(([before]) => {
+    if (before) sending.resumeFromPreviousUpload(before);
+    if (!stopped) sending.start();
+  });
+}
+
+function sendAtOnce(upload: Upload) {
+  const { id, bucket, key, file, overwrite } = upload;
   const request = new XMLHttpRequest();
   requests.set(id, request);
-  change(id, { state: "sending" });
-  const end = (part: Partial<Upload>) => {
-    requests.delete(id);
-    change(id, part);
-    sendNext();
-  };
   request.upload.onprogress = (event) => change(id, { sent: event.loaded });
   request.onload = () => {
-    if (request.status >= 200 && request.status < 300) {
-      end({ state: "stored", sent: file.size });
-      tell(bucket);
-    } else {
-      end({ state: "failed", error: refusal(request.status, request.responseText).message });
-    }
+    if (request.status >= 200 && request.status < 300) end(upload, { state: "stored", sent: file.size });
+    else end(upload, { state: "failed", error: refusal(request.status, request.responseText).message });
   };
-  request.onerror = () => end({ state: "failed", error: "The connection broke. Nothing half-sent was stored; try again." });
+  request.onerror = () => end(upload, broke("Nothing half-sent was stored; try again."));
   request.onabort = () => {
     requests.delete(id);
     sendNext();
