@@ -131,6 +131,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Open("/buckets/long-ways#objects");
         page.See("left behind.txt");
         page.Click(page.Find("button[aria-label='Discard what came of left behind.txt']"));
+        page.Click(page.Button("Remove 0 B for good"));
         page.Gone("left behind.txt");
 
         void Slow(int bytesPerSecond) =>

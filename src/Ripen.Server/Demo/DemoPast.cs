@@ -79,8 +79,22 @@ internal static class DemoPast
                     "telemetry is kept a little less long",
                     (hands, cancel) => ChangeExpiry(hands, "engine-telemetry", "telemetry", 370, cancel)
                 ),
+                PassUntil(2027, 1, 26),
+                new("a survey whose sending breaks off", SendHalf),
                 PassUntil(2027, 2, 1),
             ];
+    }
+
+    private static async Task SendHalf(DemoHands hands, CancellationToken cancel)
+    {
+        const string key = "winter/quarrydown-basin-survey.pdf";
+        var uploads = hands.Provider.Uploads;
+        if (uploads.All(BerthPlans.Name).Any(u => u.Key == key))
+            return;
+        var came = new byte[3_400_000];
+        new Random(26).NextBytes(came);
+        var upload = uploads.Begin(BerthPlans.Name, key, new UploadOrder(46_200_000, "application/pdf"));
+        await uploads.Append(BerthPlans.Name, upload.Id, 0, new MemoryStream(came), null, cancel);
     }
 
     private static Task<bool> Hold(DemoHands hands, CancellationToken cancel)
@@ -195,6 +209,7 @@ internal static class DemoPast
         Scheme = "own-hall",
         Tier = "counter",
         Versioning = true,
+        UnfinishedUploadDays = 14,
         Streams =
         [
             new ObjectStream

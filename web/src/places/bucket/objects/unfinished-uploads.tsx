@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { type Bucket, discardUpload, listUploads } from "../../../api/client";
 import { keys } from "../../../api/keys";
 import { useEstate } from "../../../estate-context";
@@ -11,6 +12,7 @@ import { useUploads } from "./uploads";
 export function UnfinishedUploads({ bucket }: { bucket: Bucket }) {
   const { bytes } = useEstate();
   const queries = useQueryClient();
+  const [asked, setAsked] = useState<string | null>(null);
   const here = new Set(useUploads(bucket.name).map((u) => u.key));
   const all = useQuery({ queryKey: keys.uploads(bucket.name), queryFn: () => listUploads(bucket.name) });
   const discard = useMutation({
@@ -21,12 +23,8 @@ export function UnfinishedUploads({ bucket }: { bucket: Bucket }) {
   if (broken.length === 0) return null;
   return (
     <section aria-label="Uploads that are not complete" className="my-2 border-y border-hairline py-2">
-      <h3>
-        {broken.length === 1 ? "One upload is" : `${broken.length} uploads are`} not complete
-        <span className="ml-3 text-sm text-ink-soft">
-          Send the same file to the same place again, and it goes on where it stood.
-        </span>
-      </h3>
+      <h3>{broken.length === 1 ? "One upload is" : `${broken.length} uploads are`} not complete</h3>
+      <p className="text-sm text-ink-soft">Send the same file to the same place again, and it goes on where it stood.</p>
       <div className="max-h-52 overflow-y-auto">
         <table className="w-full text-left">
           <thead className="text-sm text-ink-soft">
@@ -50,9 +48,15 @@ export function UnfinishedUploads({ bucket }: { bucket: Bucket }) {
                 <td className="whitespace-nowrap px-3">{day(u.lastReceived)}</td>
                 <td className="whitespace-nowrap px-3">{u.removedOn == null ? "never by itself" : day(u.removedOn)}</td>
                 <td className="text-right">
-                  <Button kind="quiet" aria-label={`Discard what came of ${u.key}`} onClick={() => discard.mutate(u.id)}>
-                    Discard
-                  </Button>
+                  {asked === u.id ? (
+                    <Button kind="quiet" autoFocus onBlur={() => setAsked(null)} onClick={() => discard.mutate(u.id)}>
+                      Remove {bytes(u.received)} for good
+                    </Button>
+                  ) : (
+                    <Button kind="quiet" aria-label={`Discard what came of ${u.key}`} onClick={() => setAsked(u.id)}>
+                      Discard…
+                    </Button>
+                  )}
                 </td>
               </tr>
             ))}
