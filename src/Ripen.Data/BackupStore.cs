@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 
@@ -136,6 +137,15 @@ public sealed class BackupStore(EstateStore estates, ChangeLog log)
         long estateVersion,
         CancellationToken cancel = default
     ) => ChangeList("machines that carry", before, after, (row, text) => row.Carriers = text, estateVersion, cancel);
+
+    /// <summary>Puts a list of local arrays in the place of the one there is.</summary>
+    /// <inheritdoc cref="ChangePeriods"/>
+    public Task ChangeArrays(
+        IReadOnlyList<LocalArray> before,
+        IReadOnlyList<LocalArray> after,
+        long estateVersion,
+        CancellationToken cancel = default
+    ) => ChangeList("local arrays", before, after, (row, text) => row.Arrays = text, estateVersion, cancel);
 
     private Task ChangeList<T>(
         string what,

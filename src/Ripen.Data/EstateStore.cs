@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
@@ -101,6 +102,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                 ],
                 Plans = [.. (await db.Plans.AsNoTracking().OrderBy(p => p.Position).ToListAsync(cancel)).Select(BackupMapping.ToPlan)],
                 Carriers = Mapping.ToList<CarrierMachine>(row.Carriers),
+                Arrays = Mapping.ToList<LocalArray>(row.Arrays),
                 RetentionPeriods = Mapping.ToList<RetentionPeriod>(row.RetentionPeriods),
             },
             row.Version,

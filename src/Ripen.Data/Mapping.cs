@@ -16,6 +16,7 @@ internal static class Mapping
             Unit = Name(estate.PriceBook.Unit),
             Month = Name(estate.PriceBook.Month),
             Carriers = ToText(estate.Carriers),
+            Arrays = ToText(estate.Arrays),
             RetentionPeriods = ToText(estate.RetentionPeriods),
         };
 

@@ -17,6 +17,9 @@ internal sealed class EstateRow
     /// <summary>Machines that carry, as JSON; null for none.</summary>
     public string? Carriers { get; set; }
 
+    /// <summary>Local arrays, as JSON; null for none.</summary>
+    public string? Arrays { get; set; }
+
     /// <summary>Retention periods, as JSON; null for none.</summary>
     public string? RetentionPeriods { get; set; }
 

@@ -1,8 +1,10 @@
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
+using Ripen.Provider.Arrays;
 using Ripen.Provider.Clock;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
@@ -112,6 +114,8 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         SetMeta(db, "workloads", JsonSerializer.Serialize(plan.Estate.Workloads, Compact));
         SetMeta(db, "targets", JsonSerializer.Serialize(plan.Estate.Targets, Compact));
         SetMeta(db, "plans", JsonSerializer.Serialize(plan.Estate.Plans, Compact));
+        SetMeta(db, "arrays", JsonSerializer.Serialize(plan.Estate.Arrays, Compact));
+        ArrayRows.Adopt(db, isImport ? null : before?.Plan.Estate.Arrays ?? [], plan.Estate.Arrays);
         SetMeta(db, "carriers", JsonSerializer.Serialize(plan.Estate.Carriers, Compact));
         SetMeta(db, "retention-periods", JsonSerializer.Serialize(plan.Estate.RetentionPeriods, Compact));
         SetMeta(db, "workloads-stated", plan.Estate.Today.DayNumber);
@@ -215,6 +219,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
             ],
             Plans = JsonSerializer.Deserialize<BackupPlan[]>(Text(db, "plans") ?? "[]", Compact)!,
             Targets = JsonSerializer.Deserialize<BackupTarget[]>(Text(db, "targets") ?? "[]", Compact)!,
+            Arrays = JsonSerializer.Deserialize<LocalArray[]>(Text(db, "arrays") ?? "[]", Compact)!,
             Carriers = JsonSerializer.Deserialize<CarrierMachine[]>(Text(db, "carriers") ?? "[]", Compact)!,
             RetentionPeriods = JsonSerializer.Deserialize<RetentionPeriod[]>(Text(db, "retention-periods") ?? "[]", Compact)!,
         };
@@ -283,8 +288,23 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         {
             Routes.DemandNoKeptProbe(db, after);
             DemandPointsStay(db, before.Plan.Estate, after);
+            DemandArraysStay(db, before.Plan.Estate, after);
         }
         return touched;
+    }
+
+    /// <summary>What is away from a local array is nowhere else: the array and its bucket stay.</summary>
+    private static void DemandArraysStay(SqliteConnection db, Estate before, Estate after)
+    {
+        foreach (var array in ArrayRows.Standing(db, before.Arrays).Where(a => a.All().Any(d => d.Data.Away is not null)))
+        {
+            if (after.Arrays.FirstOrDefault(a => a.Id == array.Id)?.Bucket != array.Bucket || after.Find(array.Bucket!) is null)
+                throw new RefusalException(
+                    RefusalKind.Conflict,
+                    "array-data-away",
+                    $"Data of the array '{array.Name}' is in '{array.Bucket}', and nowhere else: bring it home first."
+                );
+        }
     }
 
     /// <summary>Points lie where and as they were taken: under a target that lies elsewhere, or a workload that is stored otherwise, nobody

@@ -1,7 +1,9 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Provider.Access;
+using Ripen.Provider.Arrays;
 using Ripen.Provider.Clock;
 using Ripen.Provider.Index;
 using Ripen.Provider.Inventory;
@@ -33,11 +35,13 @@ public sealed record CopyStock(bool IsCaughtUp, IReadOnlyList<WaitingLot> Waitin
 /// <param name="PlanVersion">Of the plan in force.</param>
 /// <param name="Buckets">By name.</param>
 /// <param name="Runs">Of backup plans, done and missed, by plan, target, workload and day.</param>
+/// <param name="Arrays">Local arrays, with what is away.</param>
 public sealed record ProviderStock(
     DateOnly Today,
     long PlanVersion,
     IReadOnlyDictionary<string, BucketStock> Buckets,
-    IReadOnlyList<PlanRun> Runs
+    IReadOnlyList<PlanRun> Runs,
+    IReadOnlyList<LocalArray> Arrays
 )
 {
     public long NewestRun { get; } = Runs.Count > 0 ? Runs.Max(r => r.Id) : 0;
@@ -102,6 +106,7 @@ public sealed class SimulatedProvider : IDisposable
         Uploads = new Uploads(state, objects);
         var probes = new Probes(state, Objects);
         Recalls = new Recalls(state);
+        Homecomings = new Homecomings(state);
         ObjectRetention = new ObjectRetention(state);
         Bundles = new Bundles(state, Objects);
         Copies = new ProviderCopies(state, probes);
@@ -123,6 +128,9 @@ public sealed class SimulatedProvider : IDisposable
     public Recalls Recalls { get; }
 
     public ObjectRetention ObjectRetention { get; }
+
+    /// <summary>Volumes of local arrays that come home.</summary>
+    public Homecomings Homecomings { get; }
 
     public Bundles Bundles { get; }
 
@@ -198,7 +206,8 @@ public sealed class SimulatedProvider : IDisposable
                 && (known.Today, known.PlanVersion, known.NewestRun)
                     == (ProviderState.Today(db), terms.Plan.Version, PlanRunRows.Newest(db))
                     ? known.Runs
-                    : PlanRunRows.All(db)
+                    : PlanRunRows.All(db),
+                ArrayRows.Standing(db, terms.Plan.Estate.Arrays)
             );
         });
 

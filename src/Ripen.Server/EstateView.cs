@@ -110,6 +110,7 @@ public sealed class EstateView
             Workloads = same
                 ? before!.Estate.Workloads
                 : [.. stored.Estate.Workloads.Select(w => w.AsOf(stock.Today, stored.Estate.Today))],
+            Arrays = stock.Arrays,
             Plans = same ? before!.Estate.Plans : stock.WithRuns(stored.Estate.Plans),
         };
         return new EstateView(stored, stock, estate, before);

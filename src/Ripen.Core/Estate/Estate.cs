@@ -1,3 +1,4 @@
+using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
 
@@ -30,6 +31,9 @@ public sealed record Estate
 
     /// <summary>How long the organisation has to keep what; taken over into plans by hand, and no rule by itself.</summary>
     public IReadOnlyList<RetentionPeriod> RetentionPeriods { get; init; } = [];
+
+    /// <summary>Storage arrays of one's own, whose data may leave for buckets.</summary>
+    public IReadOnlyList<LocalArray> Arrays { get; init; } = [];
 
     private readonly BucketIndex index = new([]);
 

@@ -1,4 +1,5 @@
 using System.Text.RegularExpressions;
+using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
 using static Ripen.Core.Estates.Checks;
@@ -18,6 +19,7 @@ internal static partial class EstateChecks
             CheckBucket(bucket, $"$.buckets[{i}]", estate.PriceBook, estate.Today, buckets, findings);
         }
         BackupChecks.Check(estate, findings);
+        ArrayChecks.Check(estate.Arrays, "$.arrays", estate, findings);
     }
 
     /// <param name="bucket">The bucket to check.</param>

@@ -5,6 +5,7 @@ using System.Text.Json.Nodes;
 using System.Text.Json.Schema;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
+using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
 
@@ -96,6 +97,7 @@ public static class EstateDocument
                 );
                 EstateChecks.CheckBucket(bucket, "$", estate.PriceBook, estate.Today, [.. others, bucket], findings);
                 BackupChecks.CheckBucket(bucket, "$", estate, findings);
+                ArrayChecks.CheckBucket(bucket, "$.rules", estate, findings);
                 if (replaces is not null && estate.Find(replaces) is { } held)
                 {
                     bucket = bucket with { Stock = held.Stock };
@@ -146,6 +148,23 @@ public static class EstateDocument
                         PlanChecks.CheckCarriers(plan, "$.carriers", "$.carriers", estate with { Carriers = carriers }, findings);
                 }
                 return (carriers, findings);
+            }
+        );
+
+    /// <summary>Reads local arrays, as the only property of an object. What is away is what the estate says of it, whatever the JSON
+    /// says.</summary>
+    public static Checked<IReadOnlyList<LocalArray>> ReadArrays(string json, Estate estate) =>
+        Parse<IReadOnlyList<LocalArray>>(
+            json,
+            root =>
+            {
+                var findings = new Findings();
+                var reader = new ObjectReader(root, "$", findings);
+                var arrays = reader.List("arrays", ArrayReader.Array);
+                reader.Close();
+                if (findings.Problems.Count == 0)
+                    ArrayChecks.CheckChange(arrays, "$.arrays", estate, findings);
+                return (arrays, findings);
             }
         );
 
@@ -276,7 +295,7 @@ public static class EstateDocument
     {
         var document = JsonSerializer.SerializeToNode(estate, Json)!.AsObject();
         document.Insert(0, "ripen", Version);
-        foreach (var none in (string[])["workloads", "targets", "plans", "carriers", "retentionPeriods"])
+        foreach (var none in (string[])["workloads", "targets", "plans", "carriers", "retentionPeriods", "arrays"])
         {
             if (document[none]!.AsArray().Count == 0)
                 document.Remove(none);

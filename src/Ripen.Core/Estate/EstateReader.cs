@@ -1,3 +1,4 @@
+using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
 
@@ -34,6 +35,7 @@ internal static class EstateReader
             Plans = o.List("plans", PlanReader.Plan),
             Carriers = o.List("carriers", PlanReader.Carrier),
             RetentionPeriods = o.List("retentionPeriods", PlanReader.Period),
+            Arrays = o.List("arrays", ArrayReader.Array),
         };
     }
 

@@ -1,3 +1,4 @@
+using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 
@@ -7,12 +8,15 @@ namespace Ripen.Core.Replication;
 /// arrive on the same day.</summary>
 public sealed record IncomingCopy(Bucket From, CopyRule Rule, CopyFlow? Flow);
 
-/// <summary>All copies of an estate, and what its plans store, by the bucket that they arrive in, over the days of a projection.</summary>
+/// <summary>All copies of an estate, what its plans store, and what its arrays let go, by the bucket that they arrive in, over the days of a projection.</summary>
 public sealed class IncomingCopies
 {
     private readonly Dictionary<string, List<IncomingCopy>> byTarget = [];
     private readonly Dictionary<(string Bucket, int Rule), CopyFlow> flows = [];
     private readonly Dictionary<(string From, string To), LineFlow> lines = [];
+
+    private IReadOnlyList<LocalArray> arraysOf = [];
+    private Dictionary<string, List<IncomingCopy>> arrays = [];
 
     private IncomingCopies(PlannedRuns planned) => Planned = planned;
 
@@ -45,8 +49,26 @@ public sealed class IncomingCopies
                 copies.byTarget[rule.Bucket] = into = [];
             into.Add(new IncomingCopy(from, rule, copies.FlowOf(from, i)));
         }
+        // Their own record is made once: a bucket whose arrivals are the very same is not computed again.
+        copies.arrays =
+            previous is not null
+            && ReferenceEquals(previous.arraysOf, estate.Arrays)
+            && previous.arrays.Keys.All(b => ReferenceEquals(previous.arrays[b][0].From, estate.Find(b)))
+                ? previous.arrays
+                : ArraysOf(estate, days);
+        copies.arraysOf = estate.Arrays;
+        foreach (var (bucket, arrivals) in copies.arrays)
+            copies.byTarget[bucket] = [.. copies.Into(bucket), .. arrivals];
         return copies;
     }
+
+    private static Dictionary<string, List<IncomingCopy>> ArraysOf(Estate estate, int days) =>
+        estate
+            .Arrays.Where(a => a.Bucket is not null)
+            .Select(a => ArrayOutflow.Of(a, estate.Find(a.Bucket!)!, estate.Today, days))
+            .OfType<IncomingCopy>()
+            .GroupBy(a => a.From.Name)
+            .ToDictionary(a => a.Key, a => a.ToList());
 
     /// <summary>In the order of the estate's buckets and their rules.</summary>
     public IReadOnlyList<IncomingCopy> Into(string bucket) => byTarget.TryGetValue(bucket, out var into) ? into : [];

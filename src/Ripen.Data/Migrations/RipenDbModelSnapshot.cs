@@ -251,6 +251,9 @@ namespace Ripen.Data.Migrations
                     b.Property<long>("AdoptedVersion")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Arrays")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Carriers")
                         .HasColumnType("TEXT");
 

@@ -2,6 +2,7 @@ using Microsoft.Data.Sqlite;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
+using Ripen.Provider.Arrays;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
@@ -92,26 +93,63 @@ internal sealed class Midnight : IDisposable
                 var objects = stream.AsOf(day, bucket.StatedOn).ObjectsPerDay;
                 if (objects == 0)
                     continue;
-                db.Run(
-                    """
-                    INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags, replaced_on, rewrite)
-                        VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8, ?5 + ?9, ?9)
-                    """,
-                    bucket.Id,
-                    stream.Prefix,
-                    objects,
-                    stream.BytesPerObject,
-                    day.DayNumber,
-                    written,
-                    terms.TierId(bucket.Landing),
-                    TagText.Write(stream.Tags),
-                    stream.ReplacedAfterDays
-                );
-                var batch = db.Value<long>("SELECT last_insert_rowid()");
-                Events.Written(db, terms, day, bucket, bucket.Landing, objects);
-                arrived += objects;
-                foreach (var route in routes.Where(r => r.From == bucket && !r.IsRefill && r.Rule.Scope.Takes(stream.Prefix, stream.Tags)))
-                    CopyQueue.Arrived(db, route, batch, stream, objects, day);
+                Arrive(bucket, stream, objects);
+            }
+        }
+        LeaveArrays();
+    }
+
+    private void Arrive(BucketTerms bucket, ObjectStream stream, double objects)
+    {
+        db.Run(
+            """
+            INSERT INTO entry(bucket, kind, current, key, count, bytes, created, written, tier, since, tags, replaced_on, rewrite)
+                VALUES(?1, 0, 1, ?2, ?3, ?4, ?5, ?6, ?7, ?5, ?8, ?5 + ?9, ?9)
+            """,
+            bucket.Id,
+            stream.Prefix,
+            objects,
+            stream.BytesPerObject,
+            day.DayNumber,
+            written,
+            terms.TierId(bucket.Landing),
+            TagText.Write(stream.Tags),
+            stream.ReplacedAfterDays
+        );
+        var batch = db.Value<long>("SELECT last_insert_rowid()");
+        Events.Written(db, terms, day, bucket, bucket.Landing, objects);
+        arrived += objects;
+        foreach (var route in routes.Where(r => r.From == bucket && !r.IsRefill && r.Rule.Scope.Takes(stream.Prefix, stream.Tags)))
+            CopyQueue.Arrived(db, route, batch, stream, objects, day);
+    }
+
+    /// <summary>What nobody used for long leaves its array for the bucket.</summary>
+    private void LeaveArrays()
+    {
+        foreach (var array in ArrayRows.Standing(db, terms.Plan.Estate.Arrays).Where(a => a.Bucket is not null))
+        {
+            var bucket = terms[array.Bucket!];
+            if (!IsReachable(bucket))
+                continue;
+            foreach (var volume in array.Volumes)
+            {
+                for (var i = 0; i < volume.Data.Count; i++)
+                {
+                    var data = volume.Data[i];
+                    if (!(array.LeavesOn(volume, data) <= day))
+                        continue;
+                    Arrive(
+                        bucket,
+                        new ObjectStream
+                        {
+                            Prefix = array.KeyOf(volume, data),
+                            ObjectsPerDay = data.Files,
+                            BytesPerObject = data.BytesPerFile,
+                        },
+                        data.Files
+                    );
+                    ArrayRows.Left(db, array, volume, i, day);
+                }
             }
         }
     }

@@ -24,6 +24,7 @@ internal static class Schema
         Reading,
         OwnRetention,
         Uploads,
+        Arrays,
     ];
 
     public static void Prepare(SqliteConnection db)
@@ -416,6 +417,18 @@ internal static class Schema
             number INTEGER NOT NULL,
             content TEXT NOT NULL UNIQUE,
             PRIMARY KEY(upload, number)) WITHOUT ROWID;
+        """;
+
+    // What became of the data of local arrays since the plan told of it: by its number among those of its volume, since when it is away,
+    // and when it was used last, where that is later.
+    private const string Arrays = """
+        CREATE TABLE array_data(
+            array TEXT NOT NULL,
+            volume TEXT NOT NULL,
+            data INTEGER NOT NULL,
+            away INTEGER,
+            used INTEGER,
+            PRIMARY KEY(array, volume, data)) WITHOUT ROWID;
         """;
 
     private const string Today = "(SELECT value / 86400000 + 719162 FROM meta WHERE name = 'now')";

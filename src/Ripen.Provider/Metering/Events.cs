@@ -33,10 +33,14 @@ internal static class Events
         return amount;
     }
 
-    public static double Sent(SqliteConnection db, Terms terms, DateOnly day, BucketTerms from, BucketTerms to, double bytes)
+    public static double Sent(SqliteConnection db, Terms terms, DateOnly day, BucketTerms from, BucketTerms to, double bytes) =>
+        SentHome(db, terms, day, from, to.Bucket.Region, bytes);
+
+    /// <summary>What goes to a region in which no bucket takes it.</summary>
+    public static double SentHome(SqliteConnection db, Terms terms, DateOnly day, BucketTerms from, string region, double bytes)
     {
         var units = bytes / terms.Prices.Unit.Bytes();
-        var amount = terms.Prices.TransferPrice(from.Bucket.Region, to.Bucket.Region).For(units);
+        var amount = terms.Prices.TransferPrice(from.Bucket.Region, region).For(units);
         Ledger.Book(db, day, from, from.Bucket.Tier, Charge.Transfer, units, amount);
         return amount;
     }

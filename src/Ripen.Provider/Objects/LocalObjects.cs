@@ -369,6 +369,16 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
     private Deletion DeleteVersion(SqliteConnection db, BucketTerms own, string key, long version)
     {
         var kind = KindOf(db, own.Id, key, version) ?? throw RefusalException.NoVersion(key, version);
+        var arrays = state.TermsIn(db).Plan.Estate.Arrays;
+        if (
+            kind == EntryRows.Batch
+            && arrays.FirstOrDefault(a => a.Bucket == own.Bucket.Name && key.StartsWith(a.Prefix, StringComparison.Ordinal)) is { } array
+        )
+            throw new RefusalException(
+                RefusalKind.Conflict,
+                "of-array",
+                $"It belongs to the array '{array.Name}', which has it nowhere else: bring its volume home instead."
+            );
         if (kind == EntryRows.Deleted)
             CopyQueue.Deleted(
                 db,

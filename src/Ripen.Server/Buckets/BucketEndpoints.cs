@@ -235,7 +235,7 @@ internal static class BucketEndpoints
                         $"'{name}' receives copies from {string.Join(", ", sources)}; remove those replication rules first."
                     );
                 }
-                if (NeededByBackups(view.Estate, name) is { } needed)
+                if (NeededElsewhere(view.Estate, name) is { } needed)
                     return needed;
                 var after = view.Estate with { Buckets = [.. view.Estate.Buckets.Where(b => b.Name != name)] };
                 await current.Apply(
@@ -312,11 +312,16 @@ internal static class BucketEndpoints
         return request.Matches(view.VersionOf(name)) ? null : Problems.Stale($"Bucket '{name}'");
     }
 
-    /// <summary>Why a bucket stays for the sake of backups; null when it may go.</summary>
-    internal static ProblemHttpResult? NeededByBackups(Estate estate, string name)
+    /// <summary>Why a bucket stays for the sake of backups or arrays; null when it may go.</summary>
+    internal static ProblemHttpResult? NeededElsewhere(Estate estate, string name)
     {
         if (estate.Targets.FirstOrDefault(t => t.Bucket == name) is { } target)
             return Problems.Conflict("holds-target", $"The backup target '{target.Name}' lies in '{name}'; remove the target first.");
+        if (estate.Arrays.FirstOrDefault(a => a.Bucket == name) is { } array)
+            return Problems.Conflict(
+                "holds-array-data",
+                $"The array '{array.Name}' puts its data into '{name}', and has it nowhere else; bring it home and unbind the array first."
+            );
         if (estate.Workloads.FirstOrDefault(w => w.Source?.Bucket == name) is { } workload)
             return Problems.Conflict(
                 "is-source",

@@ -98,7 +98,7 @@ internal static class MoveEndpoints
                 var state = BucketMoves.Steps(estate, from, to, Facts(provider, from, to)).Single(s => s.Step == which);
                 if (!state.Ready)
                     return Problems.Conflict("not-ready", state.Why ?? "This step was done already.");
-                if (which == MoveStep.DropOld && BucketEndpoints.NeededByBackups(estate, from) is { } needed)
+                if (which == MoveStep.DropOld && BucketEndpoints.NeededElsewhere(estate, from) is { } needed)
                     return needed;
                 if (which == MoveStep.DropOld && order.Confirm != from)
                     return Problems.Invalid("not-confirmed", "$.confirm", $"The old bucket goes for good; write '{from}' to confirm.");

@@ -1,0 +1,204 @@
+using Ripen.Core.Ageing;
+using Ripen.Core.Billing;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Arrays;
+
+/// <summary>A volume as it stands. Bytes; money a month at today's amounts and the first band's price.</summary>
+/// <param name="Id">Of the volume.</param>
+/// <param name="Name">Of the volume.</param>
+/// <param name="StaysBecause">Why nothing of it can leave; null where it can.</param>
+/// <param name="HomeBytes">On the array.</param>
+/// <param name="AwayBytes">In the bucket.</param>
+/// <param name="LeavingBytes">What the rules take tonight.</param>
+/// <param name="SavedAMonth">What is away would cost on the array, less what it costs in the bucket.</param>
+/// <param name="ToSaveAMonth">The same of what leaves tonight, where it will lie at first.</param>
+public sealed record VolumeReading(
+    string Id,
+    string Name,
+    string? StaysBecause,
+    double HomeBytes,
+    double AwayBytes,
+    double LeavingBytes,
+    double SavedAMonth,
+    double ToSaveAMonth
+);
+
+/// <summary>Bytes by days since anybody used them, in the bins of <see cref="AgeBins"/>.</summary>
+/// <param name="Fixed">Of volumes that cannot take part.</param>
+/// <param name="Staying">On the array, and no rule takes it today.</param>
+/// <param name="Leaving">Tonight's.</param>
+/// <param name="Away">In the bucket.</param>
+public sealed record ArrayBins(
+    IReadOnlyList<double> Fixed,
+    IReadOnlyList<double> Staying,
+    IReadOnlyList<double> Leaving,
+    IReadOnlyList<double> Away
+);
+
+/// <summary>What leaves, and when, by one rule.</summary>
+/// <param name="Id">Of the rule.</param>
+/// <param name="Bytes">All that it could ever take, of what is on the array.</param>
+/// <param name="TonightBytes">Of those, what is old enough.</param>
+public sealed record LeavingReading(string Id, double Bytes, double TonightBytes);
+
+/// <summary>A local array as it stands.</summary>
+public sealed record ArrayReading(
+    string Id,
+    string Name,
+    string Region,
+    string? Bucket,
+    double CapacityBytes,
+    UnitPrice PricePerUnitMonth,
+    IReadOnlyList<LeavingRule> Leaving,
+    IReadOnlyList<LeavingReading> Rules,
+    IReadOnlyList<VolumeReading> Volumes,
+    ArrayBins Bins
+)
+{
+    /// <summary>Reads an array of an estate; one without a bucket is read as if its rules would take what they name, at no price.</summary>
+    public static ArrayReading Of(LocalArray array, Estate estate)
+    {
+        var today = estate.Today;
+        var bound = array with { Bucket = array.Bucket ?? "" };
+        var bucket = array.Bucket is { } name ? estate.Find(name) : null;
+        var bins = (Fixed: Empty(), Staying: Empty(), Leaving: Empty(), Away: Empty());
+        foreach (var (volume, data) in array.All())
+        {
+            var bin =
+                volume.StaysBecause is not null ? bins.Fixed
+                : data.Away is not null ? bins.Away
+                : Leaves(volume, data) ? bins.Leaving
+                : bins.Staying;
+            bin[Bin(today.DayNumber - data.LastUsed.DayNumber)] += data.Bytes;
+        }
+        return new(
+            array.Id,
+            array.Name,
+            array.Region,
+            array.Bucket,
+            array.CapacityBytes,
+            array.PricePerUnitMonth,
+            array.Leaving,
+            [.. array.Leaving.Select(Rule)],
+            [.. array.Volumes.Select(Volume)],
+            new ArrayBins(bins.Fixed, bins.Staying, bins.Leaving, bins.Away)
+        );
+
+        bool Leaves(ArrayVolume volume, ArrayData data) => bound.LeavesOn(volume, data) <= today;
+
+        LeavingReading Rule(LeavingRule rule)
+        {
+            var takes = array
+                .All()
+                .Where(d => d.Volume.StaysBecause is null && d.Data.Away is null && rule.Takes(d.Volume, d.Data))
+                .Select(d => d.Data)
+                .ToList();
+            return new(rule.Id, takes.Sum(d => d.Bytes), takes.Where(d => d.LastUsed.AddDays(rule.AfterDays) <= today).Sum(d => d.Bytes));
+        }
+
+        VolumeReading Volume(ArrayVolume volume)
+        {
+            var away = volume.Data.Where(d => d.Away is not null).ToList();
+            var leaving = volume.Data.Where(d => Leaves(volume, d)).ToList();
+            return new(
+                volume.Id,
+                volume.Name,
+                volume.StaysBecause,
+                volume.Data.Where(d => d.Away is null).Sum(d => d.Bytes),
+                away.Sum(d => d.Bytes),
+                leaving.Sum(d => d.Bytes),
+                away.Sum(d => Saving(volume, d, today.DayNumber - d.Away!.Value.DayNumber)),
+                leaving.Sum(d => Saving(volume, d, 0))
+            );
+        }
+
+        double Saving(ArrayVolume volume, ArrayData data, int age) =>
+            array.PricePerUnitMonth.For(data.Bytes / estate.PriceBook.Unit.Bytes())
+            - (bucket is null ? 0 : StorageAMonth(array.KeyOf(volume, data), data, age, bucket, estate));
+    }
+
+    /// <summary>What data of this age in the bucket costs a month, at the first band's price: by its rules' steps from creation.</summary>
+    private static double StorageAMonth(string key, ArrayData data, int age, Bucket bucket, Estate estate)
+    {
+        var prices = estate.PriceBook;
+        var lifecycle = Lifecycle.Of(bucket, new ObjectKind(key, null, data.BytesPerFile), prices, estate.Today);
+        var landing = prices.Coldness(bucket.Tier);
+        var lies = lifecycle.Steps.Where(s => s.Age <= age && !s.ByReading).Select(s => s.Tier).Append(landing).Max();
+        var factor = prices.FindScheme(bucket.Scheme)!.StorageFactor;
+        return data.Files
+            * factor
+            * (
+                Price(lies).For(prices.Tiers[lies].BilledBytes(data.BytesPerFile) / prices.Unit.Bytes())
+                + Price(landing).For(prices.Tiers[lies].IndexBytes / prices.Unit.Bytes())
+            );
+
+        UnitPrice Price(int tier) => prices.FindRegion(bucket.Region)!.PriceOf(prices.Tiers[tier].Id)!.Storage[0].Price;
+    }
+
+    private static readonly int[] Starts = [.. AgeBins.Starts];
+
+    private static double[] Empty() => new double[Starts.Length];
+
+    private static int Bin(int age)
+    {
+        var at = Array.BinarySearch(Starts, age);
+        return at >= 0 ? at : ~at - 1;
+    }
+}
+
+/// <summary>What both sides cost in one year, the <paramref name="Year"/>th from today, before and after a draft. Money.</summary>
+/// <param name="Year">From 1.</param>
+/// <param name="ArrayBefore">What is held on the array, at its price.</param>
+/// <param name="ArrayAfter">The same by the draft.</param>
+/// <param name="EstateBefore">All buckets' bills.</param>
+/// <param name="EstateAfter">The same by the draft.</param>
+public sealed record ArrayYear(int Year, double ArrayBefore, double ArrayAfter, double EstateBefore, double EstateAfter)
+{
+    public const int Months = 120;
+    private static readonly int[] Years = [1, 3, 10];
+
+    /// <param name="before">The estate as it is, projected over <see cref="Months"/>.</param>
+    /// <param name="after">The draft of the array.</param>
+    public static IReadOnlyList<ArrayYear> Of(Projection before, LocalArray after)
+    {
+        var estate = before.Estate;
+        var was = estate.Arrays.Single(a => a.Id == after.Id);
+        var projected = before.With(estate with { Arrays = [.. estate.Arrays.Select(a => a.Id == after.Id ? after : a)] });
+        return
+        [
+            .. Years.Select(y => new ArrayYear(
+                y,
+                Held(was, before.Calendar, y),
+                Held(after, before.Calendar, y),
+                Sum(before.MoneyInAll, y),
+                Sum(projected.MoneyInAll, y)
+            )),
+        ];
+
+        static double Sum(double[] money, int year) => money.Skip((year - 1) * 12).Take(12).Sum();
+
+        // Day by day over the calendar's months, as storage is.
+        double Held(LocalArray array, BillingCalendar calendar, int year)
+        {
+            var unit = estate.PriceBook.Unit.Bytes();
+            var sum = 0.0;
+            for (var m = (year - 1) * 12; m < year * 12; m++)
+            {
+                var (from, to) = (calendar.Start(m), calendar.Start(m + 1));
+                foreach (var (volume, data) in array.All().Where(d => d.Data.Away is null))
+                {
+                    var leaves = array.LeavesOn(volume, data) is { } day
+                        ? Math.Max(0, day.DayNumber - calendar.Today.DayNumber)
+                        : int.MaxValue;
+                    sum += array.PricePerUnitMonth.For(
+                        data.Bytes / unit * Math.Max(0, Math.Min(to, leaves) - from) / calendar.BilledDays(m)
+                    );
+                }
+            }
+            return sum;
+        }
+    }
+}

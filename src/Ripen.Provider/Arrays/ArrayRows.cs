@@ -1,0 +1,101 @@
+using Microsoft.Data.Sqlite;
+using Ripen.Core.Arrays;
+using Ripen.Provider.Index;
+
+namespace Ripen.Provider.Arrays;
+
+/// <summary>What became of local arrays' data since the plan told of it: away since a day, or at home again and used on one.</summary>
+internal static class ArrayRows
+{
+    /// <summary>The arrays of a plan as they stand.</summary>
+    public static IReadOnlyList<LocalArray> Standing(SqliteConnection db, IReadOnlyList<LocalArray> arrays)
+    {
+        if (arrays.Count == 0)
+            return arrays;
+        var states = db.List(
+                "SELECT array, volume, data, away, used FROM array_data",
+                r => (Key: (r.GetString(0), r.GetString(1), r.GetInt32(2)), Away: r.Int(3), Used: r.Int(4))
+            )
+            .ToDictionary(s => s.Key, s => (s.Away, s.Used));
+        return
+        [
+            .. arrays.Select(a =>
+                a with
+                {
+                    Volumes =
+                    [
+                        .. a.Volumes.Select(v =>
+                            v with
+                            {
+                                Data =
+                                [
+                                    .. v.Data.Select(
+                                        (d, i) =>
+                                        {
+                                            var (away, used) = states.GetValueOrDefault((a.Id, v.Id, i));
+                                            return d with { Away = Day(away), LastUsed = Day(used) ?? d.LastUsed };
+                                        }
+                                    ),
+                                ],
+                            }
+                        ),
+                    ],
+                }
+            ),
+        ];
+
+        static DateOnly? Day(int? number) => number is { } day ? DateOnly.FromDayNumber(day) : null;
+    }
+
+    public static void Left(SqliteConnection db, LocalArray array, ArrayVolume volume, int data, DateOnly day) =>
+        db.Run(
+            """
+            INSERT INTO array_data(array, volume, data, away) VALUES(?1, ?2, ?3, ?4) ON CONFLICT DO UPDATE SET away = excluded.away
+            """,
+            array.Id,
+            volume.Id,
+            data,
+            day.DayNumber
+        );
+
+    /// <summary>All of a volume that was away is at home, and was used on the day.</summary>
+    public static void CameHome(SqliteConnection db, LocalArray array, ArrayVolume volume, DateOnly day) =>
+        db.Run(
+            "UPDATE array_data SET away = NULL, used = ?3 WHERE array = ?1 AND volume = ?2 AND away IS NOT NULL",
+            array.Id,
+            volume.Id,
+            day.DayNumber
+        );
+
+    /// <summary>A plan is taken up: rows of what it does not tell of any more, or tells of otherwise, go; of an import, all, and what it says
+    /// is away is.</summary>
+    public static void Adopt(SqliteConnection db, IReadOnlyList<LocalArray>? before, IReadOnlyList<LocalArray> after)
+    {
+        if (before is null)
+            db.Run("DELETE FROM array_data");
+        foreach (var array in before ?? [])
+        {
+            foreach (var volume in array.Volumes)
+            {
+                var becomes = after.FirstOrDefault(a => a.Id == array.Id)?.Volumes.FirstOrDefault(v => v.Id == volume.Id);
+                if (becomes is null || !Told(volume).SequenceEqual(Told(becomes)))
+                    db.Run("DELETE FROM array_data WHERE array = ?1 AND volume = ?2", array.Id, volume.Id);
+            }
+        }
+        if (before is not null)
+            return;
+        foreach (var array in after)
+        {
+            foreach (var volume in array.Volumes)
+            {
+                for (var i = 0; i < volume.Data.Count; i++)
+                {
+                    if (volume.Data[i].Away is { } day)
+                        Left(db, array, volume, i, day);
+                }
+            }
+        }
+
+        static IEnumerable<(string, long, long)> Told(ArrayVolume volume) => volume.Data.Select(d => (d.Folder, d.Files, d.BytesPerFile));
+    }
+}
