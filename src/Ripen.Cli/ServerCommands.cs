@@ -33,6 +33,7 @@ internal static class ServerCommands
             List(),
             Delete(),
             .. UploadCommands.All(),
+            .. ArrayCommands.All(),
             Clock(),
             Pass(),
             Ledger(),

@@ -298,11 +298,15 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
     {
         foreach (var array in ArrayRows.Standing(db, before.Arrays).Where(a => a.All().Any(d => d.Data.Away is not null)))
         {
-            if (after.Arrays.FirstOrDefault(a => a.Id == array.Id)?.Bucket != array.Bucket || after.Find(array.Bucket!) is null)
+            var to = after.Arrays.FirstOrDefault(a => a.Id == array.Id)?.Bucket;
+            if (to == array.Bucket && after.Find(array.Bucket!) is not null)
+                continue;
+            if (to is null || after.Find(to) is null || !ArrayRows.HoldsAll(db, array, to))
                 throw new RefusalException(
                     RefusalKind.Conflict,
                     "array-data-away",
-                    $"Data of the array '{array.Name}' is in '{array.Bucket}', and nowhere else: bring it home first."
+                    $"Data of the array '{array.Name}' is in '{array.Bucket}', and nowhere else: bring it home first, or copy it to another bucket and "
+                        + "change over when all of it has arrived there."
                 );
         }
     }

@@ -233,6 +233,43 @@ public sealed class ArrayTests : IDisposable
         Assert.Equal("kept", Code(() => provider.Inside.Homecomings.Bring("office", "drawings")));
     }
 
+    /// <summary>A replication rule keeps a second bucket equal; the array changes over to it when it holds all, and comes home from there.</summary>
+    [Fact]
+    public void A_second_bucket_is_kept_equal_as_projected_and_the_array_changes_over_to_it()
+    {
+        var far = new Bucket
+        {
+            Name = "far-side",
+            Region = "aldmouth",
+            Scheme = "one-site",
+            Tier = "counter",
+        };
+        var copied = Estate with
+        {
+            Buckets = [Estate.Buckets[0] with { CopyTo = [new CopyRule { Bucket = "far-side", Prefix = "office/" }] }, far],
+        };
+        using var both = new TestProvider(copied);
+        var projected = Projection.Of(copied, 3).Rows().ToList();
+        both.PassDays(new DateOnly(Today.Year, Today.Month, 1).AddMonths(3).DayNumber - Today.DayNumber);
+        foreach (var bucket in new[] { "harbour", "far-side" })
+        {
+            var metered = both.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, bucket).Sum(r => r.Amount);
+            Assert.True(metered > 0);
+            Assert.Equal(projected.Where(r => r.Bucket == bucket).Sum(r => r.Amount), metered, metered * 1e-11);
+        }
+        var empty = far with { Name = "empty" };
+        var over = copied with { Arrays = [Office with { Bucket = "far-side" }] };
+        Assert.Equal(
+            "array-data-away",
+            Code(() =>
+                both.Adopt(copied with { Buckets = [.. copied.Buckets, empty], Arrays = [Office with { Bucket = "empty" }] }, version: 2)
+            )
+        );
+        both.Adopt(over, version: 2);
+        both.Adopt(over with { Buckets = [far] }, version: 3);
+        Assert.Equal(13e9 + 200e6, both.Inside.Homecomings.Bring("office", "drawings").Bytes);
+    }
+
     [Fact]
     public void A_document_says_what_is_away_and_is_checked()
     {

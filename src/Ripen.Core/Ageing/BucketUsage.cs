@@ -96,7 +96,7 @@ public sealed class BucketUsage
         foreach (var parts in bucket.Unfinished)
             usage.AddUnfinished(parts, prices.Tiers[landing], landing);
         for (var i = 0; i < bucket.CopyTo.Count; i++)
-            usage.SentBytes[i] = Sent(bucket, bucket.CopyTo[i], copies.FlowOf(bucket, i), copies.Planned, calendar, growth);
+            usage.SentBytes[i] = Sent(bucket, i, copies, calendar, growth);
         return usage;
     }
 
@@ -244,15 +244,9 @@ public sealed class BucketUsage
         yield return (from, stay.To, share);
     }
 
-    private static double[] Sent(
-        Bucket bucket,
-        CopyRule rule,
-        CopyFlow? flow,
-        PlannedRuns planned,
-        BillingCalendar calendar,
-        GrowthTable.Shelf growth
-    )
+    private static double[] Sent(Bucket bucket, int number, IncomingCopies copiesOf, BillingCalendar calendar, GrowthTable.Shelf growth)
     {
+        var (rule, flow) = (bucket.CopyTo[number], copiesOf.FlowOf(bucket, number));
         var sent = new double[calendar.Months];
         if (flow is not null)
         {
@@ -264,9 +258,11 @@ public sealed class BucketUsage
         }
         foreach (var stream in bucket.Streams.Where(s => rule.Scope.Takes(s.Prefix, s.Tags)))
             Stream(stream, 0, calendar.Days);
+        foreach (var (stream, first, end) in copiesOf.FromArrays(bucket.Name).Where(c => rule.Scope.Takes(c.Stream.Prefix, c.Stream.Tags)))
+            Stream(stream, first, end);
         foreach (
-            var packs in planned
-                .Into(bucket.Name)
+            var packs in copiesOf
+                .Planned.Into(bucket.Name)
                 .SelectMany(b => b.AllPacks)
                 .Where(p => p.Created >= 0 && rule.Scope.Takes(p.Prefix, null))
         )

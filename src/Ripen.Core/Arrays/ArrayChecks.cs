@@ -27,10 +27,10 @@ internal static class ArrayChecks
                 continue;
             }
             findings.Require(
-                arrays[i].Bucket == was.Bucket,
+                arrays[i].Bucket is not null,
                 "array-data-away",
                 $"{path}[{i}].bucket",
-                $"Data of '{was.Name}' is in '{was.Bucket}': bring it home first, or change over to a bucket that holds all of it."
+                $"Data of '{was.Name}' is in '{was.Bucket}': bring it home first."
             );
             foreach (var volume in was.Volumes.Where(v => v.Data.Any(d => d.Away is not null)))
             {

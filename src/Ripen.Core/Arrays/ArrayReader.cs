@@ -18,6 +18,14 @@ internal static class ArrayReader
             Leaving = o.List("leaving", Rule),
         };
 
+    /// <summary>An array with another bucket and other rules.</summary>
+    public static LocalArray Leaving(ObjectReader o, LocalArray array) =>
+        array with
+        {
+            Bucket = o.Has("bucket") ? o.Text("bucket") : null,
+            Leaving = o.List("leaving", Rule),
+        };
+
     private static ArrayVolume Volume(ObjectReader o) =>
         new()
         {

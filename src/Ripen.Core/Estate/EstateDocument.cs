@@ -168,6 +168,35 @@ public static class EstateDocument
             }
         );
 
+    /// <summary>Reads where an array's data leaves to, and which, as an object of its own; gives all arrays with it.</summary>
+    /// <exception cref="RefusalException">There is no such array.</exception>
+    public static Checked<IReadOnlyList<LocalArray>> ReadLeaving(string json, Estate estate, string id)
+    {
+        var place = estate.Arrays.ToList().FindIndex(a => a.Id == id);
+        if (place < 0)
+            throw new RefusalException(RefusalKind.NotFound, "no-array", $"There is no array '{id}'.");
+        return Parse<IReadOnlyList<LocalArray>>(
+            json,
+            root =>
+            {
+                var findings = new Findings();
+                var reader = new ObjectReader(root, "$", findings);
+                var array = ArrayReader.Leaving(reader, estate.Arrays[place]);
+                reader.Close();
+                IReadOnlyList<LocalArray> arrays = [.. estate.Arrays.Select((a, i) => i == place ? array : a)];
+                if (findings.Problems.Count == 0)
+                    ArrayChecks.CheckChange(arrays, "$.arrays", estate, findings);
+                var own = $"$.arrays[{place}]";
+                for (var i = 0; i < findings.Problems.Count; i++)
+                {
+                    if (findings.Problems[i] is var problem && problem.Path.StartsWith(own, StringComparison.Ordinal))
+                        findings.Problems[i] = problem with { Path = $"${problem.Path[own.Length..]}" };
+                }
+                return (arrays, findings);
+            }
+        );
+    }
+
     /// <summary>Reads an order for a copy rule; whether it fits the estate is the estate's plans's to say.</summary>
     public static Checked<CopyOrder> ReadCopyOrder(string json) =>
         Parse(

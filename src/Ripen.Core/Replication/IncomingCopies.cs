@@ -58,7 +58,14 @@ public sealed class IncomingCopies
                 : ArraysOf(estate, days);
         copies.arraysOf = estate.Arrays;
         foreach (var (bucket, arrivals) in copies.arrays)
+        {
             copies.byTarget[bucket] = [.. copies.Into(bucket), .. arrivals];
+            foreach (var (from, rule, _) in all.Where(r => r.From.Name == bucket && copies.FlowOf(r.From, r.Index) is null))
+            {
+                var copied = copies.FromArrays(bucket).Where(c => rule.Scope.Takes(c.Stream.Prefix, c.Stream.Tags)).ToList();
+                copies.byTarget[rule.Bucket] = [.. copies.Into(rule.Bucket), new IncomingCopy(from, rule, new CopyFlow(copied, []))];
+            }
+        }
         return copies;
     }
 
@@ -69,6 +76,10 @@ public sealed class IncomingCopies
             .OfType<IncomingCopy>()
             .GroupBy(a => a.From.Name)
             .ToDictionary(a => a.Key, a => a.ToList());
+
+    /// <summary>What local arrays bring into a bucket.</summary>
+    internal IEnumerable<SameDayCopies> FromArrays(string bucket) =>
+        arrays.TryGetValue(bucket, out var into) ? into.SelectMany(i => i.Flow!.SameDay) : [];
 
     /// <summary>In the order of the estate's buckets and their rules.</summary>
     public IReadOnlyList<IncomingCopy> Into(string bucket) => byTarget.TryGetValue(bucket, out var into) ? into : [];

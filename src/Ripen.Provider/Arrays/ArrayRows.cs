@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Arrays;
 using Ripen.Provider.Index;
+using Ripen.Provider.Objects;
 
 namespace Ripen.Provider.Arrays;
 
@@ -46,6 +47,23 @@ internal static class ArrayRows
 
         static DateOnly? Day(int? number) => number is { } day ? DateOnly.FromDayNumber(day) : null;
     }
+
+    /// <summary>Whether a bucket holds as much under each volume's prefix as is away of it.</summary>
+    public static bool HoldsAll(SqliteConnection db, LocalArray array, string bucket) =>
+        array.Volumes.All(volume =>
+        {
+            var away = volume.Data.Where(d => d.Away is not null).Sum(d => d.Bytes);
+            var there = db.Value<double?>(
+                """
+                SELECT sum(e.count * e.bytes) FROM entry e JOIN bucket b ON b.id = e.bucket
+                WHERE b.name = ?1 AND e.kind = 0 AND e.current = 1 AND e.key >= ?2 AND e.key < ?3
+                """,
+                bucket,
+                array.PrefixOf(volume),
+                ObjectKeys.After(array.PrefixOf(volume))
+            );
+            return away == 0 || there >= away * (1 - 1e-9);
+        });
 
     public static void Left(SqliteConnection db, LocalArray array, ArrayVolume volume, int data, DateOnly day) =>
         db.Run(

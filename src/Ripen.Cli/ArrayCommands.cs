@@ -1,0 +1,86 @@
+using System.CommandLine;
+using System.Text;
+
+namespace Ripen.Cli;
+
+/// <summary>Commands for local arrays whose data leaves for buckets, over a running server.</summary>
+internal static class ArrayCommands
+{
+    public static IEnumerable<Command> All() => [List(), Leaving(), Home()];
+
+    private static Command List() =>
+        ServerCommands.Make(
+            "arrays",
+            "Print local arrays, a line a volume: tab-separated array, volume, bucket, bytes at home, away and leaving tonight, money saved a "
+                + "month, and to be saved, and why it stays.",
+            [],
+            async (http, _) =>
+            {
+                var reading = (await ServerCommands.Answer(await http.GetAsync(new Uri("/api/arrays", UriKind.Relative))))!;
+                foreach (var a in reading["arrays"]!.AsArray())
+                {
+                    foreach (var v in a!["volumes"]!.AsArray())
+                        Console.WriteLine(
+                            $"{a["id"]}\t{v!["id"]}\t{a["bucket"]?.ToString() ?? "-"}\t{v["homeBytes"]}\t{v["awayBytes"]}\t{v["leavingBytes"]}\t"
+                                + $"{v["savedAMonth"]}\t{v["toSaveAMonth"]}\t{v["staysBecause"]?.ToString() ?? "-"}"
+                        );
+                }
+            }
+        );
+
+    private static Command Leaving()
+    {
+        var (array, file) = (
+            new Argument<string>("ARRAY"),
+            new Argument<FileInfo>("LEAVING.json") { Description = "{ \"bucket\": …, \"leaving\": [ { \"id\": …, \"afterDays\": … } ] }" }
+        );
+        var draft = new Option<bool>("--draft") { Description = "only print what it would take and cost" };
+        return ServerCommands.Make(
+            "array-leaving",
+            "Say where an array's data leaves to, and which. Once data is away, only bringing it home undoes it.",
+            [array, file, draft],
+            async (http, parsed) =>
+            {
+                using var order = new StringContent(
+                    await File.ReadAllTextAsync(parsed.GetRequiredValue(file).FullName),
+                    Encoding.UTF8,
+                    "application/json"
+                );
+                var path = $"/api/arrays/{Uri.EscapeDataString(parsed.GetRequiredValue(array))}/leaving";
+                if (parsed.GetValue(draft))
+                {
+                    Console.WriteLine(await ServerCommands.Answer(await http.PostAsync(new Uri(path + "/draft", UriKind.Relative), order)));
+                    return;
+                }
+                using var looked = await http.GetAsync(new Uri("/api/arrays", UriKind.Relative));
+                await ServerCommands.Answer(looked);
+                using var request = new HttpRequestMessage(HttpMethod.Put, new Uri(path, UriKind.Relative)) { Content = order };
+                request.Headers.IfMatch.Add(looked.Headers.ETag!);
+                await ServerCommands.Answer(await http.SendAsync(request));
+                Console.WriteLine("Stored: the next night takes what is old enough.");
+            }
+        );
+    }
+
+    private static Command Home()
+    {
+        var (array, volume) = (new Argument<string>("ARRAY"), new Argument<string>("VOLUME"));
+        var draft = new Option<bool>("--draft") { Description = "only print what it would do and cost" };
+        return ServerCommands.Make(
+            "array-home",
+            "Bring a volume of a local array home from its bucket.",
+            [array, volume, draft],
+            async (http, parsed) =>
+            {
+                var path = new Uri(
+                    $"/api/arrays/{Uri.EscapeDataString(parsed.GetRequiredValue(array))}/volumes/"
+                        + $"{Uri.EscapeDataString(parsed.GetRequiredValue(volume))}/homecoming",
+                    UriKind.Relative
+                );
+                Console.WriteLine(
+                    await ServerCommands.Answer(parsed.GetValue(draft) ? await http.GetAsync(path) : await http.PostAsync(path, null))
+                );
+            }
+        );
+    }
+}
