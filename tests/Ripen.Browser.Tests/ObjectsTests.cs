@@ -136,7 +136,11 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
 
         void Slow(int bytesPerSecond) =>
             ((OpenQA.Selenium.Chromium.ChromiumDriver)page.Browser).NetworkConditions =
-                new OpenQA.Selenium.Chromium.ChromiumNetworkConditions { UploadThroughput = bytesPerSecond, DownloadThroughput = 1_000_000_000 };
+                new OpenQA.Selenium.Chromium.ChromiumNetworkConditions
+                {
+                    UploadThroughput = bytesPerSecond,
+                    DownloadThroughput = 1_000_000_000,
+                };
 
         async Task<long> Received()
         {

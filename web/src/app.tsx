@@ -27,6 +27,8 @@ const NightPage = lazy(() => import("./places/clock/night-page").then((m) => ({ 
 const KeepingPlace = lazy(() => import("./places/keeping/keeping-place").then((m) => ({ default: m.KeepingPlace })));
 const AdvicePlace = lazy(() => import("./places/advice/advice-place").then((m) => ({ default: m.AdvicePlace })));
 const ClockPlace = lazy(() => import("./places/clock/clock-place").then((m) => ({ default: m.ClockPlace })));
+const ArrayPage = lazy(() => import("./places/arrays/array-page").then((m) => ({ default: m.ArrayPage })));
+const ArraysPlace = lazy(() => import("./places/arrays/arrays-place").then((m) => ({ default: m.ArraysPlace })));
 const CheapestPlace = lazy(() => import("./places/advice/cheapest-place").then((m) => ({ default: m.CheapestPlace })));
 const BreakEvenPlace = lazy(() => import("./places/advice/break-even-place").then((m) => ({ default: m.BreakEvenPlace })));
 const SchemesPlace = lazy(() => import("./places/redundancy/schemes-place").then((m) => ({ default: m.SchemesPlace })));
@@ -138,7 +140,7 @@ export function App() {
             {places.map((place) => {
               const here =
                 place.to === "/"
-                  ? onEstate(pathname) || pathname === "/change" || pathname === "/keeping"
+                  ? onEstate(pathname) || pathname === "/change" || pathname === "/keeping" || pathname.startsWith("/arrays")
                   : [place.to, ...(beside[place.to] ?? [])].some((p) => pathname === p || pathname.startsWith(`${p}/`));
               return (
                 <NavLink
@@ -200,6 +202,8 @@ export function App() {
                     <Route path="/tonight" element={<NightPage />} />
                     <Route path="/keeping" element={<KeepingPlace />} />
                     <Route path="/cheapest" element={<CheapestPlace />} />
+                    <Route path="/arrays" element={<ArraysPlace />} />
+                    <Route path="/arrays/:array" element={<ArrayPage />} />
                     <Route path="/break-even" element={<BreakEvenPlace />} />
                     <Route path="/advice" element={<AdvicePlace />} />
                     <Route path="/new" element={<EstatePlace making />} />

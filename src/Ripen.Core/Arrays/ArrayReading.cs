@@ -15,7 +15,7 @@ namespace Ripen.Core.Arrays;
 /// <param name="LeavingBytes">What the rules take tonight.</param>
 /// <param name="SavedAMonth">What is away would cost on the array, less what it costs in the bucket.</param>
 /// <param name="ToSaveAMonth">The same of what leaves tonight, where it will lie at first.</param>
-public sealed record VolumeReading(
+public sealed record ArrayVolumeReading(
     string Id,
     string Name,
     string? StaysBecause,
@@ -44,17 +44,18 @@ public sealed record ArrayBins(
 /// <param name="TonightBytes">Of those, what is old enough.</param>
 public sealed record LeavingReading(string Id, double Bytes, double TonightBytes);
 
-/// <summary>A local array as it stands.</summary>
+/// <summary>A local array as it stands; <paramref name="Landing"/> is the tier where what leaves lands.</summary>
 public sealed record ArrayReading(
     string Id,
     string Name,
     string Region,
     string? Bucket,
+    string? Landing,
     double CapacityBytes,
     UnitPrice PricePerUnitMonth,
     IReadOnlyList<LeavingRule> Leaving,
     IReadOnlyList<LeavingReading> Rules,
-    IReadOnlyList<VolumeReading> Volumes,
+    IReadOnlyList<ArrayVolumeReading> Volumes,
     ArrayBins Bins
 )
 {
@@ -79,6 +80,7 @@ public sealed record ArrayReading(
             array.Name,
             array.Region,
             array.Bucket,
+            bucket?.Tier,
             array.CapacityBytes,
             array.PricePerUnitMonth,
             array.Leaving,
@@ -99,7 +101,7 @@ public sealed record ArrayReading(
             return new(rule.Id, takes.Sum(d => d.Bytes), takes.Where(d => d.LastUsed.AddDays(rule.AfterDays) <= today).Sum(d => d.Bytes));
         }
 
-        VolumeReading Volume(ArrayVolume volume)
+        ArrayVolumeReading Volume(ArrayVolume volume)
         {
             var away = volume.Data.Where(d => d.Away is not null).ToList();
             var leaving = volume.Data.Where(d => Leaves(volume, d)).ToList();

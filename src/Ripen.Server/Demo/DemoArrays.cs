@@ -86,7 +86,7 @@ internal static class DemoArrays
     /// <summary>Bytes by days since anybody used them: much is young, and a part is as old as the volume; some is in snapshots only.</summary>
     private static ArrayVolume Volume(string id, string name, double bytes, long size, DateOnly today, double oldness)
     {
-        int[] ages = [1, 3, 7, 14, 25, 40, 60, 85, 110, 117, 124, 150, 200, 280, 400, 600, 900, 1300, 1900];
+        int[] ages = [1, 3, 7, 14, 25, 40, 60, 85, 110, 114, 124, 150, 200, 280, 400, 600, 900, 1300, 1900];
         var weights = Array.ConvertAll(ages, age => Math.Pow(age + 4, oldness - 1.05) * Math.Log(1 + ((age + 8.0) / (age + 1))));
         var data = ages.Zip(
                 weights,
@@ -112,7 +112,7 @@ internal static class DemoArrays
         {
             Id = id,
             Name = name,
-            Data = [.. data, Snapshots(12, 0.02), Snapshots(45, 0.03)],
+            Data = [.. data, Snapshots(24, 0.02), Snapshots(45, 0.03)],
         };
     }
 }

@@ -72,8 +72,6 @@ internal static class DemoPast
                 new("an audit of the notices' copies, every byte read", Audit),
                 PassUntil(2026, 12, 24),
                 new("a bucket for the winter's berth plans", (hands, cancel) => MakeBucket(hands, BerthPlans, cancel)),
-                new("a bucket for what nobody uses on the hall's array", (hands, cancel) => MakeBucket(hands, DemoArrays.Bucket, cancel)),
-                new("the array in the harbour hall", DemoArrays.Make),
                 PassUntil(2027, 1, 12),
                 new("a rehearsal of the crew's mail", (hands, cancel) => DemoPlans.Rehearse(hands, "nightly", "crew-mail", cancel)),
                 new("a rehearsal of the tickets", (hands, cancel) => DemoPlans.Rehearse(hands, "nightly", "ticket-db", cancel)),
@@ -83,6 +81,8 @@ internal static class DemoPast
                 ),
                 PassUntil(2027, 1, 26),
                 new("a survey whose sending breaks off", SendHalf),
+                new("a bucket for what nobody uses on the hall's array", (hands, cancel) => MakeBucket(hands, DemoArrays.Bucket, cancel)),
+                new("the array in the harbour hall", DemoArrays.Make),
                 PassUntil(2027, 2, 1),
             ];
     }

@@ -140,6 +140,11 @@ export type RuleYear = Schemas["RuleYear"];
 export type HoldOrder = Schemas["HoldOrder"];
 export type HoldReading = Schemas["HoldReading"];
 export type PlanBody = Schemas["PlanBody"];
+export type ArrayReading = Schemas["ArrayReading"];
+export type ArrayYear = Schemas["ArrayYear"];
+export type LeavingOrder = Schemas["LeavingOrder"];
+export type LeavingRule = Schemas["LeavingRule"];
+export type ArrayVolumeReading = Schemas["ArrayVolumeReading"];
 export type CarrierMachine = Schemas["CarrierMachine"];
 export type RetentionPeriod = Schemas["RetentionPeriod"];
 export type RecallRequest = Schemas["RecallRequest"];
@@ -572,6 +577,21 @@ export const readCarriers = () => whole(client.GET("/api/carriers"));
 
 export const putCarriers = (carriers: CarrierMachine[], etag: string) =>
   value(client.PUT("/api/carriers", { body: { carriers }, headers: { "If-Match": etag } }));
+
+export const readArrays = () => whole(client.GET("/api/arrays"));
+
+/** What rules for an array would take, and what both sides would cost. */
+export const draftLeaving = (id: string, body: LeavingOrder, signal: AbortSignal) =>
+  value(client.POST("/api/arrays/{id}/leaving/draft", { params: { path: { id } }, body, signal }));
+
+export const putLeaving = (id: string, body: LeavingOrder, etag: string) =>
+  value(client.PUT("/api/arrays/{id}/leaving", { params: { path: { id } }, headers: { "If-Match": etag }, body }));
+
+export const readHomecoming = (id: string, volume: string) =>
+  value(client.GET("/api/arrays/{id}/volumes/{volume}/homecoming", { params: { path: { id, volume } } }));
+
+export const bringHome = (id: string, volume: string) =>
+  value(client.POST("/api/arrays/{id}/volumes/{volume}/homecoming", { params: { path: { id, volume } }, headers: meant }));
 
 export const readPlans = () => whole(client.GET("/api/plans"));
 

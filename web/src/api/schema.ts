@@ -899,6 +899,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/arrays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Local arrays as they stand. The ETag is the estate's. */
+        get: operations["readArrays"];
+        /** Puts a list of arrays in the place of the one there is. What is away keeps its array, volume and bucket. */
+        put: operations["putArrays"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrays/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that the document says of local arrays. The ETag is the estate's. */
+        get: operations["readArraysDocument"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrays/{id}/leaving/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What rules for an array would take, and what both sides would cost. Nothing is done. */
+        post: operations["readLeavingDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrays/{id}/leaving": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Binds an array to a bucket, or changes which of its data leaves. If-Match: the estate's ETag. */
+        put: operations["putLeaving"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrays/{id}/volumes/{volume}/homecoming": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What bringing a volume home would do and cost, or why it cannot be done now. Nothing is done. */
+        get: operations["readHomecoming"];
+        put?: never;
+        /** Brings a volume home: what is away is read, charged, and leaves its bucket. */
+        post: operations["bringHome"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/buckets/{name}/bundle-drafts": {
         parameters: {
             query?: never;
@@ -3040,6 +3127,78 @@ export interface components {
             /** Format: date */
             keepUntil: null | string;
         };
+        ArrayBins: {
+            fixed: number[];
+            staying: number[];
+            leaving: number[];
+            away: number[];
+        };
+        ArrayData: {
+            folder?: string;
+            /** Format: int64 */
+            files: number;
+            /** Format: int64 */
+            bytesPerFile: number;
+            /** Format: date */
+            lastUsed: string;
+            onlyInSnapshots?: boolean;
+            /** Format: date */
+            away?: null | string;
+        };
+        ArrayReading: {
+            id: string;
+            name: string;
+            region: string;
+            bucket: null | string;
+            landing: null | string;
+            /** Format: double */
+            capacityBytes: number;
+            pricePerUnitMonth: components["schemas"]["UnitPrice"];
+            leaving: components["schemas"]["LeavingRule"][];
+            rules: components["schemas"]["LeavingReading"][];
+            volumes: components["schemas"]["ArrayVolumeReading"][];
+            bins: components["schemas"]["ArrayBins"];
+        };
+        ArrayVolume: {
+            id: string;
+            name: string;
+            staysBecause?: null | string;
+            data?: components["schemas"]["ArrayData"][];
+        };
+        ArrayVolumeReading: {
+            id: string;
+            name: string;
+            staysBecause: null | string;
+            /** Format: double */
+            homeBytes: number;
+            /** Format: double */
+            awayBytes: number;
+            /** Format: double */
+            leavingBytes: number;
+            /** Format: double */
+            savedAMonth: number;
+            /** Format: double */
+            toSaveAMonth: number;
+        };
+        ArrayYear: {
+            /** Format: int32 */
+            year: number;
+            /** Format: double */
+            arrayBefore: number;
+            /** Format: double */
+            arrayAfter: number;
+            /** Format: double */
+            estateBefore: number;
+            /** Format: double */
+            estateAfter: number;
+        };
+        ArraysDocument: {
+            arrays: components["schemas"]["LocalArray"][];
+        };
+        ArraysReading: {
+            arrays: components["schemas"]["ArrayReading"][];
+            axis: components["schemas"]["AgeAxis"];
+        };
         AuditDifference: {
             item: components["schemas"]["ProofItem"];
             mends: components["schemas"]["Mending"][];
@@ -3798,6 +3957,7 @@ export interface components {
             plans?: components["schemas"]["BackupPlan"][];
             carriers?: components["schemas"]["CarrierMachine"][];
             retentionPeriods?: components["schemas"]["RetentionPeriod"][];
+            arrays?: components["schemas"]["LocalArray"][];
         };
         EstateAdvice: {
             /** Format: double */
@@ -3961,6 +4121,23 @@ export interface components {
                 [key: string]: string;
             };
         };
+        Homecoming: {
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            readCharge: number;
+            /** Format: double */
+            earlyLeaveCharge: number;
+            /** Format: double */
+            transferCharge: number;
+            /** Format: double */
+            roomAfter: number;
+            refusal: null | string;
+            /** Format: double */
+            onceCharge: number;
+        };
         InventoryOrder: {
             mapping: components["schemas"]["ColumnMapping"];
             leaveOutBroken?: boolean;
@@ -4098,6 +4275,32 @@ export interface components {
             /** Format: int32 */
             read?: number;
         };
+        LeavingDraft: {
+            reading: components["schemas"]["ArrayReading"];
+            years: components["schemas"]["ArrayYear"][];
+            binds: boolean;
+        };
+        LeavingOrder: {
+            bucket: null | string;
+            leaving: components["schemas"]["LeavingRule"][];
+        };
+        LeavingReading: {
+            id: string;
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            tonightBytes: number;
+        };
+        LeavingRule: {
+            id: string;
+            volume?: null | string;
+            folder?: string;
+            /** Format: int64 */
+            smallestBytes?: number;
+            onlyInSnapshots?: boolean;
+            /** Format: int32 */
+            afterDays: number;
+        };
         LedgerRow: {
             /** Format: date */
             day: string;
@@ -4207,6 +4410,17 @@ export interface components {
             /** Format: int32 */
             cartridge: number;
             use: components["schemas"]["DriveUse"];
+        };
+        LocalArray: {
+            id: string;
+            name: string;
+            region: string;
+            /** Format: double */
+            capacityBytes: number;
+            pricePerUnitMonth: components["schemas"]["UnitPrice"];
+            volumes?: components["schemas"]["ArrayVolume"][];
+            bucket?: null | string;
+            leaving?: components["schemas"]["LeavingRule"][];
         };
         LocalCache: {
             /** Format: int64 */
@@ -7369,6 +7583,164 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recall"];
+                };
+            };
+        };
+    };
+    readArrays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArraysReading"];
+                };
+            };
+        };
+    };
+    putArrays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArraysDocument"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readArraysDocument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArraysDocument"];
+                };
+            };
+        };
+    };
+    readLeavingDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeavingOrder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeavingDraft"];
+                };
+            };
+        };
+    };
+    putLeaving: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeavingOrder"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readHomecoming: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                volume: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Homecoming"];
+                };
+            };
+        };
+    };
+    bringHome: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                volume: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Homecoming"];
                 };
             };
         };

@@ -152,7 +152,18 @@ type HandleProps = {
 
 const nudges: Record<string, number> = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageDown: -30, PageUp: 30 };
 
-function Handle({ label, labelAt, laneHeight, age, least, axis, width, expiry = false, unread = false, onChange }: HandleProps) {
+export function Handle({
+  label,
+  labelAt,
+  laneHeight,
+  age,
+  least,
+  axis,
+  width,
+  expiry = false,
+  unread = false,
+  onChange,
+}: HandleProps) {
   const scale = ageScale(axis, width);
   const grip = useRef<SVGGElement>(null);
   const x = scale.at(age);

@@ -66,6 +66,7 @@ function Totals({ board }: { board: Board }) {
       <span className="flex flex-col text-sm">
         <Link to="/keeping">Keeping</Link>
         <Link to="/cheapest">Cheapest schedules</Link>
+        <Link to="/arrays">Local arrays</Link>
       </span>
       <p>
         <span className="font-serif text-2xl leading-none">
