@@ -82,7 +82,8 @@ internal static class Mapping
             Name = r.Name,
             Zones = r.Zones,
             OperatedBy = r.OperatedBy is { } own ? Name(own) : null,
-            Devices = r.Devices.Count > 0 ? JsonSerializer.Serialize(r.Devices, EstateDocument.Json) : null,
+            Devices = ToText(r.Devices),
+            TransferOut = ToText(r.TransferOut),
             Prices =
             [
                 .. r.Prices.Select(
@@ -161,9 +162,8 @@ internal static class Mapping
                     Name = r.Name,
                     Zones = r.Zones,
                     OperatedBy = r.OperatedBy is { } own ? Value<Operator>(own) : null,
-                    Devices = r.Devices is { } devices
-                        ? JsonSerializer.Deserialize<IReadOnlyList<DeviceClass>>(devices, EstateDocument.Json)!
-                        : [],
+                    Devices = ToList<DeviceClass>(r.Devices),
+                    TransferOut = ToList<StorageBand>(r.TransferOut),
                     Prices = [.. r.Prices.OrderBy(p => p.Position).Select(ToPrice)],
                 }),
             ],

@@ -80,6 +80,9 @@ internal sealed class RegionRow
 
     /// <summary>Devices by class, as JSON; null for none.</summary>
     public string? Devices { get; set; }
+
+    /// <summary>Bands of what goes out, as JSON; null for none.</summary>
+    public string? TransferOut { get; set; }
     public List<TierPriceRow> Prices { get; set; } = [];
 }
 

@@ -2,6 +2,7 @@ using Microsoft.Data.Sqlite;
 using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
 using Ripen.Provider.Access;
 using Ripen.Provider.Arrays;
 using Ripen.Provider.Clock;
@@ -11,6 +12,7 @@ using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 using Ripen.Provider.Plans;
 using Ripen.Provider.Replication;
+using Ripen.Provider.Replication.Queues;
 using Ripen.Provider.Retention;
 using Ripen.Provider.Sealing;
 using Ripen.Provider.Stock;
@@ -210,6 +212,42 @@ public sealed class SimulatedProvider : IDisposable
                 ArrayRows.Standing(db, terms.Plan.Estate.Arrays)
             );
         });
+
+    /// <summary>What is current in the buckets that can be reached, by region and tier: of one bucket, and of what begins so in it, or of
+    /// all.</summary>
+    /// <exception cref="RefusalException">There is no such bucket.</exception>
+    public IReadOnlyList<Resting> Resting(string? bucket, string prefix) =>
+        state
+            .Booked()
+            .Index.Read(db =>
+            {
+                var terms = state.TermsIn(db);
+                var lost = Lines.Lost(db).Select(l => l.Region).ToHashSet();
+                var only = bucket is null ? null : state.Reach(db, bucket);
+                return (IReadOnlyList<Resting>)
+                    [
+                        .. db.List(
+                                """
+                                SELECT bucket, tier, sum(count), sum(count * bytes) FROM entry
+                                WHERE kind < 2 AND current = 1 AND (?1 IS NULL OR bucket = ?1) AND key >= ?2 AND (?3 IS NULL OR key < ?3)
+                                GROUP BY bucket, tier
+                                """,
+                                r =>
+                                    (
+                                        Bucket: terms.Find(r.GetInt64(0))!,
+                                        Tier: terms.TierName(r.GetInt64(1)),
+                                        Objects: r.GetDouble(2),
+                                        Bytes: r.GetDouble(3)
+                                    ),
+                                only?.Id,
+                                prefix,
+                                ObjectKeys.After(prefix)
+                            )
+                            .Where(r => !lost.Contains(r.Bucket.Bucket.Region))
+                            .GroupBy(r => (r.Bucket.Bucket.Region, r.Tier))
+                            .Select(g => new Resting(g.Key.Region, g.Key.Tier, g.Sum(r => r.Objects), g.Sum(r => r.Bytes))),
+                    ];
+            });
 
     /// <summary>The estate in force, without what lies in its buckets, and with no plan's runs; null when there is none.</summary>
     public Estate? InForce => state.Index.Read(db => state.FindTerms(db)?.Plan.Estate);

@@ -122,6 +122,7 @@ var api = app.MapGroup("/api");
 api.MapEstate();
 api.MapBuckets();
 api.MapForecast();
+api.MapFullRestore();
 api.MapObjects();
 api.MapUploads();
 api.MapRecalls();

@@ -269,17 +269,16 @@ internal static class EstateReader
                     BytesEach = d.Whole("bytesEach", 1),
                 }
             ),
+            TransferOut = o.List("transferOut", Band),
         };
+
+    private static StorageBand Band(ObjectReader o) => new() { UpTo = o.Optional("upTo", n => o.Number(n)), Price = Unit(o, "price") };
 
     private static TierPrice TierPrice(ObjectReader o) =>
         new()
         {
             Tier = o.Id("tier"),
-            Storage = o.List(
-                "storage",
-                b => new StorageBand { UpTo = b.Optional("upTo", n => b.Number(n)), Price = Unit(b, "price") },
-                optional: false
-            ),
+            Storage = o.List("storage", Band, optional: false),
             Writes = Thousand(o, "writes"),
             Reads = Thousand(o, "reads"),
             MovesIn = Thousand(o, "movesIn"),

@@ -27,6 +27,8 @@ internal static partial class PriceBookChecks
         {
             var at = $"{book}.regions[{i}].prices";
             Unique(region.Devices, d => d.Id, j => $"{book}.regions[{i}].devices[{j}].id", "duplicate-id", findings);
+            if (region.TransferOut.Count > 0)
+                CheckBands(region.TransferOut, $"{book}.regions[{i}].transferOut", findings);
             Unique(region.Prices, p => p.Tier, j => $"{at}[{j}].tier", "duplicate-id", findings);
             foreach (var (price, j) in Present(region.Prices))
             {

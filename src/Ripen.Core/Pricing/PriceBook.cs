@@ -187,6 +187,9 @@ public sealed record Region
     /// <summary>In a place of one's own: what there is to lie on, by class. Empty where that is somebody else's care.</summary>
     public IReadOnlyList<DeviceClass> Devices { get; init; } = [];
 
+    /// <summary>Graduated bands per unit that leaves for no other region; empty where the price book does not say.</summary>
+    public IReadOnlyList<StorageBand> TransferOut { get; init; } = [];
+
     public TierPrice? PriceOf(string tier) => Prices.FirstOrDefault(p => p.Tier == tier);
 }
 
@@ -228,20 +231,7 @@ public sealed record TierPrice
     public IReadOnlyList<RecallSpeed> RecallSpeeds { get; init; } = [];
 
     /// <summary>Money for <paramref name="unitMonths"/> unit-months through the graduated bands, before any scheme's factor.</summary>
-    public double StorageCost(double unitMonths)
-    {
-        var cost = 0.0;
-        var from = 0.0;
-        foreach (var band in Storage)
-        {
-            var to = band.UpTo ?? double.PositiveInfinity;
-            if (unitMonths <= to)
-                return cost + band.Price.For(unitMonths - from);
-            cost += band.Price.For(to - from);
-            from = to;
-        }
-        return cost;
-    }
+    public double StorageCost(double unitMonths) => StorageBand.Cost(Storage, unitMonths);
 }
 
 /// <summary>How long the first byte of a recall takes when it is asked for so, and what that costs.</summary>
@@ -259,6 +249,22 @@ public sealed record StorageBand
 {
     public double? UpTo { get; init; }
     public required UnitPrice Price { get; init; }
+
+    /// <summary>Money for <paramref name="units"/> through graduated bands.</summary>
+    public static double Cost(IReadOnlyList<StorageBand> bands, double units)
+    {
+        var cost = 0.0;
+        var from = 0.0;
+        foreach (var band in bands)
+        {
+            var to = band.UpTo ?? double.PositiveInfinity;
+            if (units <= to)
+                return cost + band.Price.For(units - from);
+            cost += band.Price.For(to - from);
+            from = to;
+        }
+        return cost;
+    }
 }
 
 /// <summary>The line from one region to another: what it carries, how fast, and the price per unit carried.</summary>

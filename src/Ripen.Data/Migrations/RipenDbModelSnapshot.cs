@@ -493,6 +493,9 @@ namespace Ripen.Data.Migrations
                     b.Property<int>("Position")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("TransferOut")
+                        .HasColumnType("TEXT");
+
                     b.Property<int?>("Zones")
                         .HasColumnType("INTEGER");
 

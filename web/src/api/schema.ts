@@ -316,6 +316,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/full-restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What it costs and takes to have everything back, of a bucket, or of a prefix: at each speed, to a region or out. */
+        get: operations["readFullRestore"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ledger": {
         parameters: {
             query?: never;
@@ -3199,6 +3216,12 @@ export interface components {
             arrays: components["schemas"]["ArrayReading"][];
             axis: components["schemas"]["AgeAxis"];
         };
+        Arrived: {
+            /** Format: double */
+            hour?: number;
+            /** Format: double */
+            bytes?: number;
+        };
         AuditDifference: {
             item: components["schemas"]["ProofItem"];
             mends: components["schemas"]["Mending"][];
@@ -4057,6 +4080,17 @@ export interface components {
             /** Format: int32 */
             points: number;
             isThere: boolean;
+        };
+        FullRestore: {
+            to: null | string;
+            speeds: components["schemas"]["RestoreAtSpeed"][];
+            /** Format: double */
+            warmCopyAYear: null | number;
+            hasPriceOut: boolean;
+        };
+        FullRestoreReading: {
+            there: components["schemas"]["Resting"][];
+            restore: components["schemas"]["FullRestore"];
         };
         FullRuns: {
             /** Format: int32 */
@@ -5138,6 +5172,7 @@ export interface components {
             operatedBy?: null | components["schemas"]["Operator"];
             prices: components["schemas"]["TierPrice"][];
             devices?: components["schemas"]["DeviceClass"][];
+            transferOut?: components["schemas"]["StorageBand"][];
         };
         RegionLoss: {
             region: string;
@@ -5171,24 +5206,30 @@ export interface components {
         RestOrder: {
             tier: string;
         };
+        Resting: {
+            region: string;
+            tier: string;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+        };
         RestoreAtSpeed: {
             speed: null | string;
             name: string;
-            estimate: components["schemas"]["RestoreEstimate"];
-        };
-        RestoreEstimate: {
             /** Format: double */
-            contentBytes: number;
+            recall: number;
             /** Format: double */
-            readBytes: number;
+            reads: number;
+            /** Format: double */
+            transfer: number;
             /** Format: double */
             waitHours: number;
             /** Format: double */
-            transferHours: number;
-            /** Format: double */
             hours: number;
+            curve: components["schemas"]["Arrived"][];
             /** Format: double */
-            money: number;
+            total: number;
         };
         /** @enum {unknown} */
         RestoreKind: "restore" | "rehearsal";
@@ -6618,6 +6659,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DraftReading"];
+                };
+            };
+        };
+    };
+    readFullRestore: {
+        parameters: {
+            query?: {
+                /** @description A bucket; left out: all that can be reached. */
+                bucket?: string;
+                /** @description Only what begins so. */
+                prefix?: string;
+                /** @description A region; left out: out of all of them. */
+                to?: string;
+                /** @description 10^6 bits a second of the line out; left out: no limit. */
+                megabitsPerSecond?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FullRestoreReading"];
                 };
             };
         };
