@@ -245,6 +245,8 @@ public sealed class SimulatedProvider : IDisposable
                             )
                             .Where(r => !lost.Contains(r.Bucket.Bucket.Region))
                             .GroupBy(r => (r.Bucket.Bucket.Region, r.Tier))
+                            .OrderBy(g => g.Key.Region, StringComparer.Ordinal)
+                            .ThenBy(g => terms.Prices.Coldness(g.Key.Tier))
                             .Select(g => new Resting(g.Key.Region, g.Key.Tier, g.Sum(r => r.Objects), g.Sum(r => r.Bytes))),
                     ];
             });

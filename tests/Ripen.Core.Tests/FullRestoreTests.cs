@@ -148,7 +148,7 @@ public sealed class FullRestoreTests
             Assert.Equal(out1.Curve.OrderBy(c => c.Hour).ThenBy(c => c.Bytes), out1.Curve);
         }
 
-        static double On(IReadOnlyList<Arrived> curve, double hour)
+        static double On(IReadOnlyList<BackBy> curve, double hour)
         {
             for (var i = curve.Count - 1; i > 0; i--)
             {

@@ -130,6 +130,7 @@ public sealed class ArrayTests : IDisposable
             .GroupBy(r => (Month.Of(r.Day), r.Tier, r.Charge))
             .ToDictionary(g => g.Key, g => g.Sum(r => r.Amount));
         Assert.Contains(metered.Keys, k => k.Charge == Charge.Moves);
+        Assert.Equal(13.2 * 0.0031, metered.Where(m => m.Key.Charge == Charge.Transfer).Sum(m => m.Value), 1e-12);
         Assert.Equal(projected.Keys.Where(k => projected[k] > 0).ToHashSet(), metered.Keys.Where(k => metered[k] > 0).ToHashSet());
         foreach (var (key, amount) in metered)
             Assert.Equal(projected[key], amount, amount * 1e-11);

@@ -29,6 +29,9 @@ const AdvicePlace = lazy(() => import("./places/advice/advice-place").then((m) =
 const ClockPlace = lazy(() => import("./places/clock/clock-place").then((m) => ({ default: m.ClockPlace })));
 const ArrayPage = lazy(() => import("./places/arrays/array-page").then((m) => ({ default: m.ArrayPage })));
 const ArraysPlace = lazy(() => import("./places/arrays/arrays-place").then((m) => ({ default: m.ArraysPlace })));
+const FullRestorePlace = lazy(() =>
+  import("./places/forecast/full-restore-place").then((m) => ({ default: m.FullRestorePlace })),
+);
 const CheapestPlace = lazy(() => import("./places/advice/cheapest-place").then((m) => ({ default: m.CheapestPlace })));
 const BreakEvenPlace = lazy(() => import("./places/advice/break-even-place").then((m) => ({ default: m.BreakEvenPlace })));
 const SchemesPlace = lazy(() => import("./places/redundancy/schemes-place").then((m) => ({ default: m.SchemesPlace })));
@@ -70,6 +73,7 @@ const onEstate = (pathname: string) => pathname === "/" || pathname === "/new" |
 
 /** Pages of a place that stand beside its own. */
 const beside: Record<string, string[]> = {
+  "/forecast": ["/full-restore"],
   "/backups": ["/plans", "/calendar", "/evidence", "/find", "/new-target", "/sizing", "/credentials"],
 };
 
@@ -201,6 +205,7 @@ export function App() {
                     <Route path="/schemes" element={<SchemesPlace />} />
                     <Route path="/tonight" element={<NightPage />} />
                     <Route path="/keeping" element={<KeepingPlace />} />
+                    <Route path="/full-restore" element={<FullRestorePlace />} />
                     <Route path="/cheapest" element={<CheapestPlace />} />
                     <Route path="/arrays" element={<ArraysPlace />} />
                     <Route path="/arrays/:array" element={<ArrayPage />} />

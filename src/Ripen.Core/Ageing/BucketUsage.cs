@@ -60,6 +60,9 @@ public sealed class BucketUsage
     /// <summary>Bytes sent by month, for each of the bucket's copy rules.</summary>
     public double[][] SentBytes { get; }
 
+    /// <summary>Bytes that came from local arrays, by month, and from which region.</summary>
+    public IReadOnlyList<(string Region, double[] Bytes)> Received { get; private set; } = [];
+
     /// <summary>One number for each month, for the tier of this coldness.</summary>
     public ReadOnlySpan<double> Of(int tier, Measure measure) => Row(tier, measure);
 
@@ -97,6 +100,7 @@ public sealed class BucketUsage
             usage.AddUnfinished(parts, prices.Tiers[landing], landing);
         for (var i = 0; i < bucket.CopyTo.Count; i++)
             usage.SentBytes[i] = Sent(bucket, i, copies, calendar, growth);
+        usage.Received = [.. copies.ArraysInto(bucket.Name).Select(a => (a.Region, Bytes(a.Copy.Flow!.SameDay, calendar)))];
         return usage;
     }
 
@@ -242,6 +246,14 @@ public sealed class BucketUsage
             share = band.ShareOfObjectsPerDay;
         }
         yield return (from, stay.To, share);
+    }
+
+    private static double[] Bytes(IEnumerable<SameDayCopies> arrivals, BillingCalendar calendar)
+    {
+        var bytes = new double[calendar.Months];
+        foreach (var (stream, day, _) in arrivals)
+            bytes[calendar.MonthOf(day)] += stream.ObjectsPerDay * stream.BytesPerObject;
+        return bytes;
     }
 
     private static double[] Sent(Bucket bucket, int number, IncomingCopies copiesOf, BillingCalendar calendar, GrowthTable.Shelf growth)

@@ -53,7 +53,10 @@ public sealed class Bill
                 pools[u.Bucket.Region],
                 prices.FindScheme(u.Bucket.Scheme)!.StorageFactor,
                 prices.Coldness(u.Bucket.Tier),
-                [.. u.Bucket.CopyTo.Select(c => prices.TransferPrice(u.Bucket.Region, regionOf.Value[c.Bucket]))]
+                [
+                    .. u.Bucket.CopyTo.Select(c => prices.TransferPrice(u.Bucket.Region, regionOf.Value[c.Bucket])),
+                    .. u.Received.Select(r => prices.TransferPrice(r.Region, u.Bucket.Region)),
+                ]
             )),
         ];
     }
@@ -149,7 +152,8 @@ public sealed class Bill
         var (units, amount) = (0.0, 0.0);
         for (var i = 0; i < account.TransferPrices.Length; i++)
         {
-            var sent = account.Usage.SentBytes[i][month] / unit;
+            var usage = account.Usage;
+            var sent = (i < usage.SentBytes.Length ? usage.SentBytes[i] : usage.Received[i - usage.SentBytes.Length].Bytes)[month] / unit;
             units += sent;
             amount += account.TransferPrices[i].For(sent);
         }

@@ -10,7 +10,7 @@ namespace Ripen.Core.Forecasting;
 public sealed record Resting(string Region, string Tier, double Objects, double Bytes);
 
 /// <summary>How much has arrived by an hour; between two of them it grows evenly.</summary>
-public readonly record struct Arrived(double Hour, double Bytes);
+public sealed record BackBy(double Hour, double Bytes);
 
 /// <summary>Everything read at one speed and carried to one place. Money is once.</summary>
 /// <param name="Speed">The id of a recall speed, which a tier that lacks it gives at its ordinary one; null for the ordinary one.</param>
@@ -21,7 +21,7 @@ public readonly record struct Arrived(double Hour, double Bytes);
 /// <param name="WaitHours">Before the last tier's first byte.</param>
 /// <param name="Hours">Until the last byte.</param>
 /// <param name="Curve">What has arrived, hour by hour: rises to all of it.</param>
-public sealed record RestoreAtSpeed(
+public sealed record FullRestoreAtSpeed(
     string? Speed,
     string Name,
     double Recall,
@@ -29,7 +29,7 @@ public sealed record RestoreAtSpeed(
     double Transfer,
     double WaitHours,
     double Hours,
-    IReadOnlyList<Arrived> Curve
+    IReadOnlyList<BackBy> Curve
 )
 {
     public double Total => Recall + Reads + Transfer;
@@ -40,8 +40,8 @@ public sealed record RestoreAtSpeed(
 /// <param name="Speeds">The ordinary one first.</param>
 /// <param name="WarmCopyAYear">What a second copy of it all costs a year in the region's warmest tier, through its bands, at factor 1; null for
 /// out.</param>
-/// <param name="HasPriceOut">Whether every region that something leaves has a price for going out.</param>
-public sealed record FullRestore(string? To, IReadOnlyList<RestoreAtSpeed> Speeds, double? WarmCopyAYear, bool HasPriceOut)
+/// <param name="HasPriceOut">Whether every region that something leaves has a price for going out, or is a place of one's own.</param>
+public sealed record FullRestore(string? To, IReadOnlyList<FullRestoreAtSpeed> Speeds, double? WarmCopyAYear, bool HasPriceOut)
 {
     private const double SecondsAnHour = 3600;
 
@@ -64,13 +64,20 @@ public sealed record FullRestore(string? To, IReadOnlyList<RestoreAtSpeed> Speed
             to,
             [.. speeds.Select(s => At(s.Id, s.Name, there, prices, to, lineOut))],
             warmest is null ? null : warmest.StorageCost(there.Sum(r => r.Bytes) / prices.Unit.Bytes()) * 12,
-            to is not null || there.All(r => prices.FindRegion(r.Region)!.TransferOut.Count > 0)
+            to is not null || there.All(r => prices.FindRegion(r.Region)! is { TransferOut.Count: > 0 } or { OperatedBy: Operator.Own })
         );
     }
 
     private static TierPrice Price(PriceBook prices, Resting resting) => prices.FindRegion(resting.Region)!.PriceOf(resting.Tier)!;
 
-    private static RestoreAtSpeed At(string? speed, string name, IReadOnlyList<Resting> there, PriceBook prices, string? to, double lineOut)
+    private static FullRestoreAtSpeed At(
+        string? speed,
+        string name,
+        IReadOnlyList<Resting> there,
+        PriceBook prices,
+        string? to,
+        double lineOut
+    )
     {
         var (recall, reads) = (0.0, 0.0);
         var waits = new List<(string Line, double Hours, double Bytes)>();
@@ -120,11 +127,11 @@ public sealed record FullRestore(string? To, IReadOnlyList<RestoreAtSpeed> Speed
             });
 
     /// <summary>What a line brings: it carries whatever is there to be read, as fast as it can, and waits for the rest.</summary>
-    private static List<Arrived> Line(IReadOnlyList<(double Hours, double Bytes)> waits, double bytesPerSecond)
+    private static List<BackBy> Line(IReadOnlyList<(double Hours, double Bytes)> waits, double bytesPerSecond)
     {
         var anHour = bytesPerSecond * SecondsAnHour;
         var (now, sent, ready) = (0.0, 0.0, 0.0);
-        var curve = new List<Arrived> { new(0, 0) };
+        var curve = new List<BackBy> { new(0, 0) };
         foreach (var more in waits.GroupBy(w => w.Hours).OrderBy(g => g.Key))
         {
             Carry(more.Key);
@@ -154,18 +161,18 @@ public sealed record FullRestore(string? To, IReadOnlyList<RestoreAtSpeed> Speed
 
         void Note()
         {
-            if (curve[^1] != new Arrived(now, sent))
+            if (curve[^1] != new BackBy(now, sent))
                 curve.Add(new(now, sent));
         }
     }
 
-    private static List<Arrived> Together(List<List<Arrived>> lines)
+    private static List<BackBy> Together(List<List<BackBy>> lines)
     {
         if (lines.Count == 1)
             return lines[0];
         // Where a line jumps, the hour comes twice: before and after.
         var hours = lines.SelectMany(l => l.Select(p => p.Hour)).Distinct().Order().ToList();
-        var sums = new List<Arrived>();
+        var sums = new List<BackBy>();
         foreach (var hour in hours)
         {
             var (before, after) = (lines.Sum(l => On(l, hour, last: false)), lines.Sum(l => On(l, hour, last: true)));
@@ -175,7 +182,7 @@ public sealed record FullRestore(string? To, IReadOnlyList<RestoreAtSpeed> Speed
         }
         return sums;
 
-        static double On(List<Arrived> line, double hour, bool last)
+        static double On(List<BackBy> line, double hour, bool last)
         {
             var exact = line.Where(p => p.Hour == hour).ToList();
             if (exact.Count > 0)

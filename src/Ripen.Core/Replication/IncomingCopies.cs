@@ -16,7 +16,7 @@ public sealed class IncomingCopies
     private readonly Dictionary<(string From, string To), LineFlow> lines = [];
 
     private IReadOnlyList<LocalArray> arraysOf = [];
-    private Dictionary<string, List<IncomingCopy>> arrays = [];
+    private Dictionary<string, List<ArrayArrivals>> arrays = [];
 
     private IncomingCopies(PlannedRuns planned) => Planned = planned;
 
@@ -53,13 +53,13 @@ public sealed class IncomingCopies
         copies.arrays =
             previous is not null
             && ReferenceEquals(previous.arraysOf, estate.Arrays)
-            && previous.arrays.Keys.All(b => ReferenceEquals(previous.arrays[b][0].From, estate.Find(b)))
+            && previous.arrays.Keys.All(b => ReferenceEquals(previous.arrays[b][0].Copy.From, estate.Find(b)))
                 ? previous.arrays
                 : ArraysOf(estate, days);
         copies.arraysOf = estate.Arrays;
         foreach (var (bucket, arrivals) in copies.arrays)
         {
-            copies.byTarget[bucket] = [.. copies.Into(bucket), .. arrivals];
+            copies.byTarget[bucket] = [.. copies.Into(bucket), .. arrivals.Select(a => a.Copy)];
             foreach (var (from, rule, _) in all.Where(r => r.From.Name == bucket && copies.FlowOf(r.From, r.Index) is null))
             {
                 var copied = copies.FromArrays(bucket).Where(c => rule.Scope.Takes(c.Stream.Prefix, c.Stream.Tags)).ToList();
@@ -69,17 +69,20 @@ public sealed class IncomingCopies
         return copies;
     }
 
-    private static Dictionary<string, List<IncomingCopy>> ArraysOf(Estate estate, int days) =>
+    private static Dictionary<string, List<ArrayArrivals>> ArraysOf(Estate estate, int days) =>
         estate
             .Arrays.Where(a => a.Bucket is not null)
             .Select(a => ArrayOutflow.Of(a, estate.Find(a.Bucket!)!, estate.Today, days))
-            .OfType<IncomingCopy>()
-            .GroupBy(a => a.From.Name)
+            .OfType<ArrayArrivals>()
+            .GroupBy(a => a.Copy.From.Name)
             .ToDictionary(a => a.Key, a => a.ToList());
 
     /// <summary>What local arrays bring into a bucket.</summary>
     internal IEnumerable<SameDayCopies> FromArrays(string bucket) =>
-        arrays.TryGetValue(bucket, out var into) ? into.SelectMany(i => i.Flow!.SameDay) : [];
+        arrays.TryGetValue(bucket, out var into) ? into.SelectMany(i => i.Copy.Flow!.SameDay) : [];
+
+    /// <summary>The same by array.</summary>
+    internal IReadOnlyList<ArrayArrivals> ArraysInto(string bucket) => arrays.TryGetValue(bucket, out var into) ? into : [];
 
     /// <summary>In the order of the estate's buckets and their rules.</summary>
     public IReadOnlyList<IncomingCopy> Into(string bucket) => byTarget.TryGetValue(bucket, out var into) ? into : [];

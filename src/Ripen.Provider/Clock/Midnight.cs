@@ -148,6 +148,7 @@ internal sealed class Midnight : IDisposable
                         },
                         data.Files
                     );
+                    Events.CarriedIn(db, terms, day, bucket, array.Region, data.Bytes);
                     ArrayRows.Left(db, array, volume, i, day);
                 }
             }

@@ -37,11 +37,18 @@ internal static class Events
         SentHome(db, terms, day, from, to.Bucket.Region, bytes);
 
     /// <summary>What goes to a region in which no bucket takes it.</summary>
-    public static double SentHome(SqliteConnection db, Terms terms, DateOnly day, BucketTerms from, string region, double bytes)
+    public static double SentHome(SqliteConnection db, Terms terms, DateOnly day, BucketTerms from, string region, double bytes) =>
+        Carried(db, terms, day, from, terms.Prices.TransferPrice(from.Bucket.Region, region), bytes);
+
+    /// <summary>What comes from a region in which no bucket gives it.</summary>
+    public static double CarriedIn(SqliteConnection db, Terms terms, DateOnly day, BucketTerms to, string region, double bytes) =>
+        Carried(db, terms, day, to, terms.Prices.TransferPrice(region, to.Bucket.Region), bytes);
+
+    private static double Carried(SqliteConnection db, Terms terms, DateOnly day, BucketTerms pays, UnitPrice price, double bytes)
     {
         var units = bytes / terms.Prices.Unit.Bytes();
-        var amount = terms.Prices.TransferPrice(from.Bucket.Region, region).For(units);
-        Ledger.Book(db, day, from, from.Bucket.Tier, Charge.Transfer, units, amount);
+        var amount = price.For(units);
+        Ledger.Book(db, day, pays, pays.Bucket.Tier, Charge.Transfer, units, amount);
         return amount;
     }
 

@@ -47,7 +47,7 @@ internal static class DemoArrays
         {
             Id = "hall-array",
             Name = "Array in the harbour hall",
-            Region = "quarrydown",
+            Region = "aldmouth",
             CapacityBytes = 48e12,
             PricePerUnitMonth = new UnitPrice(0.052),
             Bucket = Bucket.Name,

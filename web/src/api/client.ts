@@ -140,6 +140,7 @@ export type RuleYear = Schemas["RuleYear"];
 export type HoldOrder = Schemas["HoldOrder"];
 export type HoldReading = Schemas["HoldReading"];
 export type PlanBody = Schemas["PlanBody"];
+export type FullRestoreAtSpeed = Schemas["FullRestoreAtSpeed"];
 export type ArrayReading = Schemas["ArrayReading"];
 export type ArrayYear = Schemas["ArrayYear"];
 export type LeavingOrder = Schemas["LeavingOrder"];
@@ -577,6 +578,26 @@ export const readCarriers = () => whole(client.GET("/api/carriers"));
 
 export const putCarriers = (carriers: CarrierMachine[], etag: string) =>
   value(client.PUT("/api/carriers", { body: { carriers }, headers: { "If-Match": etag } }));
+
+/** What having everything back costs and takes; null of a question is left out of it. */
+export const readFullRestore = (question: {
+  bucket: string | null;
+  prefix: string;
+  to: string | null;
+  megabitsPerSecond: number | null;
+}) =>
+  value(
+    client.GET("/api/full-restore", {
+      params: {
+        query: {
+          prefix: question.prefix,
+          ...(question.bucket !== null && { bucket: question.bucket }),
+          ...(question.to !== null && { to: question.to }),
+          ...(question.megabitsPerSecond !== null && { megabitsPerSecond: question.megabitsPerSecond }),
+        },
+      },
+    }),
+  );
 
 export const readArrays = () => whole(client.GET("/api/arrays"));
 

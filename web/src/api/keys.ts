@@ -44,6 +44,7 @@ export const keys = {
   breakEven: (region: string, scheme: string, reads: number) => ["break-even", region, scheme, reads],
   bundling: (bucket: string, prefix: string, smallerThan: number) => ["bundling", bucket, prefix, smallerThan],
   bundle: (bucket: string, key: string) => ["object", bucket, key, "members"],
+  fullRestore: (question: unknown) => ["objects", "all", "full-restore", question],
   arrays: ["arrays"],
   leaving: (array: string, order: unknown) => ["arrays", array, order],
   homecoming: (array: string, volume: string) => ["arrays", array, "home", volume],

@@ -3216,12 +3216,6 @@ export interface components {
             arrays: components["schemas"]["ArrayReading"][];
             axis: components["schemas"]["AgeAxis"];
         };
-        Arrived: {
-            /** Format: double */
-            hour?: number;
-            /** Format: double */
-            bytes?: number;
-        };
         AuditDifference: {
             item: components["schemas"]["ProofItem"];
             mends: components["schemas"]["Mending"][];
@@ -3240,6 +3234,12 @@ export interface components {
             wasRead: boolean;
             good: boolean;
             differences: components["schemas"]["AuditDifference"][];
+        };
+        BackBy: {
+            /** Format: double */
+            hour: number;
+            /** Format: double */
+            bytes: number;
         };
         BackupDoubt: {
             code: string;
@@ -4083,10 +4083,27 @@ export interface components {
         };
         FullRestore: {
             to: null | string;
-            speeds: components["schemas"]["RestoreAtSpeed"][];
+            speeds: components["schemas"]["FullRestoreAtSpeed"][];
             /** Format: double */
             warmCopyAYear: null | number;
             hasPriceOut: boolean;
+        };
+        FullRestoreAtSpeed: {
+            speed: null | string;
+            name: string;
+            /** Format: double */
+            recall: number;
+            /** Format: double */
+            reads: number;
+            /** Format: double */
+            transfer: number;
+            /** Format: double */
+            waitHours: number;
+            /** Format: double */
+            hours: number;
+            curve: components["schemas"]["BackBy"][];
+            /** Format: double */
+            total: number;
         };
         FullRestoreReading: {
             there: components["schemas"]["Resting"][];
@@ -5217,19 +5234,21 @@ export interface components {
         RestoreAtSpeed: {
             speed: null | string;
             name: string;
+            estimate: components["schemas"]["RestoreEstimate"];
+        };
+        RestoreEstimate: {
             /** Format: double */
-            recall: number;
+            contentBytes: number;
             /** Format: double */
-            reads: number;
-            /** Format: double */
-            transfer: number;
+            readBytes: number;
             /** Format: double */
             waitHours: number;
             /** Format: double */
-            hours: number;
-            curve: components["schemas"]["Arrived"][];
+            transferHours: number;
             /** Format: double */
-            total: number;
+            hours: number;
+            /** Format: double */
+            money: number;
         };
         /** @enum {unknown} */
         RestoreKind: "restore" | "rehearsal";

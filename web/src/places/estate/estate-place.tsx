@@ -63,7 +63,7 @@ function Totals({ board }: { board: Board }) {
   return (
     <section aria-label="Totals" className="flex flex-wrap items-end gap-x-10 gap-y-1 py-3">
       <h1 className="text-3xl">{estate.name}</h1>
-      <span className="flex flex-col text-sm">
+      <span className="grid grid-flow-col grid-rows-2 gap-x-5 text-sm">
         <Link to="/keeping">Keeping</Link>
         <Link to="/cheapest">Cheapest schedules</Link>
         <Link to="/arrays">Local arrays</Link>

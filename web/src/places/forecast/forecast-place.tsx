@@ -1,4 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { type ForecastSeries, readForecast, type SplitBy } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
@@ -37,6 +38,9 @@ export function ForecastPlace() {
     <div className="px-6 pb-24">
       <div className="flex flex-wrap items-end gap-x-10 gap-y-3 py-5">
         <h1 className="text-3xl">Forecast</h1>
+        <Link to="/full-restore" className="no-print text-sm">
+          Everything back
+        </Link>
         <YearFigures series={forecast.data} />
       </div>
       <div className="no-print flex flex-wrap items-center gap-x-8 gap-y-2 border-b border-hairline-strong pb-2 text-sm">
