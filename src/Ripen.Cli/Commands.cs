@@ -1,7 +1,9 @@
 using System.CommandLine;
+using Ripen.Core;
 using Ripen.Core.Ageing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
+using Ripen.Files;
 
 namespace Ripen.Cli;
 
@@ -46,8 +48,12 @@ internal static class Commands
                 result.AddError($"--months must be from 1 to {BillingCalendar.MostMonths}.");
             }
         });
-        var format = new Option<string>("--format") { Description = "csv (RFC 4180) or json", DefaultValueFactory = _ => "csv" };
-        format.AcceptOnlyFromAmong("csv", "json");
+        var format = new Option<string>("--format")
+        {
+            Description = "csv (RFC 4180), json, focus (FOCUS 1.0 as CSV), xlsx or parquet",
+            DefaultValueFactory = _ => "csv",
+        };
+        format.AcceptOnlyFromAmong("csv", "json", "focus", "xlsx", "parquet");
         var output = new Option<FileInfo?>("--out") { Description = "write to this file instead of standard output" };
 
         var command = new Command("forecast", "Print what the estate uses and costs, month by month.") { file, months, format, output };
@@ -57,6 +63,19 @@ internal static class Commands
                 estate =>
                 {
                     var rows = Projection.Of(estate, parsed.GetRequiredValue(months)).Rows();
+                    var of = new BillOf(estate.Name, estate.PriceBook, IsProjected: true);
+                    switch (parsed.GetValue(format))
+                    {
+                        case "focus":
+                            return Write(writer => FocusFile.Write(rows.Select(BillLine.Of), of, writer), parsed.GetValue(output));
+                        case "xlsx":
+                            return WriteBytes(to => Workbook.Write([.. rows.Select(BillLine.Of)], of, to), parsed.GetValue(output));
+                        case "parquet":
+                            return WriteBytes(
+                                to => ParquetFile.Write(rows.Select(BillLine.Of), to, CancellationToken.None).GetAwaiter().GetResult(),
+                                parsed.GetValue(output)
+                            );
+                    }
                     Action<TextWriter> write =
                         parsed.GetValue(format) == "json"
                             ? writer => ForecastFiles.WriteJson(rows, writer)
@@ -96,21 +115,37 @@ internal static class Commands
     }
 
     /// <summary>Writes to a file whole or not at all: next to it first, then in its place.</summary>
-    private static int Write(Action<TextWriter> write, FileInfo? output)
+    private static int Write(Action<TextWriter> write, FileInfo? output) =>
+        WriteBytes(
+            stream =>
+            {
+                using var writer = new StreamWriter(stream, leaveOpen: true);
+                write(writer);
+            },
+            output
+        );
+
+    private static int WriteBytes(Action<Stream> write, FileInfo? output)
     {
         if (output is null)
         {
-            using var console = new StreamWriter(Console.OpenStandardOutput());
+            using var console = Console.OpenStandardOutput();
             write(console);
             return 0;
         }
         var part = output.FullName + ".part";
         try
         {
-            using (var writer = new StreamWriter(part))
-                write(writer);
+            using (var file = File.Create(part))
+                write(file);
             File.Move(part, output.FullName, overwrite: true);
             return 0;
+        }
+        catch (RefusalException refusal)
+        {
+            File.Delete(part);
+            Console.Error.WriteLine(refusal.Message);
+            return Unusable;
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {

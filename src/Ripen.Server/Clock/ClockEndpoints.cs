@@ -1,6 +1,7 @@
 using System.ComponentModel;
 using System.Globalization;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Files;
 using Ripen.Provider;
 using Ripen.Provider.Clock;
 using Ripen.Provider.Metering;
@@ -67,6 +68,11 @@ internal static class ClockEndpoints
             .WithName("readLedgerCsv")
             .WithSummary("The same as RFC 4180 CSV.")
             .Produces<string>(contentType: "text/csv");
+        api.MapGet("/ledger/rows.{format}", File)
+            .WithTags("Clock")
+            .WithName("readLedgerFile")
+            .WithSummary("The same as a workbook (xlsx), as Parquet, or in the columns of FOCUS 1.0 (focus.csv).")
+            .Produces<byte[]>(contentType: "application/octet-stream");
     }
 
     private static async Task<Results<Ok<ClockReading>, ProblemHttpResult>> Read(
@@ -116,6 +122,29 @@ internal static class ClockEndpoints
         await current.Get(cancel) is null
             ? Problems.NoEstate()
             : TypedResults.Ok(provider.Ledger(from ?? DateOnly.MinValue, to ?? DateOnly.MaxValue, bucket));
+
+    private static async Task<Results<PushStreamHttpResult, ProblemHttpResult>> File(
+        string format,
+        CurrentEstate current,
+        SimulatedProvider provider,
+        CancellationToken cancel,
+        DateOnly? from = null,
+        [Description("The day after the last.")] DateOnly? to = null,
+        string? bucket = null
+    )
+    {
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        return BillFiles.Of(
+            format,
+            () =>
+                provider
+                    .Ledger(from ?? DateOnly.MinValue, to ?? DateOnly.MaxValue, bucket)
+                    .Select(r => new BillLine(r.Day, r.Day.AddDays(1), r.Bucket, r.Region, r.Tier, r.Charge, r.Quantity, r.Unit, r.Amount)),
+            new BillOf(view.Estate.Name, view.Estate.PriceBook, IsProjected: false),
+            "ledger"
+        );
+    }
 
     private static async Task<Results<PushStreamHttpResult, ProblemHttpResult>> Csv(
         CurrentEstate current,

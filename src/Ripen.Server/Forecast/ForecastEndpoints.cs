@@ -1,6 +1,7 @@
 using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Forecasting;
+using Ripen.Files;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Forecasts;
@@ -16,6 +17,11 @@ internal static class ForecastEndpoints
             .WithName("readForecastCsv")
             .WithSummary("Every row of the bill as RFC 4180 CSV: what `ripen forecast` prints.")
             .Produces<string>(contentType: "text/csv");
+        forecast
+            .MapGet("/rows.{format}", File)
+            .WithName("readForecastFile")
+            .WithSummary("The same as a workbook (xlsx), as Parquet, or in the columns of FOCUS 1.0 (focus.csv).")
+            .Produces<byte[]>(contentType: "application/octet-stream");
     }
 
     private static async Task<Results<Ok<ForecastSeries>, ProblemHttpResult>> Read(
@@ -48,5 +54,24 @@ internal static class ForecastEndpoints
             return wrong;
         var projection = view.Project(months);
         return Streams.Text(writer => ForecastFiles.WriteCsv(projection.Rows(), writer), "text/csv", $"forecast-{months}-months.csv");
+    }
+
+    private static async Task<Results<PushStreamHttpResult, ProblemHttpResult>> File(
+        string format,
+        CurrentEstate current,
+        CancellationToken cancel,
+        [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default
+    )
+    {
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        if (Horizon.Check(months) is { } wrong)
+            return wrong;
+        return BillFiles.Of(
+            format,
+            () => view.Project(months).Rows().Select(BillLine.Of),
+            new BillOf(view.Estate.Name, view.Estate.PriceBook, IsProjected: true),
+            $"forecast-{months}-months"
+        );
     }
 }

@@ -152,8 +152,21 @@ export function ClockPlace() {
           </div>
         )}
         <p className="mt-3 text-sm">
+          The whole ledger as{" "}
           <a href="/api/ledger/rows.csv" download="ledger.csv">
-            The whole ledger as CSV
+            CSV
+          </a>
+          ,{" "}
+          <a href="/api/ledger/rows.xlsx" download>
+            workbook
+          </a>
+          ,{" "}
+          <a href="/api/ledger/rows.parquet" download>
+            Parquet
+          </a>{" "}
+          or{" "}
+          <a href="/api/ledger/rows.focus.csv" download>
+            FOCUS
           </a>
         </p>
       </section>

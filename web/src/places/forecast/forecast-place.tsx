@@ -20,6 +20,8 @@ const splits: { value: SplitBy; label: string }[] = [
 
 export type Shown = "money" | "bytes";
 
+const fileNames: Record<string, string> = { csv: "CSV", xlsx: "Workbook", parquet: "Parquet", "focus.csv": "FOCUS" };
+
 /** Money and bytes by month for up to thirty years, stacked, with the same numbers as a table. */
 export function ForecastPlace() {
   usePageTitle("Forecast");
@@ -76,9 +78,14 @@ export function ForecastPlace() {
           />
           years
         </label>
-        <a className="ml-auto" href={`/api/forecast/rows.csv?months=${years * 12}`} download>
-          Download every row as CSV
-        </a>
+        <span className="ml-auto flex gap-3">
+          Every row:
+          {["csv", "xlsx", "parquet", "focus.csv"].map((format) => (
+            <a key={format} href={`/api/forecast/rows.${format}?months=${years * 12}`} download>
+              {fileNames[format]}
+            </a>
+          ))}
+        </span>
       </div>
       <Reading series={forecast.data} shown={shown} by={by} />
     </div>
