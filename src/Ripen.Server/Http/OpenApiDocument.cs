@@ -1,4 +1,7 @@
+using System.Collections.Concurrent;
 using System.Reflection;
+using System.Text.Json.Serialization.Metadata;
+using Microsoft.AspNetCore.OpenApi;
 using Microsoft.OpenApi;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -30,11 +33,23 @@ internal static class OpenApiDocument
             }
         );
 
+    /// <summary>The name of a type's schema. The build makes the document, and so finds two types of one name, of which it would otherwise
+    /// describe the one by the other.</summary>
+    private static string? Named(JsonTypeInfo info, ConcurrentDictionary<string, Type> types)
+    {
+        var type = Nullable.GetUnderlyingType(info.Type) ?? info.Type;
+        if (OpenApiOptions.CreateDefaultSchemaReferenceId(info) is not { } name || types.GetOrAdd(name, type) == type)
+            return OpenApiOptions.CreateDefaultSchemaReferenceId(info);
+        throw new InvalidOperationException($"{types[name]} and {type} would have one schema, '{name}': rename one of them.");
+    }
+
     public static IServiceCollection AddRipenOpenApi(this IServiceCollection services) =>
         services.AddOpenApi(
             "v1",
             options =>
             {
+                var types = new ConcurrentDictionary<string, Type>();
+                options.CreateSchemaReferenceId = info => Named(info, types);
                 options.AddDocumentTransformer(
                     (document, _, _) =>
                     {

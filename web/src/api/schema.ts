@@ -367,6 +367,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ledger/rows.{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as a workbook (xlsx), as Parquet, or in the columns of FOCUS 1.0 (focus.csv). */
+        get: operations["readLedgerFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/inventories": {
         parameters: {
             query?: never;
@@ -665,6 +682,23 @@ export interface paths {
         };
         /** Every row of the bill as RFC 4180 CSV: what `ripen forecast` prints. */
         get: operations["readForecastCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forecast/rows.{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as a workbook (xlsx), as Parquet, or in the columns of FOCUS 1.0 (focus.csv). */
+        get: operations["readForecastFile"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6760,6 +6794,33 @@ export interface operations {
             };
         };
     };
+    readLedgerFile: {
+        parameters: {
+            query?: {
+                from?: string;
+                /** @description The day after the last. */
+                to?: string;
+                bucket?: string;
+            };
+            header?: never;
+            path: {
+                format: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     sendInventory: {
         parameters: {
             query?: never;
@@ -7194,6 +7255,31 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+        };
+    };
+    readForecastFile: {
+        parameters: {
+            query?: {
+                /** @description The horizon in calendar months, 1 to 360. */
+                months?: number;
+            };
+            header?: never;
+            path: {
+                format: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };
