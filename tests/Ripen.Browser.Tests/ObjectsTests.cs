@@ -24,6 +24,16 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         return path;
     }
 
+    private const int AtOnce = 1_000_000_000;
+
+    /// <summary>How fast the browser sends from now on.</summary>
+    private void Slow(int bytesPerSecond) =>
+        ((OpenQA.Selenium.Chromium.ChromiumDriver)page.Browser).NetworkConditions = new OpenQA.Selenium.Chromium.ChromiumNetworkConditions
+        {
+            UploadThroughput = bytesPerSecond,
+            DownloadThroughput = AtOnce,
+        };
+
     [Fact]
     public async Task A_file_is_uploaded_listed_and_downloaded_byte_for_byte()
     {
@@ -75,6 +85,8 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
             file.SetLength(400_000_000);
         page.Open("/buckets/stop-and-go#objects");
         page.See("Nothing lies here yet");
+        // So that it is still under way when it is paused.
+        Slow(10_000_000);
         page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(large);
         page.Click(page.Button("Pause"));
         page.See("large.bin paused");
@@ -82,6 +94,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
             System.Net.HttpStatusCode.NotFound,
             (await http.GetAsync(new Uri("/api/buckets/stop-and-go/details/large.bin", UriKind.Relative))).StatusCode
         );
+        Slow(AtOnce);
         page.Click(page.Button("Go on"));
         page.See("1 of 1 files stored");
 
@@ -112,7 +125,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(file);
         page.Until(() => page.Find("main").Text.Contains("soundings.bin is being sent (1", StringComparison.Ordinal), "some of it sent");
         page.Open("/buckets/long-ways?again=1#objects");
-        Slow(1_000_000_000);
+        Slow(AtOnce);
         page.Until(() => Received().Result > 0, "what had come");
         page.Open("/buckets/long-ways#objects");
         page.See("One upload is not complete");
@@ -133,14 +146,6 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Click(page.Find("button[aria-label='Discard what came of left behind.txt']"));
         page.Click(page.Button("Remove 0 B for good"));
         page.Gone("left behind.txt");
-
-        void Slow(int bytesPerSecond) =>
-            ((OpenQA.Selenium.Chromium.ChromiumDriver)page.Browser).NetworkConditions =
-                new OpenQA.Selenium.Chromium.ChromiumNetworkConditions
-                {
-                    UploadThroughput = bytesPerSecond,
-                    DownloadThroughput = 1_000_000_000,
-                };
 
         async Task<long> Received()
         {
