@@ -271,6 +271,24 @@ public sealed class ArrayTests : IDisposable
         Assert.Equal(13e9 + 200e6, both.Inside.Homecomings.Bring("office", "drawings").Bytes);
     }
 
+    /// <summary>What came home leaves its copies behind: they are as large as what is away now, and are not it.</summary>
+    [Fact]
+    public void Copies_of_what_came_home_are_not_taken_for_what_is_away()
+    {
+        var near = Estate.Buckets[0] with { Rules = [] };
+        var far = near with { Name = "far-side" };
+        var copied = Estate with { Buckets = [near with { CopyTo = [new CopyRule { Bucket = "far-side" }] }, far] };
+        using var both = new TestProvider(copied);
+        both.PassDays(100);
+        both.Inside.Homecomings.Bring("office", "drawings");
+        var alone = copied with { Buckets = [near, far] };
+        both.Adopt(alone, version: 2);
+        both.PassDays(92);
+        Assert.Equal(13e9 + 200e6, both.Inside.Homecomings.Foresee("office", "drawings").Bytes);
+        Assert.Equal(13e9 + 200e6, both.Inside.Resting("far-side", "").Sum(r => r.Bytes));
+        Assert.Equal("array-data-away", Code(() => both.Adopt(alone with { Arrays = [Office with { Bucket = "far-side" }] }, version: 3)));
+    }
+
     [Fact]
     public void A_document_says_what_is_away_and_is_checked()
     {

@@ -59,6 +59,15 @@ public sealed record ArrayReading(
     ArrayBins Bins
 )
 {
+    public double HomeBytes => Volumes.Sum(v => v.HomeBytes);
+
+    public double AwayBytes => Volumes.Sum(v => v.AwayBytes);
+
+    /// <summary>Tonight's; what the rules would take where there is no bucket.</summary>
+    public double LeavingBytes => Volumes.Sum(v => v.LeavingBytes);
+
+    public double SavedAMonth => Volumes.Sum(v => v.SavedAMonth);
+
     /// <summary>Reads an array of an estate; one without a bucket is read as if its rules would take what they name, at no price.</summary>
     public static ArrayReading Of(LocalArray array, Estate estate)
     {
@@ -160,6 +169,13 @@ public sealed record ArrayReading(
 public sealed record ArrayYear(int Year, double ArrayBefore, double ArrayAfter, double EstateBefore, double EstateAfter)
 {
     public const int Months = 120;
+
+    /// <summary>What the draft changes in the buckets' bills.</summary>
+    public double EstateChange => EstateAfter - EstateBefore;
+
+    /// <summary>The same on both sides.</summary>
+    public double Change => ArrayAfter - ArrayBefore + EstateChange;
+
     private static readonly int[] Years = [1, 3, 10];
 
     /// <param name="before">The estate as it is, projected over <see cref="Months"/>.</param>
@@ -187,14 +203,12 @@ public sealed record ArrayYear(int Year, double ArrayBefore, double ArrayAfter, 
         {
             var unit = estate.PriceBook.Unit.Bytes();
             var sum = 0.0;
-            for (var m = (year - 1) * 12; m < year * 12; m++)
+            foreach (var (volume, data) in array.All().Where(d => d.Data.Away is null))
             {
-                var (from, to) = (calendar.Start(m), calendar.Start(m + 1));
-                foreach (var (volume, data) in array.All().Where(d => d.Data.Away is null))
+                var leaves = array.LeavesOn(volume, data) is { } day ? Math.Max(0, day.DayNumber - calendar.Today.DayNumber) : int.MaxValue;
+                for (var m = (year - 1) * 12; m < year * 12; m++)
                 {
-                    var leaves = array.LeavesOn(volume, data) is { } day
-                        ? Math.Max(0, day.DayNumber - calendar.Today.DayNumber)
-                        : int.MaxValue;
+                    var (from, to) = (calendar.Start(m), calendar.Start(m + 1));
                     sum += array.PricePerUnitMonth.For(
                         data.Bytes / unit * Math.Max(0, Math.Min(to, leaves) - from) / calendar.BilledDays(m)
                     );

@@ -45,6 +45,10 @@ public sealed record FullRestore(string? To, IReadOnlyList<FullRestoreAtSpeed> S
 {
     private const double SecondsAnHour = 3600;
 
+    /// <summary>How many times a year everything can be had back, at the ordinary speed, for what the warm copy costs; null where there is none, or
+    /// having it back costs nothing.</summary>
+    public double? RestoresForWarmCopy => Speeds[0].Total > 0 ? WarmCopyAYear / Speeds[0].Total : null;
+
     /// <param name="there">What is read.</param>
     /// <param name="prices">In force.</param>
     /// <param name="to">The region that it goes to; null for out.</param>

@@ -230,8 +230,8 @@ public sealed record TierPrice
     /// hand.</summary>
     public IReadOnlyList<RecallSpeed> RecallSpeeds { get; init; } = [];
 
-    /// <summary>Money for <paramref name="unitMonths"/> unit-months through the graduated bands, before any scheme's factor.</summary>
-    public double StorageCost(double unitMonths) => StorageBand.Cost(Storage, unitMonths);
+    /// <summary>Money for so many unit-months through the graduated bands, before any scheme's factor.</summary>
+    public double StorageCost(double quantity) => StorageBand.Cost(Storage, quantity);
 }
 
 /// <summary>How long the first byte of a recall takes when it is asked for so, and what that costs.</summary>

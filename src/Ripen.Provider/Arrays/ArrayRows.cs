@@ -48,22 +48,36 @@ internal static class ArrayRows
         static DateOnly? Day(int? number) => number is { } day ? DateOnly.FromDayNumber(day) : null;
     }
 
-    /// <summary>Whether a bucket holds as much under each volume's prefix as is away of it.</summary>
-    public static bool HoldsAll(SqliteConnection db, LocalArray array, string bucket) =>
-        array.Volumes.All(volume =>
-        {
-            var away = volume.Data.Where(d => d.Away is not null).Sum(d => d.Bytes);
-            var there = db.Value<double?>(
+    /// <summary>Bytes that are away of a volume, by where they lie and the day on which they left. What else is under its prefix is a copy of
+    /// what came home long ago.</summary>
+    public static Dictionary<(string Key, int Day), double> Away(LocalArray array, ArrayVolume volume) =>
+        volume
+            .Data.Where(d => d.Away is not null)
+            .GroupBy(d => (array.KeyOf(volume, d), d.Away!.Value.DayNumber))
+            .ToDictionary(d => d.Key, d => d.Sum(p => p.Bytes));
+
+    /// <summary>Whether a bucket holds all that is away.</summary>
+    public static bool HoldsAll(SqliteConnection db, LocalArray array, string bucket)
+    {
+        var there = db.List(
                 """
-                SELECT sum(e.count * e.bytes) FROM entry e JOIN bucket b ON b.id = e.bucket
-                WHERE b.name = ?1 AND e.kind = 0 AND e.current = 1 AND e.key >= ?2 AND e.key < ?3
+                SELECT e.key, e.created, sum(e.count * e.bytes) FROM entry e JOIN bucket b ON b.id = e.bucket
+                WHERE b.name = ?1 AND e.kind = 0 AND e.current = 1 AND e.key >= ?2 AND e.key < ?3 GROUP BY e.key, e.created
                 """,
+                r => (Part: (r.GetString(0), r.GetInt32(1)), Bytes: r.GetDouble(2)),
                 bucket,
-                array.PrefixOf(volume),
-                ObjectKeys.After(array.PrefixOf(volume))
-            );
-            return away == 0 || there >= away * (1 - 1e-9);
-        });
+                array.Prefix,
+                ObjectKeys.After(array.Prefix)
+            )
+            .ToDictionary(e => e.Part, e => e.Bytes);
+        return array.Volumes.All(v => IsAllOf(Away(array, v), there));
+    }
+
+    /// <summary>Whether each part is there as large as it left.</summary>
+    public static bool IsAllOf(
+        IReadOnlyDictionary<(string Key, int Day), double> away,
+        IReadOnlyDictionary<(string Key, int Day), double> there
+    ) => away.All(part => there.GetValueOrDefault(part.Key) >= part.Value * (1 - 1e-9));
 
     public static void Left(SqliteConnection db, LocalArray array, ArrayVolume volume, int data, DateOnly day) =>
         db.Run(

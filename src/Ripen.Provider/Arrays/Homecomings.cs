@@ -85,7 +85,16 @@ public sealed class Homecomings
 
     private sealed record Place(LocalArray Array, ArrayVolume Volume, BucketTerms? Bucket, Terms Terms, DateOnly Today);
 
-    private readonly record struct Entry(long Id, double Count, long Bytes, int Tier, int Since, int KeptUntil, long? Ready);
+    private readonly record struct Entry(
+        long Id,
+        double Count,
+        long Bytes,
+        int Tier,
+        int Since,
+        int KeptUntil,
+        long? Ready,
+        (string Key, int Day) Part
+    );
 
     private Place Find(SqliteConnection db, string array, string volume)
     {
@@ -99,38 +108,46 @@ public sealed class Homecomings
         return new(found, of, found.Bucket is { } bucket ? state.Reach(db, bucket) : null, terms, ProviderState.Today(db));
     }
 
-    private static List<Entry> Away(SqliteConnection db, Place place) =>
-        place.Bucket is not { } bucket
-            ? []
-            : db.List(
-                $"""
-                SELECT e.id, e.count, e.bytes, e.tier, e.since, {RetentionGate.KeptUntil}, r.ready FROM entry e LEFT JOIN recall r ON r.entry = e.id
-                WHERE e.bucket = ?1 AND e.kind = 0 AND e.key >= ?2 AND e.key < ?3
-                """,
-                r => new Entry(
-                    r.GetInt64(0),
-                    r.GetDouble(1),
-                    r.GetInt64(2),
-                    place.Terms.Place(r.GetInt64(3)),
-                    r.GetInt32(4),
-                    r.GetInt32(5),
-                    r.IsDBNull(6) ? null : r.GetInt64(6)
-                ),
-                bucket.Id,
-                place.Array.PrefixOf(place.Volume),
-                ObjectKeys.After(place.Array.PrefixOf(place.Volume))
-            );
+    private static List<Entry> Away(SqliteConnection db, Place place)
+    {
+        if (place.Bucket is not { } bucket)
+            return [];
+        var away = ArrayRows.Away(place.Array, place.Volume);
+        return
+        [
+            .. db.List(
+                    $"""
+                    SELECT e.id, e.count, e.bytes, e.tier, e.since, {RetentionGate.KeptUntil}, r.ready, e.key, e.created FROM entry e LEFT JOIN recall r ON r.entry = e.id
+                    WHERE e.bucket = ?1 AND e.kind = 0 AND e.current = 1 AND e.key >= ?2 AND e.key < ?3
+                    """,
+                    r => new Entry(
+                        r.GetInt64(0),
+                        r.GetDouble(1),
+                        r.GetInt64(2),
+                        place.Terms.Place(r.GetInt64(3)),
+                        r.GetInt32(4),
+                        r.GetInt32(5),
+                        r.IsDBNull(6) ? null : r.GetInt64(6),
+                        (r.GetString(7), r.GetInt32(8))
+                    ),
+                    bucket.Id,
+                    place.Array.PrefixOf(place.Volume),
+                    ObjectKeys.After(place.Array.PrefixOf(place.Volume))
+                )
+                .Where(e => away.ContainsKey(e.Part)),
+        ];
+    }
 
     private static (string? Why, string? Code) WhyNot(SqliteConnection db, Place place)
     {
         var away = Away(db, place);
-        var missing = place.Volume.Data.Where(d => d.Away is not null).Sum(d => d.Bytes);
-        if (missing == 0)
+        var wanted = ArrayRows.Away(place.Array, place.Volume);
+        if (wanted.Count == 0)
             return ("Nothing of this volume is away.", "nothing-away");
-        var there = away.Sum(e => e.Count * e.Bytes);
-        if (there < missing * (1 - 1e-9))
+        var there = away.GroupBy(e => e.Part).ToDictionary(p => p.Key, p => p.Sum(e => e.Count * e.Bytes));
+        if (!ArrayRows.IsAllOf(wanted, there))
             return (
-                $"Only {there:N0} of {missing:N0} bytes are in '{place.Array.Bucket}': the rest was lost there, and what is left is no volume.",
+                $"Only {there.Values.Sum():N0} of {wanted.Values.Sum():N0} bytes are in '{place.Array.Bucket}': the rest was lost there, and what is left is no volume.",
                 "array-data-missing"
             );
         if (away.Where(e => e.KeptUntil > place.Today.DayNumber).Select(e => (int?)e.KeptUntil).Max() is { } kept)

@@ -3209,6 +3209,14 @@ export interface components {
             rules: components["schemas"]["LeavingReading"][];
             volumes: components["schemas"]["ArrayVolumeReading"][];
             bins: components["schemas"]["ArrayBins"];
+            /** Format: double */
+            homeBytes: number;
+            /** Format: double */
+            awayBytes: number;
+            /** Format: double */
+            leavingBytes: number;
+            /** Format: double */
+            savedAMonth: number;
         };
         ArrayVolume: {
             id: string;
@@ -3242,6 +3250,10 @@ export interface components {
             estateBefore: number;
             /** Format: double */
             estateAfter: number;
+            /** Format: double */
+            estateChange: number;
+            /** Format: double */
+            change: number;
         };
         ArraysDocument: {
             arrays: components["schemas"]["LocalArray"][];
@@ -4121,6 +4133,8 @@ export interface components {
             /** Format: double */
             warmCopyAYear: null | number;
             hasPriceOut: boolean;
+            /** Format: double */
+            restoresForWarmCopy: null | number;
         };
         FullRestoreAtSpeed: {
             speed: null | string;

@@ -62,9 +62,8 @@ export function ArrayPage() {
   const shown: ArrayReading = reading.data?.reading ?? stored;
   const problems = reading.error instanceof ApiError ? reading.error.problems : [];
   const problemAt = (path: string) => problems.find((p) => p.path === path)?.message;
-  const held = stored.volumes.reduce((sum, v) => sum + v.homeBytes, 0);
-  const awayNow = stored.volumes.reduce((sum, v) => sum + v.awayBytes, 0);
-  const tonight = shown.volumes.reduce((sum, v) => sum + v.leavingBytes, 0);
+  const { homeBytes: held, awayBytes: awayNow } = stored;
+  const tonight = shown.leavingBytes;
   const set = (part: Partial<LeavingOrder>) => keep({ ...order, ...part });
   return (
     <div className="px-6 pb-24">
@@ -193,8 +192,8 @@ function Years({ years }: { years: ArrayYear[] }) {
             <td className="text-right italic" title={`${money(y.arrayBefore)} before`}>
               {money(y.arrayAfter)}
             </td>
-            <td className="text-right italic">{moneyChange(y.estateAfter - y.estateBefore)}</td>
-            <td className="text-right italic">{moneyChange(y.arrayAfter - y.arrayBefore + y.estateAfter - y.estateBefore)}</td>
+            <td className="text-right italic">{moneyChange(y.estateChange)}</td>
+            <td className="text-right italic">{moneyChange(y.change)}</td>
           </tr>
         ))}
       </tbody>

@@ -12,8 +12,6 @@ export function ArraysPlace() {
   const { money, bytes, regionName } = useEstate();
   const arrays = useQuery({ queryKey: keys.arrays, queryFn: readArrays });
   const all = arrays.data?.value.arrays ?? [];
-  const sum = (volumes: (typeof all)[number]["volumes"], of: "homeBytes" | "awayBytes" | "leavingBytes" | "savedAMonth") =>
-    volumes.reduce((total, v) => total + v[of], 0);
   return (
     <div className="px-6 pb-24">
       <h1 className="pt-5 text-3xl">Local arrays</h1>
@@ -50,11 +48,11 @@ export function ArraysPlace() {
                 </th>
                 <td>{regionName(a.region)}</td>
                 <td>{a.bucket == null ? "nowhere" : <Link to={`/buckets/${a.bucket}`}>{a.bucket}</Link>}</td>
-                <td className="text-right">{bytes(sum(a.volumes, "homeBytes"))}</td>
+                <td className="text-right">{bytes(a.homeBytes)}</td>
                 <td className="text-right">{bytes(a.capacityBytes)}</td>
-                <td className="text-right">{bytes(a.bucket == null ? 0 : sum(a.volumes, "leavingBytes"))}</td>
-                <td className="text-right">{bytes(sum(a.volumes, "awayBytes"))}</td>
-                <td className="text-right">{money(sum(a.volumes, "savedAMonth"))}</td>
+                <td className="text-right">{bytes(a.bucket == null ? 0 : a.leavingBytes)}</td>
+                <td className="text-right">{bytes(a.awayBytes)}</td>
+                <td className="text-right">{money(a.savedAMonth)}</td>
               </tr>
             ))}
           </tbody>

@@ -150,9 +150,9 @@ export function FullRestorePlace() {
           {restore.warmCopyAYear != null && all > 0 && (
             <p className="mt-2 max-w-3xl">
               Kept warm in {regionName(to ?? "")} it would cost {money(restore.warmCopyAYear)} a year and be there at once:{" "}
-              {restore.speeds[0] && restore.speeds[0].total > 0
-                ? `as much as having it all back ${count(restore.warmCopyAYear / restore.speeds[0].total, 1)} times a year.`
-                : "having it back costs nothing."}
+              {restore.restoresForWarmCopy == null
+                ? "having it back costs nothing."
+                : `as much as having it all back ${count(restore.restoresForWarmCopy, 1)} times a year.`}
             </p>
           )}
           {all > 0 && <RestoreCurve speeds={restore.speeds} />}
