@@ -6,7 +6,7 @@ namespace Ripen.Cli;
 /// <summary>Commands for local arrays whose data leaves for buckets, over a running server.</summary>
 internal static class ArrayCommands
 {
-    public static IEnumerable<Command> All() => [List(), Leaving(), Home()];
+    public static IEnumerable<Command> All() => [List(), Leaving(), Home(), Read()];
 
     private static Command List() =>
         ServerCommands.Make(
@@ -65,22 +65,47 @@ internal static class ArrayCommands
     private static Command Home()
     {
         var (array, volume) = (new Argument<string>("ARRAY"), new Argument<string>("VOLUME"));
-        var draft = new Option<bool>("--draft") { Description = "only print what it would do and cost" };
+        var draft = Draft();
         return ServerCommands.Make(
             "array-home",
             "Bring a volume of a local array home from its bucket.",
             [array, volume, draft],
-            async (http, parsed) =>
-            {
-                var path = new Uri(
-                    $"/api/arrays/{Uri.EscapeDataString(parsed.GetRequiredValue(array))}/volumes/"
-                        + $"{Uri.EscapeDataString(parsed.GetRequiredValue(volume))}/homecoming",
-                    UriKind.Relative
-                );
-                Console.WriteLine(
-                    await ServerCommands.Answer(parsed.GetValue(draft) ? await http.GetAsync(path) : await http.PostAsync(path, null))
-                );
-            }
+            (http, parsed) =>
+                LookOrDo(
+                    http,
+                    PathOf(parsed.GetRequiredValue(array), parsed.GetRequiredValue(volume), "homecoming"),
+                    parsed.GetValue(draft)
+                )
         );
     }
+
+    private static Command Read()
+    {
+        var (array, volume) = (new Argument<string>("ARRAY"), new Argument<string>("VOLUME"));
+        var folder = new Option<string>("--folder") { Description = "how the paths of what is read begin; everything without it" };
+        var draft = Draft();
+        return ServerCommands.Make(
+            "array-read",
+            "Read a folder of a local array's volume: what is away is charged, and comes home where the array says so.",
+            [array, volume, folder, draft],
+            (http, parsed) =>
+                LookOrDo(
+                    http,
+                    PathOf(
+                        parsed.GetRequiredValue(array),
+                        parsed.GetRequiredValue(volume),
+                        $"reading?folder={Uri.EscapeDataString(parsed.GetValue(folder) ?? "")}"
+                    ),
+                    parsed.GetValue(draft)
+                )
+        );
+    }
+
+    private static Option<bool> Draft() => new("--draft") { Description = "only print what it would do and cost" };
+
+    private static Uri PathOf(string array, string volume, string deed) =>
+        new($"/api/arrays/{Uri.EscapeDataString(array)}/volumes/{Uri.EscapeDataString(volume)}/{deed}", UriKind.Relative);
+
+    private static async Task LookOrDo(HttpClient http, Uri path, bool draft) =>
+        Console.WriteLine(await ServerCommands.Answer(draft ? await http.GetAsync(path) : await http.PostAsync(path, null)));
 }

@@ -34,6 +34,7 @@ internal static class ServerCommands
             Delete(),
             .. UploadCommands.All(),
             .. ArrayCommands.All(),
+            .. PriceCommands.All(),
             FullRestoreCommand.Make(),
             Clock(),
             Pass(),

@@ -417,9 +417,14 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         );
 
     /// <summary>Puts a line between two regions into the price book, in the place of the one there is.</summary>
+    /// <param name="prices">In force.</param>
+    /// <param name="after">The line.</param>
+    /// <param name="estateVersion">That was looked at.</param>
+    /// <param name="shown">The cost that was seen.</param>
+    /// <param name="cancel">Stops; nothing is stored.</param>
     /// <exception cref="RefusalException">The estate has another version.</exception>
     public Task SetTransfer(
-        Transfer? before,
+        PriceBook prices,
         Transfer after,
         long estateVersion,
         IReadOnlyList<YearChange> shown,
@@ -429,27 +434,82 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
             async db =>
             {
                 await Bump(db, estateVersion, cancel);
-                var rows = await db.Transfers.ToListAsync(cancel);
-                var row = rows.SingleOrDefault(t => t.FromRegionId == after.From && t.ToRegionId == after.To);
-                if (row is null)
-                    db.Add(Mapping.ToRow(after, rows.Select(r => r.Position).DefaultIfEmpty(-1).Max() + 1));
-                else
-                    (row.Price, row.MegabitsPerSecond, row.RoundTripMilliseconds) = (
-                        after.Price.PerUnit,
-                        after.MegabitsPerSecond,
-                        after.RoundTripMilliseconds
-                    );
+                await Put(db, prices.With(after), cancel);
                 log.Add(
                     db,
                     "line-changed",
                     $"{after.From} – {after.To}",
-                    before is null ? null : JsonSerializer.Serialize(before, EstateDocument.Json),
+                    prices.FindTransfer(after.From, after.To) is { } before ? JsonSerializer.Serialize(before, EstateDocument.Json) : null,
                     JsonSerializer.Serialize(after, EstateDocument.Json),
                     shown
                 );
             },
             cancel
         );
+
+    /// <summary>Puts a price book in the place of the one in force.</summary>
+    /// <param name="before">In force.</param>
+    /// <param name="after">Fits the estate.</param>
+    /// <param name="estateVersion">That was looked at.</param>
+    /// <param name="shown">The cost that was seen.</param>
+    /// <param name="cancel">Stops; nothing is stored.</param>
+    /// <exception cref="RefusalException">The estate has another version.</exception>
+    public Task ChangePrices(
+        PriceBook before,
+        PriceBook after,
+        long estateVersion,
+        IReadOnlyList<YearChange> shown,
+        CancellationToken cancel = default
+    ) =>
+        Change(
+            async db =>
+            {
+                await Bump(db, estateVersion, cancel);
+                await Put(db, after, cancel);
+                log.Add(
+                    db,
+                    "prices-changed",
+                    "prices",
+                    JsonSerializer.Serialize(before, EstateDocument.Json),
+                    JsonSerializer.Serialize(after, EstateDocument.Json),
+                    shown
+                );
+            },
+            cancel
+        );
+
+    private static async Task Put(RipenDb db, PriceBook prices, CancellationToken cancel)
+    {
+        await db.Transfers.ExecuteDeleteAsync(cancel);
+        await db.Set<TierPriceRow>().ExecuteDeleteAsync(cancel);
+        var estate = await db.Estates.SingleAsync(cancel);
+        estate.PriceChanges = Mapping.ToText(prices.Changes);
+        estate.EarlierPrices = Mapping.ToText(prices.Earlier);
+        // Buckets refer to these, so they are written over and not anew.
+        Write(db, await db.Tiers.ToListAsync(cancel), [.. prices.Tiers.Select(Mapping.ToRow)], t => t.Id);
+        Write(db, await db.Schemes.ToListAsync(cancel), [.. prices.Schemes.Select(Mapping.ToRow)], s => s.Id);
+        List<RegionRow> regions = [.. prices.Regions.Select(Mapping.ToRow)];
+        foreach (var price in regions.SelectMany(r => r.Prices.Select(p => (r.Id, Row: p))))
+            price.Row.RegionId = price.Id;
+        db.AddRange(regions.SelectMany(r => r.Prices));
+        foreach (var region in regions)
+            region.Prices = [];
+        Write(db, await db.Regions.ToListAsync(cancel), regions, r => r.Id);
+        db.AddRange(prices.Transfers.Select(Mapping.ToRow));
+    }
+
+    private static void Write<T>(RipenDb db, List<T> stored, List<T> wanted, Func<T, string> id)
+        where T : class
+    {
+        foreach (var row in wanted)
+        {
+            if (stored.Find(s => id(s) == id(row)) is { } known)
+                db.Entry(known).CurrentValues.SetValues(row);
+            else
+                db.Add(row);
+        }
+        db.RemoveRange(stored.Where(s => wanted.TrueForAll(w => id(w) != id(s))));
+    }
 
     internal async Task Change(Func<RipenDb, Task> change, CancellationToken cancel)
     {

@@ -15,6 +15,8 @@ internal static class Mapping
             Currency = estate.PriceBook.Currency,
             Unit = Name(estate.PriceBook.Unit),
             Month = Name(estate.PriceBook.Month),
+            PriceChanges = ToText(estate.PriceBook.Changes),
+            EarlierPrices = ToText(estate.PriceBook.Earlier),
             Carriers = ToText(estate.Carriers),
             Arrays = ToText(estate.Arrays),
             RetentionPeriods = ToText(estate.RetentionPeriods),
@@ -178,6 +180,8 @@ internal static class Mapping
                     RoundTripMilliseconds = t.RoundTripMilliseconds,
                 }),
             ],
+            Changes = ToList<PriceChange>(estate.PriceChanges),
+            Earlier = ToList<EarlierPrices>(estate.EarlierPrices),
         };
 
     private static TierPrice ToPrice(TierPriceRow p) =>

@@ -14,6 +14,12 @@ internal sealed class EstateRow
     public required string Unit { get; set; }
     public required string Month { get; set; }
 
+    /// <summary>Amounts of the price book for days to come, as JSON; null for none.</summary>
+    public string? PriceChanges { get; set; }
+
+    /// <summary>Amounts that held earlier, as JSON; null for none.</summary>
+    public string? EarlierPrices { get; set; }
+
     /// <summary>Machines that carry, as JSON; null for none.</summary>
     public string? Carriers { get; set; }
 

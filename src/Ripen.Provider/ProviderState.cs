@@ -46,7 +46,11 @@ internal sealed class ProviderState(
     public Terms TermsIn(SqliteConnection db) => FindTerms(db) ?? throw new InvalidOperationException("The provider has no plan yet.");
 
     public Terms? FindTerms(SqliteConnection db) =>
-        db.Value<long?>("SELECT value FROM meta WHERE name = 'adoption'") is { } number ? plans.GetValueOrDefault(number) : null;
+        db.Value<long?>("SELECT value FROM meta WHERE name = 'adoption'") is { } number && plans.GetValueOrDefault(number) is { } terms
+            ? terms.Prices.Changes.Count == 0
+                ? terms
+                : terms.On(Today(db))
+            : null;
 
     /// <summary>Puts a plan in force with the transaction of <paramref name="db"/>; a transaction that fails leaves the plan before
     /// it.</summary>

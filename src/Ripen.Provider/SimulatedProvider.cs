@@ -109,6 +109,7 @@ public sealed class SimulatedProvider : IDisposable
         var probes = new Probes(state, Objects);
         Recalls = new Recalls(state);
         Homecomings = new Homecomings(state);
+        ArrayReads = new ArrayReads(state);
         ObjectRetention = new ObjectRetention(state);
         Bundles = new Bundles(state, Objects);
         Copies = new ProviderCopies(state, probes);
@@ -133,6 +134,8 @@ public sealed class SimulatedProvider : IDisposable
 
     /// <summary>Volumes of local arrays that come home.</summary>
     public Homecomings Homecomings { get; }
+
+    public ArrayReads ArrayReads { get; }
 
     public Bundles Bundles { get; }
 

@@ -11,6 +11,7 @@ internal sealed class Terms
     private readonly Dictionary<long, BucketTerms> byId;
     private readonly long[] tierIds;
     private readonly Dictionary<long, int> coldness;
+    private readonly Lazy<Terms> afterNextChange;
 
     public Terms(ProviderPlan plan, Func<string, long> tierId, Func<string, long> bucketId)
     {
@@ -30,7 +31,13 @@ internal sealed class Terms
         ];
         byName = Buckets.ToDictionary(b => b.Bucket.Name);
         byId = Buckets.ToDictionary(b => b.Id);
+        afterNextChange = new(() =>
+            new Terms(plan with { Estate = plan.Estate with { PriceBook = Prices.On(Prices.Changes[0].From) } }, tierId, bucketId)
+        );
     }
+
+    /// <summary>The same on a day, with the prices that hold then.</summary>
+    public Terms On(DateOnly day) => Prices.Changes is [var next, ..] && next.From <= day ? afterNextChange.Value.On(day) : this;
 
     public ProviderPlan Plan { get; }
 

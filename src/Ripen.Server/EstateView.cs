@@ -106,6 +106,12 @@ public sealed class EstateView
         var estate = stored.Estate with
         {
             Today = stock.Today,
+            PriceBook =
+                before is not null
+                && ReferenceEquals(before.stored.Estate.PriceBook, stored.Estate.PriceBook)
+                && before.Estate.PriceBook.Changes.All(c => c.From > stock.Today)
+                    ? before.Estate.PriceBook
+                    : stored.Estate.PriceBook.On(stock.Today),
             Buckets = [.. buckets],
             Workloads = same
                 ? before!.Estate.Workloads

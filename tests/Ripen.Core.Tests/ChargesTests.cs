@@ -158,40 +158,42 @@ public class ChargesTests
         Assert.Equal(0, Difference("second", Charge.Storage, 4), 1e-9);
     }
 
+    private static UnitPrice Two(UnitPrice p) => new(2 * p.PerUnit);
+
+    private static PricePerThousand Two(PricePerThousand p) => new(2 * p.PerThousand);
+
+    private static TierPrice Two(TierPrice p) =>
+        p with
+        {
+            Storage = [.. p.Storage.Select(b => b with { Price = Two(b.Price) })],
+            Writes = Two(p.Writes),
+            Reads = Two(p.Reads),
+            MovesIn = Two(p.MovesIn),
+            RecallRequests = Two(p.RecallRequests),
+            Watching = Two(p.Watching),
+            Recall = Two(p.Recall),
+        };
+
     [Fact]
     public void Twice_the_prices_are_twice_the_bill() =>
         RandomEstates.Check(
             60,
             estate =>
             {
-                static UnitPrice Two(UnitPrice p) => new(2 * p.PerUnit);
-                static PricePerThousand TwoThousand(PricePerThousand p) => new(2 * p.PerThousand);
                 var book = estate.PriceBook;
                 var doubled = estate with
                 {
                     PriceBook = book with
                     {
                         Transfers = [.. book.Transfers.Select(t => t with { Price = Two(t.Price) })],
-                        Regions =
+                        Regions = [.. book.Regions.Select(r => r with { Prices = [.. r.Prices.Select(Two)] })],
+                        Changes =
                         [
-                            .. book.Regions.Select(r =>
-                                r with
+                            .. book.Changes.Select(c =>
+                                c with
                                 {
-                                    Prices =
-                                    [
-                                        .. r.Prices.Select(p =>
-                                            p with
-                                            {
-                                                Storage = [.. p.Storage.Select(b => b with { Price = Two(b.Price) })],
-                                                Writes = TwoThousand(p.Writes),
-                                                Reads = TwoThousand(p.Reads),
-                                                MovesIn = TwoThousand(p.MovesIn),
-                                                RecallRequests = TwoThousand(p.RecallRequests),
-                                                Watching = TwoThousand(p.Watching),
-                                                Recall = Two(p.Recall),
-                                            }
-                                        ),
-                                    ],
+                                    Regions = [.. c.Regions.Select(r => r with { Prices = [.. r.Prices.Select(Two)] })],
+                                    Transfers = [.. c.Transfers.Select(t => t with { Price = Two(t.Price) })],
                                 }
                             ),
                         ],
@@ -205,12 +207,12 @@ public class ChargesTests
     [Fact]
     public void A_calendar_counts_days_from_today_across_leap_years()
     {
-        var calendar = new BillingCalendar(new(2027, 12, 30), 4, BillingMonth.Calendar);
+        var calendar = new BillingCalendar(new(2027, 12, 30), 4, BillingMonth.Calendar, []);
         Assert.Equal([0, 2, 33, 62], Enumerable.Range(0, 4).Select(calendar.Start));
         Assert.Equal(93, calendar.Days);
         Assert.Equal([31, 31, 29, 31], Enumerable.Range(0, 4).Select(calendar.BilledDays));
         Assert.Equal([0, 0, 1, 2, 3], new[] { -5, 1, 2, 40, 4000 }.Select(calendar.MonthOf));
-        Assert.Throws<ArgumentOutOfRangeException>(() => new BillingCalendar(new(2027, 1, 1), 0, BillingMonth.Calendar));
+        Assert.Throws<ArgumentOutOfRangeException>(() => new BillingCalendar(new(2027, 1, 1), 0, BillingMonth.Calendar, []));
     }
 
     private static double Of(List<ForecastRow> rows, string bucket, Charge charge, int month) =>

@@ -61,11 +61,11 @@ internal sealed class DayLoop
     }
 
     private readonly Estate estate;
-    private readonly PriceBook prices;
+    private PriceBook prices;
     private readonly List<Pile> piles = [];
     private readonly List<Waiting> queue = [];
     private readonly Dictionary<(Month, string Bucket, string Tier, Charge), (double Quantity, double Amount)> booked = [];
-    private readonly Dictionary<(Month, string Bucket, string Tier), double> unitMonths = [];
+    private readonly Dictionary<(Month, string Bucket, string Tier, PriceBook Prices), double> unitMonths = [];
 
     private readonly PlainPlans plans;
 
@@ -172,6 +172,8 @@ internal sealed class DayLoop
 
     private void Day(DateOnly day)
     {
+        foreach (var change in estate.PriceBook.Changes.Where(c => c.From == day))
+            Change(change);
         foreach (var bucket in estate.Buckets)
         {
             foreach (var stream in bucket.Streams)
@@ -524,6 +526,40 @@ internal sealed class DayLoop
         read.Add(part);
     }
 
+    private void Change(PriceChange change)
+    {
+        prices = prices with
+        {
+            Regions =
+            [
+                .. prices.Regions.Select(r =>
+                    r with
+                    {
+                        Prices =
+                        [
+                            .. r.Prices.Select(p =>
+                                change.Regions.Where(c => c.Id == r.Id).SelectMany(c => c.Prices).SingleOrDefault(c => c.Tier == p.Tier)
+                                ?? p
+                            ),
+                        ],
+                    }
+                ),
+            ],
+            Transfers =
+            [
+                .. prices.Transfers.Select(t =>
+                    t with
+                    {
+                        Price = change.Transfers.SingleOrDefault(c => c.From == t.From && c.To == t.To)?.Price ?? t.Price,
+                    }
+                ),
+            ],
+        };
+        foreach (var pile in piles)
+            pile.Price = Price(pile.Bucket, pile.Tier);
+    }
+
+    /// <summary>What a month's whole quantity costs by the prices of each of its days, and of that the part that the day has.</summary>
     private void BookStorage()
     {
         foreach (var pool in unitMonths.GroupBy(u => (Month: u.Key.Item1, estate.Find(u.Key.Bucket)!.Region, u.Key.Tier)))
@@ -534,17 +570,17 @@ internal sealed class DayLoop
             foreach (var (key, units) in pool)
             {
                 var bucket = estate.Find(key.Bucket)!;
-                booked[(key.Item1, key.Bucket, key.Tier, Charge.Storage)] = (
-                    units,
-                    Price(bucket, key.Tier).StorageCost(total) * units / total * Factor(bucket)
-                );
+                var price = key.Prices.FindRegion(bucket.Region)!.PriceOf(key.Tier)!;
+                var at = (key.Item1, key.Bucket, key.Tier, Charge.Storage);
+                var (quantity, amount) = booked.GetValueOrDefault(at);
+                booked[at] = (quantity + units, amount + (price.StorageCost(total) * units / total * Factor(bucket)));
             }
         }
     }
 
     private void Store(DateOnly day, Bucket bucket, string tier, double bytes)
     {
-        var key = (Month.Of(day), bucket.Name, tier);
+        var key = (Month.Of(day), bucket.Name, tier, prices);
         unitMonths[key] = unitMonths.GetValueOrDefault(key) + (bytes / UnitMonth(day));
     }
 

@@ -16,13 +16,14 @@ internal static class RandomEstates
     public static Gen<Estate> Estate { get; } =
         from today in Gen.Choose(0, 3000).Select(d => new DateOnly(2023, 1, 1).AddDays(d))
         from prices in PriceBook
+        from changes in Gen.Frequency((2, Gen.Constant(new List<PriceChange>())), (1, Changes(today, prices)))
         from count in Gen.Choose(1, 3)
         from buckets in Gen.CollectToList(Enumerable.Range(0, count), i => Bucket(i, count, today))
         select new Estate
         {
             Name = "Random",
             Today = today,
-            PriceBook = prices,
+            PriceBook = prices with { Changes = changes },
             Buckets = buckets,
         };
 
@@ -78,6 +79,42 @@ internal static class RandomEstates
                     Spread = Spread.Zone,
                     StorageFactor = 1.3,
                 },
+            ],
+        };
+
+    /// <summary>On one day or two, within months and at their ends, of some regions and tiers and of a line.</summary>
+    private static Gen<List<PriceChange>> Changes(DateOnly today, PriceBook prices) =>
+        from start in Gen.Choose(1, 60)
+        from later in Gen.Choose(0, 40)
+        from changes in Gen.CollectToList(new[] { start, start + later }.Distinct(), day => Change(today.AddDays(day), prices))
+        select changes;
+
+    private static Gen<PriceChange> Change(DateOnly begins, PriceBook prices) =>
+        from near in Gen.CollectToList(TierIds, TierPrice)
+        from far in Gen.CollectToList(TierIds[..2], TierPrice)
+        from both in Gen.Elements(true, false)
+        from carried in Gen.Choose(0, 9)
+        select new PriceChange
+        {
+            From = begins,
+            Regions =
+            [
+                .. new[]
+                {
+                    new RegionPrices { Id = "near", Prices = near },
+                    new RegionPrices { Id = "far", Prices = far },
+                }.Skip(both ? 0 : 1),
+            ],
+            Transfers =
+            [
+                .. prices
+                    .Transfers.Take(1)
+                    .Select(t => new TransferPrice
+                    {
+                        From = t.From,
+                        To = t.To,
+                        Price = new(carried / 100.0),
+                    }),
             ],
         };
 

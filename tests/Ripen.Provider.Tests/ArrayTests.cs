@@ -161,8 +161,8 @@ public sealed class ArrayTests : IDisposable
         var before = Charged();
         var done = provider.Inside.Homecomings.Bring("office", "drawings");
         Assert.Equal(foreseen, done);
-        Assert.Equal(done.OnceCharge, Charged() - before, 1e-9);
-        Assert.True(done.EarlyLeaveCharge > 0);
+        Assert.Equal(done.Charges.Once, Charged() - before, 1e-9);
+        Assert.True(done.Charges.EarlyLeave > 0);
         Assert.Equal(0, InBucket);
         Assert.All(Now.All(), d => Assert.Null(d.Data.Away));
         Assert.Equal(provider.Inside.Clock.Today, Now.Volumes[0].Data[0].LastUsed);
@@ -173,8 +173,114 @@ public sealed class ArrayTests : IDisposable
         Assert.Equal(13e9 + 200e6, InBucket);
         Assert.Equal("no-volume", Code(() => provider.Inside.Homecomings.Bring("office", "attic")));
         Assert.Equal("no-array", Code(() => provider.Inside.Homecomings.Bring("attic", "drawings")));
+    }
 
-        double Charged() => provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null).Sum(r => r.Amount);
+    private double Charged() => provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null).Sum(r => r.Amount);
+
+    private double Charged(Charge charge) =>
+        provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, null).Where(r => r.Charge == charge).Sum(r => r.Amount);
+
+    [Fact]
+    public void What_is_away_is_read_where_it_is_and_paid_for_every_time()
+    {
+        provider.PassDays(20);
+        for (var time = 1; time <= 2; time++)
+        {
+            var (before, sent) = (Charged(), Charged(Charge.Transfer));
+            var foreseen = provider.Inside.ArrayReads.Foresee("office", "drawings", "old/");
+            var read = provider.Inside.ArrayReads.Read("office", "drawings", "old/");
+            Assert.Equal(foreseen, read);
+            Assert.Equal(
+                (0, 1000, 3e9, false, null, 0),
+                (read.HomeBytes, read.Objects, read.Bytes, read.ComesHome, read.StaysBecause, read.Charges.EarlyLeave)
+            );
+            Assert.Equal(read.Charges.Once, Charged() - before, 1e-9);
+            Assert.Equal(3 * Estate.PriceBook.TransferPrice("aldmouth", "quarrydown").For(1), Charged(Charge.Transfer) - sent, 1e-12);
+            Assert.Equal(13e9, InBucket);
+        }
+        Assert.Equal(Today, Now.Volumes[0].Data[0].Away);
+        Assert.Equal(provider.Inside.Clock.Today, Now.Volumes[0].Data[0].LastUsed);
+        Assert.Equal(Today.AddDays(-85), Now.Volumes[0].Data[1].LastUsed);
+        Assert.Equal("no-folder", Code(() => provider.Inside.ArrayReads.Read("office", "drawings", "new/")));
+        Assert.Equal("no-volume", Code(() => provider.Inside.ArrayReads.Read("office", "attic", "")));
+    }
+
+    [Fact]
+    public void Where_reading_brings_home_the_folder_comes_and_leaves_again_when_nobody_used_it_for_as_long()
+    {
+        provider.Adopt(Estate with { Arrays = [Office with { HomeOnRead = true }] }, version: 2);
+        provider.PassDays(20);
+        var before = Charged();
+        var read = provider.Inside.ArrayReads.Read("office", "drawings", "hulls/");
+        Assert.Equal((700 * 9_000d + 40 * 5e6, 4e9, true), (read.HomeBytes, read.Bytes, read.ComesHome));
+        Assert.True(read.Charges.EarlyLeave > 0);
+        Assert.Equal(read.Charges.Once, Charged() - before, 1e-9);
+        Assert.Equal(9e9, InBucket);
+        var used = provider.Inside.Clock.Today;
+        Assert.All(Now.Volumes[0].Data.Where(d => d.Folder == "hulls/"), d => Assert.Equal((null, used), (d.Away, d.LastUsed)));
+        Assert.Equal(Today, Now.Volumes[0].Data[0].Away);
+        provider.PassDays(90);
+        Assert.Equal(9e9, InBucket);
+        provider.PassDays(1);
+        Assert.Equal(13e9 + 200e6, InBucket);
+        // What is at home is read at no charge.
+        Assert.Equal(0, provider.Inside.ArrayReads.Read("office", "boot", "").Charges.Once);
+    }
+
+    [Fact]
+    public void What_is_kept_or_has_no_room_is_read_where_it_is_though_reading_brings_home()
+    {
+        var home = Office with { HomeOnRead = true };
+        provider.Adopt(Estate with { Arrays = [home] }, version: 2);
+        provider.PassDays(20);
+        var full = home with { CapacityBytes = 5e9 };
+        provider.Adopt(Estate with { Arrays = [full] }, version: 3);
+        var read = provider.Inside.ArrayReads.Read("office", "drawings", "old/");
+        Assert.Equal((3e9, true), (read.Bytes, read.ComesHome));
+        Assert.Equal((10e9, false, true), Read());
+        var keep = new KeepRule { Days = 500, Strength = KeepStrength.Sealed };
+        provider.Adopt(Estate with { Arrays = [home], Buckets = [Estate.Buckets[0] with { Keep = keep }] }, version: 4);
+        Assert.Equal((10e9, false, true), Read());
+        Assert.Equal(10e9, InBucket);
+        provider.PassDays(70);
+        Assert.Equal("needs-recall", Code(() => provider.Inside.ArrayReads.Read("office", "drawings", "")));
+
+        (double, bool, bool) Read()
+        {
+            var read = provider.Inside.ArrayReads.Read("office", "drawings", "");
+            return (read.Bytes, read.ComesHome, read.StaysBecause is not null);
+        }
+    }
+
+    /// <summary>By hand: 1,000 files of 3 MB, 20 days away, so 6 days in the pantry.</summary>
+    [Fact]
+    public void The_price_of_the_choice_is_what_both_ways_cost()
+    {
+        provider.PassDays(20);
+        var stock = provider.Inside.Stock(null);
+        var estate = Estate with { Today = provider.Inside.Clock.Today, Arrays = stock.Arrays };
+        var array = stock.Arrays[0];
+        var only = array with { Volumes = [array.Volumes[0] with { Data = [array.Volumes[0].Data[0]] }] };
+        var price = ArrayReadPrice.Of(only, estate)!;
+        var (prices, pantry, counter) = (
+            estate.PriceBook,
+            estate.PriceBook.FindRegion("aldmouth")!.PriceOf("pantry")!,
+            estate.PriceBook.FindRegion("aldmouth")!.PriceOf("counter")!
+        );
+        var reading = provider.Inside.ArrayReads.Foresee("office", "drawings", "old/").Charges.Once;
+        Assert.Equal((3e9, 90), (price.Bytes, price.DaysAtHome));
+        Assert.Equal(reading, price.WhereItIs, 1e-12);
+        var tier = prices.Tiers[prices.Coldness("pantry")];
+        var factor = prices.FindScheme(estate.Buckets[0].Scheme)!.StorageFactor;
+        var month = 365 / 12.0;
+        var billed = 1000 * tier.BilledBytes(3_000_000) / 1e9 * pantry.Storage[0].Price.PerUnit * factor;
+        var index = 1000 * tier.IndexBytes / 1e9 * counter.Storage[0].Price.PerUnit * factor;
+        var early = billed * (tier.MinimumStayDays - 6) / month;
+        var held = (3 * 0.04 - billed - index) * 90 / month;
+        var back = counter.Writes.For(1000) + 3 * prices.TransferPrice("quarrydown", "aldmouth").For(1);
+        Assert.Equal(reading + early + held + back, price.Home, 1e-9);
+        Assert.Null(ArrayReadPrice.Of(only with { Bucket = null }, estate));
+        Assert.Null(ArrayReadPrice.Of(only with { Leaving = [] }, estate)!.DaysAtHome);
     }
 
     [Fact]
@@ -235,18 +341,23 @@ public sealed class ArrayTests : IDisposable
     }
 
     /// <summary>A replication rule keeps a second bucket equal; the array changes over to it when it holds all, and comes home from there.</summary>
-    [Fact]
-    public void A_second_bucket_is_kept_equal_as_projected_and_the_array_changes_over_to_it()
+    /// <remarks>At 0.1 Mbit/s a day carries 1.08 GB: what leaves in one night takes days.</remarks>
+    [Theory]
+    [InlineData(null)]
+    [InlineData(0.1)]
+    public void A_second_bucket_is_kept_equal_as_projected_and_the_array_changes_over_to_it(double? megabits)
     {
         var far = new Bucket
         {
             Name = "far-side",
-            Region = "aldmouth",
+            Region = "kestrel-sound",
             Scheme = "one-site",
             Tier = "counter",
         };
+        var prices = Estate.PriceBook;
         var copied = Estate with
         {
+            PriceBook = prices with { Transfers = [.. prices.Transfers.Select(t => t with { MegabitsPerSecond = megabits })] },
             Buckets = [Estate.Buckets[0] with { CopyTo = [new CopyRule { Bucket = "far-side", Prefix = "office/" }] }, far],
         };
         using var both = new TestProvider(copied);

@@ -166,12 +166,18 @@ public sealed class UploadTests : IDisposable
         Assert.Equal(today.AddDays(3), Uploads.Find("harbour", upload.Id).RemovedOn);
         var stock = provider.Inside.Stock(null).Buckets["harbour"];
         Assert.Equal(2, stock.Unfinished.Sum(l => l.Parts));
+        Assert.Equal(1, stock.Unfinished.Sum(l => l.Uploads));
         var estate = Harbour with
         {
             Today = today,
             Buckets = [Harbour.Buckets[0] with { Stock = stock.Lots, Unfinished = stock.Unfinished }],
         };
         var projected = ForecastSeries.Of(Projection.Of(estate, 2), SplitBy.Charge).Money[0];
+        var ahead = Assert.Single(RulesAhead.Of(estate, 2));
+        Assert.Equal(
+            (Month.Of(today.AddDays(3)), NightDeed.Discards, null, "counter", 1, 1_500_000),
+            (ahead.Month, ahead.Deed, ahead.Rule, ahead.From, ahead.Objects, ahead.Bytes)
+        );
         provider.PassDays(3);
         Assert.Equal(2, provider.FilesOnDisk);
         var foreseen = provider.Inside.Tonight(null, 0, 10, CancellationToken.None);

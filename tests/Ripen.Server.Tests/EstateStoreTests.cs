@@ -3,6 +3,7 @@ using FsCheck.Fluent;
 using Microsoft.Data.Sqlite;
 using Microsoft.Extensions.DependencyInjection;
 using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
 using Ripen.Core.Tests;
 using Ripen.Data;
 using Ripen.Server.Demo;
@@ -190,8 +191,9 @@ public sealed class EstateStoreTests : IAsyncLifetime
         var estate = DemoDocument.Read();
         await store.Replace(estate, 0);
         var line = estate.PriceBook.FindTransfer("aldmouth", "kestrel-sound")!;
-        await store.SetTransfer(line, line with { MegabitsPerSecond = null, RoundTripMilliseconds = 3 }, 1, []);
-        await store.SetTransfer(null, line with { From = "kestrel-sound", To = "quarrydown", MegabitsPerSecond = 7 }, 2, []);
+        await store.SetTransfer(estate.PriceBook, line with { MegabitsPerSecond = null, RoundTripMilliseconds = 3 }, 1, []);
+        var first = (await store.Load())!.Estate.PriceBook;
+        await store.SetTransfer(first, line with { From = "kestrel-sound", To = "quarrydown", MegabitsPerSecond = 7 }, 2, []);
         var book = (await store.Load())!.Estate.PriceBook;
         Assert.Equal(
             (null, 3),
@@ -202,7 +204,25 @@ public sealed class EstateStoreTests : IAsyncLifetime
         );
         Assert.Equal(7, book.FindTransfer("kestrel-sound", "quarrydown")!.MegabitsPerSecond);
         Assert.Equal(estate.PriceBook.Transfers.Count + 1, book.Transfers.Count);
-        await IsStale(() => store.SetTransfer(line, line, 2, []));
+        await IsStale(() => store.SetTransfer(book, line, 2, []));
+    }
+
+    private static PriceBook OtherPrices(PriceBook prices, int number)
+    {
+        var (region, last) = (prices.Regions[number % prices.Regions.Count], prices.Tiers[^1]);
+        var dearer = region.Prices[0] with
+        {
+            Recall = new(number),
+            Storage = [.. region.Prices[0].Storage.Skip(1), new() { Price = new(1) }],
+        };
+        var change = new RegionPrices { Id = region.Id, Prices = [dearer] };
+        return prices with
+        {
+            Tiers = [.. prices.Tiers, last with { Id = $"extra-{number}" }],
+            Regions = [.. prices.Regions.Where(r => r != region), region.With(change)],
+            Changes = [new PriceChange { From = new DateOnly(2030, 1, 1), Regions = [change] }],
+            Earlier = [.. prices.Earlier, new EarlierPrices { Until = new DateOnly(2026, 1, 1), Regions = [change] }],
+        };
     }
 
     [Fact]
@@ -216,7 +236,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
         {
             var (estate, version) = (known.Estate, known.Version);
             var bucket = estate.Buckets[random.Next(estate.Buckets.Count)];
-            switch (random.Next(5))
+            switch (random.Next(6))
             {
                 case 0:
                     var named = bucket with { Name = $"another-{i}", CopyTo = [], Keep = null };
@@ -230,7 +250,15 @@ public sealed class EstateStoreTests : IAsyncLifetime
                     break;
                 case 2:
                     var line = estate.PriceBook.Transfers[random.Next(estate.PriceBook.Transfers.Count)];
-                    await store.SetTransfer(line, line with { MegabitsPerSecond = 1 + i }, version, []);
+                    await store.SetTransfer(estate.PriceBook, line with { MegabitsPerSecond = 1 + i }, version, []);
+                    break;
+                case 4:
+                    var prices = OtherPrices(estate.PriceBook, i);
+                    await store.ChangePrices(estate.PriceBook, prices, version, []);
+                    Assert.Equal(
+                        EstateDocument.Write(estate with { PriceBook = prices }),
+                        EstateDocument.Write((await store.Load())!.Estate)
+                    );
                     break;
                 case 3:
                     await store.Replace(estate, version);

@@ -5,7 +5,7 @@ using Ripen.Core.Replication;
 
 namespace Ripen.Core.Ageing;
 
-/// <summary>What is counted in a bucket by month and tier; money comes later.</summary>
+/// <summary>What is counted in a bucket by stretch and tier; money comes later.</summary>
 public enum Measure
 {
     /// <summary>Billed bytes × days at rest, an object's index in the landing tier included.</summary>
@@ -32,13 +32,13 @@ public enum Measure
     /// <summary>Object-days watched for reading, where they rest.</summary>
     WatchedObjectDays,
 
-    /// <summary>Bytes (as they are, not as billed) at rest on the month's last day.</summary>
+    /// <summary>Bytes (as they are, not as billed) at rest on a stretch's last day.</summary>
     BytesAtEnd,
 }
 
 /// <summary>
-/// What one bucket uses in every month of a calendar: the sum, over everything in it, of what <c>model.md</c> section 3 counts day by day.
-/// Computed from the lives of objects in O(months × stays) for each lot and stream, without a loop over days.
+/// What one bucket uses in every stretch of a calendar: the sum, over everything in it, of what <c>model.md</c> section 3 counts day by day.
+/// Computed from the lives of objects in O(stretches × stays) for each lot and stream, without a loop over days.
 /// </summary>
 public sealed class BucketUsage
 {
@@ -51,20 +51,23 @@ public sealed class BucketUsage
     {
         Bucket = bucket;
         this.calendar = calendar;
-        amounts = new double[tiers * Measures * calendar.Months];
+        amounts = new double[tiers * Measures * calendar.Stretches];
         SentBytes = new double[bucket.CopyTo.Count][];
     }
 
     public Bucket Bucket { get; }
 
-    /// <summary>Bytes sent by month, for each of the bucket's copy rules.</summary>
+    /// <summary>Bytes sent by stretch, for each of the bucket's copy rules.</summary>
     public double[][] SentBytes { get; }
 
-    /// <summary>Bytes that came from local arrays, by month, and from which region.</summary>
+    /// <summary>Bytes that came from local arrays, by stretch, and from which region.</summary>
     public IReadOnlyList<(string Region, double[] Bytes)> Received { get; private set; } = [];
 
-    /// <summary>One number for each month, for the tier of this coldness.</summary>
+    /// <summary>One number for each stretch of the calendar, for the tier of this coldness.</summary>
     public ReadOnlySpan<double> Of(int tier, Measure measure) => Row(tier, measure);
+
+    /// <summary>Bytes, as they are, in the tier of this coldness on a month's last day.</summary>
+    public double BytesAtEnd(int tier, int month) => Row(tier, Measure.BytesAtEnd)[calendar.First(month + 1) - 1];
 
     internal static BucketUsage Compute(
         Bucket bucket,
@@ -104,10 +107,11 @@ public sealed class BucketUsage
         return usage;
     }
 
-    private Span<double> Row(int tier, Measure measure) => amounts.AsSpan(RowAt(tier, measure, calendar), calendar.Months);
+    private Span<double> Row(int tier, Measure measure) => amounts.AsSpan(RowAt(tier, measure, calendar), calendar.Stretches);
 
-    /// <summary>Where the first month of a tier's measure stands among a bucket's amounts.</summary>
-    internal static int RowAt(int tier, Measure measure, BillingCalendar calendar) => ((tier * Measures) + (int)measure) * calendar.Months;
+    /// <summary>Where the first stretch of a tier's measure stands among a bucket's amounts.</summary>
+    internal static int RowAt(int tier, Measure measure, BillingCalendar calendar) =>
+        ((tier * Measures) + (int)measure) * calendar.Stretches;
 
     private void AddWrites(Population population, Writing writing)
     {
@@ -115,10 +119,10 @@ public sealed class BucketUsage
         if (writing.On is { } day)
         {
             if (day < calendar.Days)
-                writes[calendar.MonthOf(day)] += population.Cohorts.Count(population.Cohorts.First, population.Cohorts.End);
+                writes[calendar.StretchOf(day)] += population.Cohorts.Count(population.Cohorts.First, population.Cohorts.End);
             return;
         }
-        for (var m = 0; m < calendar.Months; m++)
+        for (var m = 0; m < calendar.Stretches; m++)
             writes[m] += population.Cohorts.Count(calendar.Start(m), calendar.Start(m + 1));
     }
 
@@ -141,7 +145,7 @@ public sealed class BucketUsage
 
     private void AddFixed(Span<double> stored, double bytes, int from, int to)
     {
-        for (var m = calendar.MonthOf(from); m < calendar.Months && calendar.Start(m) < to; m++)
+        for (var m = calendar.StretchOf(from); m < calendar.Stretches && calendar.Start(m) < to; m++)
             stored[m] += bytes * Math.Max(0, Math.Min(to, calendar.Start(m + 1)) - Math.Max(from, calendar.Start(m)));
     }
 
@@ -159,7 +163,7 @@ public sealed class BucketUsage
         var indexBytes = stay.Form.Count * tier.IndexBytes;
         foreach (var (from, to, share) in ReadAges(stay.IsEarlier ? [] : Bucket.Reads, stay))
         {
-            var (first, last) = Months(life.Cohorts.First + from, Math.Min(life.Cohorts.End + to, life.GoneOn));
+            var (first, last) = Stretches(life.Cohorts.First + from, Math.Min(life.Cohorts.End + to, life.GoneOn));
             for (var m = first; m <= last; m++)
             {
                 var objectDays = life.ObjectDays(i, from, to, calendar.Start(m), calendar.Start(m + 1));
@@ -176,7 +180,7 @@ public sealed class BucketUsage
     private void AddEventsAndEnd(Life life, int i, Tier tier)
     {
         var stay = life.Stays[i];
-        var (first, last) = Months(life.Cohorts.First + stay.From, Math.Min(life.Cohorts.End + stay.To, life.GoneOn + 1));
+        var (first, last) = Stretches(life.Cohorts.First + stay.From, Math.Min(life.Cohorts.End + stay.To, life.GoneOn + 1));
         var atEnd = Row(stay.Tier, Measure.BytesAtEnd);
         var next = i + 1 < life.Stays.Count ? life.Stays[i + 1] : stay;
         var bundles = next.Form != stay.Form;
@@ -197,12 +201,12 @@ public sealed class BucketUsage
         }
     }
 
-    /// <summary>What each age brings, times the objects that are of that age on the days of each month.</summary>
+    /// <summary>What each age brings, times the objects that are of that age on the days of each stretch.</summary>
     private void AddRead(ReadPopulation population, PriceBook prices, int landing)
     {
         var ages = population.Life.Ages;
         var (there, gone, last, none) = (new AgeWeights(ages), new AgeWeights(ages), new AgeWeights(ages), new AgeWeights(ages));
-        for (var m = 0; m < calendar.Months; m++)
+        for (var m = 0; m < calendar.Stretches; m++)
         {
             var q = calendar.Start(m + 1);
             population.Weigh(calendar.Start(m), q, there, gone);
@@ -224,10 +228,10 @@ public sealed class BucketUsage
         }
     }
 
-    /// <summary>The months that hold the days from <paramref name="from"/> to <paramref name="to"/>; none when all lie beyond the
+    /// <summary>The stretches that hold the days from <paramref name="from"/> to <paramref name="to"/>; none when all lie beyond the
     /// calendar.</summary>
-    private (int First, int Last) Months(int from, int to) =>
-        from >= calendar.Days ? (0, -1) : (calendar.MonthOf(from), calendar.MonthOf(to));
+    private (int First, int Last) Stretches(int from, int to) =>
+        from >= calendar.Days ? (0, -1) : (calendar.StretchOf(from), calendar.StretchOf(to));
 
     /// <summary>The ages of a stay, cut where the reading habit changes.</summary>
     private static IEnumerable<(int From, int To, double Share)> ReadAges(IReadOnlyList<ReadBand> reads, Stay stay)
@@ -250,22 +254,22 @@ public sealed class BucketUsage
 
     private static double[] Bytes(IEnumerable<SameDayCopies> arrivals, BillingCalendar calendar)
     {
-        var bytes = new double[calendar.Months];
+        var bytes = new double[calendar.Stretches];
         foreach (var (stream, day, _) in arrivals)
-            bytes[calendar.MonthOf(day)] += stream.ObjectsPerDay * stream.BytesPerObject;
+            bytes[calendar.StretchOf(day)] += stream.ObjectsPerDay * stream.BytesPerObject;
         return bytes;
     }
 
     private static double[] Sent(Bucket bucket, int number, IncomingCopies copiesOf, BillingCalendar calendar, GrowthTable.Shelf growth)
     {
         var (rule, flow) = (bucket.CopyTo[number], copiesOf.FlowOf(bucket, number));
-        var sent = new double[calendar.Months];
+        var sent = new double[calendar.Stretches];
         if (flow is not null)
         {
             foreach (var (stream, first, end) in flow.SameDay)
                 Stream(stream, first, end);
             foreach (var copies in flow.Dated)
-                sent[calendar.MonthOf(copies.Arrived)] += copies.Objects * copies.Kind.BytesPerObject;
+                sent[calendar.StretchOf(copies.Arrived)] += copies.Objects * copies.Kind.BytesPerObject;
             return sent;
         }
         foreach (var stream in bucket.Streams.Where(s => rule.Scope.Takes(s.Prefix, s.Tags)))
@@ -278,7 +282,7 @@ public sealed class BucketUsage
                 .SelectMany(b => b.AllPacks)
                 .Where(p => p.Created >= 0 && rule.Scope.Takes(p.Prefix, null))
         )
-            sent[calendar.MonthOf(packs.Created)] += packs.Objects * packs.BytesPerObject;
+            sent[calendar.StretchOf(packs.Created)] += packs.Objects * packs.BytesPerObject;
         foreach (var copies in rule.ToCopyToday(bucket, calendar.Today))
             sent[0] += copies.Objects * copies.Kind.BytesPerObject;
         return sent;
@@ -286,7 +290,7 @@ public sealed class BucketUsage
         void Stream(ObjectStream stream, int first, int end)
         {
             var arrivals = Cohorts.Stream(stream.ObjectsPerDay, growth.For(stream.YearlyGrowth), calendar.Days).Between(first, end);
-            for (var m = calendar.MonthOf(first); m < calendar.Months && calendar.Start(m) < end; m++)
+            for (var m = calendar.StretchOf(first); m < calendar.Stretches && calendar.Start(m) < end; m++)
             {
                 sent[m] += arrivals.Count(calendar.Start(m), calendar.Start(m + 1)) * stream.BytesPerObject;
             }

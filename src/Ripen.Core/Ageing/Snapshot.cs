@@ -79,7 +79,7 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
 
         public void Leave(int on, int tier, int since, NeededPacks packs, int next) { }
 
-        public void MoveIn(int on, int tier, NeededPacks packs) { }
+        public void MoveIn(int on, int tier, NeededPacks packs, string by) { }
     }
 
     private static void Count(Life life, int day, Tally[] tiers)

@@ -16,6 +16,7 @@ internal static class ArrayReader
             Volumes = o.List("volumes", Volume),
             Bucket = o.Has("bucket") ? o.Text("bucket") : null,
             Leaving = o.List("leaving", Rule),
+            HomeOnRead = o.Flag("homeOnRead"),
         };
 
     /// <summary>An array with another bucket and other rules.</summary>
@@ -24,6 +25,7 @@ internal static class ArrayReader
         {
             Bucket = o.Has("bucket") ? o.Text("bucket") : null,
             Leaving = o.List("leaving", Rule),
+            HomeOnRead = o.Flag("homeOnRead"),
         };
 
     private static ArrayVolume Volume(ObjectReader o) =>

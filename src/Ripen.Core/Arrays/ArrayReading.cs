@@ -56,7 +56,9 @@ public sealed record ArrayReading(
     IReadOnlyList<LeavingRule> Leaving,
     IReadOnlyList<LeavingReading> Rules,
     IReadOnlyList<ArrayVolumeReading> Volumes,
-    ArrayBins Bins
+    ArrayBins Bins,
+    bool HomeOnRead,
+    ArrayReadPrice? ReadPrice
 )
 {
     public double HomeBytes => Volumes.Sum(v => v.HomeBytes);
@@ -74,6 +76,7 @@ public sealed record ArrayReading(
         var today = estate.Today;
         var bound = array with { Bucket = array.Bucket ?? "" };
         var bucket = array.Bucket is { } name ? estate.Find(name) : null;
+        var costs = bucket is null ? null : new AwayCosts(array, bucket, estate);
         var bins = (Fixed: Empty(), Staying: Empty(), Leaving: Empty(), Away: Empty());
         foreach (var (volume, data) in array.All())
         {
@@ -95,7 +98,9 @@ public sealed record ArrayReading(
             array.Leaving,
             [.. array.Leaving.Select(Rule)],
             [.. array.Volumes.Select(Volume)],
-            new ArrayBins(bins.Fixed, bins.Staying, bins.Leaving, bins.Away)
+            new ArrayBins(bins.Fixed, bins.Staying, bins.Leaving, bins.Away),
+            array.HomeOnRead,
+            ArrayReadPrice.Of(array, estate)
         );
 
         bool Leaves(ArrayVolume volume, ArrayData data) => bound.LeavesOn(volume, data) <= today;
@@ -127,26 +132,7 @@ public sealed record ArrayReading(
         }
 
         double Saving(ArrayVolume volume, ArrayData data, int age) =>
-            array.PricePerUnitMonth.For(data.Bytes / estate.PriceBook.Unit.Bytes())
-            - (bucket is null ? 0 : StorageAMonth(array.KeyOf(volume, data), data, age, bucket, estate));
-    }
-
-    /// <summary>What data of this age in the bucket costs a month, at the first band's price: by its rules' steps from creation.</summary>
-    private static double StorageAMonth(string key, ArrayData data, int age, Bucket bucket, Estate estate)
-    {
-        var prices = estate.PriceBook;
-        var lifecycle = Lifecycle.Of(bucket, new ObjectKind(key, null, data.BytesPerFile), prices, estate.Today);
-        var landing = prices.Coldness(bucket.Tier);
-        var lies = lifecycle.Steps.Where(s => s.Age <= age && !s.ByReading).Select(s => s.Tier).Append(landing).Max();
-        var factor = prices.FindScheme(bucket.Scheme)!.StorageFactor;
-        return data.Files
-            * factor
-            * (
-                Price(lies).For(prices.Tiers[lies].BilledBytes(data.BytesPerFile) / prices.Unit.Bytes())
-                + Price(landing).For(prices.Tiers[lies].IndexBytes / prices.Unit.Bytes())
-            );
-
-        UnitPrice Price(int tier) => prices.FindRegion(bucket.Region)!.PriceOf(prices.Tiers[tier].Id)!.Storage[0].Price;
+            array.PricePerUnitMonth.For(data.Bytes / estate.PriceBook.Unit.Bytes()) - (costs?.StorageAMonth(volume, data, age) ?? 0);
     }
 
     private static readonly int[] Starts = [.. AgeBins.Starts];
@@ -208,9 +194,9 @@ public sealed record ArrayYear(int Year, double ArrayBefore, double ArrayAfter, 
                 var leaves = array.LeavesOn(volume, data) is { } day ? Math.Max(0, day.DayNumber - calendar.Today.DayNumber) : int.MaxValue;
                 for (var m = (year - 1) * 12; m < year * 12; m++)
                 {
-                    var (from, to) = (calendar.Start(m), calendar.Start(m + 1));
+                    var (from, to) = (calendar.MonthStart(m), calendar.MonthStart(m + 1));
                     sum += array.PricePerUnitMonth.For(
-                        data.Bytes / unit * Math.Max(0, Math.Min(to, leaves) - from) / calendar.BilledDays(m)
+                        data.Bytes / unit * Math.Max(0, Math.Min(to, leaves) - from) / calendar.BilledDays(calendar.First(m))
                     );
                 }
             }

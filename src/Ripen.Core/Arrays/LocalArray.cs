@@ -35,14 +35,19 @@ public sealed record LocalArray
 
     public string PrefixOf(ArrayVolume volume) => $"{Prefix}{volume.Id}/";
 
+    /// <summary>Whether what is away comes home when somebody reads it; else it is read where it is.</summary>
+    public bool HomeOnRead { get; init; }
+
     /// <summary>The day whose night takes it to the bucket if nobody uses it before; null where it stays, or is away already.</summary>
     public DateOnly? LeavesOn(ArrayVolume volume, ArrayData data)
     {
         if (Bucket is null || volume.StaysBecause is not null || data.Away is not null)
             return null;
-        var rules = Leaving.Where(r => r.Takes(volume, data)).ToList();
-        return rules.Count == 0 ? null : data.LastUsed.AddDays(rules.Min(r => r.AfterDays));
+        return DaysUnused(volume, data) is { } days ? data.LastUsed.AddDays(days) : null;
     }
+
+    /// <summary>Days without use after which rules take it; null where none does.</summary>
+    public int? DaysUnused(ArrayVolume volume, ArrayData data) => Leaving.Where(r => r.Takes(volume, data)).Min(r => (int?)r.AfterDays);
 
     /// <summary>All data with its volume.</summary>
     public IEnumerable<(ArrayVolume Volume, ArrayData Data)> All() => Volumes.SelectMany(v => v.Data.Select(d => (v, d)));

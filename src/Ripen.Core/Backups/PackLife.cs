@@ -23,8 +23,8 @@ internal interface IPackWitness
     /// <paramref name="next"/> still needs of them stays.</summary>
     void Leave(int day, int tier, int since, NeededPacks packs, int next);
 
-    /// <summary>They come into the tier from a warmer one.</summary>
-    void MoveIn(int day, int tier, NeededPacks packs);
+    /// <summary>They come into the tier from a warmer one, which they left last, moved by a rule of this id.</summary>
+    void MoveIn(int day, int tier, NeededPacks packs, string by);
 }
 
 /// <summary>
@@ -120,25 +120,25 @@ internal sealed record PackLife(int Run, int Created, int Arrived, int Landing)
                 var entered = Created + stay.Since;
                 for (; more && needs.Current.Day <= to && needs.Current.Day < days; more = needs.MoveNext())
                 {
-                    var (day, next) = (Math.Max(from, needs.Current.Day), needs.Current.Point);
-                    if (next == point)
+                    var (day, needed) = (Math.Max(from, needs.Current.Day), needs.Current.Point);
+                    if (needed == point)
                         continue;
                     Rest(from, day, stay);
-                    witness.Leave(day, stay.Tier, entered, Of(point), next);
-                    (point, from) = (next, day);
+                    witness.Leave(day, stay.Tier, entered, Of(point), needed);
+                    (point, from) = (needed, day);
                     if (point == PointTimes.Nobody)
                         return;
                 }
                 Rest(from, Math.Min(to, days), stay);
                 if (to >= days)
                     return;
-                var nextTier = i + 1 < stays.Count && to < goneOn ? stays[i + 1].Tier : (int?)null;
-                if (nextTier == stay.Tier)
+                var next = i + 1 < stays.Count && to < goneOn ? stays[i + 1] : (Stay?)null;
+                if (next?.Tier == stay.Tier)
                     continue;
                 witness.Leave(to, stay.Tier, entered, Of(point), PointTimes.Nobody);
-                if (nextTier is not { } into)
+                if (next is not { } into)
                     return;
-                witness.MoveIn(to, into, Of(point));
+                witness.MoveIn(to, into.Tier, Of(point), into.By!);
             }
         }
 

@@ -5,7 +5,7 @@ using Ripen.Core.Pricing;
 namespace Ripen.Core.Backups;
 
 /// <summary>
-/// What packs use in a bucket by month and tier, as a matrix of what points need of runs by what that adds to: the lives of packs are told
+/// What packs use in a bucket by stretch and tier, as a matrix of what points need of runs by what that adds to: the lives of packs are told
 /// once, and what each branch stored is multiplied with it.
 /// </summary>
 internal sealed class PackUsage : IPackWitness
@@ -85,7 +85,7 @@ internal sealed class PackUsage : IPackWitness
     public void Rest(int from, int to, int tier, NeededPacks packs, bool watched)
     {
         Begin(packs, PointTimes.Nobody);
-        for (var m = calendar.MonthOf(from); m < calendar.Months && calendar.Start(m) < to; m++)
+        for (var m = calendar.StretchOf(from); m < calendar.Stretches && calendar.Start(m) < to; m++)
         {
             var (first, end) = (Math.Max(from, calendar.Start(m)), Math.Min(to, calendar.Start(m + 1)));
             Weigh(m, tier, end - first, end == calendar.Start(m + 1) ? 1 : 0, watched, entries);
@@ -99,25 +99,25 @@ internal sealed class PackUsage : IPackWitness
             Once(day, tier, Measure.EarlyLeaveByteDays, packs, missing * of.BilledBytes(bytesPerObject), next);
     }
 
-    public void MoveIn(int day, int tier, NeededPacks packs) => Once(day, tier, Measure.Moves, packs);
+    public void MoveIn(int day, int tier, NeededPacks packs, string by) => Once(day, tier, Measure.Moves, packs);
 
-    /// <summary>What adds up of packs that rest in a tier in a month.</summary>
-    private void Weigh(int month, int tier, double objectDays, double objectsAtEnd, bool watched, List<(int At, double Amount)> into)
+    /// <summary>What adds up of packs that rest in a tier in a stretch.</summary>
+    private void Weigh(int stretch, int tier, double objectDays, double objectsAtEnd, bool watched, List<(int At, double Amount)> into)
     {
         var of = prices.Tiers[tier];
-        into.Add((Row(tier, Measure.StoredByteDays) + month, objectDays * of.BilledBytes(bytesPerObject)));
+        into.Add((Row(tier, Measure.StoredByteDays) + stretch, objectDays * of.BilledBytes(bytesPerObject)));
         if (of.IndexBytes > 0)
-            into.Add((Row(landing, Measure.StoredByteDays) + month, objectDays * of.IndexBytes));
+            into.Add((Row(landing, Measure.StoredByteDays) + stretch, objectDays * of.IndexBytes));
         if (watched)
-            into.Add((Row(tier, Measure.WatchedObjectDays) + month, objectDays));
+            into.Add((Row(tier, Measure.WatchedObjectDays) + stretch, objectDays));
         if (objectsAtEnd > 0)
-            into.Add((Row(tier, Measure.BytesAtEnd) + month, objectsAtEnd * bytesPerObject));
+            into.Add((Row(tier, Measure.BytesAtEnd) + stretch, objectsAtEnd * bytesPerObject));
     }
 
     private void Once(int day, int tier, Measure measure, NeededPacks packs, double weight = 1, int next = PointTimes.Nobody)
     {
         Begin(packs, next);
-        entries.Add((Row(tier, measure) + calendar.MonthOf(day), weight));
+        entries.Add((Row(tier, measure) + calendar.StretchOf(day), weight));
     }
 
     private void Begin(NeededPacks packs, int next)
@@ -132,16 +132,16 @@ internal sealed class PackUsage : IPackWitness
 
     private int Row(int tier, Measure measure) => BucketUsage.RowAt(tier, measure, calendar);
 
-    /// <summary>Object-days, and objects at the end, by month, of what rests in one tier for good.</summary>
+    /// <summary>Object-days, and objects at the end, by stretch, of what rests in one tier for good.</summary>
     private sealed class SettledUsage(BillingCalendar calendar, SettledPacks settled)
     {
-        private readonly double[] objectDays = new double[calendar.Months];
-        private readonly double[] atEnd = new double[calendar.Months];
-        private int month;
+        private readonly double[] objectDays = new double[calendar.Stretches];
+        private readonly double[] atEnd = new double[calendar.Stretches];
+        private int stretch;
 
         public void Tell(Branch branch)
         {
-            month = 0;
+            stretch = 0;
             settled.Tell(branch, calendar.Days, Rest);
         }
 
@@ -160,8 +160,8 @@ internal sealed class PackUsage : IPackWitness
         /// <summary>Told in order of time.</summary>
         private void Rest(int from, int to, double objects)
         {
-            for (; calendar.Start(month + 1) <= from; month++) { }
-            for (var m = month; m < objectDays.Length && calendar.Start(m) < to; m++)
+            for (; calendar.Start(stretch + 1) <= from; stretch++) { }
+            for (var m = stretch; m < objectDays.Length && calendar.Start(m) < to; m++)
             {
                 var end = Math.Min(to, calendar.Start(m + 1));
                 objectDays[m] += objects * (end - Math.Max(from, calendar.Start(m)));

@@ -23,12 +23,14 @@ public readonly record struct BillRow(int Month, int Bucket, int Tier, Charge Ch
 
 /// <summary>
 /// Prices what buckets use. Graduated storage bands apply to the whole estate's unit-months in a region and tier, and each
-/// bucket pays its part of them times its scheme's factor; everything else is priced where it is counted.
+/// bucket pays its part of them times its scheme's factor; everything else is priced where it is counted. In a month in which prices
+/// change, what is counted before that day costs what it cost then; each day's storage has the bands of its day over the whole month.
 /// </summary>
 public sealed class Bill
 {
     private readonly BillingCalendar calendar;
     private readonly double unit;
+    private readonly int[] bookOf;
     private readonly Account[] accounts;
     private readonly Dictionary<string, Pool> pools;
 
@@ -40,10 +42,17 @@ public sealed class Bill
     {
         this.calendar = calendar;
         unit = prices.Unit.Bytes();
+        List<PriceBook> books = [prices, .. prices.Changes.Select(c => prices.AmountsOn(c.From))];
+        bookOf =
+        [
+            .. Enumerable
+                .Range(0, calendar.Stretches)
+                .Select(s => prices.Changes.Count(c => c.From <= calendar.Today.AddDays(calendar.Start(s)))),
+        ];
         var byRegion = usages.ToLookup(u => u.Bucket.Region);
         pools = prices.Regions.ToDictionary(
             r => r.Id,
-            r => new Pool(r, prices, calendar, byRegion[r.Id], before?.pools.GetValueOrDefault(r.Id))
+            r => new Pool(r.Id, books, bookOf, calendar, byRegion[r.Id], before?.pools.GetValueOrDefault(r.Id))
         );
         var regionOf = new Lazy<Dictionary<string, string>>(() => usages.ToDictionary(u => u.Bucket.Name, u => u.Bucket.Region));
         accounts =
@@ -54,8 +63,10 @@ public sealed class Bill
                 prices.FindScheme(u.Bucket.Scheme)!.StorageFactor,
                 prices.Coldness(u.Bucket.Tier),
                 [
-                    .. u.Bucket.CopyTo.Select(c => prices.TransferPrice(u.Bucket.Region, regionOf.Value[c.Bucket])),
-                    .. u.Received.Select(r => prices.TransferPrice(r.Region, u.Bucket.Region)),
+                    .. books.SelectMany(book =>
+                        u.Bucket.CopyTo.Select(c => book.TransferPrice(u.Bucket.Region, regionOf.Value[c.Bucket]))
+                            .Concat(u.Received.Select(r => book.TransferPrice(r.Region, u.Bucket.Region)))
+                    ),
                 ]
             )),
         ];
@@ -67,31 +78,47 @@ public sealed class Bill
     /// </summary>
     public void AddRows(int bucket, int month, List<BillRow> rows)
     {
+        var (first, end) = (calendar.First(month), calendar.First(month + 1));
+        if (end - first == 1)
+        {
+            AddRows(bucket, month, first, rows);
+            return;
+        }
+        var all = new List<BillRow>();
+        for (var stretch = first; stretch < end; stretch++)
+            AddRows(bucket, month, stretch, all);
+        foreach (var same in all.GroupBy(r => (r.Tier, r.Charge)).OrderBy(g => g.Key))
+            rows.Add(same.First() with { Quantity = same.Sum(r => r.Quantity), Amount = same.Sum(r => r.Amount) });
+    }
+
+    private void AddRows(int bucket, int month, int stretch, List<BillRow> rows)
+    {
         var account = accounts[bucket];
         var usage = account.Usage;
-        var unitMonth = unit * calendar.BilledDays(month);
-        for (var tier = 0; tier < account.Pool.Prices.Length; tier++)
+        var prices = account.Pool.Prices[bookOf[stretch]];
+        var unitMonth = unit * calendar.BilledDays(stretch);
+        for (var tier = 0; tier < prices.Length; tier++)
         {
-            if (account.Pool.Prices[tier] is not { } price)
+            if (prices[tier] is not { } price)
                 continue;
-            var early = usage.Of(tier, Measure.EarlyLeaveByteDays)[month] / unitMonth;
-            var moves = usage.Of(tier, Measure.Moves)[month];
-            var reads = usage.Of(tier, Measure.Reads)[month];
-            var bundled = usage.Of(tier, Measure.BundleReads)[month];
-            var recalled = usage.Of(tier, Measure.ReadBytes)[month] / unit;
-            var stored = usage.Of(tier, Measure.StoredByteDays)[month] / unitMonth;
-            var writes = usage.Of(tier, Measure.Writes)[month];
+            var early = usage.Of(tier, Measure.EarlyLeaveByteDays)[stretch] / unitMonth;
+            var moves = usage.Of(tier, Measure.Moves)[stretch];
+            var reads = usage.Of(tier, Measure.Reads)[stretch];
+            var bundled = usage.Of(tier, Measure.BundleReads)[stretch];
+            var recalled = usage.Of(tier, Measure.ReadBytes)[stretch] / unit;
+            var stored = usage.Of(tier, Measure.StoredByteDays)[stretch] / unitMonth;
+            var writes = usage.Of(tier, Measure.Writes)[stretch];
             Add(Charge.EarlyLeave, early, price.Storage[0].Price.For(early) * account.Factor);
             Add(Charge.Moves, moves, price.MovesIn.For(moves));
             Add(Charge.Reads, reads + bundled, price.Reads.For(reads + bundled));
             Add(Charge.Recall, recalled, price.RecallRequests.For(reads) + price.Recall.For(recalled));
-            Add(Charge.Storage, stored, stored * account.Pool.UnitPrice(tier, month) * account.Factor);
+            Add(Charge.Storage, stored, stored * account.Pool.UnitPrice(tier, stretch) * account.Factor);
             if (tier == account.Landing)
             {
-                var (units, amount) = Transfer(account, month);
+                var (units, amount) = Transfer(account, stretch);
                 Add(Charge.Transfer, units, amount);
             }
-            var watched = usage.Of(tier, Measure.WatchedObjectDays)[month] / calendar.BilledDays(month);
+            var watched = usage.Of(tier, Measure.WatchedObjectDays)[stretch] / calendar.BilledDays(stretch);
             Add(Charge.Watching, watched, price.Watching.For(watched));
             Add(Charge.Writes, writes, price.Writes.For(writes));
 
@@ -121,7 +148,7 @@ public sealed class Bill
     internal sealed class Shifts
     {
         private readonly Bill bill;
-        private readonly Dictionary<Pool, (int Tier, double[] ByMonth)[]> moved;
+        private readonly Dictionary<Pool, (int Tier, double[] ByStretch)[]> moved;
 
         public Shifts(Bill bill, Bill other)
         {
@@ -137,91 +164,108 @@ public sealed class Bill
             if (moved[account.Pool] is not { Length: > 0 } tiers)
                 return known;
             var money = (double[])known.Clone();
-            foreach (var (tier, byMonth) in tiers)
+            foreach (var (tier, byStretch) in tiers)
             {
                 var stored = account.Usage.Of(tier, Measure.StoredByteDays);
-                for (var m = 0; m < money.Length; m++)
-                    money[m] += stored[m] / (bill.unit * bill.calendar.BilledDays(m)) * byMonth[m] * account.Factor;
+                for (var s = 0; s < stored.Length; s++)
+                    money[bill.calendar.MonthOfStretch(s)] +=
+                        stored[s] / (bill.unit * bill.calendar.BilledDays(s)) * byStretch[s] * account.Factor;
             }
             return money;
         }
     }
 
-    private (double Units, double Amount) Transfer(Account account, int month)
+    private (double Units, double Amount) Transfer(Account account, int stretch)
     {
         var (units, amount) = (0.0, 0.0);
-        for (var i = 0; i < account.TransferPrices.Length; i++)
+        var usage = account.Usage;
+        var ways = usage.SentBytes.Length + usage.Received.Count;
+        for (var i = 0; i < ways; i++)
         {
-            var usage = account.Usage;
-            var sent = (i < usage.SentBytes.Length ? usage.SentBytes[i] : usage.Received[i - usage.SentBytes.Length].Bytes)[month] / unit;
+            var sent = (i < usage.SentBytes.Length ? usage.SentBytes[i] : usage.Received[i - usage.SentBytes.Length].Bytes)[stretch] / unit;
             units += sent;
-            amount += account.TransferPrices[i].For(sent);
+            amount += account.TransferPrices[(bookOf[stretch] * ways) + i].For(sent);
         }
         return (units, amount);
     }
 
-    /// <summary>A bucket's usage with the prices that hold for it.</summary>
+    /// <summary>A bucket's usage with the prices that hold for it, those of all its ways out and in for each price book in turn.</summary>
     private sealed record Account(BucketUsage Usage, Pool Pool, double Factor, int Landing, UnitPrice[] TransferPrices);
 
     /// <summary>What all buckets of a region store together, and the price of a unit-month that its bands come to.</summary>
     private sealed class Pool
     {
         private readonly double[] unitPrices;
-        private readonly int months;
+        private readonly int stretches;
         private readonly StoredSum[] sums;
 
-        public Pool(Region region, PriceBook prices, BillingCalendar calendar, IEnumerable<BucketUsage> usages, Pool? before)
+        public Pool(
+            string region,
+            List<PriceBook> books,
+            int[] bookOf,
+            BillingCalendar calendar,
+            IEnumerable<BucketUsage> usages,
+            Pool? before
+        )
         {
-            Region = region.Id;
-            Prices = [.. prices.Tiers.Select(t => region.PriceOf(t.Id))];
-            months = calendar.Months;
-            unitPrices = new double[Prices.Length * months];
+            Region = region;
+            Prices = [.. books.Select(b => b.Tiers.Select(t => b.FindRegion(region)!.PriceOf(t.Id)).ToArray())];
+            stretches = calendar.Stretches;
+            var tiers = Prices[0].Length;
+            unitPrices = new double[tiers * stretches];
             sums =
             [
                 .. usages
                     .Chunk(StoredSum.Buckets)
                     .Select(
                         (some, i) =>
-                            before?.sums.ElementAtOrDefault(i) is { } sum && sum.IsOf(some)
-                                ? sum
-                                : new StoredSum(some, Prices.Length, months)
+                            before?.sums.ElementAtOrDefault(i) is { } sum && sum.IsOf(some) ? sum : new StoredSum(some, tiers, stretches)
                     ),
             ];
-            for (var tier = 0; tier < Prices.Length; tier++)
+            for (var tier = 0; tier < tiers; tier++)
             {
-                var total = unitPrices.AsSpan(tier * months, months);
+                var total = unitPrices.AsSpan(tier * stretches, stretches);
                 foreach (var sum in sums)
                     StoredSum.Add(sum.Of(tier), total);
-                for (var m = 0; m < months; m++)
-                {
-                    var unitMonths = total[m] / (prices.Unit.Bytes() * calendar.BilledDays(m));
-                    total[m] = unitMonths > 0 ? Prices[tier]!.StorageCost(unitMonths) / unitMonths : 0;
-                }
+                for (var m = 0; m < calendar.Months; m++)
+                    Price(total[calendar.First(m)..calendar.First(m + 1)], tier, calendar.First(m));
+            }
+
+            // From byte-days to the price of a unit-month of the whole month's quantity.
+            void Price(Span<double> month, int tier, int first)
+            {
+                var byteDays = 0.0;
+                foreach (var part in month)
+                    byteDays += part;
+                var unitMonths = byteDays / (books[0].Unit.Bytes() * calendar.BilledDays(first));
+                for (var s = 0; s < month.Length; s++)
+                    month[s] = unitMonths > 0 ? Prices[bookOf[first + s]][tier]!.StorageCost(unitMonths) / unitMonths : 0;
             }
         }
 
         public string Region { get; }
 
         /// <summary>Whether this is the same region with the same prices, whatever is stored there.</summary>
-        public bool IsOf(Pool other) => Region == other.Region && Prices.AsSpan().SequenceEqual(other.Prices);
+        public bool IsOf(Pool other) =>
+            Region == other.Region && Prices.Zip(other.Prices).All(p => p.First.AsSpan().SequenceEqual(p.Second));
 
-        /// <summary>The tiers whose price of a unit-month is another in some month, with the differences.</summary>
-        public (int Tier, double[] ByMonth)[] Difference(Pool other) =>
+        /// <summary>The tiers whose price of a unit-month is another in some stretch, with the differences.</summary>
+        public (int Tier, double[] ByStretch)[] Difference(Pool other) =>
             [
                 .. Enumerable
-                    .Range(0, Prices.Length)
-                    .Select(t => (t, Enumerable.Range(0, months).Select(m => UnitPrice(t, m) - other.UnitPrice(t, m)).ToArray()))
+                    .Range(0, Prices[0].Length)
+                    .Select(t => (t, Enumerable.Range(0, stretches).Select(s => UnitPrice(t, s) - other.UnitPrice(t, s)).ToArray()))
                     .Where(d => d.Item2.Any(x => x != 0)),
             ];
 
-        /// <summary>By tier; null where the region does not offer it.</summary>
-        public TierPrice?[] Prices { get; }
+        /// <summary>By price book and tier; null where the region does not offer it.</summary>
+        public TierPrice?[][] Prices { get; }
 
-        /// <summary>Money per unit-month after bands, before any scheme's factor; 0 where nothing is stored.</summary>
-        public double UnitPrice(int tier, int month) => unitPrices[(tier * months) + month];
+        /// <summary>Money per unit-month after bands, before any scheme's factor; 0 where nothing is stored in the month.</summary>
+        public double UnitPrice(int tier, int stretch) => unitPrices[(tier * stretches) + stretch];
     }
 
-    /// <summary>Byte-days that some of a region's buckets store, by tier and month: a draft changes one of them, and the others' sums
+    /// <summary>Byte-days that some of a region's buckets store, by tier and stretch: a draft changes one of them, and the others' sums
     /// stand.</summary>
     private sealed class StoredSum
     {
@@ -229,25 +273,25 @@ public sealed class Bill
 
         private readonly BucketUsage[] usages;
         private readonly double[] byTier;
-        private readonly int months;
+        private readonly int stretches;
 
-        public StoredSum(BucketUsage[] usages, int tiers, int months)
+        public StoredSum(BucketUsage[] usages, int tiers, int stretches)
         {
             this.usages = usages;
-            this.months = months;
-            byTier = new double[tiers * months];
+            this.stretches = stretches;
+            byTier = new double[tiers * stretches];
             for (var tier = 0; tier < tiers; tier++)
             {
                 foreach (var usage in usages)
-                    Add(usage.Of(tier, Measure.StoredByteDays), byTier.AsSpan(tier * months, months));
+                    Add(usage.Of(tier, Measure.StoredByteDays), byTier.AsSpan(tier * stretches, stretches));
             }
         }
 
-        public ReadOnlySpan<double> Of(int tier) => byTier.AsSpan(tier * months, months);
+        public ReadOnlySpan<double> Of(int tier) => byTier.AsSpan(tier * stretches, stretches);
 
         public bool IsOf(BucketUsage[] others) => usages.AsSpan().SequenceEqual(others);
 
-        /// <summary>Several months at a time; each month's sum is the same as one by one.</summary>
+        /// <summary>Several stretches at a time; each one's sum is the same as one by one.</summary>
         public static void Add(ReadOnlySpan<double> stored, Span<double> total)
         {
             var m = 0;

@@ -62,10 +62,11 @@ public sealed record Bucket
 public sealed record RecalledLot(string Tier, double Objects, long BytesPerObject, DateOnly From, DateOnly Until);
 
 /// <summary>Parts of uploads that are not complete; they rest in the landing tier.</summary>
+/// <param name="Uploads">How many of them are the only or the first part of theirs, or stand for one of which nothing came.</param>
 /// <param name="Parts">How many.</param>
 /// <param name="BytesPerPart">Of each.</param>
 /// <param name="LastReceived">The day on which the upload's last part came.</param>
-public sealed record UnfinishedLot(double Parts, long BytesPerPart, DateOnly LastReceived)
+public sealed record UnfinishedLot(double Uploads, double Parts, long BytesPerPart, DateOnly LastReceived)
 {
     /// <summary>The first day on which they do not rest, by the bucket's rule; null for never.</summary>
     public DateOnly? Until(Bucket bucket) => bucket.UnfinishedUploadDays is { } days ? LastReceived.AddDays(days) : null;

@@ -11,7 +11,7 @@ internal static partial class EstateChecks
 {
     public static void Check(Estate estate, Findings findings)
     {
-        PriceBookChecks.Check(estate.PriceBook, findings);
+        PriceBookChecks.Check(estate.PriceBook, estate.Today, "$.priceBook", findings);
         Unique(estate.Buckets, b => b.Name, i => $"$.buckets[{i}].name", "duplicate-name", findings);
         var buckets = Present(estate.Buckets).Select(b => b.Item).ToList();
         foreach (var (bucket, i) in Present(estate.Buckets))

@@ -56,7 +56,7 @@ public static class EstateDocument
                 var estate = EstateReader.Estate(reader, findings);
                 reader.Close();
                 EstateChecks.Check(estate, findings);
-                return (estate, findings);
+                return (findings.Problems.Count > 0 ? estate : estate with { PriceBook = estate.PriceBook.On(estate.Today) }, findings);
             }
         );
 
@@ -196,6 +196,41 @@ public static class EstateDocument
             }
         );
     }
+
+    /// <summary>Reads a price book that takes the place of an estate's from its today on; what held earlier stays told.</summary>
+    public static Checked<PriceBook> ReadPrices(string json, Estate estate) =>
+        Parse(
+            json,
+            root =>
+            {
+                var findings = new Findings();
+                var reader = new ObjectReader(root, "$", findings);
+                var written = EstateReader.PriceBook(reader) with { Earlier = [] };
+                reader.Close();
+                if (findings.Problems.Count == 0)
+                    PriceBookChecks.Check(written, estate.Today, "$", findings);
+                if (findings.Problems.Count > 0)
+                    return (written, findings);
+                var before = estate.PriceBook;
+                Same(written.Currency == before.Currency, "currency");
+                Same(written.Unit == before.Unit, "unit");
+                Same(written.Month == before.Month, "month");
+                var after = PriceAmendment.Of(before, written, estate.Today);
+                var whole = new Findings();
+                EstateChecks.Check(estate with { PriceBook = after }, whole);
+                foreach (var problem in whole.Problems)
+                    findings.Require(false, problem.Code, "$.regions", $"{problem.Message} ({problem.Path} of the estate needs it.)");
+                return (after, findings);
+
+                void Same(bool same, string property) =>
+                    findings.Require(
+                        same,
+                        "metered-otherwise",
+                        $"$.{property}",
+                        "What was metered so far is in it: another one comes with an import of the whole estate."
+                    );
+            }
+        );
 
     /// <summary>Reads an order for a copy rule; whether it fits the estate is the estate's plans's to say.</summary>
     public static Checked<CopyOrder> ReadCopyOrder(string json) =>

@@ -166,7 +166,7 @@ internal static class EstateReader
         Regions = [],
     };
 
-    private static PriceBook PriceBook(ObjectReader o) =>
+    public static PriceBook PriceBook(ObjectReader o) =>
         new()
         {
             Currency = o.Text("currency"),
@@ -186,7 +186,47 @@ internal static class EstateReader
                     RoundTripMilliseconds = t.Optional("roundTripMilliseconds", n => t.Number(n, 0, 1e6)),
                 }
             ),
+            Changes = o.List(
+                "changes",
+                c => new PriceChange
+                {
+                    From = c.Date("from"),
+                    Regions = RegionPrices(c),
+                    Transfers = TransferPrices(c),
+                }
+            ),
+            Earlier = o.List(
+                "earlier",
+                c => new EarlierPrices
+                {
+                    Until = c.Date("until"),
+                    Regions = RegionPrices(c),
+                    Transfers = TransferPrices(c),
+                }
+            ),
         };
+
+    private static IReadOnlyList<RegionPrices> RegionPrices(ObjectReader o) =>
+        o.List(
+            "regions",
+            r => new RegionPrices
+            {
+                Id = r.Id("id"),
+                Prices = r.List("prices", TierPrice),
+                TransferOut = r.List("transferOut", Band),
+            }
+        );
+
+    private static IReadOnlyList<TransferPrice> TransferPrices(ObjectReader o) =>
+        o.List(
+            "transfers",
+            t => new TransferPrice
+            {
+                From = t.Id("from"),
+                To = t.Id("to"),
+                Price = Unit(t, "price"),
+            }
+        );
 
     private static Tier Tier(ObjectReader o) =>
         new()

@@ -7,9 +7,12 @@ namespace Ripen.Core.Estates;
 /// <summary>What must hold between the parts of a price book: unique ids, references that lead somewhere, bands that rise.</summary>
 internal static partial class PriceBookChecks
 {
-    public static void Check(PriceBook prices, Findings findings)
+    /// <param name="prices">Of an estate.</param>
+    /// <param name="today">The estate's.</param>
+    /// <param name="book">The book's JSON path.</param>
+    /// <param name="findings">Where problems go.</param>
+    public static void Check(PriceBook prices, DateOnly today, string book, Findings findings)
     {
-        const string book = "$.priceBook";
         findings.Require(
             CurrencyShape().IsMatch(prices.Currency),
             "invalid-currency",
@@ -33,8 +36,7 @@ internal static partial class PriceBookChecks
             foreach (var (price, j) in Present(region.Prices))
             {
                 Refer(price.Tier, prices.Tiers.Any(t => t?.Id == price.Tier), "tier", $"{at}[{j}].tier", findings);
-                CheckBands(price.Storage, $"{at}[{j}].storage", findings);
-                Unique(price.RecallSpeeds, s => s.Id, k => $"{at}[{j}].recallSpeeds[{k}].id", "duplicate-id", findings);
+                CheckPrice(price, $"{at}[{j}]", findings);
             }
         }
         foreach (var (transfer, i) in Present(prices.Transfers))
@@ -42,6 +44,67 @@ internal static partial class PriceBookChecks
             Refer(transfer.From, prices.Regions.Any(r => r?.Id == transfer.From), "region", $"{book}.transfers[{i}].from", findings);
             Refer(transfer.To, prices.Regions.Any(r => r?.Id == transfer.To), "region", $"{book}.transfers[{i}].to", findings);
         }
+        foreach (var (change, i) in Present(prices.Changes))
+        {
+            var at = $"{book}.changes[{i}]";
+            findings.Require(
+                i == 0 || prices.Changes[i - 1] is not { } before || before.From < change.From,
+                "not-rising",
+                $"{at}.from",
+                "Changes come in the order of their days, one on a day."
+            );
+            CheckList(change, at, prices, isPast: false, findings);
+        }
+        foreach (var (earlier, i) in Present(prices.Earlier))
+        {
+            var at = $"{book}.earlier[{i}]";
+            findings.Require(earlier.Until <= today, "in-the-future", $"{at}.until", "What held earlier ended today at the latest.");
+            findings.Require(
+                i == 0 || prices.Earlier[i - 1] is not { } before || before.Until <= earlier.Until,
+                "not-rising",
+                $"{at}.until",
+                "What held earlier comes in the order of its last days."
+            );
+            CheckList(earlier, at, prices, isPast: true, findings);
+        }
+    }
+
+    /// <summary>Amounts of a day to come are for what the book prices today; of what it priced once, something may be gone.</summary>
+    private static void CheckList(PriceList list, string at, PriceBook prices, bool isPast, Findings findings)
+    {
+        Unique(list.Regions, r => r.Id, i => $"{at}.regions[{i}].id", "duplicate-id", findings);
+        Unique(list.Transfers, t => $"{t.From} to {t.To}", i => $"{at}.transfers[{i}]", "duplicate-id", findings);
+        foreach (var (region, i) in Present(list.Regions))
+        {
+            var known = Present(prices.Regions).Select(r => r.Item).FirstOrDefault(r => r.Id == region.Id);
+            Refer(region.Id, isPast || known is not null, "region", $"{at}.regions[{i}].id", findings);
+            Unique(region.Prices, p => p.Tier, j => $"{at}.regions[{i}].prices[{j}].tier", "duplicate-id", findings);
+            if (region.TransferOut.Count > 0)
+                CheckBands(region.TransferOut, $"{at}.regions[{i}].transferOut", findings);
+            foreach (var (price, j) in Present(region.Prices))
+            {
+                findings.Require(
+                    isPast || known?.Prices.Any(p => p?.Tier == price.Tier) != false,
+                    "not-offered",
+                    $"{at}.regions[{i}].prices[{j}].tier",
+                    $"'{region.Id}' does not offer '{price.Tier}': add the tier to the region first."
+                );
+                CheckPrice(price, $"{at}.regions[{i}].prices[{j}]", findings);
+            }
+        }
+        foreach (var (transfer, i) in Present(list.Transfers))
+            findings.Require(
+                isPast || prices.Transfers.Any(t => t?.From == transfer.From && t.To == transfer.To),
+                "unknown-reference",
+                $"{at}.transfers[{i}]",
+                $"The price book has no transfer from '{transfer.From}' to '{transfer.To}'."
+            );
+    }
+
+    private static void CheckPrice(TierPrice price, string at, Findings findings)
+    {
+        CheckBands(price.Storage, $"{at}.storage", findings);
+        Unique(price.RecallSpeeds, s => s.Id, k => $"{at}.recallSpeeds[{k}].id", "duplicate-id", findings);
     }
 
     public static void CheckScheme(Scheme scheme, string at, Findings findings) =>

@@ -187,7 +187,7 @@ public sealed record Consequences
         }
 
         static double Resting(Projection projection, string? bucket, int tier) =>
-            projection.Usages.FirstOrDefault(u => u.Bucket.Name == bucket)?.Of(tier, Measure.BytesAtEnd)[month] ?? 0;
+            projection.Usages.FirstOrDefault(u => u.Bucket.Name == bucket)?.BytesAtEnd(tier, month) ?? 0;
     }
 
     /// <summary>Money by month, for one bucket and for the whole estate.</summary>

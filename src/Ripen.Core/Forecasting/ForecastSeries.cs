@@ -70,12 +70,12 @@ public sealed record ForecastSeries(
             }
             for (var tier = 0; tier < prices.Tiers.Count; tier++)
             {
-                var resting = projection.Usages[b].Of(tier, Measure.BytesAtEnd);
                 for (var m = 0; m < months; m++)
                 {
+                    var resting = projection.Usages[b].BytesAtEnd(tier, m);
                     if (by != SplitBy.Charge)
-                        bytes[by == SplitBy.Tier ? tier : b][m] += resting[m];
-                    totalBytes[m] += resting[m];
+                        bytes[by == SplitBy.Tier ? tier : b][m] += resting;
+                    totalBytes[m] += resting;
                 }
             }
         }

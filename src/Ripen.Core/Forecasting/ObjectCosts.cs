@@ -14,6 +14,8 @@ internal sealed class ObjectCosts(Bucket bucket, PriceBook prices)
     private readonly double factor = prices.FindScheme(bucket.Scheme)!.StorageFactor;
     private readonly int landing = prices.Coldness(bucket.Tier);
 
+    public double DaysAMonth { get; } = prices.Month == BillingMonth.ThirtyDays ? 30 : 365 / 12.0;
+
     /// <summary>Of a tier that the bucket's region offers.</summary>
     public TierPrice Price(int tier) => region.PriceOf(prices.Tiers[tier].Id)!;
 
@@ -55,6 +57,5 @@ internal sealed class ObjectCosts(Bucket bucket, PriceBook prices)
     }
 
     /// <summary>Money per byte and day at rest.</summary>
-    private double DayPrice(int tier) =>
-        Price(tier).Storage[0].Price.PerUnit * factor / prices.Unit.Bytes() / (prices.Month == BillingMonth.ThirtyDays ? 30 : 365 / 12.0);
+    private double DayPrice(int tier) => Price(tier).Storage[0].Price.PerUnit * factor / prices.Unit.Bytes() / DaysAMonth;
 }

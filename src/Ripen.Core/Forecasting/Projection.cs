@@ -52,7 +52,7 @@ public sealed class Projection
     /// <summary>Projects a valid estate over <paramref name="months"/> calendar months.</summary>
     /// <exception cref="ArgumentOutOfRangeException">Months are not from 1 to <see cref="BillingCalendar.MostMonths"/>.</exception>
     public static Projection Of(Estate estate, int months) =>
-        Compute(estate, new BillingCalendar(estate.Today, months, estate.PriceBook.Month), previous: null);
+        Compute(estate, new BillingCalendar(estate.Today, months, estate.PriceBook), previous: null);
 
     /// <summary>The projection of <paramref name="estate"/> over the same months; what did not change since this one is taken
     /// over.</summary>

@@ -1,4 +1,5 @@
 using Ripen.Core.Ageing;
+using Ripen.Core.Backups;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
@@ -10,7 +11,8 @@ namespace Ripen.Core.Forecasting;
 /// <param name="Month">Of the calendar.</param>
 /// <param name="Bucket">Its name.</param>
 /// <param name="Deed">What is done.</param>
-/// <param name="Rule">By which; null where objects are overwritten by later arrivals.</param>
+/// <param name="Rule">By which; null where objects are overwritten by later arrivals, and for what the bucket does with unfinished
+/// uploads.</param>
 /// <param name="From">The tier where they lie.</param>
 /// <param name="To">Where they move; null for nowhere.</param>
 /// <param name="Objects">How many, as they lie there.</param>
@@ -108,7 +110,7 @@ public sealed record RulesAheadReading(
 
 /// <summary>
 /// What rules will do, month by month: the sums of what each night does, computed from the same lives as the bill. What arrives meanwhile is
-/// in it; packs of backup plans are not, which have their own calendar.
+/// in it, and packs that plans will store.
 /// </summary>
 public static class RulesAhead
 {
@@ -118,7 +120,7 @@ public static class RulesAhead
     /// <param name="only">A bucket; null for all.</param>
     public static IReadOnlyList<RuleDeed> Of(Estate estate, int months, string? only = null)
     {
-        var calendar = new BillingCalendar(estate.Today, months, estate.PriceBook.Month);
+        var calendar = new BillingCalendar(estate.Today, months, estate.PriceBook);
         var copies = IncomingCopies.Of(estate, calendar.Days);
         var growth = new GrowthTable.Shelf(calendar.Days);
         var told = new List<RuleDeed>();
@@ -134,6 +136,10 @@ public static class RulesAhead
                 if (population.Read is { } read)
                     tally.Add(read);
             }
+            foreach (var packs in PacksInBucket.Of(bucket, copies, estate.PriceBook, estate.Today))
+                tally.Add(packs, estate.Today);
+            foreach (var parts in bucket.Unfinished)
+                tally.Add(parts);
             told.AddRange(tally.Close());
         }
         return [.. told.OrderBy(d => d.Month.ToString(), StringComparer.Ordinal)];
@@ -150,11 +156,11 @@ public static class RulesAhead
 
     private sealed class Tally(Bucket bucket, PriceBook prices, BillingCalendar calendar)
     {
-        private readonly SortedDictionary<(int Month, string Rule, NightDeed Deed, int From, int To), Sum> sums = [];
+        private readonly SortedDictionary<(int Stretch, string Rule, NightDeed Deed, int From, int To), Sum> sums = [];
 
-        private Sum Of(int month, NightDeed deed, string? rule, int from, int? to)
+        private Sum Of(int stretch, NightDeed deed, string? rule, int from, int? to)
         {
-            var key = (month, rule ?? "", deed, from, to ?? -1);
+            var key = (stretch, rule ?? "", deed, from, to ?? -1);
             return sums.TryGetValue(key, out var sum) ? sum : sums[key] = new Sum();
         }
 
@@ -171,6 +177,52 @@ public static class RulesAhead
             }
         }
 
+        public void Add(PacksHere packs, DateOnly today)
+        {
+            var moves = new PackMoves(this, packs);
+            foreach (var life in packs.Lives)
+                life.Tell(today, calendar.Days, moves);
+        }
+
+        /// <summary>If nothing more comes of them.</summary>
+        public void Add(UnfinishedLot parts)
+        {
+            if (parts.Until(bucket) is not { } until)
+                return;
+            var day = until.DayNumber - calendar.Today.DayNumber;
+            if (day >= calendar.Days)
+                return;
+            var sum = Of(calendar.StretchOf(day), NightDeed.Discards, null, prices.Coldness(bucket.Tier), null);
+            sum.Objects += parts.Uploads;
+            sum.Bytes += parts.Parts * parts.BytesPerPart;
+        }
+
+        /// <summary>Told what rules move of packs; what no point needs any more leaves by its plan.</summary>
+        private sealed class PackMoves(Tally tally, PacksHere packs) : IPackWitness
+        {
+            private (int Tier, int Since) left;
+
+            public void Rest(int from, int to, int tier, NeededPacks packs, bool watched) { }
+
+            public void Leave(int day, int tier, int since, NeededPacks packs, int next) => left = (tier, since);
+
+            public void MoveIn(int day, int tier, NeededPacks moved, string by)
+            {
+                var objects = packs.Branches.Sum(moved.Objects);
+                if (objects == 0)
+                    return;
+                var sum = tally.Of(tally.StretchOf(day), NightDeed.Moves, by, left.Tier, tier);
+                sum.Objects += objects;
+                sum.Bytes += objects * packs.BytesPerObject;
+                var from = tally.TierAt(left.Tier);
+                sum.EarlyByteDays += objects * from.DaysShort(day - left.Since) * from.BilledBytes(packs.BytesPerObject);
+            }
+        }
+
+        private int StretchOf(int day) => calendar.StretchOf(day);
+
+        private Tier TierAt(int place) => prices.Tiers[place];
+
         private void AddLeaving(Life life, int i, bool steppedBack, Lifecycle lifecycle)
         {
             var (stay, next) = (life.Stays[i], life.Stays[i + 1]);
@@ -186,7 +238,7 @@ public static class RulesAhead
             }
             var bundles = to.Form != stay.Form;
             var tier = prices.Tiers[stay.Tier];
-            for (var m = calendar.MonthOf(Math.Max(0, life.Cohorts.First + stay.To)); m < calendar.Months; m++)
+            for (var m = calendar.StretchOf(Math.Max(0, life.Cohorts.First + stay.To)); m < calendar.Stretches; m++)
             {
                 var left = life.Cohorts.Count(calendar.Start(m) - stay.To, Math.Min(calendar.Start(m + 1), life.GoneOn) - stay.To);
                 if (left == 0)
@@ -201,7 +253,7 @@ public static class RulesAhead
         private void AddEnd(Life life, int i, Lifecycle lifecycle)
         {
             var stay = life.Stays[i];
-            for (var m = calendar.MonthOf(Math.Max(0, life.Cohorts.First + stay.To)); m < calendar.Months; m++)
+            for (var m = calendar.StretchOf(Math.Max(0, life.Cohorts.First + stay.To)); m < calendar.Stretches; m++)
             {
                 var gone = life.Removed(i, calendar.Start(m), calendar.Start(m + 1));
                 if (gone > 0)
@@ -215,12 +267,12 @@ public static class RulesAhead
             var stay = life.Stays[i];
             if (life.GoneOn >= calendar.Days)
                 return;
-            var month = calendar.MonthOf(life.GoneOn);
+            var stretch = calendar.StretchOf(life.GoneOn);
             var to = Math.Min(stay.To, life.GoneOn - life.Cohorts.First + 1);
             for (var age = Math.Max(stay.From, life.GoneOn - life.Cohorts.End + 1); age < to; age++)
             {
                 var gone = life.Cohorts.Count(life.GoneOn - age, life.GoneOn - age + 1);
-                Put(Of(month, NightDeed.Expires, OverBy(lifecycle, stay, age), stay.Tier, null), stay, gone, DaysShort(stay, age));
+                Put(Of(stretch, NightDeed.Expires, OverBy(lifecycle, stay, age), stay.Tier, null), stay, gone, DaysShort(stay, age));
             }
         }
 
@@ -228,7 +280,7 @@ public static class RulesAhead
         {
             var life = population.Life;
             var (there, gone) = (new AgeWeights(life.Ages), new AgeWeights(life.Ages));
-            for (var m = 0; m < calendar.Months; m++)
+            for (var m = 0; m < calendar.Stretches; m++)
             {
                 population.Weigh(calendar.Start(m), calendar.Start(m + 1), there, gone);
                 foreach (var ((deed, rule, from, to), told) in life.Deeds)
@@ -238,12 +290,12 @@ public static class RulesAhead
             }
         }
 
-        private void Add(ReadDeed told, AgeWeights weights, int month, NightDeed deed, string? rule, int from, int? to)
+        private void Add(ReadDeed told, AgeWeights weights, int stretch, NightDeed deed, string? rule, int from, int? to)
         {
             var (objects, bytes) = (weights.Dot(told.Objects), weights.Dot(told.Bytes));
             if (objects == 0 && bytes == 0)
                 return;
-            var sum = Of(month, deed, rule, from, to);
+            var sum = Of(stretch, deed, rule, from, to);
             sum.Objects += objects;
             sum.Bytes += bytes;
             sum.Bundled += weights.Dot(told.Bundled);
@@ -253,17 +305,13 @@ public static class RulesAhead
 
         public IEnumerable<RuleDeed> Close()
         {
-            var region = prices.FindRegion(bucket.Region)!;
-            var factor = prices.FindScheme(bucket.Scheme)!.StorageFactor;
-            foreach (var ((month, rule, deed, from, to), sum) in sums)
+            foreach (
+                var months in sums.GroupBy(s =>
+                    (Month: calendar.MonthOfStretch(s.Key.Stretch), s.Key.Rule, s.Key.Deed, s.Key.From, s.Key.To)
+                )
+            )
             {
-                var unitMonths = sum.EarlyByteDays / prices.Unit.Bytes() / calendar.BilledDays(month);
-                var charge = Price(from).Storage[0].Price.For(unitMonths) * factor;
-                if (to >= 0)
-                    charge +=
-                        Price(to).MovesIn.For(sum.Objects - sum.Bundled)
-                        + Price(from).Reads.For(sum.Bundled)
-                        + Price(to).Writes.For(sum.Bundles);
+                var (month, rule, deed, from, to) = months.Key;
                 yield return new RuleDeed(
                     Month.Of(calendar.Date(month)),
                     bucket.Name,
@@ -271,11 +319,24 @@ public static class RulesAhead
                     rule.Length > 0 ? rule : null,
                     prices.Tiers[from].Id,
                     to >= 0 ? prices.Tiers[to].Id : null,
-                    sum.Objects,
-                    sum.Bytes,
-                    charge
+                    months.Sum(s => s.Value.Objects),
+                    months.Sum(s => s.Value.Bytes),
+                    months.Sum(s => Charge(s.Key.Stretch, s.Value, from, to))
                 );
             }
+        }
+
+        private double Charge(int stretch, Sum sum, int from, int to)
+        {
+            var region = prices.AmountsOn(calendar.Today.AddDays(calendar.Start(stretch))).FindRegion(bucket.Region)!;
+            var unitMonths = sum.EarlyByteDays / prices.Unit.Bytes() / calendar.BilledDays(stretch);
+            var early = Price(from).Storage[0].Price.For(unitMonths) * prices.FindScheme(bucket.Scheme)!.StorageFactor;
+            return to < 0
+                ? early
+                : early
+                    + Price(to).MovesIn.For(sum.Objects - sum.Bundled)
+                    + Price(from).Reads.For(sum.Bundled)
+                    + Price(to).Writes.For(sum.Bundles);
 
             TierPrice Price(int tier) => region.PriceOf(prices.Tiers[tier].Id)!;
         }

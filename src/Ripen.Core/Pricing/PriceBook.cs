@@ -16,6 +16,54 @@ public sealed record PriceBook
     public required IReadOnlyList<Region> Regions { get; init; }
     public IReadOnlyList<Transfer> Transfers { get; init; } = [];
 
+    /// <summary>What takes the place of these amounts on days to come, in their order.</summary>
+    public IReadOnlyList<PriceChange> Changes { get; init; } = [];
+
+    /// <summary>What these amounts took the place of, in the order of its last days.</summary>
+    public IReadOnlyList<EarlierPrices> Earlier { get; init; } = [];
+
+    /// <summary>The same as it stands on a later day: changes that have begun by then hold.</summary>
+    public PriceBook On(DateOnly day)
+    {
+        var book = this;
+        foreach (var change in Changes.Where(c => c.From <= day))
+            book = book.With(change) with { Earlier = [.. book.Earlier, book.Before(change)] };
+        return ReferenceEquals(book, this) ? this : book with { Changes = [.. Changes.Where(c => c.From > day)] };
+    }
+
+    /// <summary>The same with the amounts of a day, to come or gone.</summary>
+    public PriceBook AmountsOn(DateOnly day)
+    {
+        var book = this;
+        foreach (var change in Changes.Where(c => c.From <= day))
+            book = book.With(change);
+        foreach (var earlier in Earlier.Reverse().TakeWhile(e => e.Until > day))
+            book = book.With(earlier);
+        return book;
+    }
+
+    /// <summary>The same with these amounts in the place of its own.</summary>
+    public PriceBook With(PriceList list) =>
+        this with
+        {
+            Regions = [.. Regions.Select(r => list.Regions.FirstOrDefault(o => o.Id == r.Id) is { } other ? r.With(other) : r)],
+            Transfers =
+            [
+                .. Transfers.Select(t =>
+                    list.Transfers.FirstOrDefault(o => o.From == t.From && o.To == t.To) is { } other ? t with { Price = other.Price } : t
+                ),
+            ],
+        };
+
+    /// <summary>The amounts that a change takes the place of.</summary>
+    private EarlierPrices Before(PriceChange change) =>
+        new()
+        {
+            Until = change.From,
+            Regions = [.. change.Regions.Select(c => FindRegion(c.Id)!.Of(c))],
+            Transfers = [.. change.Transfers.Select(c => c with { Price = TransferPrice(c.From, c.To) })],
+        };
+
     /// <summary>The tier's place from warm (0) to cold, or -1 when there is none of that id.</summary>
     public int Coldness(string tier)
     {
@@ -191,6 +239,23 @@ public sealed record Region
     public IReadOnlyList<StorageBand> TransferOut { get; init; } = [];
 
     public TierPrice? PriceOf(string tier) => Prices.FirstOrDefault(p => p.Tier == tier);
+
+    /// <summary>The same with these amounts in the place of its own.</summary>
+    public Region With(RegionPrices other) =>
+        this with
+        {
+            Prices = [.. Prices.Select(p => other.Prices.FirstOrDefault(o => o.Tier == p.Tier) ?? p)],
+            TransferOut = other.TransferOut.Count > 0 ? other.TransferOut : TransferOut,
+        };
+
+    /// <summary>Its own amounts for what the other names.</summary>
+    public RegionPrices Of(RegionPrices other) =>
+        new()
+        {
+            Id = Id,
+            Prices = [.. other.Prices.Select(p => PriceOf(p.Tier)!)],
+            TransferOut = other.TransferOut.Count > 0 ? TransferOut : [],
+        };
 }
 
 /// <summary>Devices that are alike.</summary>

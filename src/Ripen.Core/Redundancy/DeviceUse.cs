@@ -74,7 +74,7 @@ public sealed record DeviceUse(
             var (before, since) = (used, 0);
             for (var m = 0; m < calendar.Months; m++)
             {
-                var end = calendar.Start(m + 1);
+                var end = calendar.MonthStart(m + 1);
                 var then = on.Sum(b => b.Raw * AtEnd(projection.Usages[b.Bucket], m, estate.PriceBook.Tiers.Count));
                 if (then > devices.RawBytes)
                     return estate.Today.AddDays(since + (int)Math.Ceiling((end - since) * (devices.RawBytes - before) / (then - before)));
@@ -85,7 +85,7 @@ public sealed record DeviceUse(
     }
 
     private static double AtEnd(BucketUsage usage, int month, int tiers) =>
-        Enumerable.Range(0, tiers).Sum(tier => usage.Of(tier, Measure.BytesAtEnd)[month]);
+        Enumerable.Range(0, tiers).Sum(tier => usage.BytesAtEnd(tier, month));
 
     private static double RawPerByte(Scheme scheme)
     {

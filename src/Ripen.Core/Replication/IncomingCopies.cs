@@ -32,11 +32,25 @@ public sealed class IncomingCopies
     {
         var copies = new IncomingCopies(PlannedRuns.Of(estate, days, previous?.Planned));
         var all = estate.Buckets.SelectMany(b => b.CopyTo.Select((rule, i) => (From: b, Rule: rule, Index: i))).ToList();
+        // Their own record is made once: a bucket whose arrivals are the very same is not computed again.
+        copies.arrays =
+            previous is not null
+            && ReferenceEquals(previous.arraysOf, estate.Arrays)
+            && previous.arrays.Keys.All(b => ReferenceEquals(previous.arrays[b][0].Copy.From, estate.Find(b)))
+                ? previous.arrays
+                : ArraysOf(estate, days);
+        copies.arraysOf = estate.Arrays;
         foreach (var line in all.GroupBy(r => (From: r.From.Region, To: estate.Find(r.Rule.Bucket)!.Region)))
         {
             if (estate.PriceBook.FindTransfer(line.Key.From, line.Key.To) is not { MegabitsPerSecond: not null } terms)
                 continue;
-            var rules = line.Select(r => new LineFlow.RuleOnLine(r.From, r.Rule, copies.Planned.Into(r.From.Name))).ToList();
+            var rules = line.Select(r => new LineFlow.RuleOnLine(
+                    r.From,
+                    r.Rule,
+                    copies.ArraysInto(r.From.Name),
+                    copies.Planned.Into(r.From.Name)
+                ))
+                .ToList();
             var known = previous?.lines.GetValueOrDefault(line.Key);
             var flow = copies.lines[line.Key] =
                 known?.IsOf(rules) == true ? known : LineFlow.Of(rules, terms.BytesPerSecond, estate.Today, days);
@@ -49,14 +63,6 @@ public sealed class IncomingCopies
                 copies.byTarget[rule.Bucket] = into = [];
             into.Add(new IncomingCopy(from, rule, copies.FlowOf(from, i)));
         }
-        // Their own record is made once: a bucket whose arrivals are the very same is not computed again.
-        copies.arrays =
-            previous is not null
-            && ReferenceEquals(previous.arraysOf, estate.Arrays)
-            && previous.arrays.Keys.All(b => ReferenceEquals(previous.arrays[b][0].Copy.From, estate.Find(b)))
-                ? previous.arrays
-                : ArraysOf(estate, days);
-        copies.arraysOf = estate.Arrays;
         foreach (var (bucket, arrivals) in copies.arrays)
         {
             copies.byTarget[bucket] = [.. copies.Into(bucket), .. arrivals.Select(a => a.Copy)];

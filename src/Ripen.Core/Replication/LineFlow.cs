@@ -1,3 +1,4 @@
+using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 
@@ -16,8 +17,13 @@ internal sealed class LineFlow
 
     private LineFlow(IReadOnlyList<RuleOnLine> rules, IReadOnlyList<CopyFlow> flows) => (this.rules, Flows) = (rules, flows);
 
-    /// <summary>A rule in a bucket, whose copies go over the line, and what plans store in that bucket.</summary>
-    public readonly record struct RuleOnLine(Bucket From, CopyRule Rule, IReadOnlyList<Branch> Planned);
+    /// <summary>A rule in a bucket, whose copies go over the line, what local arrays bring into that bucket, and what plans store there.</summary>
+    public readonly record struct RuleOnLine(
+        Bucket From,
+        CopyRule Rule,
+        IReadOnlyList<ArrayArrivals> Arrays,
+        IReadOnlyList<Branch> Planned
+    );
 
     /// <summary>In the order of the rules.</summary>
     public IReadOnlyList<CopyFlow> Flows { get; }
@@ -30,6 +36,7 @@ internal sealed class LineFlow
             .All(p =>
                 ReferenceEquals(p.First.From, p.Second.From)
                 && ReferenceEquals(p.First.Rule, p.Second.Rule)
+                && ReferenceEquals(p.First.Arrays, p.Second.Arrays)
                 && ReferenceEquals(p.First.Planned, p.Second.Planned)
             );
 
@@ -86,6 +93,7 @@ internal sealed class LineFlow
 
         private readonly List<Parcel> parcels = [];
         private readonly List<ObjectStream> streams;
+        private readonly ILookup<int, ObjectStream> leaving;
         private readonly ILookup<int, PlannedPacks> planned;
         private readonly FlowBuilder flow;
         private int first;
@@ -99,20 +107,23 @@ internal sealed class LineFlow
             foreach (var copies in rule.ToCopyToday(on.From, today).Where(c => Lanes.Of(c.Kind.BytesPerObject) == lane))
                 Wait(new Parcel(copies.Kind, copies.Created, copies.Objects, null));
             streams = [.. on.From.Streams.Where(s => Lanes.Of(s.BytesPerObject) == lane && rule.Scope.Takes(s.Prefix, s.Tags))];
-
+            leaving = on
+                .Arrays.SelectMany(a => a.Copy.Flow!.SameDay)
+                .Where(c => Lanes.Of(c.Stream.BytesPerObject) == lane && rule.Scope.Takes(c.Stream.Prefix, c.Stream.Tags))
+                .ToLookup(c => c.First, c => c.Stream);
             planned = on
                 .Planned.SelectMany(b => b.AllPacks)
                 .Where(p => p.Created >= 0 && Lanes.Of(p.BytesPerObject) == lane && rule.Scope.Takes(p.Prefix, null))
                 .ToLookup(p => p.Created);
         }
 
-        public bool IsUsed => streams.Count > 0 || parcels.Count > 0 || planned.Count > 0;
+        public bool IsUsed => streams.Count > 0 || parcels.Count > 0 || leaving.Count > 0 || planned.Count > 0;
 
         /// <summary>The bytes that the lane has to send on this day, the day's arrivals among them.</summary>
         public double Begin(int day)
         {
             wanted = waitingBytes;
-            foreach (var stream in streams)
+            foreach (var stream in Arriving(day))
                 wanted += ArrivingOn(stream, day) * stream.BytesPerObject;
             foreach (var packs in planned[day])
                 wanted += packs.Objects * packs.BytesPerObject;
@@ -128,13 +139,13 @@ internal sealed class LineFlow
                     Arrive(parcels[first], parcels[first].Objects, day);
                 parcels.Clear();
                 (first, waitingBytes) = (0, 0);
-                foreach (var stream in streams)
+                foreach (var stream in Arriving(day))
                     flow.OnSameDay(stream, day);
                 foreach (var packs in planned[day])
                     Arrive(ParcelOf(packs), packs.Objects, day);
                 return;
             }
-            foreach (var stream in streams)
+            foreach (var stream in Arriving(day))
                 Wait(new Parcel(stream.Kind, day, ArrivingOn(stream, day), null));
             foreach (var packs in planned[day])
                 Wait(ParcelOf(packs));
@@ -155,6 +166,8 @@ internal sealed class LineFlow
                 bytes -= whole;
             }
         }
+
+        private IEnumerable<ObjectStream> Arriving(int day) => streams.Concat(leaving[day]);
 
         private static Parcel ParcelOf(PlannedPacks packs) => new(packs.Kind, packs.Created, packs.Objects, packs);
 

@@ -63,7 +63,7 @@ public sealed record KeepingCalendar(
     /// <param name="only">A bucket; null for all.</param>
     public static KeepingCalendar Of(Estate estate, int months, string? only = null)
     {
-        var calendar = new BillingCalendar(estate.Today, months, estate.PriceBook.Month);
+        var calendar = new BillingCalendar(estate.Today, months, estate.PriceBook.Month, []);
         var copies = IncomingCopies.Of(estate, calendar.Days);
         var growth = new GrowthTable.Shelf(calendar.Days);
         var tally = new Tally(calendar);
@@ -97,7 +97,7 @@ public sealed record KeepingCalendar(
         {
             for (var m = 0; m < calendar.Months; m++)
             {
-                var (p, q) = (calendar.Start(m), calendar.Start(m + 1));
+                var (p, q) = (calendar.MonthStart(m), calendar.MonthStart(m + 1));
                 foreach (var life in population.Lives)
                 {
                     for (var i = 0; i < life.Stays.Count; i++)

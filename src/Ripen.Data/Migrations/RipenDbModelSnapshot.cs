@@ -264,6 +264,9 @@ namespace Ripen.Data.Migrations
                     b.Property<int?>("DemoSteps")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("EarlierPrices")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Identity")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -281,6 +284,9 @@ namespace Ripen.Data.Migrations
 
                     b.Property<string>("Name")
                         .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("PriceChanges")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("RetentionPeriods")

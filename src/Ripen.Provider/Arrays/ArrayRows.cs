@@ -90,12 +90,17 @@ internal static class ArrayRows
             day.DayNumber
         );
 
-    /// <summary>All of a volume that was away is at home, and was used on the day.</summary>
-    public static void CameHome(SqliteConnection db, LocalArray array, ArrayVolume volume, DateOnly day) =>
+    /// <summary>Somebody used it on the day; it is away since another, or at home.</summary>
+    public static void Used(SqliteConnection db, LocalArray array, ArrayVolume volume, int data, DateOnly? away, DateOnly day) =>
         db.Run(
-            "UPDATE array_data SET away = NULL, used = ?3 WHERE array = ?1 AND volume = ?2 AND away IS NOT NULL",
+            """
+            INSERT INTO array_data(array, volume, data, away, used) VALUES(?1, ?2, ?3, ?4, ?5)
+            ON CONFLICT DO UPDATE SET away = excluded.away, used = excluded.used
+            """,
             array.Id,
             volume.Id,
+            data,
+            away?.DayNumber,
             day.DayNumber
         );
 

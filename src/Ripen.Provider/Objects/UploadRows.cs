@@ -120,10 +120,13 @@ internal static class UploadRows
     public static IReadOnlyList<UnfinishedLot> Lots(SqliteConnection db, BucketTerms bucket) =>
         db.List(
             """
-            SELECT count(*), c.bytes, u.touched FROM upload u JOIN upload_part p ON p.upload = u.id JOIN content c ON c.name = p.content
-            WHERE u.bucket = ?1 GROUP BY c.bytes, u.touched ORDER BY u.touched, c.bytes
+            SELECT sum(coalesce(p.number, 0) = first.number), count(p.upload), coalesce(c.bytes, 0), u.touched FROM upload u
+            JOIN (SELECT u.id, coalesce(min(p.number), 0) number FROM upload u LEFT JOIN upload_part p ON p.upload = u.id WHERE u.bucket = ?1
+                GROUP BY u.id) first ON first.id = u.id
+            LEFT JOIN upload_part p ON p.upload = u.id LEFT JOIN content c ON c.name = p.content
+            GROUP BY c.bytes, u.touched ORDER BY u.touched, c.bytes
             """,
-            r => new UnfinishedLot(r.GetDouble(0), r.GetInt64(1), DateOnly.FromDayNumber(r.GetInt32(2))),
+            r => new UnfinishedLot(r.GetDouble(0), r.GetDouble(1), r.GetInt64(2), DateOnly.FromDayNumber(r.GetInt32(3))),
             bucket.Id
         );
 

@@ -16,8 +16,8 @@ public sealed record ArraysReading(IReadOnlyList<ArrayReading> Arrays, AgeAxis A
 /// <summary>All local arrays as the document has them.</summary>
 public sealed record ArraysDocument(IReadOnlyList<LocalArray> Arrays);
 
-/// <summary>Where an array's data leaves to, null for nowhere, and which.</summary>
-public sealed record LeavingOrder(string? Bucket, IReadOnlyList<LeavingRule> Leaving);
+/// <summary>Where an array's data leaves to, null for nowhere, which, and whether reading brings it home.</summary>
+public sealed record LeavingOrder(string? Bucket, IReadOnlyList<LeavingRule> Leaving, bool HomeOnRead = false);
 
 /// <summary>What a draft of an array's rules would do; nothing is done.</summary>
 /// <param name="Reading">The array under the draft.</param>
@@ -59,6 +59,16 @@ internal static class ArrayEndpoints
             .MapPost("/{id}/volumes/{volume}/homecoming", BringHome)
             .WithName("bringHome")
             .WithSummary("Brings a volume home: what is away is read, charged, and leaves its bucket.");
+        arrays
+            .MapGet("/{id}/volumes/{volume}/reading", ForeseeReading)
+            .WithName("readArrayReading")
+            .WithSummary(
+                "What reading a folder of a volume would cost, and whether it comes home, or why it cannot be read now. Nothing is done."
+            );
+        arrays
+            .MapPost("/{id}/volumes/{volume}/reading", Read)
+            .WithName("useArray")
+            .WithSummary("Somebody reads a folder of a volume: what is away is charged, and comes home where the array says so.");
     }
 
     private static readonly AgeAxis Axis = new(AgeBins.Knee, AgeBins.Oldest, AgeBins.Starts);
@@ -160,6 +170,12 @@ internal static class ArrayEndpoints
 
     private static Ok<Homecoming> ForeseeHome(string id, string volume, SimulatedProvider provider) =>
         TypedResults.Ok(provider.Homecomings.Foresee(id, volume));
+
+    private static Ok<ArrayRead> ForeseeReading(string id, string volume, string? folder, SimulatedProvider provider) =>
+        TypedResults.Ok(provider.ArrayReads.Foresee(id, volume, folder ?? ""));
+
+    private static Ok<ArrayRead> Read(string id, string volume, string? folder, SimulatedProvider provider) =>
+        TypedResults.Ok(provider.ArrayReads.Read(id, volume, folder ?? ""));
 
     private static Ok<Homecoming> BringHome(string id, string volume, SimulatedProvider provider) =>
         TypedResults.Ok(provider.Homecomings.Bring(id, volume));

@@ -94,10 +94,7 @@ internal static class LineEndpoints
                 var shown = Cost(view, transfer);
                 if (Seen.Refusal(seen, shown) is { } otherwise)
                     return otherwise;
-                await current.Apply(
-                    new PlannedChange(view.Estate),
-                    () => store.SetTransfer(prices.FindTransfer(from, to), transfer, view.Version, shown, cancel)
-                );
+                await current.Apply(new PlannedChange(view.Estate), () => store.SetTransfer(prices, transfer, view.Version, shown, cancel));
                 return null;
             },
             cancel

@@ -142,6 +142,8 @@ export type HoldReading = Schemas["HoldReading"];
 export type PlanBody = Schemas["PlanBody"];
 export type FullRestoreAtSpeed = Schemas["FullRestoreAtSpeed"];
 export type ArrayReading = Schemas["ArrayReading"];
+export type ArrayReadPrice = Schemas["ArrayReadPrice"];
+export type AwayCharges = Schemas["AwayCharges"];
 export type ArrayYear = Schemas["ArrayYear"];
 export type LeavingOrder = Schemas["LeavingOrder"];
 export type LeavingRule = Schemas["LeavingRule"];
@@ -610,6 +612,17 @@ export const putLeaving = (id: string, body: LeavingOrder, etag: string) =>
 
 export const readHomecoming = (id: string, volume: string) =>
   value(client.GET("/api/arrays/{id}/volumes/{volume}/homecoming", { params: { path: { id, volume } } }));
+
+export const readArrayReading = (id: string, volume: string, folder: string) =>
+  value(client.GET("/api/arrays/{id}/volumes/{volume}/reading", { params: { path: { id, volume }, query: { folder } } }));
+
+export const readFromArray = (id: string, volume: string, folder: string) =>
+  value(
+    client.POST("/api/arrays/{id}/volumes/{volume}/reading", {
+      params: { path: { id, volume }, query: { folder } },
+      headers: meant,
+    }),
+  );
 
 export const bringHome = (id: string, volume: string) =>
   value(client.POST("/api/arrays/{id}/volumes/{volume}/homecoming", { params: { path: { id, volume } }, headers: meant }));

@@ -48,6 +48,7 @@ export const keys = {
   arrays: ["arrays"],
   leaving: (array: string, order: unknown) => ["arrays", array, order],
   homecoming: (array: string, volume: string) => ["arrays", array, "home", volume],
+  arrayReading: (array: string, volume: string, folder: string) => ["arrays", array, "reading", volume, folder],
   cheapest: (longestWait: number | null) => ["cheapest", longestWait],
   rulesAhead: (months: number, bucket: string | null) => ["rules-ahead", months, bucket],
   tonight: (bucket: string) => ["tonight", bucket],

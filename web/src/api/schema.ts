@@ -1037,6 +1037,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/arrays/{id}/volumes/{volume}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What reading a folder of a volume would cost, and whether it comes home, or why it cannot be read now. Nothing is done. */
+        get: operations["readArrayReading"];
+        put?: never;
+        /** Somebody reads a folder of a volume: what is away is charged, and comes home where the array says so. */
+        post: operations["useArray"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The price book in force. The ETag is the estate's. */
+        get: operations["readPrices"];
+        /** Puts a price book in the place of the one in force, from today on. If-Match: the estate's ETag. */
+        put: operations["putPrices"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices/rows.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every amount of the price book, a line each: from, region, to, tier, charge, speed, upTo, amount. */
+        get: operations["readPriceRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What another price book would change in the bill. Nothing is stored. */
+        post: operations["readPricesDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The price book with the amounts of a table, as the CSV has them, in the place of its own. Nothing is stored. */
+        post: operations["readPricesWithRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/buckets/{name}/bundle-drafts": {
         parameters: {
             query?: never;
@@ -3196,6 +3283,32 @@ export interface components {
             /** Format: date */
             away?: null | string;
         };
+        ArrayRead: {
+            /** Format: double */
+            homeBytes: number;
+            /** Format: double */
+            objects: number;
+            /** Format: double */
+            bytes: number;
+            charges: components["schemas"]["AwayCharges"];
+            comesHome: boolean;
+            staysBecause: null | string;
+            refusal: null | string;
+        };
+        ArrayReadPrice: {
+            /** Format: double */
+            bytes: number;
+            /** Format: double */
+            whereItIs: number;
+            /** Format: double */
+            home: number;
+            /** Format: int32 */
+            daysAtHome: null | number;
+            /** Format: int32 */
+            readAfter: null | number;
+            /** Format: double */
+            homeWinsFrom: null | number;
+        };
         ArrayReading: {
             id: string;
             name: string;
@@ -3209,6 +3322,8 @@ export interface components {
             rules: components["schemas"]["LeavingReading"][];
             volumes: components["schemas"]["ArrayVolumeReading"][];
             bins: components["schemas"]["ArrayBins"];
+            homeOnRead: boolean;
+            readPrice: null | components["schemas"]["ArrayReadPrice"];
             /** Format: double */
             homeBytes: number;
             /** Format: double */
@@ -3280,6 +3395,16 @@ export interface components {
             wasRead: boolean;
             good: boolean;
             differences: components["schemas"]["AuditDifference"][];
+        };
+        AwayCharges: {
+            /** Format: double */
+            read: number;
+            /** Format: double */
+            earlyLeave: number;
+            /** Format: double */
+            transfer: number;
+            /** Format: double */
+            once: number;
         };
         BackBy: {
             /** Format: double */
@@ -4013,6 +4138,12 @@ export interface components {
         };
         /** @enum {unknown} */
         DriveUse: "write" | "read";
+        EarlierPrices: {
+            /** Format: date */
+            until: string;
+            regions?: components["schemas"]["RegionPrices"][];
+            transfers?: components["schemas"]["TransferPrice"][];
+        };
         /** @enum {unknown} */
         EntryKind: "file" | "folder" | "link";
         Estate: {
@@ -4225,17 +4356,10 @@ export interface components {
             objects: number;
             /** Format: double */
             bytes: number;
-            /** Format: double */
-            readCharge: number;
-            /** Format: double */
-            earlyLeaveCharge: number;
-            /** Format: double */
-            transferCharge: number;
+            charges: components["schemas"]["AwayCharges"];
             /** Format: double */
             roomAfter: number;
             refusal: null | string;
-            /** Format: double */
-            onceCharge: number;
         };
         InventoryOrder: {
             mapping: components["schemas"]["ColumnMapping"];
@@ -4382,6 +4506,8 @@ export interface components {
         LeavingOrder: {
             bucket: null | string;
             leaving: components["schemas"]["LeavingRule"][];
+            /** @default false */
+            homeOnRead: boolean;
         };
         LeavingReading: {
             id: string;
@@ -4520,6 +4646,7 @@ export interface components {
             volumes?: components["schemas"]["ArrayVolume"][];
             bucket?: null | string;
             leaving?: components["schemas"]["LeavingRule"][];
+            homeOnRead?: boolean;
         };
         LocalCache: {
             /** Format: int64 */
@@ -4868,6 +4995,14 @@ export interface components {
             /** Format: int32 */
             racks?: number;
         };
+        PlainPrice: {
+            region: string;
+            tier: string;
+            /** Format: double */
+            unread: number;
+            /** Format: double */
+            readTwice: number;
+        };
         PlanBody: {
             packsAge?: null | components["schemas"]["Step"][];
             id: string;
@@ -5064,9 +5199,35 @@ export interface components {
             schemes: components["schemas"]["Scheme"][];
             regions: components["schemas"]["Region"][];
             transfers?: components["schemas"]["Transfer"][];
+            changes?: components["schemas"]["PriceChange"][];
+            earlier?: components["schemas"]["EarlierPrices"][];
+        };
+        PriceChange: {
+            /** Format: date */
+            from: string;
+            regions?: components["schemas"]["RegionPrices"][];
+            transfers?: components["schemas"]["TransferPrice"][];
+        };
+        PriceDoubt: {
+            code: string;
+            region: string;
+            tier: string;
+            message: string;
         };
         /** @description Money per 1,000. */
         PricePerThousand: number;
+        PricesDraft: {
+            reading: components["schemas"]["PricesReading"];
+            cost: components["schemas"]["YearChange"][];
+            seen: string;
+        };
+        PricesReading: {
+            prices: components["schemas"]["PriceBook"];
+            /** Format: date */
+            today: string;
+            doubts: components["schemas"]["PriceDoubt"][];
+            plain: components["schemas"]["PlainPrice"][];
+        };
         ProbeStep: {
             what: string;
             /** Format: double */
@@ -5251,6 +5412,11 @@ export interface components {
             lostObjects: number;
             /** Format: double */
             lostBytes: number;
+        };
+        RegionPrices: {
+            id: string;
+            prices?: components["schemas"]["TierPrice"][];
+            transferOut?: components["schemas"]["StorageBand"][];
         };
         RegionReading: {
             id: string;
@@ -6004,6 +6170,11 @@ export interface components {
             megabitsPerSecond?: null | number;
             /** Format: double */
             roundTripMilliseconds?: null | number;
+        };
+        TransferPrice: {
+            from: string;
+            to: string;
+            price: components["schemas"]["UnitPrice"];
         };
         /** @description Money per unit. */
         UnitPrice: number;
@@ -7930,6 +8101,167 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Homecoming"];
+                };
+            };
+        };
+    };
+    readArrayReading: {
+        parameters: {
+            query?: {
+                folder?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                volume: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrayRead"];
+                };
+            };
+        };
+    };
+    useArray: {
+        parameters: {
+            query?: {
+                folder?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                volume: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrayRead"];
+                };
+            };
+        };
+    };
+    readPrices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesReading"];
+                };
+            };
+        };
+    };
+    putPrices: {
+        parameters: {
+            query?: {
+                /** @description The mark of the consequences that were shown; others by now are refused with 409. */
+                seen?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PriceBook"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readPriceRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readPricesDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PriceBook"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesDraft"];
+                };
+            };
+        };
+    };
+    readPricesWithRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PriceBook"];
                 };
             };
         };

@@ -21,7 +21,9 @@ import { done } from "../../ui/toasts";
 import { useKept } from "../../ui/use-kept";
 import { ArrayStrip } from "./array-strip";
 import { HomeDialog } from "./home-dialog";
+import { HomeOnRead } from "./home-on-read";
 import { LeavingEditor } from "./leaving-editor";
+import { ReadDialog } from "./read-dialog";
 
 /** One local array: what lies there by days since use, what of it leaves, what both sides hold and cost. */
 export function ArrayPage() {
@@ -34,7 +36,12 @@ export function ArrayPage() {
   const [draft, keep, forget] = useKept<LeavingOrder | null>(`ripen-draft:${estate.identity}:array:${array}`, null);
   const [asked, setAsked] = useState(false);
   const [home, setHome] = useState<ArrayVolumeReading | null>(null);
-  const order: LeavingOrder = draft ?? { bucket: stored?.bucket ?? null, leaving: stored?.leaving ?? [] };
+  const [reads, setReads] = useState<ArrayVolumeReading | null>(null);
+  const order: LeavingOrder = draft ?? {
+    bucket: stored?.bucket ?? null,
+    leaving: stored?.leaving ?? [],
+    homeOnRead: stored?.homeOnRead ?? false,
+  };
   const reading = useQuery({
     queryKey: keys.leaving(array, order),
     queryFn: ({ signal }) => draftLeaving(array, order, signal),
@@ -111,7 +118,7 @@ export function ArrayPage() {
             )}
           </Field>
           <LeavingEditor reading={shown} leaving={order.leaving} problemAt={problemAt} onChange={(leaving) => set({ leaving })} />
-          <Volumes reading={shown} onHome={setHome} />
+          <Volumes reading={shown} onHome={setHome} onRead={setReads} />
         </div>
         <aside className="border-l border-hairline pl-5 max-lg:border-0 max-lg:pl-0">
           <div className="flex items-center gap-3">
@@ -137,9 +144,7 @@ export function ArrayPage() {
                 {p.message}
               </p>
             ))}
-          <p className="mt-3 text-sm text-ink-soft">
-            Reading what is away reads it in the bucket, at the bucket's prices; it stays there until its volume is brought home.
-          </p>
+          <HomeOnRead reading={shown} value={order.homeOnRead ?? false} onChange={(homeOnRead) => set({ homeOnRead })} />
         </aside>
       </div>
       {asked && (
@@ -167,6 +172,7 @@ export function ArrayPage() {
           </div>
         </Dialog>
       )}
+      {reads && <ReadDialog array={array} volume={reads} onClose={() => setReads(null)} />}
       {home && <HomeDialog array={array} volume={home} onClose={() => setHome(null)} />}
     </div>
   );
@@ -201,7 +207,13 @@ function Years({ years }: { years: ArrayYear[] }) {
   );
 }
 
-function Volumes({ reading, onHome }: { reading: ArrayReading; onHome: (volume: ArrayVolumeReading) => void }) {
+type VolumesProps = {
+  reading: ArrayReading;
+  onHome: (volume: ArrayVolumeReading) => void;
+  onRead: (volume: ArrayVolumeReading) => void;
+};
+
+function Volumes({ reading, onHome, onRead }: VolumesProps) {
   const { money, bytes } = useEstate();
   return (
     <section>
@@ -216,7 +228,7 @@ function Volumes({ reading, onHome }: { reading: ArrayReading; onHome: (volume: 
             <th className="text-right font-normal">away</th>
             <th className="text-right font-normal">saved a month</th>
             <th>
-              <span className="sr-only">bring it home</span>
+              <span className="sr-only">read it, bring it home</span>
             </th>
           </tr>
         </thead>
@@ -235,6 +247,9 @@ function Volumes({ reading, onHome }: { reading: ArrayReading; onHome: (volume: 
               <td className="whitespace-nowrap pl-3 text-right">{v.staysBecause == null ? bytes(v.awayBytes) : "–"}</td>
               <td className="whitespace-nowrap pl-3 text-right">{v.staysBecause == null ? money(v.savedAMonth) : "–"}</td>
               <td className="whitespace-nowrap pl-3 text-right">
+                <Button kind="quiet" aria-label={`Read from ${v.name}`} onClick={() => onRead(v)}>
+                  Read…
+                </Button>
                 {v.awayBytes > 0 && (
                   <Button kind="quiet" aria-label={`Bring ${v.name} home`} onClick={() => onHome(v)}>
                     Bring home…

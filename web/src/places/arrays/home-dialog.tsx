@@ -7,12 +7,13 @@ import { Button } from "../../ui/controls";
 import { Dialog } from "../../ui/dialog";
 import { ErrorNote } from "../../ui/error-note";
 import { done } from "../../ui/toasts";
+import { AwayBill } from "./away-bill";
 
 type HomeProps = { array: string; volume: { id: string; name: string }; onClose: () => void };
 
 /** Bringing a volume home: what comes and what it costs, or why it cannot be done, before anything is. */
 export function HomeDialog({ array, volume, onClose }: HomeProps) {
-  const { money, bytes } = useEstate();
+  const { bytes } = useEstate();
   const queries = useQueryClient();
   const draft = useQuery({
     queryKey: keys.homecoming(array, volume.id),
@@ -38,14 +39,7 @@ export function HomeDialog({ array, volume, onClose }: HomeProps) {
               {count(home.objects)} files, {bytes(home.bytes)}, are read and leave the bucket. They count as used today: rules
               take them again only when nobody uses them.
             </p>
-            <table className="mt-3">
-              <tbody>
-                <Row name="Reading and recalling" amount={money(home.readCharge)} />
-                <Row name="Leaving tiers before their minimum stay" amount={money(home.earlyLeaveCharge)} />
-                <Row name="Transfer to the array" amount={money(home.transferCharge)} />
-                <Row name="Once, together" amount={money(home.onceCharge)} strong />
-              </tbody>
-            </table>
+            <AwayBill charges={home.charges} />
             <p className="mt-2 text-ink-soft">{bytes(home.roomAfter)} are free on the array afterwards.</p>
           </>
         )}
@@ -59,14 +53,5 @@ export function HomeDialog({ array, volume, onClose }: HomeProps) {
         <Button onClick={onClose}>Cancel</Button>
       </div>
     </Dialog>
-  );
-}
-
-function Row({ name, amount, strong = false }: { name: string; amount: string; strong?: boolean }) {
-  return (
-    <tr className={strong ? "border-t border-hairline-strong font-medium" : ""}>
-      <th className="py-0.5 pr-8 text-left font-normal">{name}</th>
-      <td className="text-right">{amount}</td>
-    </tr>
   );
 }
