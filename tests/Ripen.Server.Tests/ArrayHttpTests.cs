@@ -87,10 +87,25 @@ public sealed class ArrayHttpTests : IDisposable
             await server.Refused(HttpMethod.Put, "/api/buckets/shelf", shelf.ToJsonString(), tag)
         );
 
+        const string read = $"{Array}/volumes/plans/reading?folder=a/";
+        var reading = (await server.Get(read)).Body;
+        Assert.Equal((2e9, false), ((double)reading["bytes"]!, (bool)reading["comesHome"]!));
+        Assert.Equal(
+            (HttpStatusCode.NotFound, "no-folder"),
+            await server.Refused(HttpMethod.Post, $"{Array}/volumes/plans/reading?folder=b/")
+        );
+        Assert.Equal(reading.ToJsonString(), (await server.Did(HttpMethod.Post, read)).ToJsonString());
+        Assert.Equal(2e9, (double)(await server.Get("/api/arrays")).Body["arrays"]![0]!["awayBytes"]!);
+        var home = Leaving("shelf", 180).Replace("{ \"bucket\"", "{ \"homeOnRead\": true, \"bucket\"", StringComparison.Ordinal);
+        var price = (await server.Did(HttpMethod.Post, $"{Array}/leaving/draft", home))["reading"]!["readPrice"]!;
+        Assert.Equal((2e9, 180), ((double)price["bytes"]!, (int)price["daysAtHome"]!));
+        await server.Did(HttpMethod.Put, $"{Array}/leaving", home, await Tag());
+        Assert.True((bool)(await server.Get(read)).Body["comesHome"]!);
+
         var foreseen = (await server.Get($"{Array}/volumes/plans/homecoming")).Body;
         Assert.Equal(2e9, (double)foreseen["bytes"]!);
         var came = await server.Did(HttpMethod.Post, $"{Array}/volumes/plans/homecoming");
-        Assert.Equal((double)foreseen["onceCharge"]!, (double)came["onceCharge"]!);
+        Assert.Equal((double)foreseen["charges"]!["once"]!, (double)came["charges"]!["once"]!);
         Assert.Equal((HttpStatusCode.Conflict, "nothing-away"), await server.Refused(HttpMethod.Post, $"{Array}/volumes/plans/homecoming"));
         await server.Did(HttpMethod.Put, $"{Array}/leaving", Leaving(null, 180), await Tag());
         server.Restart();

@@ -32,6 +32,7 @@ const ArraysPlace = lazy(() => import("./places/arrays/arrays-place").then((m) =
 const FullRestorePlace = lazy(() =>
   import("./places/forecast/full-restore-place").then((m) => ({ default: m.FullRestorePlace })),
 );
+const PricesPlace = lazy(() => import("./places/prices/prices-place").then((m) => ({ default: m.PricesPlace })));
 const CheapestPlace = lazy(() => import("./places/advice/cheapest-place").then((m) => ({ default: m.CheapestPlace })));
 const BreakEvenPlace = lazy(() => import("./places/advice/break-even-place").then((m) => ({ default: m.BreakEvenPlace })));
 const SchemesPlace = lazy(() => import("./places/redundancy/schemes-place").then((m) => ({ default: m.SchemesPlace })));
@@ -61,6 +62,7 @@ const places = [
   { to: "/", label: "Estate" },
   { to: "/replication", label: "Replication" },
   { to: "/backups", label: "Backups" },
+  { to: "/prices", label: "Prices" },
   { to: "/forecast", label: "Forecast" },
   { to: "/log", label: "Log" },
 ];
@@ -206,6 +208,7 @@ export function App() {
                     <Route path="/tonight" element={<NightPage />} />
                     <Route path="/keeping" element={<KeepingPlace />} />
                     <Route path="/full-restore" element={<FullRestorePlace />} />
+                    <Route path="/prices" element={<PricesPlace />} />
                     <Route path="/cheapest" element={<CheapestPlace />} />
                     <Route path="/arrays" element={<ArraysPlace />} />
                     <Route path="/arrays/:array" element={<ArrayPage />} />

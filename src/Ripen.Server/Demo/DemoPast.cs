@@ -72,6 +72,7 @@ internal static class DemoPast
                 new("an audit of the notices' copies, every byte read", Audit),
                 PassUntil(2026, 12, 24),
                 new("a bucket for the winter's berth plans", (hands, cancel) => MakeBucket(hands, BerthPlans, cancel)),
+                new("prices of the new year are announced", DemoPrices.Announce),
                 PassUntil(2027, 1, 12),
                 new("a rehearsal of the crew's mail", (hands, cancel) => DemoPlans.Rehearse(hands, "nightly", "crew-mail", cancel)),
                 new("a rehearsal of the tickets", (hands, cancel) => DemoPlans.Rehearse(hands, "nightly", "ticket-db", cancel)),

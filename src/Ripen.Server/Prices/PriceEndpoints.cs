@@ -45,8 +45,7 @@ internal static class PriceEndpoints
         prices
             .MapPost("/rows", ReadRows)
             .WithName("readPricesWithRows")
-            .WithSummary("The price book with the amounts of a table, as the CSV has them, in the place of its own. Nothing is stored.")
-            .Accepts<string>("text/csv");
+            .WithSummary("The price book with the amounts of a table, as the CSV has them, in the place of its own. Nothing is stored.");
         prices
             .MapPut("", Put)
             .WithName("putPrices")

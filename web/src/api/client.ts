@@ -142,6 +142,13 @@ export type HoldReading = Schemas["HoldReading"];
 export type PlanBody = Schemas["PlanBody"];
 export type FullRestoreAtSpeed = Schemas["FullRestoreAtSpeed"];
 export type ArrayReading = Schemas["ArrayReading"];
+export type PriceChange = Schemas["PriceChange"];
+export type Region = Schemas["Region"];
+export type Tier = Schemas["Tier"];
+export type RegionPrices = Schemas["RegionPrices"];
+export type StorageBand = Schemas["StorageBand"];
+export type TierPrice = Schemas["TierPrice"];
+export type PricesReading = Schemas["PricesReading"];
 export type ArrayReadPrice = Schemas["ArrayReadPrice"];
 export type AwayCharges = Schemas["AwayCharges"];
 export type ArrayYear = Schemas["ArrayYear"];
@@ -290,7 +297,7 @@ export const readChange = (id: number) => value(client.GET("/api/estate/changes/
 export const loadDemo = () => value(client.POST("/api/estate/demo"));
 
 /** Sends a file as it is. */
-async function send<T>(method: string, address: string, file: File, headers: Record<string, string>): Promise<T> {
+async function send<T>(method: string, address: string, file: File | string, headers: Record<string, string>): Promise<T> {
   const response = await fetch(address, { method, headers: { ...meant, ...headers }, body: file });
   if (!response.ok) throw refusal(response.status, await response.text());
   return (await response.json()) as T;
@@ -600,6 +607,20 @@ export const readFullRestore = (question: {
       },
     }),
   );
+
+export const readPrices = () => whole(client.GET("/api/prices"));
+
+/** What another price book would change in the bill. Nothing is stored. */
+export const draftPrices = (body: PriceBook, signal: AbortSignal) => value(client.POST("/api/prices/draft", { body, signal }));
+
+export const putPrices = (body: PriceBook, etag: string, seen: string) =>
+  value(client.PUT("/api/prices", { params: { query: { seen } }, headers: { "If-Match": etag }, body }));
+
+/** The price book in force with the amounts of a table in it. */
+export const readPricesWithRows = (csv: string) =>
+  send<PriceBook>("POST", "/api/prices/rows", csv, { "Content-Type": "text/csv" });
+
+export const priceRowsFile = "/api/prices/rows.csv";
 
 export const readArrays = () => whole(client.GET("/api/arrays"));
 

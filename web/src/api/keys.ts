@@ -49,6 +49,8 @@ export const keys = {
   leaving: (array: string, order: unknown) => ["arrays", array, order],
   homecoming: (array: string, volume: string) => ["arrays", array, "home", volume],
   arrayReading: (array: string, volume: string, folder: string) => ["arrays", array, "reading", volume, folder],
+  prices: ["prices"],
+  pricesDraft: (book: unknown) => ["prices", book],
   cheapest: (longestWait: number | null) => ["cheapest", longestWait],
   rulesAhead: (months: number, bucket: string | null) => ["rules-ahead", months, bucket],
   tonight: (bucket: string) => ["tonight", bucket],

@@ -8249,11 +8249,7 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "text/csv": string;
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

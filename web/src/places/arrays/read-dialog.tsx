@@ -37,7 +37,7 @@ export function ReadDialog({ array, volume, onClose }: ReadProps) {
   return (
     <Dialog open onClose={onClose} title={`Read from ${volume.name}`}>
       <div className="min-h-72">
-        <Field label="Folders that begin" error={none} hint="Empty for all of the volume.">
+        <Field label="Paths that begin" error={none} hint="Empty for all of the volume.">
           {(ids) => <input {...ids} className={`${inputLook} w-64`} value={folder} onChange={(e) => setFolder(e.target.value)} />}
         </Field>
         {read && (

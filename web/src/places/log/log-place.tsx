@@ -20,6 +20,7 @@ const deeds: Record<string, string> = {
   "switched-over": "Failover",
   "switched-back": "Failback",
   "line-changed": "Line changed",
+  "prices-changed": "Prices changed",
   "keep-rule-lifted": "Retention lifted",
   "hold-placed": "Legal hold placed",
   "hold-released": "Legal hold released",
@@ -115,9 +116,9 @@ function Details({ change }: { change: LoggedChange }) {
   );
 }
 
-/** A line between regions is nobody's: what it changes is the estate's. */
+/** Prices and lines between regions are nobody's: what they change is the estate's. */
 function costOf(change: LoggedChange) {
-  const ofEstate = change.kind === "line-changed";
+  const ofEstate = change.kind === "line-changed" || change.kind === "prices-changed";
   return {
     ofEstate,
     before: (year: YearChange) => (ofEstate ? year.estateBefore : year.bucketBefore),

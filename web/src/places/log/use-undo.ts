@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { type Bucket, type LoggedChange, readChange, type Transfer } from "../../api/client";
+import { type Bucket, type LoggedChange, type PriceBook, readChange, readPrices, type Transfer } from "../../api/client";
 import { undoing } from "../../draft/bucket-undo";
 
 type Way = { to: string; state?: unknown };
@@ -19,12 +19,21 @@ const ways: Record<string, (change: LoggedChange) => Promise<Way>> = {
     },
   }),
   "bucket-made": async ({ subject }) => ({ to: `/buckets/${subject}#delete` }),
+  "prices-changed": async ({ before, after }) => {
+    const { prices } = (await readPrices()).value;
+    if (!isSameBook(prices, JSON.parse(after ?? "{}") as PriceBook))
+      throw new Error("Prices were changed again since then, or others begin to hold: type in what is to hold under Prices.");
+    return { to: "/prices", state: { book: JSON.parse(before ?? "{}") as PriceBook } };
+  },
   "line-changed": async ({ before, after }) => ({
     to: "/replication",
     // Where the price book had no line, it was free and without a limit.
     state: { line: before ? JSON.parse(before) : { ...pick(JSON.parse(after ?? "{}") as Transfer), price: 0 } },
   }),
 };
+
+const isSameBook = ({ earlier: _, ...one }: PriceBook, { earlier: __, ...other }: PriceBook) =>
+  JSON.stringify(one) === JSON.stringify(other);
 
 const pick = ({ from, to }: Transfer) => ({ from, to });
 

@@ -1,0 +1,100 @@
+using System.Net.Http.Json;
+using System.Text.Json.Nodes;
+using OpenQA.Selenium;
+
+namespace Ripen.Browser.Tests;
+
+/// <summary>Prices are typed in, now and for a day to come; what they change is seen before they hold, and what is wrong is said at its
+/// place.</summary>
+public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, IDisposable
+{
+    private readonly Page page = new(demo.Ripen);
+    private readonly HttpClient http = new() { BaseAddress = demo.Ripen.Address };
+
+    public void Dispose() => http.Dispose();
+
+    private async Task<JsonNode> Book() => (await http.GetFromJsonAsync<JsonNode>(new Uri("/api/prices", UriKind.Relative)))!["prices"]!;
+
+    private IWebElement Amount(string label) => page.Find($"input[aria-label='{label}']");
+
+    private bool IsOff(string button) => page.Button(button).GetAttribute("aria-disabled") == "true";
+
+    [Fact]
+    public async Task Amounts_are_typed_seen_and_applied_and_a_day_to_come_has_its_own()
+    {
+        page.Open("/prices");
+        page.See("1 TB a year");
+        Assert.True(IsOff("Apply"));
+        Assert.Empty(Accessibility.Violations(page.Browser));
+
+        const string writes = "Counter in Aldmouth: write, per 1,000";
+        page.Type(Amount(writes), "dear");
+        page.Until(() => IsOff("Apply"), "nothing to apply");
+        page.Type(Amount(writes), "2.5");
+        page.See("The estate's cost a year");
+        page.Type(Amount("Pantry in Aldmouth: price"), "0.5");
+        page.See("Pantry in Aldmouth is colder than Counter and costs more to store");
+        page.Type(Amount("Pantry in Aldmouth: price"), "0.0194");
+        page.Gone("is colder than Counter");
+        // The draft is not lost by going elsewhere.
+        page.Open("/forecast");
+        page.Open("/prices");
+        page.Until(() => Amount(writes).GetAttribute("value") == "2.5", "the draft");
+        page.Until(() => !IsOff("Apply"), "consequences");
+        ((IJavaScriptExecutor)page.Browser).ExecuteScript("document.documentElement.dataset.theme = 'dark'");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Button("Apply").SendKeys(Keys.Enter);
+        page.See("Stored: these prices hold from today on");
+        page.See("Held before");
+        Assert.Equal(2.5, (double)(await Book())["regions"]![0]!["prices"]![0]!["writes"]!);
+
+        ((IJavaScriptExecutor)page.Browser).ExecuteScript(
+            """
+            const day = document.querySelector("input[type=date]");
+            Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set.call(day, "2031-05-17");
+            day.dispatchEvent(new Event("input", { bubbles: true }));
+            """
+        );
+        page.Click(page.Button("Add the day"));
+        page.See("What is typed here holds from");
+        page.Click(page.Find("button[aria-label='Cave in Aldmouth: add a band']"));
+        page.Type(Amount("Cave in Aldmouth, band 2: price"), "0.001");
+        page.See("from this day");
+        page.Type(Amount("Cave in Aldmouth, band 1: up to, GB"), "");
+        page.Until(() => page.Browser.FindElements(By.CssSelector("[role=alert]")).Count > 0, "what is wrong");
+        Assert.True(IsOff("Apply"));
+        page.Type(Amount("Cave in Aldmouth, band 1: up to, GB"), "700");
+        page.Until(() => !IsOff("Apply"), "consequences");
+        page.Click(page.Button("Apply"));
+        page.Until(() => Book().Result["changes"]!.AsArray().Count > 0, "stored");
+        var change = (await Book())["changes"]![0]!;
+        Assert.Equal("2031-05-17", (string)change["from"]!);
+        Assert.Equal(
+            (700, 0.001),
+            (
+                (double)change["regions"]![0]!["prices"]![0]!["storage"]![0]!["upTo"]!,
+                (double)change["regions"]![0]!["prices"]![0]!["storage"]![1]!["price"]!
+            )
+        );
+
+        page.Open("/log");
+        page.See("Prices changed");
+    }
+
+    [Fact]
+    public void What_the_estate_needs_is_not_taken_from_it_and_more_can_be_offered()
+    {
+        page.Open("/prices");
+        page.Click(page.Find("button[aria-label='Offer Counter in Aldmouth no more']"));
+        page.Until(() => page.Browser.FindElements(By.CssSelector("[role=alert]")).Count > 0, "who needs it");
+        Assert.True(IsOff("Apply"));
+        page.Click(page.Button("Discard"));
+        page.Type(page.Field("One more tier"), "Deep freeze");
+        page.Click(page.Button("Add tier"));
+        page.Click(page.Find("button[aria-label='Offer it: Deep freeze in Aldmouth']"));
+        page.Until(() => !IsOff("Apply"), "consequences");
+        page.See("Nothing should ever lie in");
+        page.Click(page.Button("Discard"));
+        page.Gone("Deep freeze");
+    }
+}
