@@ -97,4 +97,23 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
         page.Click(page.Button("Discard"));
         page.Gone("Deep freeze");
     }
+
+    /// <summary>What it is for is to be looked at; the keys and the table say the same.</summary>
+    [Fact]
+    public void The_landscape_is_read_by_the_arrow_keys()
+    {
+        page.Open("/forecast");
+        page.Click(page.Link("How it ripens"));
+        page.See("The same in numbers");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        var chart = page.Find("[role=slider]");
+        chart.SendKeys(Keys.End);
+        chart.SendKeys(Keys.PageUp + Keys.PageUp + Keys.PageUp + Keys.PageUp);
+        page.Until(() => page.Find("output").Text.Contains("days old:", StringComparison.Ordinal), "what lies there");
+        Assert.Equal(page.Find("output").Text, page.Find("[role=slider]").GetAttribute("aria-valuetext"));
+        page.Open("/landscape?bucket=deck-cameras&years=1");
+        page.See("The same in numbers");
+        ((IJavaScriptExecutor)page.Browser).ExecuteScript("document.documentElement.dataset.theme = 'dark'");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+    }
 }

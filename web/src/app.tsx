@@ -32,6 +32,7 @@ const ArraysPlace = lazy(() => import("./places/arrays/arrays-place").then((m) =
 const FullRestorePlace = lazy(() =>
   import("./places/forecast/full-restore-place").then((m) => ({ default: m.FullRestorePlace })),
 );
+const LandscapePlace = lazy(() => import("./places/forecast/landscape-place").then((m) => ({ default: m.LandscapePlace })));
 const PricesPlace = lazy(() => import("./places/prices/prices-place").then((m) => ({ default: m.PricesPlace })));
 const CheapestPlace = lazy(() => import("./places/advice/cheapest-place").then((m) => ({ default: m.CheapestPlace })));
 const BreakEvenPlace = lazy(() => import("./places/advice/break-even-place").then((m) => ({ default: m.BreakEvenPlace })));
@@ -75,7 +76,7 @@ const onEstate = (pathname: string) => pathname === "/" || pathname === "/new" |
 
 /** Pages of a place that stand beside its own. */
 const beside: Record<string, string[]> = {
-  "/forecast": ["/full-restore"],
+  "/forecast": ["/full-restore", "/landscape"],
   "/backups": ["/plans", "/calendar", "/evidence", "/find", "/new-target", "/sizing", "/credentials"],
 };
 
@@ -208,6 +209,7 @@ export function App() {
                     <Route path="/tonight" element={<NightPage />} />
                     <Route path="/keeping" element={<KeepingPlace />} />
                     <Route path="/full-restore" element={<FullRestorePlace />} />
+                    <Route path="/landscape" element={<LandscapePlace />} />
                     <Route path="/prices" element={<PricesPlace />} />
                     <Route path="/cheapest" element={<CheapestPlace />} />
                     <Route path="/arrays" element={<ArraysPlace />} />

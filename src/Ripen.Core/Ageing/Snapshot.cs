@@ -26,8 +26,30 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
     public static Snapshot Of(Bucket bucket, Estate estate, DateOnly on, IncomingCopies? copies = null)
     {
         var day = Math.Max(0, on.DayNumber - estate.Today.DayNumber);
+        return Of(bucket, estate, [on], copies ?? IncomingCopies.Of(estate, Math.Max(day, 1))).Single();
+    }
+
+    /// <summary>The same on several days, for little more than the last of them takes.</summary>
+    /// <param name="bucket">The bucket to look into.</param>
+    /// <param name="estate">The valid estate that it belongs to.</param>
+    /// <param name="on">The estate's today or later days; earlier days count as today.</param>
+    /// <param name="copies">The estate's copies, at least until the last of the days.</param>
+    public static IEnumerable<Snapshot> Of(Bucket bucket, Estate estate, IReadOnlyList<DateOnly> on, IncomingCopies copies)
+    {
+        var days = on.Select(d => Math.Max(0, d.DayNumber - estate.Today.DayNumber)).ToList();
+        var horizon = Math.Max(1, days.Max());
+        var populations = days.All(d => d == 0)
+            ? []
+            : Population
+                .Of(bucket, copies.Into(bucket.Name), estate.PriceBook, estate.Today, horizon, new GrowthTable.Shelf(horizon))
+                .ToList();
+        foreach (var day in days)
+            yield return Of(bucket, estate, day, populations, copies);
+    }
+
+    private static Snapshot Of(Bucket bucket, Estate estate, int day, IReadOnlyList<Population> populations, IncomingCopies copies)
+    {
         var tiers = estate.PriceBook.Tiers.Select(_ => new Tally()).ToArray();
-        copies ??= IncomingCopies.Of(estate, Math.Max(day, 1));
         if (day == 0)
         {
             foreach (var lot in bucket.Stock)
@@ -38,8 +60,7 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
         }
         else
         {
-            var incoming = copies.Into(bucket.Name);
-            foreach (var population in Population.Of(bucket, incoming, estate.PriceBook, estate.Today, day, new GrowthTable.Shelf(day)))
+            foreach (var population in populations)
             {
                 foreach (var life in population.Lives)
                     Count(life, day - 1, tiers);

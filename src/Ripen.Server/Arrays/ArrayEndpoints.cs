@@ -71,8 +71,6 @@ internal static class ArrayEndpoints
             .WithSummary("Somebody reads a folder of a volume: what is away is charged, and comes home where the array says so.");
     }
 
-    private static readonly AgeAxis Axis = new(AgeBins.Knee, AgeBins.Oldest, AgeBins.Starts);
-
     private static async Task<Results<Ok<ArraysReading>, ProblemHttpResult>> ReadAll(
         CurrentEstate current,
         HttpResponse response,
@@ -82,7 +80,7 @@ internal static class ArrayEndpoints
         if (await current.Get(cancel) is not { } view)
             return Problems.NoEstate();
         response.SetVersion(view.Version);
-        return TypedResults.Ok(new ArraysReading([.. view.Estate.Arrays.Select(a => ArrayReading.Of(a, view.Estate))], Axis));
+        return TypedResults.Ok(new ArraysReading([.. view.Estate.Arrays.Select(a => ArrayReading.Of(a, view.Estate))], AgeAxis.OfAll));
     }
 
     private static async Task<Results<Ok<ArraysDocument>, ProblemHttpResult>> ReadDocument(

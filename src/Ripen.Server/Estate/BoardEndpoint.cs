@@ -10,7 +10,10 @@ namespace Ripen.Server.Estates;
 
 /// <summary>The age axis that all strips share: where log-like positions bend, the age at its end, and the first day of each histogram
 /// bin.</summary>
-public sealed record AgeAxis(double Knee, int Oldest, IReadOnlyList<int> BinStarts);
+public sealed record AgeAxis(double Knee, int Oldest, IReadOnlyList<int> BinStarts)
+{
+    internal static readonly AgeAxis OfAll = new(AgeBins.Knee, AgeBins.Oldest, AgeBins.Starts);
+}
 
 /// <summary>A bucket on a day. <see cref="MonthCost"/> is for the calendar month of that day, <see cref="Trend"/> for every month to the
 /// horizon, as exactly as a line can be drawn.</summary>
@@ -61,8 +64,6 @@ public sealed record BucketOnBoard(DateOnly Day, bool Projected, Month Month, Ag
 
 internal static class BoardEndpoint
 {
-    private static readonly AgeAxis Axis = new(AgeBins.Knee, AgeBins.Oldest, AgeBins.Starts);
-
     /// <summary>What a question asks for, worked out; or why it cannot be asked.</summary>
     private sealed record Answer(EstateView View, BoardFigures Figures, List<int> Found, IReadOnlySet<string> Late);
 
@@ -82,7 +83,7 @@ internal static class BoardEndpoint
                 figures.Day,
                 figures.Day > view.Estate.Today,
                 Month.Of(figures.Day),
-                Axis,
+                AgeAxis.OfAll,
                 view.Estate.Buckets.Count,
                 found.Count,
                 found.Sum(i => figures.Contents[i].Objects),
@@ -153,7 +154,7 @@ internal static class BoardEndpoint
                 figures.Day,
                 figures.Day > view.Estate.Today,
                 Month.Of(figures.Day),
-                Axis,
+                AgeAxis.OfAll,
                 Row(view, figures, found.Place, LateSources(view, provider))
             )
         );

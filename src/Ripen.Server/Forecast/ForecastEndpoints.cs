@@ -2,9 +2,13 @@ using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Forecasting;
 using Ripen.Files;
+using Ripen.Server.Estates;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Forecasts;
+
+/// <summary>Bytes by day, age and tier, and the axis of ages.</summary>
+public sealed record LandscapeReading(Landscape Landscape, AgeAxis Axis);
 
 internal static class ForecastEndpoints
 {
@@ -12,6 +16,10 @@ internal static class ForecastEndpoints
     {
         var forecast = api.MapGroup("/forecast").WithTags("Forecast");
         forecast.MapGet("", Read).WithName("readForecast").WithSummary("Money and bytes by month, split by tier, charge or bucket.");
+        forecast
+            .MapGet("/landscape", ReadLandscape)
+            .WithName("readLandscape")
+            .WithSummary("Bytes by day, age and tier over a horizon, of the estate or a bucket.");
         forecast
             .MapGet("/rows.csv", Csv)
             .WithName("readForecastCsv")
@@ -40,6 +48,21 @@ internal static class ForecastEndpoints
             return Problems.Invalid("unknown-choice", "?by", $"'{by}' is not known; write one of: tier, charge, bucket.");
         }
         return TypedResults.Ok(ForecastSeries.Of(view.Project(months), split));
+    }
+
+    private static async Task<Results<Ok<LandscapeReading>, ProblemHttpResult>> ReadLandscape(
+        CurrentEstate current,
+        CancellationToken cancel,
+        [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default,
+        [Description("A bucket's name; all without it.")] string? bucket = null
+    )
+    {
+        var (view, wrong) = await Horizon.Look(current, months, bucket, cancel);
+        if (wrong is not null)
+            return wrong;
+        // The morning after the last month is a day of the month after it.
+        var copies = view!.Project(months + 1).Copies;
+        return TypedResults.Ok(new LandscapeReading(Landscape.Of(view.Estate, copies, months, bucket), AgeAxis.OfAll));
     }
 
     private static async Task<Results<PushStreamHttpResult, ProblemHttpResult>> Csv(

@@ -149,6 +149,7 @@ export type RegionPrices = Schemas["RegionPrices"];
 export type StorageBand = Schemas["StorageBand"];
 export type TierPrice = Schemas["TierPrice"];
 export type PricesReading = Schemas["PricesReading"];
+export type LandscapeReading = Schemas["LandscapeReading"];
 export type ArrayReadPrice = Schemas["ArrayReadPrice"];
 export type AwayCharges = Schemas["AwayCharges"];
 export type ArrayYear = Schemas["ArrayYear"];
@@ -281,6 +282,10 @@ export const decideStores = (choice: StoresChoice, confirm: string) =>
 
 export const readForecast = (months: number, by: SplitBy) =>
   value(client.GET("/api/forecast", { params: { query: { months, by } } }));
+
+/** Bytes by day, age and tier; of all buckets without one. */
+export const readLandscape = (months: number, bucket: string | null) =>
+  value(client.GET("/api/forecast/landscape", { params: { query: { months, ...(bucket ? { bucket } : {}) } } }));
 
 /** How many lines of the log one answer has. */
 export const linesOfLog = 60;

@@ -49,6 +49,7 @@ export const keys = {
   leaving: (array: string, order: unknown) => ["arrays", array, order],
   homecoming: (array: string, volume: string) => ["arrays", array, "home", volume],
   arrayReading: (array: string, volume: string, folder: string) => ["arrays", array, "reading", volume, folder],
+  landscape: (months: number, bucket: string | null) => ["forecast", "landscape", months, bucket],
   prices: ["prices"],
   pricesDraft: (book: unknown) => ["prices", book],
   cheapest: (longestWait: number | null) => ["cheapest", longestWait],

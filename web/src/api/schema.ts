@@ -673,6 +673,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/forecast/landscape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Bytes by day, age and tier over a horizon, of the estate or a bucket. */
+        get: operations["readLandscape"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forecast/rows.csv": {
         parameters: {
             query?: never;
@@ -4492,6 +4509,14 @@ export interface components {
             /** Format: date */
             keepUntil: null | string;
         };
+        Landscape: {
+            days: string[];
+            tiers: components["schemas"]["TierLandscape"][];
+        };
+        LandscapeReading: {
+            landscape: components["schemas"]["Landscape"];
+            axis: components["schemas"]["AgeAxis"];
+        };
         LeastAge: {
             /** Format: int32 */
             created?: number;
@@ -6089,6 +6114,10 @@ export interface components {
             bytes: number;
             bytesByAge: number[];
         };
+        TierLandscape: {
+            tier: string;
+            bytes: number[][];
+        };
         TierMove: {
             parts: components["schemas"]["TierMovePart"][];
             toTier: string;
@@ -7417,6 +7446,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ForecastSeries"];
+                };
+            };
+        };
+    };
+    readLandscape: {
+        parameters: {
+            query?: {
+                /** @description The horizon in calendar months, 1 to 360. */
+                months?: number;
+                /** @description A bucket's name; all without it. */
+                bucket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LandscapeReading"];
                 };
             };
         };

@@ -63,7 +63,7 @@ export function NightPage() {
       </div>
       <p className="mt-2 max-w-3xl text-ink-soft">
         {isYear
-          ? "What rules will do from today on, in expectation and with what arrives meanwhile. Packs of backup plans have a calendar of their own and are not in it."
+          ? "What rules will do from today on, in expectation and with what arrives meanwhile. Packs that no restore point needs any more leave by their plan, and are told in its calendar."
           : last
             ? "What rules did when the day was closed."
             : "What rules will do when today is closed, if nothing comes, goes or is changed until then: what still arrives can be old enough for a rule at once, and what is deleted by hand is not there any more."}

@@ -41,10 +41,10 @@ export function TierDemands({ book, problemAt, onChange }: DemandsProps) {
         <tbody>
           {book.tiers.map((tier, i) => (
             <tr key={tier.id} className="border-b border-hairline">
-              <th className="py-1 text-left font-normal">
+              <th className="whitespace-nowrap py-1 text-left font-normal">
                 <input
                   aria-label={`Name of ${tier.id}`}
-                  className="w-28 bg-transparent"
+                  className="w-24 bg-transparent"
                   value={tier.name}
                   onChange={(e) => change(i, { name: e.target.value })}
                 />
