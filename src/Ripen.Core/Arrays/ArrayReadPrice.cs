@@ -13,7 +13,7 @@ public sealed record ArrayReadPrice(double Bytes, double WhereItIs, double Home,
 {
     private const int ReadAfterDays = 30;
 
-    /// <summary>Readings within those days from which on bringing it home costs no more; null where it never does.</summary>
+    /// <summary>Readings within those days from which on bringing it home costs no more; null where reading costs nothing.</summary>
     public double? HomeWinsFrom => WhereItIs > 0 ? Home / WhereItIs : null;
 
     /// <summary>Null where the array has no bucket, and where nothing is away or would leave tonight.</summary>

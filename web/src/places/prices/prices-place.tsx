@@ -162,10 +162,14 @@ export function PricesPlace() {
                   label="Read amounts from a file…"
                   kind="quiet"
                   accept=".csv,.json,text/csv,application/json"
+                  disabled={draft !== null}
                   onPick={(files) => files[0] && rows.mutate(files[0])}
                 />
               </li>
             </ul>
+            {draft !== null && (
+              <p className="text-sm text-ink-soft">A file takes the place of a draft: apply this one first, or discard it.</p>
+            )}
             {rows.error && <ErrorNote error={rows.error} />}
             <Earlier book={inForce.prices} />
           </div>
