@@ -66,33 +66,40 @@ public sealed class NightTests
     public void What_rules_do_in_months_is_the_sum_of_what_they_do_at_night()
     {
         var compared = 0;
-        RandomEstates.Check(
-            25,
-            estate =>
-            {
-                using var provider = new TestProvider(estate);
-                var done = new Dictionary<string, (double Objects, double Bytes, double Charge)>();
-                var end = new DateOnly(estate.Today.Year, estate.Today.Month, 1).AddMonths(3);
-                for (var day = estate.Today; day < end; day = day.AddDays(1))
-                {
-                    provider.PassDays(1);
-                    foreach (var s in provider.Inside.LastNight(null, 0, 1)!.Sums)
-                        Add(done, $"{Month.Of(day)} {s.Bucket} {s.Deed} {s.Rule} {s.From} {s.To}", s.Objects, s.Bytes, s.Charge);
-                }
-                var ahead = new Dictionary<string, (double Objects, double Bytes, double Charge)>();
-                foreach (var d in RulesAhead.Of(estate, 3))
-                    Add(ahead, $"{d.Month} {d.Bucket} {d.Deed} {d.Rule} {d.From} {d.To}", d.Objects, d.Bytes, d.Charge);
-                compared += ahead.Count;
-                foreach (var key in done.Keys.Union(ahead.Keys))
-                {
-                    var (was, foreseen) = (done.GetValueOrDefault(key), ahead.GetValueOrDefault(key));
-                    if (!Near(was.Objects, foreseen.Objects) || !Near(was.Bytes, foreseen.Bytes) || !Near(was.Charge, foreseen.Charge))
-                        return $"{key}: done {was}, foreseen {foreseen}";
-                }
-                return null;
-            }
-        );
+        RandomEstates.Check(25, estate => AheadAndDone(estate, ref compared));
         Assert.True(compared > 60, $"Only {compared} sums were compared.");
+    }
+
+    [Fact]
+    public void Packs_that_plans_store_are_in_the_months_as_they_move_at_night()
+    {
+        var compared = 0;
+        RandomPlans.Check(20, estate => AheadAndDone(estate, ref compared));
+        Assert.True(compared > 10, $"Only {compared} sums were compared.");
+    }
+
+    private static string? AheadAndDone(Estate estate, ref int compared)
+    {
+        using var provider = new TestProvider(estate);
+        var done = new Dictionary<string, (double Objects, double Bytes, double Charge)>();
+        var end = new DateOnly(estate.Today.Year, estate.Today.Month, 1).AddMonths(3);
+        for (var day = estate.Today; day < end; day = day.AddDays(1))
+        {
+            provider.PassDays(1);
+            foreach (var s in provider.Inside.LastNight(null, 0, 1)!.Sums)
+                Add(done, $"{Month.Of(day)} {s.Bucket} {s.Deed} {s.Rule} {s.From} {s.To}", s.Objects, s.Bytes, s.Charge);
+        }
+        var ahead = new Dictionary<string, (double Objects, double Bytes, double Charge)>();
+        foreach (var d in RulesAhead.Of(estate, 3))
+            Add(ahead, $"{d.Month} {d.Bucket} {d.Deed} {d.Rule} {d.From} {d.To}", d.Objects, d.Bytes, d.Charge);
+        compared += ahead.Count;
+        foreach (var key in done.Keys.Union(ahead.Keys))
+        {
+            var (was, foreseen) = (done.GetValueOrDefault(key), ahead.GetValueOrDefault(key));
+            if (!Near(was.Objects, foreseen.Objects) || !Near(was.Bytes, foreseen.Bytes) || !Near(was.Charge, foreseen.Charge))
+                return $"{key}: done {was}, foreseen {foreseen}";
+        }
+        return null;
 
         static void Add(Dictionary<string, (double, double, double)> sums, string key, double objects, double bytes, double charge)
         {
