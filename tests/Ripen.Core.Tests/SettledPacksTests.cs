@@ -118,7 +118,9 @@ public sealed class SettledPacksTests
             early[day] +=
                 Math.Max(0, estate.PriceBook.Tiers[tier].DaysShort(day - since)) * (Objects(packs) - Objects(packs with { Point = next }));
 
-        public void MoveIn(int day, int tier, NeededPacks packs, string by) => moved[day] += Objects(packs);
+        public void MoveIn(int day, int tier, NeededPacks packs) => moved[day] += Objects(packs);
+
+        public void EndStay(int day, NeededPacks packs, IReadOnlyList<Stay> stays, int stay, bool forGood) { }
 
         public string? DifferenceAtEnd(double[] byTier) =>
             Enumerable

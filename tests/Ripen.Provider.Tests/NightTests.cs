@@ -74,7 +74,7 @@ public sealed class NightTests
     public void Packs_that_plans_store_are_in_the_months_as_they_move_at_night()
     {
         var compared = 0;
-        RandomPlans.Check(20, estate => AheadAndDone(estate, ref compared));
+        RandomPlans.Check(40, estate => AheadAndDone(estate, ref compared));
         Assert.True(compared > 10, $"Only {compared} sums were compared.");
     }
 

@@ -100,7 +100,9 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
 
         public void Leave(int on, int tier, int since, NeededPacks packs, int next) { }
 
-        public void MoveIn(int on, int tier, NeededPacks packs, string by) { }
+        public void MoveIn(int on, int tier, NeededPacks packs) { }
+
+        public void EndStay(int on, NeededPacks packs, IReadOnlyList<Stay> stays, int stay, bool forGood) { }
     }
 
     private static void Count(Life life, int day, Tally[] tiers)

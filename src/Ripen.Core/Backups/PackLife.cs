@@ -23,8 +23,11 @@ internal interface IPackWitness
     /// <paramref name="next"/> still needs of them stays.</summary>
     void Leave(int day, int tier, int since, NeededPacks packs, int next);
 
-    /// <summary>They come into the tier from a warmer one, which they left last, moved by a rule of this id.</summary>
-    void MoveIn(int day, int tier, NeededPacks packs, string by);
+    /// <summary>They come into the tier from a warmer one.</summary>
+    void MoveIn(int day, int tier, NeededPacks packs);
+
+    /// <summary>Their stay of this number ends by their bucket's rules: in the next one, or for good.</summary>
+    void EndStay(int day, NeededPacks packs, IReadOnlyList<Stay> stays, int stay, bool forGood);
 }
 
 /// <summary>
@@ -133,12 +136,13 @@ internal sealed record PackLife(int Run, int Created, int Arrived, int Landing)
                 if (to >= days)
                     return;
                 var next = i + 1 < stays.Count && to < goneOn ? stays[i + 1] : (Stay?)null;
+                witness.EndStay(to, Of(point), stays, i, next is null);
                 if (next?.Tier == stay.Tier)
                     continue;
                 witness.Leave(to, stay.Tier, entered, Of(point), PointTimes.Nobody);
                 if (next is not { } into)
                     return;
-                witness.MoveIn(to, into.Tier, Of(point), into.By!);
+                witness.MoveIn(to, into.Tier, Of(point));
             }
         }
 

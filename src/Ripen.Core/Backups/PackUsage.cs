@@ -99,7 +99,9 @@ internal sealed class PackUsage : IPackWitness
             Once(day, tier, Measure.EarlyLeaveByteDays, packs, missing * of.BilledBytes(bytesPerObject), next);
     }
 
-    public void MoveIn(int day, int tier, NeededPacks packs, string by) => Once(day, tier, Measure.Moves, packs);
+    public void MoveIn(int day, int tier, NeededPacks packs) => Once(day, tier, Measure.Moves, packs);
+
+    public void EndStay(int day, NeededPacks packs, IReadOnlyList<Stay> stays, int stay, bool forGood) { }
 
     /// <summary>What adds up of packs that rest in a tier in a stretch.</summary>
     private void Weigh(int stretch, int tier, double objectDays, double objectsAtEnd, bool watched, List<(int At, double Amount)> into)

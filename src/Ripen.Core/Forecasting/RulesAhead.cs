@@ -168,9 +168,8 @@ public static class RulesAhead
         {
             for (var i = 0; i < life.Stays.Count; i++)
             {
-                var steppedBack = i > 0 && life.Stays[i].IsEarlier && !life.Stays[i - 1].IsEarlier;
                 if (i + 1 < life.Stays.Count)
-                    AddLeaving(life, i, steppedBack, lifecycle);
+                    AddLeaving(life, i, lifecycle);
                 else if (life.EndsByAge)
                     AddEnd(life, i, lifecycle);
                 AddGoneTogether(life, i, lifecycle);
@@ -179,9 +178,8 @@ public static class RulesAhead
 
         public void Add(PacksHere packs, DateOnly today)
         {
-            var moves = new PackMoves(this, packs);
             foreach (var life in packs.Lives)
-                life.Tell(today, calendar.Days, moves);
+                life.Tell(today, calendar.Days, new PackDeeds(this, packs.Branches, life));
         }
 
         /// <summary>If nothing more comes of them.</summary>
@@ -197,68 +195,82 @@ public static class RulesAhead
             sum.Bytes += parts.Parts * parts.BytesPerPart;
         }
 
-        /// <summary>Told what rules move of packs; what no point needs any more leaves by its plan.</summary>
-        private sealed class PackMoves(Tally tally, PacksHere packs) : IPackWitness
+        /// <summary>Told what rules do with packs; what no point needs any more leaves by its plan.</summary>
+        private sealed class PackDeeds(Tally tally, IReadOnlyList<Branch> branches, PackLife life) : IPackWitness
         {
-            private (int Tier, int Since) left;
-
             public void Rest(int from, int to, int tier, NeededPacks packs, bool watched) { }
 
-            public void Leave(int day, int tier, int since, NeededPacks packs, int next) => left = (tier, since);
+            public void Leave(int day, int tier, int since, NeededPacks packs, int next) { }
 
-            public void MoveIn(int day, int tier, NeededPacks moved, string by)
+            public void MoveIn(int day, int tier, NeededPacks packs) { }
+
+            public void EndStay(int day, NeededPacks packs, IReadOnlyList<Stay> stays, int stay, bool forGood)
             {
-                var objects = packs.Branches.Sum(moved.Objects);
+                var (objects, stretch) = (branches.Sum(packs.Objects), tally.StretchOf(day));
+                var lifecycle = life.Paths.Lifecycle;
                 if (objects == 0)
                     return;
-                var sum = tally.Of(tally.StretchOf(day), NightDeed.Moves, by, left.Tier, tier);
-                sum.Objects += objects;
-                sum.Bytes += objects * packs.BytesPerObject;
-                var from = tally.TierAt(left.Tier);
-                sum.EarlyByteDays += objects * from.DaysShort(day - left.Since) * from.BilledBytes(packs.BytesPerObject);
+                if (forGood)
+                    tally.PutEnd(stretch, stays[stay], day - life.Created, lifecycle, objects);
+                else if (StepAfter(stays, stay, lifecycle) is { } step)
+                    tally.PutStep(stretch, stays[stay], step, objects);
             }
         }
 
         private int StretchOf(int day) => calendar.StretchOf(day);
 
-        private Tier TierAt(int place) => prices.Tiers[place];
-
-        private void AddLeaving(Life life, int i, bool steppedBack, Lifecycle lifecycle)
+        /// <summary>What ends a stay that another follows; null where that was told with the one before.</summary>
+        private static (NightDeed Deed, string? By, Stay To)? StepAfter(IReadOnlyList<Stay> stays, int i, Lifecycle lifecycle)
         {
-            var (stay, next) = (life.Stays[i], life.Stays[i + 1]);
+            var (stay, next) = (stays[i], stays[i + 1]);
+            var steppedBack = i > 0 && stay.IsEarlier && !stays[i - 1].IsEarlier;
             // What moves in the night in which it steps back does both at once.
             if (steppedBack && stay.From == stay.To)
+                return null;
+            if (!next.IsEarlier || stay.IsEarlier)
+                return (NightDeed.Moves, next.By, next);
+            var to = next.From == next.To && i + 2 < stays.Count ? stays[i + 2] : next;
+            return (NightDeed.StepsBack, lifecycle.OverBy(stay.To, earlier: false), to);
+        }
+
+        private void AddLeaving(Life life, int i, Lifecycle lifecycle)
+        {
+            if (StepAfter(life.Stays, i, lifecycle) is not { } step)
                 return;
-            var (deed, by, to) = (NightDeed.Moves, next.By, next);
-            if (next.IsEarlier && !stay.IsEarlier)
-            {
-                (deed, by) = (NightDeed.StepsBack, lifecycle.OverBy(stay.To, earlier: false));
-                if (next.From == next.To && i + 2 < life.Stays.Count)
-                    to = life.Stays[i + 2];
-            }
-            var bundles = to.Form != stay.Form;
-            var tier = prices.Tiers[stay.Tier];
-            for (var m = calendar.StretchOf(Math.Max(0, life.Cohorts.First + stay.To)); m < calendar.Stretches; m++)
-            {
-                var left = life.Cohorts.Count(calendar.Start(m) - stay.To, Math.Min(calendar.Start(m + 1), life.GoneOn) - stay.To);
-                if (left == 0)
-                    continue;
-                var sum = Of(m, deed, by, stay.Tier, to.Tier == stay.Tier ? null : to.Tier);
-                Put(sum, stay, left, to.Tier == stay.Tier ? 0 : tier.DaysShort(stay.To - stay.Since));
-                sum.Bundled += bundles ? left * stay.Form.Count : 0;
-                sum.Bundles += bundles ? left * to.Form.Count : 0;
-            }
+            var stay = life.Stays[i];
+            for (var s = calendar.StretchOf(Math.Max(0, life.Cohorts.First + stay.To)); s < calendar.Stretches; s++)
+                PutStep(
+                    s,
+                    stay,
+                    step,
+                    life.Cohorts.Count(calendar.Start(s) - stay.To, Math.Min(calendar.Start(s + 1), life.GoneOn) - stay.To)
+                );
+        }
+
+        private void PutStep(int stretch, Stay stay, (NightDeed Deed, string? By, Stay To) step, double left)
+        {
+            if (left == 0)
+                return;
+            var stays = step.To.Tier == stay.Tier;
+            var sum = Of(stretch, step.Deed, step.By, stay.Tier, stays ? null : step.To.Tier);
+            Put(sum, stay, left, stays ? 0 : DaysShort(stay, stay.To));
+            if (step.To.Form == stay.Form)
+                return;
+            sum.Bundled += left * stay.Form.Count;
+            sum.Bundles += left * step.To.Form.Count;
         }
 
         private void AddEnd(Life life, int i, Lifecycle lifecycle)
         {
             var stay = life.Stays[i];
-            for (var m = calendar.StretchOf(Math.Max(0, life.Cohorts.First + stay.To)); m < calendar.Stretches; m++)
-            {
-                var gone = life.Removed(i, calendar.Start(m), calendar.Start(m + 1));
-                if (gone > 0)
-                    Put(Of(m, NightDeed.Expires, OverBy(lifecycle, stay, stay.To), stay.Tier, null), stay, gone, DaysShort(stay, stay.To));
-            }
+            for (var s = calendar.StretchOf(Math.Max(0, life.Cohorts.First + stay.To)); s < calendar.Stretches; s++)
+                PutEnd(s, stay, stay.To, lifecycle, life.Removed(i, calendar.Start(s), calendar.Start(s + 1)));
+        }
+
+        private void PutEnd(int stretch, Stay stay, int age, Lifecycle lifecycle, double gone)
+        {
+            if (gone > 0)
+                Put(Of(stretch, NightDeed.Expires, OverBy(lifecycle, stay, age), stay.Tier, null), stay, gone, DaysShort(stay, age));
         }
 
         /// <summary>On the first day on which nothing keeps them any more, those of each age.</summary>
@@ -270,10 +282,7 @@ public static class RulesAhead
             var stretch = calendar.StretchOf(life.GoneOn);
             var to = Math.Min(stay.To, life.GoneOn - life.Cohorts.First + 1);
             for (var age = Math.Max(stay.From, life.GoneOn - life.Cohorts.End + 1); age < to; age++)
-            {
-                var gone = life.Cohorts.Count(life.GoneOn - age, life.GoneOn - age + 1);
-                Put(Of(stretch, NightDeed.Expires, OverBy(lifecycle, stay, age), stay.Tier, null), stay, gone, DaysShort(stay, age));
-            }
+                PutEnd(stretch, stay, age, lifecycle, life.Cohorts.Count(life.GoneOn - age, life.GoneOn - age + 1));
         }
 
         public void Add(ReadPopulation population)
