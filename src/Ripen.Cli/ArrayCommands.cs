@@ -52,11 +52,7 @@ internal static class ArrayCommands
                     Console.WriteLine(await ServerCommands.Answer(await http.PostAsync(new Uri(path + "/draft", UriKind.Relative), order)));
                     return;
                 }
-                using var looked = await http.GetAsync(new Uri("/api/arrays", UriKind.Relative));
-                await ServerCommands.Answer(looked);
-                using var request = new HttpRequestMessage(HttpMethod.Put, new Uri(path, UriKind.Relative)) { Content = order };
-                request.Headers.IfMatch.Add(looked.Headers.ETag!);
-                await ServerCommands.Answer(await http.SendAsync(request));
+                await ServerCommands.Replace(http, new Uri("/api/arrays", UriKind.Relative), new Uri(path, UriKind.Relative), order);
                 Console.WriteLine("Stored: the next night takes what is old enough.");
             }
         );

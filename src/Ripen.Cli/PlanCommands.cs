@@ -136,9 +136,7 @@ internal static class PlanCommands
     {
         var json = await Text(file);
         var id = (string?)JsonNode.Parse(json)?["id"] ?? "unnamed";
-        using var request = new HttpRequestMessage(HttpMethod.Put, At(Address(what, id, discardPoints))) { Content = Body(json) };
-        request.Headers.IfMatch.Add(await Tag(http, what));
-        await ServerCommands.Answer(await http.SendAsync(request));
+        await ServerCommands.Replace(http, At($"/api/{what}"), At(Address(what, id, discardPoints)), Body(json));
     }
 
     internal static async Task Remove(HttpClient http, string what, string id, bool discardPoints = false)

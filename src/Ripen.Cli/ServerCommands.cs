@@ -35,6 +35,8 @@ internal static class ServerCommands
             .. UploadCommands.All(),
             .. ArrayCommands.All(),
             .. PriceCommands.All(),
+            .. ScenarioCommands.All(),
+            WhyCommand.Make(),
             FullRestoreCommand.Make(),
             Clock(),
             Pass(),
@@ -348,6 +350,20 @@ internal static class ServerCommands
             // No problem document: the status has to do.
         }
         throw new RefusedException(detail ?? $"The server answered {(int)response.StatusCode}.");
+    }
+
+    /// <summary>Puts something in the place of what there is, as it was when it was looked at last.</summary>
+    /// <param name="http">Of the server.</param>
+    /// <param name="looked">Where the ETag is.</param>
+    /// <param name="place">Where it goes.</param>
+    /// <param name="body">What.</param>
+    internal static async Task Replace(HttpClient http, Uri looked, Uri place, HttpContent body)
+    {
+        using var there = await http.GetAsync(looked);
+        await Answer(there);
+        using var request = new HttpRequestMessage(HttpMethod.Put, place) { Content = body };
+        request.Headers.IfMatch.Add(there.Headers.ETag!);
+        await Answer(await http.SendAsync(request));
     }
 
     internal sealed class RefusedException(string message) : Exception(message);

@@ -3,6 +3,7 @@ using Microsoft.EntityFrameworkCore;
 using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
+using Ripen.Core.Scenarios;
 
 namespace Ripen.Data;
 
@@ -146,6 +147,15 @@ public sealed class BackupStore(EstateStore estates, ChangeLog log)
         long estateVersion,
         CancellationToken cancel = default
     ) => ChangeList("local arrays", before, after, (row, text) => row.Arrays = text, estateVersion, cancel);
+
+    /// <summary>Puts a list of scenarios in the place of the one there is.</summary>
+    /// <inheritdoc cref="ChangePeriods"/>
+    public Task ChangeScenarios(
+        IReadOnlyList<Scenario> before,
+        IReadOnlyList<Scenario> after,
+        long estateVersion,
+        CancellationToken cancel = default
+    ) => ChangeList("scenarios", before, after, (row, text) => row.Scenarios = text, estateVersion, cancel);
 
     private Task ChangeList<T>(
         string what,

@@ -5,6 +5,7 @@ using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
+using Ripen.Core.Scenarios;
 
 namespace Ripen.Data;
 
@@ -104,6 +105,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                 Carriers = Mapping.ToList<CarrierMachine>(row.Carriers),
                 Arrays = Mapping.ToList<LocalArray>(row.Arrays),
                 RetentionPeriods = Mapping.ToList<RetentionPeriod>(row.RetentionPeriods),
+                Scenarios = Mapping.ToList<Scenario>(row.Scenarios),
             },
             row.Version,
             row.ImportVersion,
@@ -416,42 +418,12 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
             cancel
         );
 
-    /// <summary>Puts a line between two regions into the price book, in the place of the one there is.</summary>
-    /// <param name="prices">In force.</param>
-    /// <param name="after">The line.</param>
-    /// <param name="estateVersion">That was looked at.</param>
-    /// <param name="shown">The cost that was seen.</param>
-    /// <param name="cancel">Stops; nothing is stored.</param>
-    /// <exception cref="RefusalException">The estate has another version.</exception>
-    public Task SetTransfer(
-        PriceBook prices,
-        Transfer after,
-        long estateVersion,
-        IReadOnlyList<YearChange> shown,
-        CancellationToken cancel = default
-    ) =>
-        Change(
-            async db =>
-            {
-                await Bump(db, estateVersion, cancel);
-                await Put(db, prices.With(after), cancel);
-                log.Add(
-                    db,
-                    "line-changed",
-                    $"{after.From} – {after.To}",
-                    prices.FindTransfer(after.From, after.To) is { } before ? JsonSerializer.Serialize(before, EstateDocument.Json) : null,
-                    JsonSerializer.Serialize(after, EstateDocument.Json),
-                    shown
-                );
-            },
-            cancel
-        );
-
     /// <summary>Puts a price book in the place of the one in force.</summary>
     /// <param name="before">In force.</param>
     /// <param name="after">Fits the estate.</param>
     /// <param name="estateVersion">That was looked at.</param>
     /// <param name="shown">The cost that was seen.</param>
+    /// <param name="line">The only one that is otherwise; null for a change of any prices.</param>
     /// <param name="cancel">Stops; nothing is stored.</param>
     /// <exception cref="RefusalException">The estate has another version.</exception>
     public Task ChangePrices(
@@ -459,6 +431,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         PriceBook after,
         long estateVersion,
         IReadOnlyList<YearChange> shown,
+        Transfer? line = null,
         CancellationToken cancel = default
     ) =>
         Change(
@@ -466,12 +439,13 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
             {
                 await Bump(db, estateVersion, cancel);
                 await Put(db, after, cancel);
+                var (kind, name) = line is null ? ("prices-changed", "prices") : ("line-changed", $"{line.From} – {line.To}");
                 log.Add(
                     db,
-                    "prices-changed",
-                    "prices",
-                    JsonSerializer.Serialize(before, EstateDocument.Json),
-                    JsonSerializer.Serialize(after, EstateDocument.Json),
+                    kind,
+                    name,
+                    line is null ? Text(before) : Text(before.FindTransfer(line.From, line.To)),
+                    line is null ? Text(after) : Text(line),
                     shown
                 );
             },
@@ -536,7 +510,8 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         estate.Mark = NewMark();
     }
 
-    private static string Text(PriceBook prices) => JsonSerializer.Serialize(prices, EstateDocument.Json);
+    private static string? Text<T>(T? part)
+        where T : class => part is null ? null : JsonSerializer.Serialize(part, EstateDocument.Json);
 
     private static string NewMark() => Guid.NewGuid().ToString("N");
 

@@ -20,6 +20,7 @@ internal static class Mapping
             Carriers = ToText(estate.Carriers),
             Arrays = ToText(estate.Arrays),
             RetentionPeriods = ToText(estate.RetentionPeriods),
+            Scenarios = ToText(estate.Scenarios),
         };
 
     /// <summary>A list that nothing asks for one of; null for an empty one.</summary>

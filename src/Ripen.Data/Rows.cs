@@ -29,6 +29,9 @@ internal sealed class EstateRow
     /// <summary>Retention periods, as JSON; null for none.</summary>
     public string? RetentionPeriods { get; set; }
 
+    /// <summary>What if, as JSON; null for none.</summary>
+    public string? Scenarios { get; set; }
+
     /// <summary>Rises with every change to anything in the estate.</summary>
     public long Version { get; set; }
 

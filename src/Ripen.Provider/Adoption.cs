@@ -4,6 +4,7 @@ using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
+using Ripen.Core.Scenarios;
 using Ripen.Provider.Arrays;
 using Ripen.Provider.Clock;
 using Ripen.Provider.Index;
@@ -118,6 +119,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         ArrayRows.Adopt(db, isImport ? null : before?.Plan.Estate.Arrays ?? [], plan.Estate.Arrays);
         SetMeta(db, "carriers", JsonSerializer.Serialize(plan.Estate.Carriers, Compact));
         SetMeta(db, "retention-periods", JsonSerializer.Serialize(plan.Estate.RetentionPeriods, Compact));
+        SetMeta(db, "scenarios", JsonSerializer.Serialize(plan.Estate.Scenarios, Compact));
         SetMeta(db, "workloads-stated", plan.Estate.Today.DayNumber);
         var terms = TermsOf(db, plan);
         TargetLedger.KeepOnly(db, [.. plan.Estate.Targets.Select(t => t.Id)]);
@@ -222,6 +224,7 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
             Arrays = JsonSerializer.Deserialize<LocalArray[]>(Text(db, "arrays") ?? "[]", Compact)!,
             Carriers = JsonSerializer.Deserialize<CarrierMachine[]>(Text(db, "carriers") ?? "[]", Compact)!,
             RetentionPeriods = JsonSerializer.Deserialize<RetentionPeriod[]>(Text(db, "retention-periods") ?? "[]", Compact)!,
+            Scenarios = JsonSerializer.Deserialize<Scenario[]>(Text(db, "scenarios") ?? "[]", Compact)!,
         };
         var standing = Standing(db);
         return new ProviderPlan(

@@ -399,11 +399,14 @@ public sealed class SimulatedProvider : IDisposable
 
     public void Dispose()
     {
-        Sealing.Dispose();
-        if (!state.Uses.IsEmpty)
-            state.Change(_ => { });
-        state.Index.Dispose();
-        oneProcess.Dispose();
+        // Whatever fails on the way out, the folder is let go: it can be opened again.
+        using (oneProcess)
+        using (state.Index)
+        using (Sealing)
+        {
+            if (!state.Uses.IsEmpty)
+                state.Change(_ => { });
+        }
     }
 
     private const int LockAttempts = 20;

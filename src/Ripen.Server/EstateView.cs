@@ -4,6 +4,7 @@ using Ripen.Core.Forecasting;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Server.Estates;
+using Ripen.Server.Scenarios;
 
 namespace Ripen.Server;
 
@@ -20,6 +21,8 @@ public sealed class EstateView
     private readonly Lazy<BucketMark[][]> marks;
     private readonly StoredEstate stored;
     private Late? late;
+    private AssumedEstates? assumed;
+    private Ranged? uncertain;
 
     private EstateView(StoredEstate stored, ProviderStock stock, Estate estate, EstateView? before)
     {
@@ -55,6 +58,19 @@ public sealed class EstateView
             late = known = new Late(now, find());
         return known.Sources;
     }
+
+    /// <summary>What a projection of this view costs over ranges; the last one is at hand, for other prices and other draws.</summary>
+    internal Checked<UncertainMoney> Uncertain(Projection projection, Uncertain growth, Uncertain reading)
+    {
+        var known = uncertain;
+        if (known is null || !ReferenceEquals(known.Of, projection) || (known.Growth, known.Reading) != (growth, reading))
+            uncertain = known = new Ranged(projection, growth, reading, UncertainMoney.Of(projection, growth, reading));
+        return known.Money;
+    }
+
+    /// <summary>The estate under scenarios.</summary>
+    /// <param name="current">Knows what buckets hold.</param>
+    internal AssumedEstates Assumed(CurrentEstate current) => assumed ??= new AssumedEstates(this, current);
 
     /// <summary>What <see cref="BucketMarks"/> says of the bucket at this place.</summary>
     internal BucketMark[] Marks(int bucket) => marks.Value[bucket];
@@ -121,6 +137,8 @@ public sealed class EstateView
         };
         return new EstateView(stored, stock, estate, before);
     }
+
+    private sealed record Ranged(Projection Of, Uncertain Growth, Uncertain Reading, Checked<UncertainMoney> Money);
 
     private sealed record Late(DateTimeOffset At, IReadOnlySet<string> Sources);
 }

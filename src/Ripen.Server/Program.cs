@@ -22,6 +22,7 @@ using Ripen.Server.Prices;
 using Ripen.Server.Redundancy;
 using Ripen.Server.Replication;
 using Ripen.Server.Retention;
+using Ripen.Server.Scenarios;
 using Ripen.Server.Stores;
 
 CultureInfo.DefaultThreadCurrentCulture = CultureInfo.InvariantCulture;
@@ -128,6 +129,7 @@ api.MapObjects();
 api.MapUploads();
 api.MapRecalls();
 api.MapArrays();
+api.MapScenarios();
 api.MapPrices();
 api.MapBundles();
 api.MapClock();

@@ -30,10 +30,20 @@ internal sealed class Page(RunningRipen ripen)
 
     public IWebElement Handle(string label) => Find($"[role=slider][aria-label='{label}']");
 
-    /// <summary>Clicks it as somebody would: when it can be pressed, and lies still between two pictures of the page.</summary>
+    /// <summary>Clicks it as somebody would: when it can be pressed, and lies still between two pictures of the page; again, when the
+    /// page moved away under the pointer.</summary>
     public void Click(IWebElement element)
     {
         Browser.Manage().Timeouts().AsynchronousJavaScript = Patience;
+        var deadline = DateTime.UtcNow + Patience;
+        while (!Hits(element))
+            if (DateTime.UtcNow > deadline)
+                throw new TimeoutException("Clicked in vain: the page moved away under the pointer every time.");
+    }
+
+    /// <summary>Whether the click met the element. An option of a list is chosen by the driver, not by a pointer.</summary>
+    private bool Hits(IWebElement element)
+    {
         ((IJavaScriptExecutor)Browser).ExecuteAsyncScript(
             """
             const [element, done] = arguments;
@@ -42,7 +52,11 @@ internal sealed class Page(RunningRipen ripen)
             const look = () => {
               const { x, y, width, height } = element.getBoundingClientRect();
               const now = [x, y, width, height].join();
-              if (!element.isConnected || (!element.disabled && element.ariaDisabled !== "true" && now === before)) return done();
+              if (!element.isConnected || (!element.disabled && element.ariaDisabled !== "true" && now === before)) {
+                window.missed = element.tagName !== "OPTION";
+                element.addEventListener("pointerdown", () => { window.missed = false; }, { capture: true, once: true });
+                return done();
+              }
               before = now;
               requestAnimationFrame(look);
             };
@@ -51,6 +65,7 @@ internal sealed class Page(RunningRipen ripen)
             element
         );
         element.Click();
+        return ((IJavaScriptExecutor)Browser).ExecuteScript("return window.missed") is not true;
     }
 
     /// <summary>Clicks what is found anew when the page draws it again between looking and clicking.</summary>

@@ -191,9 +191,9 @@ public sealed class EstateStoreTests : IAsyncLifetime
         var estate = DemoDocument.Read();
         await store.Replace(estate, 0);
         var line = estate.PriceBook.FindTransfer("aldmouth", "kestrel-sound")!;
-        await store.SetTransfer(estate.PriceBook, line with { MegabitsPerSecond = null, RoundTripMilliseconds = 3 }, 1, []);
+        await Put(estate.PriceBook, line with { MegabitsPerSecond = null, RoundTripMilliseconds = 3 }, 1);
         var first = (await store.Load())!.Estate.PriceBook;
-        await store.SetTransfer(first, line with { From = "kestrel-sound", To = "quarrydown", MegabitsPerSecond = 7 }, 2, []);
+        await Put(first, line with { From = "kestrel-sound", To = "quarrydown", MegabitsPerSecond = 7 }, 2);
         var book = (await store.Load())!.Estate.PriceBook;
         Assert.Equal(
             (null, 3),
@@ -204,7 +204,9 @@ public sealed class EstateStoreTests : IAsyncLifetime
         );
         Assert.Equal(7, book.FindTransfer("kestrel-sound", "quarrydown")!.MegabitsPerSecond);
         Assert.Equal(estate.PriceBook.Transfers.Count + 1, book.Transfers.Count);
-        await IsStale(() => store.SetTransfer(book, line, 2, []));
+        await IsStale(() => Put(book, line, 2));
+
+        Task Put(PriceBook before, Transfer after, long version) => store.ChangePrices(before, before.With(after), version, [], after);
     }
 
     private static PriceBook OtherPrices(PriceBook prices, int number)
@@ -250,7 +252,8 @@ public sealed class EstateStoreTests : IAsyncLifetime
                     break;
                 case 2:
                     var line = estate.PriceBook.Transfers[random.Next(estate.PriceBook.Transfers.Count)];
-                    await store.SetTransfer(estate.PriceBook, line with { MegabitsPerSecond = 1 + i }, version, []);
+                    line = line with { MegabitsPerSecond = 1 + i };
+                    await store.ChangePrices(estate.PriceBook, estate.PriceBook.With(line), version, [], line);
                     break;
                 case 4:
                     var prices = OtherPrices(estate.PriceBook, i);

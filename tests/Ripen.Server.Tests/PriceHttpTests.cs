@@ -96,6 +96,8 @@ public sealed class PriceHttpTests : IDisposable
         await server.Did(HttpMethod.Put, $"/api/replication/lines/{line["from"]}/{line["to"]}", new { price = 0.5 }, (await Prices()).Tag);
         await PassDays(1);
         var last = (await Prices()).Prices;
+        // What it cost is told, as of every price.
+        Assert.Equal((double)line["price"]!, (double)last["earlier"]!.AsArray()[^1]!["transfers"]![0]!["price"]!);
         Assert.Equal((7, 0.5), ((double)Counter(last)["storage"]![0]!["price"]!, (double)last["transfers"]![0]!["price"]!));
     }
 

@@ -181,6 +181,40 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
     }
 
     [Fact]
+    public async Task Scenarios_are_listed_told_apart_written_and_replaced()
+    {
+        var listed = (await Ripen("scenarios")).Output;
+        Assert.StartsWith("-\tAs it stands\t", listed, StringComparison.Ordinal);
+        Assert.Contains("sonar-ages\tSonar data ages\t", listed, StringComparison.Ordinal);
+        var told = (await Ripen("scenario", "sonar-ages", "--by", "charge", "--months", "12")).Output.Split('\n');
+        var (storage, all) = (told.Single(l => l.StartsWith("storage\t", StringComparison.Ordinal)).Split('\t'), told[^2].Split('\t'));
+        Assert.Equal(("in all", 5), (all[0], all.Length));
+        Assert.StartsWith("-", storage[2], StringComparison.Ordinal);
+        var rows = Path.Combine(server.Folder, "aged.csv");
+        Assert.Equal(0, (await Ripen("scenario-rows", "sonar-ages", "--months", "2", "--out", rows)).Code);
+        Assert.StartsWith("month,bucket,region,tier,charge,", await File.ReadAllTextAsync(rows), StringComparison.Ordinal);
+        var sure = (await Ripen("how-sure", "--growth", "0,0.1,0.2", "--months", "24", "--runs", "50")).Output.Split('\n');
+        Assert.Equal(["1", "2", "all", "growth"], sure.SkipLast(1).Select(l => l.Split('\t')[0]));
+        Assert.Contains("do not fall", (await Ripen("how-sure", "--growth", "3,2,1")).Errors, StringComparison.Ordinal);
+
+        const string month = "2028-05";
+        Assert.StartsWith("port-sonar\t", (await Ripen("why", month)).Output, StringComparison.Ordinal);
+        var why = (await Ripen("why", month, "--bucket", "voyage-recorders", "--tier", "cave", "--charge", "storage")).Output;
+        Assert.Contains("rule 'recorders' moves it here at 118 days", why, StringComparison.Ordinal);
+        Assert.Equal(3, (await Ripen("why", "2001-01")).Code);
+
+        var file = Path.Combine(server.Folder, "scenarios.json");
+        var before = (await Ripen("scenarios", "--json")).Output;
+        await File.WriteAllTextAsync(file, """{ "scenarios": [ { "id": "none", "name": "Nothing else" } ] }""");
+        Assert.Equal((0, "Stored.\n", ""), await Ripen("scenarios-set", file));
+        Assert.Contains("none\tNothing else\t", (await Ripen("scenarios")).Output, StringComparison.Ordinal);
+        Assert.Equal(3, (await Ripen("scenario", "sonar-ages")).Code);
+        await File.WriteAllTextAsync(file, before);
+        Assert.Equal(0, (await Ripen("scenarios-set", file)).Code);
+        Assert.Equal(before, (await Ripen("scenarios", "--json")).Output);
+    }
+
+    [Fact]
     public async Task Schemes_are_told_and_a_server_that_is_not_there_is_an_error()
     {
         Assert.Contains("ten-and-four\t4\t0\t0\t", (await Ripen("schemes")).Output, StringComparison.Ordinal);

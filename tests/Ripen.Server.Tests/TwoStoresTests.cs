@@ -54,6 +54,9 @@ public sealed class TwoStoresTests : IDisposable
             )
         ).EnsureSuccessStatusCode();
         await Put("newer", "a");
+        const string scenarios =
+            """{ "scenarios": [ { "id": "twice", "name": "Twice", "assumptions": [ { "reading": { "times": 2 } } ] } ] }""";
+        await server.Did(HttpMethod.Put, "/api/scenarios", scenarios, (await server.Get("/api/scenarios")).Tag);
         server.Stop();
         Restore(backup);
         server.Restart();
@@ -82,6 +85,7 @@ public sealed class TwoStoresTests : IDisposable
             await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-folder", "confirm": "folder" }""")
         ).EnsureSuccessStatusCode();
         await IsOneTruth("newer", "a");
+        Assert.Equal("Twice", (string)(await server.Get("/api/scenarios")).Body["scenarios"]!.AsArray().Single()!["name"]!);
     }
 
     [Fact]

@@ -33,6 +33,9 @@ const FullRestorePlace = lazy(() =>
   import("./places/forecast/full-restore-place").then((m) => ({ default: m.FullRestorePlace })),
 );
 const LandscapePlace = lazy(() => import("./places/forecast/landscape-place").then((m) => ({ default: m.LandscapePlace })));
+const ScenariosPlace = lazy(() => import("./places/scenarios/scenarios-place").then((m) => ({ default: m.ScenariosPlace })));
+const HowSurePlace = lazy(() => import("./places/how-sure/how-sure-place").then((m) => ({ default: m.HowSurePlace })));
+const WhyPlace = lazy(() => import("./places/why/why-place").then((m) => ({ default: m.WhyPlace })));
 const PricesPlace = lazy(() => import("./places/prices/prices-place").then((m) => ({ default: m.PricesPlace })));
 const CheapestPlace = lazy(() => import("./places/advice/cheapest-place").then((m) => ({ default: m.CheapestPlace })));
 const BreakEvenPlace = lazy(() => import("./places/advice/break-even-place").then((m) => ({ default: m.BreakEvenPlace })));
@@ -76,7 +79,7 @@ const onEstate = (pathname: string) => pathname === "/" || pathname === "/new" |
 
 /** Pages of a place that stand beside its own. */
 const beside: Record<string, string[]> = {
-  "/forecast": ["/full-restore", "/landscape"],
+  "/forecast": ["/full-restore", "/landscape", "/what-if", "/how-sure", "/why"],
   "/backups": ["/plans", "/calendar", "/evidence", "/find", "/new-target", "/sizing", "/credentials"],
 };
 
@@ -211,6 +214,9 @@ export function App() {
                     <Route path="/full-restore" element={<FullRestorePlace />} />
                     <Route path="/landscape" element={<LandscapePlace />} />
                     <Route path="/prices" element={<PricesPlace />} />
+                    <Route path="/why" element={<WhyPlace />} />
+                    <Route path="/how-sure" element={<HowSurePlace />} />
+                    <Route path="/what-if/:id?" element={<ScenariosPlace />} />
                     <Route path="/cheapest" element={<CheapestPlace />} />
                     <Route path="/arrays" element={<ArraysPlace />} />
                     <Route path="/arrays/:array" element={<ArrayPage />} />

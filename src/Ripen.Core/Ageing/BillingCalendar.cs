@@ -62,6 +62,10 @@ public sealed class BillingCalendar
 
     public int Months => firsts.Length - 1;
 
+    /// <summary>Whether the other one's months and stretches are the very same days, billed alike.</summary>
+    public bool IsSame(BillingCalendar other) =>
+        Today == other.Today && starts.AsSpan().SequenceEqual(other.starts) && billedDays.AsSpan().SequenceEqual(other.billedDays);
+
     /// <summary>As many as months where no price changes within one.</summary>
     public int Stretches => billedDays.Length;
 

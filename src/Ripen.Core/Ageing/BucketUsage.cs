@@ -107,6 +107,31 @@ public sealed class BucketUsage
         return usage;
     }
 
+    /// <summary>Adds so many times what another usage of the bucket counts.</summary>
+    internal void Add(BucketUsage other, double times)
+    {
+        Sums.Add(other.amounts, times, amounts);
+        for (var i = 0; i < SentBytes.Length; i++)
+            Sums.Add(other.SentBytes[i], times, SentBytes[i]);
+        for (var i = 0; i < Received.Count; i++)
+            Sums.Add(other.Received[i].Bytes, times, Received[i].Bytes);
+    }
+
+    /// <summary>The same when nobody reads, of a bucket whose rules do not look at reading.</summary>
+    internal BucketUsage Unread()
+    {
+        var tiers = amounts.Length / (Measures * calendar.Stretches);
+        var usage = new BucketUsage(Bucket, calendar, tiers) { Received = Received };
+        amounts.CopyTo(usage.amounts);
+        SentBytes.CopyTo(usage.SentBytes);
+        for (var tier = 0; tier < tiers; tier++)
+        {
+            usage.Row(tier, Measure.Reads).Clear();
+            usage.Row(tier, Measure.ReadBytes).Clear();
+        }
+        return usage;
+    }
+
     private Span<double> Row(int tier, Measure measure) => amounts.AsSpan(RowAt(tier, measure, calendar), calendar.Stretches);
 
     /// <summary>Where the first stretch of a tier's measure stands among a bucket's amounts.</summary>

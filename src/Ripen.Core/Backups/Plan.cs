@@ -181,6 +181,31 @@ public record BackupPlan
     /// <summary>The plan with its first day stated, so that it stays the same while days go by.</summary>
     public BackupPlan Begun(DateOnly today) => From is null ? this with { From = today } : this;
 
+    /// <summary>The plan in the place of another of its id, with what that one has done; null for a new one, which begins today unless it says
+    /// otherwise.</summary>
+    public BackupPlan GoingOn(BackupPlan? before, DateOnly today) =>
+        this with
+        {
+            From = From ?? before?.From ?? today,
+            Runs = [.. (before?.Runs ?? []).Where(r => Workloads.Contains(r.Workload))],
+            Copies =
+            [
+                .. Copies.Select(c =>
+                    c is null
+                        ? null!
+                        : c with
+                        {
+                            Runs =
+                            [
+                                .. (before?.Copies.FirstOrDefault(b => b.Target == c.Target)?.Runs ?? []).Where(r =>
+                                    (c.Workloads ?? Workloads).Contains(r.Workload)
+                                ),
+                            ],
+                        }
+                ),
+            ],
+        };
+
     /// <summary>What was decided, without what was done.</summary>
     public BackupPlan WithoutRuns() => this with { Runs = [], Copies = [.. Copies.Select(c => c with { Runs = [] })] };
 

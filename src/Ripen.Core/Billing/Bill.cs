@@ -1,4 +1,3 @@
-using System.Numerics;
 using Ripen.Core.Ageing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
@@ -39,6 +38,27 @@ public sealed class Bill
     /// <param name="usages">One for each bucket of the estate.</param>
     /// <param name="before">Over the same months: sums of usages that are the very same are taken over from there.</param>
     public Bill(PriceBook prices, BillingCalendar calendar, IReadOnlyList<BucketUsage> usages, Bill? before = null)
+        : this(prices, calendar, usages, before, null) { }
+
+    /// <summary>Of some of an estate's buckets: what has no bands costs what it costs in the estate's bill.</summary>
+    /// <param name="prices">The estate's price book.</param>
+    /// <param name="calendar">The calendar that the usages were computed on.</param>
+    /// <param name="usages">Of some buckets.</param>
+    /// <param name="regionOf">The region of any bucket of the estate.</param>
+    internal static Bill OfSome(
+        PriceBook prices,
+        BillingCalendar calendar,
+        IReadOnlyList<BucketUsage> usages,
+        IReadOnlyDictionary<string, string> regionOf
+    ) => new(prices, calendar, usages, null, regionOf);
+
+    private Bill(
+        PriceBook prices,
+        BillingCalendar calendar,
+        IReadOnlyList<BucketUsage> usages,
+        Bill? before,
+        IReadOnlyDictionary<string, string>? known
+    )
     {
         this.calendar = calendar;
         unit = prices.Unit.Bytes();
@@ -54,7 +74,9 @@ public sealed class Bill
             r => r.Id,
             r => new Pool(r.Id, books, bookOf, calendar, byRegion[r.Id], before?.pools.GetValueOrDefault(r.Id))
         );
-        var regionOf = new Lazy<Dictionary<string, string>>(() => usages.ToDictionary(u => u.Bucket.Name, u => u.Bucket.Region));
+        var regionOf = new Lazy<IReadOnlyDictionary<string, string>>(() =>
+            known ?? usages.ToDictionary(u => u.Bucket.Name, u => u.Bucket.Region)
+        );
         accounts =
         [
             .. usages.Select(u => new Account(
@@ -129,6 +151,10 @@ public sealed class Bill
             }
         }
     }
+
+    /// <summary>Money for so many unit-months in a region and tier, through the bands of a stretch's prices and before any scheme's factor.</summary>
+    internal double StorageCost(string region, int tier, int stretch, double unitMonths) =>
+        unitMonths > 0 ? pools[region].Prices[bookOf[stretch]][tier]!.StorageCost(unitMonths) : 0;
 
     /// <summary>Whether a bucket's prices are those that it had in another bill, its storage bands aside.</summary>
     internal bool Costs(int bucket, Bill other, int place)
@@ -226,7 +252,7 @@ public sealed class Bill
             {
                 var total = unitPrices.AsSpan(tier * stretches, stretches);
                 foreach (var sum in sums)
-                    StoredSum.Add(sum.Of(tier), total);
+                    Sums.Add(sum.Of(tier), total);
                 for (var m = 0; m < calendar.Months; m++)
                     Price(total[calendar.First(m)..calendar.First(m + 1)], tier, calendar.First(m));
             }
@@ -283,22 +309,12 @@ public sealed class Bill
             for (var tier = 0; tier < tiers; tier++)
             {
                 foreach (var usage in usages)
-                    Add(usage.Of(tier, Measure.StoredByteDays), byTier.AsSpan(tier * stretches, stretches));
+                    Sums.Add(usage.Of(tier, Measure.StoredByteDays), byTier.AsSpan(tier * stretches, stretches));
             }
         }
 
         public ReadOnlySpan<double> Of(int tier) => byTier.AsSpan(tier * stretches, stretches);
 
         public bool IsOf(BucketUsage[] others) => usages.AsSpan().SequenceEqual(others);
-
-        /// <summary>Several stretches at a time; each one's sum is the same as one by one.</summary>
-        public static void Add(ReadOnlySpan<double> stored, Span<double> total)
-        {
-            var m = 0;
-            for (; m <= total.Length - Vector<double>.Count; m += Vector<double>.Count)
-                (new Vector<double>(total[m..]) + new Vector<double>(stored[m..])).CopyTo(total[m..]);
-            for (; m < total.Length; m++)
-                total[m] += stored[m];
-        }
     }
 }

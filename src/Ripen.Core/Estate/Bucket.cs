@@ -42,6 +42,22 @@ public sealed record Bucket
     [JsonIgnore]
     public IReadOnlyList<UnfinishedLot> Unfinished { get; init; } = [];
 
+    /// <summary>The bucket in whose copy rules waits what waits in the same ones of another.</summary>
+    public Bucket Awaiting(Bucket other) =>
+        this with
+        {
+            CopyTo = [.. CopyTo.Select(c => c with { Waiting = other.CopyTo.FirstOrDefault(c.IsSame)?.Waiting ?? [] })],
+        };
+
+    /// <summary>The bucket when it is read so many times as often, at least 0.</summary>
+    public Bucket Read(double times) =>
+        times == 1 || Reads.Count == 0
+            ? this
+            : this with
+            {
+                Reads = [.. Reads.Select(r => r with { ShareOfObjectsPerDay = r.ShareOfObjectsPerDay * times })],
+            };
+
     /// <summary>What was decided, without what lies and waits there, which is the provider's.</summary>
     public Bucket WithoutContents() =>
         this with

@@ -1,6 +1,7 @@
 using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
+using Ripen.Core.Scenarios;
 
 namespace Ripen.Core.Estates;
 
@@ -34,6 +35,9 @@ public sealed record Estate
 
     /// <summary>Storage arrays of one's own, whose data may leave for buckets.</summary>
     public IReadOnlyList<LocalArray> Arrays { get; init; } = [];
+
+    /// <summary>What if; nothing in the estate follows from them.</summary>
+    public IReadOnlyList<Scenario> Scenarios { get; init; } = [];
 
     private readonly BucketIndex index = new([]);
 

@@ -2,6 +2,7 @@ using System.Text.RegularExpressions;
 using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
+using Ripen.Core.Scenarios;
 using static Ripen.Core.Estates.Checks;
 
 namespace Ripen.Core.Estates;
@@ -20,6 +21,7 @@ internal static partial class EstateChecks
         }
         BackupChecks.Check(estate, findings);
         ArrayChecks.Check(estate.Arrays, "$.arrays", estate, findings);
+        ScenarioReader.Check(estate.Scenarios, "$.scenarios", findings);
     }
 
     /// <param name="bucket">The bucket to check.</param>

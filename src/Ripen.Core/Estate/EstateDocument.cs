@@ -8,6 +8,7 @@ using System.Text.Json.Serialization.Metadata;
 using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
+using Ripen.Core.Scenarios;
 
 namespace Ripen.Core.Estates;
 
@@ -103,13 +104,7 @@ public static class EstateDocument
                     bucket = bucket with { Stock = held.Stock };
                     EstateChecks.CheckHeld(bucket, estate, findings);
                     if (findings.Problems.Count == 0)
-                        bucket = bucket with
-                        {
-                            CopyTo =
-                            [
-                                .. bucket.CopyTo.Select(c => c with { Waiting = held.CopyTo.FirstOrDefault(c.IsSame)?.Waiting ?? [] }),
-                            ],
-                        };
+                        bucket = bucket.Awaiting(held);
                 }
                 return (bucket, findings);
             }
@@ -117,54 +112,40 @@ public static class EstateDocument
 
     /// <summary>Reads an organisation's list of retention periods, as the only property of an object.</summary>
     public static Checked<IReadOnlyList<RetentionPeriod>> ReadPeriods(string json) =>
-        Parse<IReadOnlyList<RetentionPeriod>>(
-            json,
-            root =>
-            {
-                var findings = new Findings();
-                var reader = new ObjectReader(root, "$", findings);
-                var periods = reader.List("retentionPeriods", PlanReader.Period);
-                reader.Close();
-                if (findings.Problems.Count == 0)
-                    RetentionPeriodChecks.Check(periods, "$.retentionPeriods", findings);
-                return (periods, findings);
-            }
-        );
+        ReadList(json, "retentionPeriods", PlanReader.Period, RetentionPeriodChecks.Check);
 
     /// <summary>Reads the machines that carry, as the only property of an object.</summary>
     public static Checked<IReadOnlyList<CarrierMachine>> ReadCarriers(string json, Estate estate) =>
-        Parse<IReadOnlyList<CarrierMachine>>(
+        ReadList(
             json,
-            root =>
+            "carriers",
+            PlanReader.Carrier,
+            (carriers, path, findings) =>
             {
-                var findings = new Findings();
-                var reader = new ObjectReader(root, "$", findings);
-                var carriers = reader.List("carriers", PlanReader.Carrier);
-                reader.Close();
-                if (findings.Problems.Count == 0)
-                {
-                    CarrierMachine.Check(carriers, "$.carriers", estate, findings);
-                    foreach (var plan in estate.Plans)
-                        PlanChecks.CheckCarriers(plan, "$.carriers", "$.carriers", estate with { Carriers = carriers }, findings);
-                }
-                return (carriers, findings);
+                CarrierMachine.Check(carriers, path, estate, findings);
+                foreach (var plan in estate.Plans)
+                    PlanChecks.CheckCarriers(plan, path, path, estate with { Carriers = carriers }, findings);
             }
         );
 
     /// <summary>Reads local arrays, as the only property of an object. What is away is what the estate says of it, whatever the JSON
     /// says.</summary>
     public static Checked<IReadOnlyList<LocalArray>> ReadArrays(string json, Estate estate) =>
-        Parse<IReadOnlyList<LocalArray>>(
+        ReadList(json, "arrays", ArrayReader.Array, (arrays, path, findings) => ArrayChecks.CheckChange(arrays, path, estate, findings));
+
+    /// <summary>Reads scenarios, as the only property of an object.</summary>
+    public static Checked<IReadOnlyList<Scenario>> ReadScenarios(string json) =>
+        ReadList(json, "scenarios", ScenarioReader.Scenario, ScenarioReader.Check);
+
+    /// <summary>Reads one scenario.</summary>
+    public static Checked<Scenario> ReadScenario(string json) =>
+        ReadPart(
             json,
-            root =>
+            ScenarioReader.Scenario,
+            (scenario, findings) =>
             {
-                var findings = new Findings();
-                var reader = new ObjectReader(root, "$", findings);
-                var arrays = reader.List("arrays", ArrayReader.Array);
-                reader.Close();
-                if (findings.Problems.Count == 0)
-                    ArrayChecks.CheckChange(arrays, "$.arrays", estate, findings);
-                return (arrays, findings);
+                ScenarioReader.Check(scenario, "$", findings);
+                return scenario;
             }
         );
 
@@ -268,27 +249,7 @@ public static class EstateDocument
             (plan, findings) =>
             {
                 var before = estate.Plans.FirstOrDefault(p => p.Id == plan.Id);
-                plan = plan with
-                {
-                    From = plan.From ?? before?.From ?? estate.Today,
-                    Runs = [.. (before?.Runs ?? []).Where(r => plan.Workloads.Contains(r.Workload))],
-                    Copies =
-                    [
-                        .. plan.Copies.Select(c =>
-                            c is null
-                                ? null!
-                                : c with
-                                {
-                                    Runs =
-                                    [
-                                        .. (before?.Copies.FirstOrDefault(b => b.Target == c.Target)?.Runs ?? []).Where(r =>
-                                            (c.Workloads ?? plan.Workloads).Contains(r.Workload)
-                                        ),
-                                    ],
-                                }
-                        ),
-                    ],
-                };
+                plan = plan.GoingOn(before, estate.Today);
                 PlanChecks.CheckPlan(plan, "$", estate, findings);
                 return plan;
             }
@@ -304,6 +265,25 @@ public static class EstateDocument
                 BackupChecks.CheckWorkload(workload, "$", estate, findings);
                 PlanChecks.CheckSource(workload, estate, findings);
                 return workload;
+            }
+        );
+
+    /// <summary>Reads a list that is the only property of an object; checked, with its path, when all of it could be read.</summary>
+    private static Checked<IReadOnlyList<T>> ReadList<T>(
+        string json,
+        string name,
+        Func<ObjectReader, T> read,
+        Action<IReadOnlyList<T>, string, Findings> check
+    )
+        where T : class =>
+        ReadPart(
+            json,
+            reader => reader.List(name, read),
+            (list, findings) =>
+            {
+                if (findings.Problems.Count == 0)
+                    check(list, $"$.{name}", findings);
+                return list;
             }
         );
 
@@ -359,7 +339,7 @@ public static class EstateDocument
     {
         var document = JsonSerializer.SerializeToNode(estate, Json)!.AsObject();
         document.Insert(0, "ripen", Version);
-        foreach (var none in (string[])["workloads", "targets", "plans", "carriers", "retentionPeriods", "arrays"])
+        foreach (var none in (string[])["workloads", "targets", "plans", "carriers", "retentionPeriods", "arrays", "scenarios"])
         {
             if (document[none]!.AsArray().Count == 0)
                 document.Remove(none);

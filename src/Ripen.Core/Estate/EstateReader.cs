@@ -1,6 +1,7 @@
 using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Pricing;
+using Ripen.Core.Scenarios;
 
 namespace Ripen.Core.Estates;
 
@@ -36,6 +37,7 @@ internal static class EstateReader
             Carriers = o.List("carriers", PlanReader.Carrier),
             RetentionPeriods = o.List("retentionPeriods", PlanReader.Period),
             Arrays = o.List("arrays", ArrayReader.Array),
+            Scenarios = o.List("scenarios", ScenarioReader.Scenario),
         };
     }
 

@@ -14,11 +14,43 @@ public enum SplitBy
 
 /// <summary>One line of a forecast, a value for each month. <see cref="Bytes"/> are at rest on the month's last day; null for charges,
 /// which hold none.</summary>
-public sealed record ForecastLine(string Key, string Name, IReadOnlyList<double> Money, IReadOnlyList<double>? Bytes);
+public sealed record ForecastLine(string Key, string Name, IReadOnlyList<double> Money, IReadOnlyList<double>? Bytes)
+{
+    /// <summary>Of twelve months each; the last may be cut short by the horizon.</summary>
+    public IReadOnlyList<double> YearMoney { get; } = [.. Money.Chunk(12).Select(year => year.Sum())];
+}
 
 /// <summary>Twelve months, the <see cref="Number"/>th from today; the last may be cut short by the horizon. Bytes are at rest at its
 /// end.</summary>
-public sealed record ForecastYear(int Number, Month From, Month To, double Money, double BytesAtEnd);
+public sealed record ForecastYear(int Number, Month From, Month To, double Money, double BytesAtEnd)
+{
+    /// <summary>All years of a projection, of the whole estate.</summary>
+    public static IReadOnlyList<ForecastYear> Of(Projection projection)
+    {
+        var tiers = projection.Estate.PriceBook.Tiers.Count;
+        return Of(
+            [.. Enumerable.Range(0, projection.Calendar.Months).Select(m => Month.Of(projection.Calendar.Date(m)))],
+            projection.MoneyInAll,
+            m => projection.Usages.Sum(u => Enumerable.Range(0, tiers).Sum(tier => u.BytesAtEnd(tier, m)))
+        );
+    }
+
+    internal static IReadOnlyList<ForecastYear> Of(IReadOnlyList<Month> months, double[] money, Func<int, double> bytesAtEnd) =>
+        [
+            .. months
+                .Chunk(12)
+                .Select(
+                    (year, y) =>
+                        new ForecastYear(
+                            y + 1,
+                            year[0],
+                            year[^1],
+                            money.AsSpan(y * 12, year.Length).ToArray().Sum(),
+                            bytesAtEnd((y * 12) + year.Length - 1)
+                        )
+                ),
+        ];
+}
 
 /// <summary>Money and bytes by month, split one way. Lines of nothing are left out; the order is the price book's or the estate's. Of
 /// very many buckets the dearest have lines of their own, and the rest one together, whose key is empty.</summary>
@@ -92,20 +124,7 @@ public sealed record ForecastSeries(
             ),
             totalMoney,
             totalBytes,
-            [
-                .. names
-                    .Chunk(12)
-                    .Select(
-                        (year, y) =>
-                            new ForecastYear(
-                                y + 1,
-                                year[0],
-                                year[^1],
-                                totalMoney.Skip(y * 12).Take(12).Sum(),
-                                totalBytes[(y * 12) + year.Length - 1]
-                            )
-                    ),
-            ]
+            ForecastYear.Of(names, totalMoney, m => totalBytes[m])
         );
     }
 

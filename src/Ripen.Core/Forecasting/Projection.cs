@@ -52,14 +52,20 @@ public sealed class Projection
     /// <summary>Projects a valid estate over <paramref name="months"/> calendar months.</summary>
     /// <exception cref="ArgumentOutOfRangeException">Months are not from 1 to <see cref="BillingCalendar.MostMonths"/>.</exception>
     public static Projection Of(Estate estate, int months) =>
-        Compute(estate, new BillingCalendar(estate.Today, months, estate.PriceBook), previous: null);
+        Compute(estate, new BillingCalendar(estate.Today, months, estate.PriceBook), previous: null, samePrices: false);
 
-    /// <summary>The projection of <paramref name="estate"/> over the same months; what did not change since this one is taken
-    /// over.</summary>
+    /// <summary>The projection of <paramref name="estate"/> over the same months; what did not change since this one is taken over. Where
+    /// nothing but amounts of money is otherwise, nothing is counted again.</summary>
     public Projection With(Estate estate)
     {
-        var sameGround = estate.Today == Estate.Today && ReferenceEquals(estate.PriceBook, Estate.PriceBook);
-        return sameGround ? Compute(estate, Calendar, this) : Of(estate, Calendar.Months);
+        if (estate.Today != Estate.Today)
+            return Of(estate, Calendar.Months);
+        if (ReferenceEquals(estate.PriceBook, Estate.PriceBook))
+            return Compute(estate, Calendar, this, samePrices: true);
+        var calendar = new BillingCalendar(estate.Today, Calendar.Months, estate.PriceBook);
+        return estate.PriceBook.CountsAs(Estate.PriceBook) && calendar.IsSame(Calendar)
+            ? Compute(estate, calendar, this, samePrices: false)
+            : Compute(estate, calendar, previous: null, samePrices: false);
     }
 
     /// <summary>Every row of the bill, by month, bucket, region, tier and charge, names compared character by character.</summary>
@@ -152,7 +158,7 @@ public sealed class Projection
         return money;
     }
 
-    private static Projection Compute(Estate estate, BillingCalendar calendar, Projection? previous)
+    private static Projection Compute(Estate estate, BillingCalendar calendar, Projection? previous, bool samePrices)
     {
         var growth = new GrowthTable.Shelf(calendar.Days);
         var copies = IncomingCopies.Of(estate, calendar.Days, previous?.Copies);
@@ -165,7 +171,7 @@ public sealed class Projection
                         : BucketUsage.Compute(b, copies, estate.PriceBook, calendar, growth)
             )
             .ToList();
-        return new Projection(estate, calendar, copies, usages, previous);
+        return new Projection(estate, calendar, copies, usages, samePrices ? previous : null);
     }
 
     /// <summary>Whether all that copies into a bucket and what it sends itself are the very same as here.</summary>

@@ -27,6 +27,14 @@ public static class PriceAmendment
                         To = t.To,
                         Price = t.Price,
                     }),
+                .. after
+                    .Transfers.Where(t => t.Price != default && before.FindTransfer(t.From, t.To) is null)
+                    .Select(t => new TransferPrice
+                    {
+                        From = t.From,
+                        To = t.To,
+                        Price = default,
+                    }),
             ],
         };
         return replaced is { Regions: [], Transfers: [] } ? after : after with { Earlier = [.. before.Earlier, replaced] };

@@ -55,6 +55,14 @@ public sealed record PriceBook
             ],
         };
 
+    /// <summary>Whether the same bytes and requests are counted under the other one: tiers ask for the same, months and lines are as long, and
+    /// only amounts of money may differ.</summary>
+    public bool CountsAs(PriceBook other) =>
+        Unit == other.Unit
+        && Month == other.Month
+        && Tiers.SequenceEqual(other.Tiers)
+        && Transfers.Select(t => t with { Price = default }).SequenceEqual(other.Transfers.Select(t => t with { Price = default }));
+
     /// <summary>The amounts that a change takes the place of.</summary>
     private EarlierPrices Before(PriceChange change) =>
         new()

@@ -292,6 +292,9 @@ namespace Ripen.Data.Migrations
                     b.Property<string>("RetentionPeriods")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Scenarios")
+                        .HasColumnType("TEXT");
+
                     b.Property<DateOnly>("Today")
                         .HasColumnType("TEXT");
 

@@ -34,7 +34,7 @@ internal static class DemoPrices
                 var shown = Consequences.CostOf(view.Project(Consequences.Months), estate, bucket: "");
                 await hands.Current.Apply(
                     new PlannedChange(estate),
-                    () => hands.Store.ChangePrices(before, after, view.Version, shown, cancel)
+                    () => hands.Store.ChangePrices(before, after, view.Version, shown, cancel: cancel)
                 );
                 return true;
 

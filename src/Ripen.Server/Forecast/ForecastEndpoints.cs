@@ -1,9 +1,11 @@
 using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Files;
 using Ripen.Server.Estates;
 using Ripen.Server.Http;
+using Ripen.Server.Scenarios;
 
 namespace Ripen.Server.Forecasts;
 
@@ -20,6 +22,13 @@ internal static class ForecastEndpoints
             .MapGet("/landscape", ReadLandscape)
             .WithName("readLandscape")
             .WithSummary("Bytes by day, age and tier over a horizon, of the estate or a bucket.");
+        forecast
+            .MapGet("/fan", ReadFan)
+            .WithName("readFan")
+            .WithSummary(
+                "How sure: money that is not exceeded with 10, 50 and 90 per cent, when growth, reading and prices are not known."
+            );
+        forecast.MapDerivation();
         forecast
             .MapGet("/rows.csv", Csv)
             .WithName("readForecastCsv")
@@ -63,6 +72,47 @@ internal static class ForecastEndpoints
         // The morning after the last month is a day of the month after it.
         var copies = view!.Project(months + 1).Copies;
         return TypedResults.Ok(new LandscapeReading(Landscape.Of(view.Estate, copies, months, bucket), AgeAxis.OfAll));
+    }
+
+    private static async Task<Results<Ok<Fan>, ProblemHttpResult>> ReadFan(
+        CurrentEstate current,
+        CancellationToken cancel,
+        [Description("Added to the growth of everything in a year: at least, likely, at most; 0.1 is ten points.")] string growth = "0,0,0",
+        [Description("So many times as often is everything read: at least, likely, at most.")] string reading = "1,1,1",
+        [Description("By how much all prices rise in a year: at least, likely, at most; 0.1 is ten per cent.")] string prices = "0,0,0",
+        [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default,
+        [Description("How many futures are drawn, 1 to 100,000.")] int runs = 1000,
+        [Description("Repeats the very same draws.")] int seed = 1,
+        [Description("Under this scenario; the estate as it stands without it.")] string? scenario = null
+    )
+    {
+        var (view, wrong) = await Horizon.Look(current, months, null, cancel);
+        if (wrong is not null)
+            return wrong;
+        var problems = new List<Problem>();
+        var what = new Uncertainty(
+            Ranges.Read(growth, "?growth", -2, 10, problems),
+            Ranges.Read(reading, "?reading", 0, 1000, problems),
+            Ranges.Read(prices, "?prices", -0.99, 10, problems)
+        );
+        if (runs is < 1 or > Fan.MostRuns)
+            problems.Add(new Problem("out-of-range", "?runs", $"Draw from 1 to {Fan.MostRuns} futures."));
+        if (problems.Count > 0)
+            return Problems.Invalid(problems);
+        var projection = view!.Project(months);
+        if (scenario is not null)
+        {
+            if (ScenarioEndpoints.Find(view, scenario) is not { } found)
+                return ScenarioEndpoints.NoScenario(scenario);
+            var assumed = view.Assumed(current).Project(found, months);
+            if (!assumed.Ok)
+                return Problems.Conflict(assumed.Problems[0].Code, assumed.Problems[0].Message);
+            projection = assumed.Value;
+        }
+        var money = view.Uncertain(projection, what.Growth, what.Reading);
+        return money.Ok
+            ? TypedResults.Ok(Fan.Of(projection.Calendar, money.Value, what, runs, seed))
+            : Problems.Invalid(money.Problems[0].Code, "?growth", money.Problems[0].Message);
     }
 
     private static async Task<Results<PushStreamHttpResult, ProblemHttpResult>> Csv(

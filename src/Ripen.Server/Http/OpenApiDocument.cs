@@ -62,6 +62,14 @@ internal static class OpenApiDocument
                                 + "problem details with a code and JSON paths.",
                         };
                         document.Servers?.Clear();
+                        // Whether a choice may be missing is said where it is used, and not by the choice itself.
+                        foreach (var choice in document.Components?.Schemas?.Values.OfType<OpenApiSchema>() ?? [])
+                        {
+                            if (choice.Enum is not { Count: > 0 } values)
+                                continue;
+                            choice.Enum = [.. values.Where(v => v?.GetValueKind() == System.Text.Json.JsonValueKind.String)];
+                            choice.Type &= ~JsonSchemaType.Null;
+                        }
                         return Task.CompletedTask;
                     }
                 );

@@ -127,7 +127,7 @@ internal static class PriceEndpoints
                 var after = view.Estate with { PriceBook = draft.Value };
                 await current.Apply(
                     new PlannedChange(after),
-                    () => store.ChangePrices(view.Estate.PriceBook, draft.Value, view.Version, cost, cancel)
+                    () => store.ChangePrices(view.Estate.PriceBook, draft.Value, view.Version, cost, cancel: cancel)
                 );
                 return null;
             },

@@ -94,7 +94,11 @@ internal static class LineEndpoints
                 var shown = Cost(view, transfer);
                 if (Seen.Refusal(seen, shown) is { } otherwise)
                     return otherwise;
-                await current.Apply(new PlannedChange(view.Estate), () => store.SetTransfer(prices, transfer, view.Version, shown, cancel));
+                var after = PriceAmendment.Of(prices, prices.With(transfer), view.Estate.Today);
+                await current.Apply(
+                    new PlannedChange(view.Estate),
+                    () => store.ChangePrices(prices, after, view.Version, shown, transfer, cancel)
+                );
                 return null;
             },
             cancel

@@ -146,6 +146,16 @@ export type PriceChange = Schemas["PriceChange"];
 export type Region = Schemas["Region"];
 export type Tier = Schemas["Tier"];
 export type RegionPrices = Schemas["RegionPrices"];
+export type Assumption = Schemas["Assumption"];
+export type Difference = Schemas["Difference"];
+export type Fan = Schemas["Fan"];
+export type Derivation = Schemas["Derivation"];
+export type DerivationLine = Schemas["DerivationLine"];
+export type Scenario = Schemas["Scenario"];
+export type ScenarioComparison = Schemas["ScenarioComparison"];
+export type ScenarioOutlook = Schemas["ScenarioOutlook"];
+export type ScenarioParts = Schemas["ScenarioParts"];
+export type TellBy = "bucket" | "charge" | "tier" | "region" | "year";
 export type StorageBand = Schemas["StorageBand"];
 export type TierPrice = Schemas["TierPrice"];
 export type PricesReading = Schemas["PricesReading"];
@@ -626,6 +636,34 @@ export const readPricesWithRows = (csv: string) =>
   send<PriceBook>("POST", "/api/prices/rows", csv, { "Content-Type": "text/csv" });
 
 export const priceRowsFile = "/api/prices/rows.csv";
+
+/** What a projected amount is made of. */
+export const readDerivation = (query: { month: string; bucket?: string; tier?: string; charge?: string }) =>
+  value(client.GET("/api/forecast/derivation", { params: { query } }));
+
+/** Money of many futures: ranges are three numbers with commas between. */
+export const readFan = (
+  query: { growth: string; reading: string; prices: string; seed: number; scenario?: string },
+  signal: AbortSignal,
+) => value(client.GET("/api/forecast/fan", { params: { query }, signal }));
+
+export const readScenarios = () => whole(client.GET("/api/scenarios"));
+
+export const putScenarios = (scenarios: Scenario[], etag: string) =>
+  value(client.PUT("/api/scenarios", { headers: { "If-Match": etag }, body: { scenarios } }));
+
+export const compareScenarios = (months: number) =>
+  value(client.GET("/api/scenarios/comparison", { params: { query: { months } } }));
+
+/** Where the difference of a scenario comes from, which need not be stored. */
+export const draftScenario = (
+  body: Scenario,
+  asked: { months: number; first: number; count: number; by: TellBy },
+  signal: AbortSignal,
+) => value(client.POST("/api/scenarios/difference", { params: { query: asked }, body, signal }));
+
+/** What would have to be changed to make assumptions come true. */
+export const readScenarioParts = (body: Scenario) => value(client.POST("/api/scenarios/parts", { body }));
 
 export const readArrays = () => whole(client.GET("/api/arrays"));
 

@@ -690,6 +690,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/forecast/fan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How sure: money that is not exceeded with 10, 50 and 90 per cent, when growth, reading and prices are not known. */
+        get: operations["readFan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forecast/derivation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a projected amount is made of: of a month, of a bucket in it, or of one of its charges in a tier. */
+        get: operations["readDerivation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forecast/rows.csv": {
         parameters: {
             query?: never;
@@ -1066,6 +1100,109 @@ export interface paths {
         put?: never;
         /** Somebody reads a folder of a volume: what is away is charged, and comes home where the array says so. */
         post: operations["useArray"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenarios": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All scenarios. The ETag is the estate's. */
+        get: operations["readScenarios"];
+        /** Puts a list of scenarios in the place of the one there is. If-Match: the estate's ETag. */
+        put: operations["putScenarios"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenarios/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the estate costs as it stands and under each scenario. */
+        get: operations["compareScenarios"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenarios/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where the difference of a scenario comes from, which need not be stored. */
+        post: operations["readScenarioDraft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenarios/{id}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the difference of a stored scenario comes from. */
+        get: operations["readDifference"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenarios/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What would have to be changed to make assumptions come true: drafts of buckets and of the price book. */
+        post: operations["readScenarioParts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scenarios/{id}/rows.{format}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every row of the bill under a scenario: csv, xlsx, parquet, or focus.csv. */
+        get: operations["readScenarioFile"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3394,6 +3531,14 @@ export interface components {
             arrays: components["schemas"]["ArrayReading"][];
             axis: components["schemas"]["AgeAxis"];
         };
+        Assumption: {
+            growth?: null | components["schemas"]["GrowthAssumption"];
+            reading?: null | components["schemas"]["ReadingAssumption"];
+            prices?: null | components["schemas"]["PriceAssumption"];
+            place?: null | components["schemas"]["PlaceAssumption"];
+            bucket?: null | components["schemas"]["BucketAssumption"];
+            plan?: null | components["schemas"]["BackupPlan"];
+        };
         AuditDifference: {
             item: components["schemas"]["ProofItem"];
             mends: components["schemas"]["Mending"][];
@@ -3512,6 +3657,21 @@ export interface components {
         BackupsReading: {
             targets: components["schemas"]["TargetReading"][];
             roots: string[];
+        };
+        Band: {
+            /** Format: double */
+            p10: number;
+            /** Format: double */
+            p50: number;
+            /** Format: double */
+            p90: number;
+        };
+        BandOfYear: {
+            /** Format: int32 */
+            number: number;
+            from: components["schemas"]["Month"];
+            to: components["schemas"]["Month"];
+            money: components["schemas"]["Band"];
         };
         BatchSum: {
             key: string;
@@ -3637,6 +3797,11 @@ export interface components {
             copyTo?: components["schemas"]["CopyRule"][];
             /** Format: int32 */
             unfinishedUploadDays?: null | number;
+        };
+        BucketAssumption: {
+            /** Format: date */
+            stated: string;
+            as: components["schemas"]["Bucket"];
         };
         BucketAtRisk: {
             bucket: string;
@@ -4044,7 +4209,7 @@ export interface components {
         /** @enum {unknown} */
         DataUse: "whole-objects" | "shared-files" | "machine-disk";
         /** @enum {unknown} */
-        DateOrder: "day-first" | "month-first" | null;
+        DateOrder: "day-first" | "month-first";
         /** @enum {unknown} */
         DayOfWeek: "sunday" | "monday" | "tuesday" | "wednesday" | "thursday" | "friday" | "saturday";
         DayRun: {
@@ -4075,6 +4240,62 @@ export interface components {
             /** Format: double */
             earlyLeaveCharge: number;
         };
+        Derivation: {
+            row: components["schemas"]["ForecastRow"];
+            terms: components["schemas"]["DerivationTerm"][];
+            parts: components["schemas"]["DerivationPart"][];
+        };
+        DerivationBand: {
+            /** Format: double */
+            from: number;
+            /** Format: double */
+            upTo: null | number;
+            /** Format: double */
+            price: number;
+            /** Format: double */
+            units: number;
+            /** Format: double */
+            amount: number;
+        };
+        DerivationLine: {
+            bucket: string;
+            tier: null | string;
+            charge: null | components["schemas"]["Charge"];
+            /** Format: double */
+            amount: number;
+        };
+        DerivationPart: {
+            what: string;
+            why: string;
+            /** Format: double */
+            quantity: number;
+        };
+        DerivationReading: {
+            month: components["schemas"]["Month"];
+            /** Format: double */
+            amount: number;
+            lines: components["schemas"]["DerivationLine"][];
+            derivation: null | components["schemas"]["Derivation"];
+        };
+        DerivationTerm: {
+            /** Format: date */
+            from: string;
+            /** Format: date */
+            to: string;
+            what: string;
+            /** Format: double */
+            quantity: number;
+            unit: string;
+            /** Format: double */
+            price: number;
+            /** Format: int32 */
+            per: number;
+            /** Format: double */
+            factor: number;
+            /** Format: double */
+            amount: number;
+            bands: components["schemas"]["DerivationBand"][];
+        };
         DeviceClass: {
             id: string;
             /** Format: int32 */
@@ -4097,6 +4318,22 @@ export interface components {
             usableBytes: null | number;
             /** Format: date */
             fullOn: null | string;
+        };
+        Difference: {
+            from: components["schemas"]["Month"];
+            to: components["schemas"]["Month"];
+            totals: number[];
+            changes: number[];
+            lines: components["schemas"]["DifferenceLine"][];
+        };
+        DifferenceLine: {
+            key: string;
+            name: string;
+            /** Format: double */
+            before: number;
+            changes: number[];
+            /** Format: double */
+            after: number;
         };
         DifferenceReading: {
             path: string;
@@ -4155,6 +4392,17 @@ export interface components {
         };
         /** @enum {unknown} */
         DriveUse: "write" | "read";
+        /** @enum {unknown} */
+        Driver: "growth" | "reading" | "prices";
+        DriverSwing: {
+            driver: components["schemas"]["Driver"];
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            swing: number;
+        };
         EarlierPrices: {
             /** Format: date */
             until: string;
@@ -4175,6 +4423,7 @@ export interface components {
             carriers?: components["schemas"]["CarrierMachine"][];
             retentionPeriods?: components["schemas"]["RetentionPeriod"][];
             arrays?: components["schemas"]["LocalArray"][];
+            scenarios?: components["schemas"]["Scenario"][];
         };
         EstateAdvice: {
             /** Format: double */
@@ -4205,11 +4454,35 @@ export interface components {
         ExportReading: {
             address: string;
         };
+        Fan: {
+            /** Format: int32 */
+            seed: number;
+            /** Format: int32 */
+            runs: number;
+            months: string[];
+            money: components["schemas"]["Band"][];
+            years: components["schemas"]["BandOfYear"][];
+            total: components["schemas"]["Band"];
+            drivers: components["schemas"]["DriverSwing"][];
+        };
         ForecastLine: {
             key: string;
             name: string;
             money: number[];
             bytes: null | number[];
+            yearMoney: null | number[];
+        };
+        ForecastRow: {
+            month: components["schemas"]["Month"];
+            bucket: string;
+            region: string;
+            tier: string;
+            charge: components["schemas"]["Charge"];
+            /** Format: double */
+            quantity: number;
+            unit: string;
+            /** Format: double */
+            amount: number;
         };
         ForecastSeries: {
             months: string[];
@@ -4308,6 +4581,14 @@ export interface components {
         FullRuns: {
             /** Format: int32 */
             every: number;
+        };
+        GrowthAssumption: {
+            bucket?: null | string;
+            prefix?: string;
+            /** Format: double */
+            arrivals?: number;
+            /** Format: double */
+            yearlyGrowth?: number;
         };
         Hazards: {
             /** Format: double */
@@ -4979,7 +5260,7 @@ export interface components {
             cost: components["schemas"]["YearChange"][];
         };
         /** @enum {unknown} */
-        Operator: "provider" | "own" | null;
+        Operator: "provider" | "own";
         Passage: {
             /** Format: date-time */
             from: string;
@@ -4997,6 +5278,12 @@ export interface components {
         PastRuns: {
             workload: string;
             days?: string[];
+        };
+        PlaceAssumption: {
+            bucket?: null | string;
+            region?: null | string;
+            scheme?: null | string;
+            tier?: null | string;
         };
         PlaceOffer: {
             region: string;
@@ -5216,6 +5503,15 @@ export interface components {
             deduplicates: boolean;
             canOpen: boolean;
         };
+        PriceAssumption: {
+            /** Format: date */
+            from?: null | string;
+            region?: null | string;
+            tier?: null | string;
+            charge?: null | components["schemas"]["Charge"];
+            /** Format: double */
+            times: number;
+        };
         PriceBook: {
             currency: string;
             unit: components["schemas"]["SizeUnit"];
@@ -5332,6 +5628,11 @@ export interface components {
             fromAge: number;
             /** Format: double */
             shareOfObjectsPerDay: number;
+        };
+        ReadingAssumption: {
+            bucket?: null | string;
+            /** Format: double */
+            times: number;
         };
         Recall: {
             parts: components["schemas"]["RecallPart"][];
@@ -5668,6 +5969,36 @@ export interface components {
             path: string;
             what: string;
         };
+        Scenario: {
+            id: string;
+            name: string;
+            assumptions?: components["schemas"]["Assumption"][];
+        };
+        ScenarioComparison: {
+            months: string[];
+            outlooks: components["schemas"]["ScenarioOutlook"][];
+        };
+        ScenarioOutlook: {
+            id: string;
+            name: string;
+            problems: components["schemas"]["Problem"][];
+            money: number[];
+            years: components["schemas"]["ForecastYear"][];
+        };
+        ScenarioParts: {
+            buckets: components["schemas"]["Bucket"][];
+            prices: null | components["schemas"]["PriceBook"];
+            plans: string[];
+            workloads: string[];
+        };
+        ScenarioReading: {
+            problems: components["schemas"]["Problem"][];
+            difference: null | components["schemas"]["Difference"];
+            outlook: null | components["schemas"]["ScenarioOutlook"];
+        };
+        ScenariosDocument: {
+            scenarios: components["schemas"]["Scenario"][];
+        };
         Schedule: {
             bucket: string;
             prefix: string;
@@ -5867,7 +6198,7 @@ export interface components {
             keep: number;
         };
         /** @enum {unknown} */
-        Span: "hour" | "day" | "week" | "month" | null;
+        Span: "hour" | "day" | "week" | "month";
         /** @enum {unknown} */
         Spread: "device" | "rack" | "zone" | "region";
         /** @enum {unknown} */
@@ -7475,6 +7806,70 @@ export interface operations {
             };
         };
     };
+    readFan: {
+        parameters: {
+            query?: {
+                /** @description Added to the growth of everything in a year: at least, likely, at most; 0.1 is ten points. */
+                growth?: string;
+                /** @description So many times as often is everything read: at least, likely, at most. */
+                reading?: string;
+                /** @description By how much all prices rise in a year: at least, likely, at most; 0.1 is ten per cent. */
+                prices?: string;
+                /** @description The horizon in calendar months, 1 to 360. */
+                months?: number;
+                /** @description How many futures are drawn, 1 to 100,000. */
+                runs?: number;
+                /** @description Repeats the very same draws. */
+                seed?: number;
+                /** @description Under this scenario; the estate as it stands without it. */
+                scenario?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fan"];
+                };
+            };
+        };
+    };
+    readDerivation: {
+        parameters: {
+            query: {
+                /** @description yyyy-MM, from the running month on. */
+                month: string;
+                /** @description A bucket's name; all together without it. */
+                bucket?: string;
+                /** @description The id of a tier; with charge. */
+                tier?: string;
+                /** @description storage, early-leave, writes, reads, moves, recall, transfer or watching; with tier. */
+                charge?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DerivationReading"];
+                };
+            };
+        };
+    };
     readForecastCsv: {
         parameters: {
             query?: {
@@ -8205,6 +8600,185 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ArrayRead"];
+                };
+            };
+        };
+    };
+    readScenarios: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenariosDocument"];
+                };
+            };
+        };
+    };
+    putScenarios: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScenariosDocument"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    compareScenarios: {
+        parameters: {
+            query?: {
+                /** @description The horizon in calendar months, 1 to 360. */
+                months?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioComparison"];
+                };
+            };
+        };
+    };
+    readScenarioDraft: {
+        parameters: {
+            query?: {
+                /** @description The horizon in calendar months, 1 to 360. */
+                months?: number;
+                /** @description The first month of the difference, counted from 0. */
+                first?: number;
+                /** @description How many months the difference is summed over; 0 for all from the first. */
+                count?: number;
+                /** @description bucket, charge, tier, region or year. */
+                by?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Scenario"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioReading"];
+                };
+            };
+        };
+    };
+    readDifference: {
+        parameters: {
+            query?: {
+                /** @description The horizon in calendar months, 1 to 360. */
+                months?: number;
+                /** @description The first month of the difference, counted from 0. */
+                first?: number;
+                /** @description How many months the difference is summed over; 0 for all from the first. */
+                count?: number;
+                /** @description bucket, charge, tier, region or year. */
+                by?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioReading"];
+                };
+            };
+        };
+    };
+    readScenarioParts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Scenario"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScenarioParts"];
+                };
+            };
+        };
+    };
+    readScenarioFile: {
+        parameters: {
+            query?: {
+                /** @description The horizon in calendar months, 1 to 360. */
+                months?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                format: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };

@@ -1,8 +1,29 @@
+import { useNavigate } from "react-router";
+import type { Bucket } from "../../api/client";
 import { MergeNote } from "../../draft/merge-note";
+import { useEstate } from "../../estate-context";
+import { useAddress } from "../../ui/address";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { ConsequencesPanel } from "./consequences-panel";
 import type { useDraft } from "./use-draft";
+
+/** Takes a draft that is in order to a scenario: the one that it came from, or a new one. */
+function KeepForWhatIf({ bucket }: { bucket: Bucket | undefined }) {
+  const { estate } = useEstate();
+  const { params } = useAddress();
+  const navigate = useNavigate();
+  const assume = bucket && { bucket: { stated: estate.today, as: bucket } };
+  return (
+    <Button
+      kind="quiet"
+      disabled={!assume}
+      onClick={() => void navigate(`/what-if/${params.get("what-if") ?? ""}`, { state: { assume } })}
+    >
+      Keep for a what-if
+    </Button>
+  );
+}
 
 /** What the draft would do, and Apply: possible only while these are the consequences of exactly what is typed. */
 export function DraftPanel({ draft }: { draft: ReturnType<typeof useDraft> }) {
@@ -22,6 +43,7 @@ export function DraftPanel({ draft }: { draft: ReturnType<typeof useDraft> }) {
           <Button disabled={!changed || applying} onClick={draft.discard}>
             Discard
           </Button>
+          {changed && <KeepForWhatIf bucket={answered && !wrong ? draft.bucket : undefined} />}
           <span role="status" className="text-sm text-ink-soft">
             {applying ? "being applied" : changed ? "a draft; nothing is done yet" : "no changes"}
           </span>

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { scaleLinear } from "d3-scale";
+import { Link } from "react-router";
 import { type BucketMoney, readBucketMoney } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
@@ -26,13 +27,13 @@ export function MoneyChart({ bucket }: { bucket: string }) {
         </a>
         {data && width > 0 && <SavePicture of={box} name={`${bucket}-by-month`} />}
       </p>
-      {data && <Table data={data} />}
+      {data && <Table bucket={bucket} data={data} />}
     </section>
   );
 }
 
 /** The same numbers to read. */
-function Table({ data }: { data: BucketMoney }) {
+function Table({ bucket, data }: { bucket: string; data: BucketMoney }) {
   const { moneyColumn } = useEstate();
   const money = moneyColumn([...data.metered, ...data.projected].map((m) => m.amount));
   const metered = new Map(data.metered.map((m) => [m.month, m.amount]));
@@ -56,7 +57,9 @@ function Table({ data }: { data: BucketMoney }) {
                 {month(m)}
               </th>
               <td>{metered.has(m) ? money(metered.get(m) ?? 0) : "–"}</td>
-              <td>{projected.has(m) ? money(projected.get(m) ?? 0) : "–"}</td>
+              <td>
+                {projected.has(m) ? <Link to={`/why?month=${m}&bucket=${bucket}`}>{money(projected.get(m) ?? 0)}</Link> : "–"}
+              </td>
             </tr>
           ))}
         </tbody>

@@ -40,6 +40,12 @@ export function ForecastPlace() {
     <div className="px-6 pb-24">
       <div className="flex flex-wrap items-end gap-x-10 gap-y-3 py-5">
         <h1 className="text-3xl">Forecast</h1>
+        <Link to="/what-if" className="no-print text-sm">
+          What if
+        </Link>
+        <Link to="/how-sure" className="no-print text-sm">
+          How sure
+        </Link>
         <Link to="/landscape" className="no-print text-sm">
           How it ripens
         </Link>

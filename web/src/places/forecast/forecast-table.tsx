@@ -1,9 +1,10 @@
+import { Link } from "react-router";
 import type { ForecastSeries } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
 import type { Shown } from "./forecast-place";
 
-/** The chart's numbers, a row a month, with a total for every twelve. */
+/** The chart's numbers, a row a month, with a total for every twelve; on paper, months of the first year only. */
 export function ForecastTable({ series, shown }: { series: ForecastSeries; shown: Shown }) {
   const { money, bytes } = useEstate();
   const words = shown === "money" ? money : bytes;
@@ -34,7 +35,7 @@ export function ForecastTable({ series, shown }: { series: ForecastSeries; shown
         {series.years.map((year, y) => (
           <tbody key={year.number}>
             {series.months.slice(y * 12, y * 12 + 12).map((name, i) => (
-              <tr key={name} className="border-t border-hairline">
+              <tr key={name} className={`border-t border-hairline ${y > 0 ? "print:hidden" : ""}`}>
                 <th scope="row" className="py-0.5 pr-4 text-left font-normal whitespace-nowrap">
                   {month(name, "short")}
                 </th>
@@ -43,14 +44,29 @@ export function ForecastTable({ series, shown }: { series: ForecastSeries; shown
                     {words(values(line)[y * 12 + i] ?? 0)}
                   </td>
                 ))}
-                <td className="pl-3">{words(totals[y * 12 + i] ?? 0)}</td>
+                <td className="pl-3">
+                  {shown === "money" ? (
+                    <Link to={`/why?month=${name}`} aria-label={`Why ${words(totals[y * 12 + i] ?? 0)} in ${month(name)}`}>
+                      {words(totals[y * 12 + i] ?? 0)}
+                    </Link>
+                  ) : (
+                    words(totals[y * 12 + i] ?? 0)
+                  )}
+                </td>
               </tr>
             ))}
             <tr className="border-t border-hairline-strong bg-paper-deep font-semibold">
               <th scope="row" className="py-0.5 text-left font-semibold">
                 {shown === "money" ? `Year ${year.number}` : `End of year ${year.number}`}
               </th>
-              <td colSpan={series.lines.length} />
+              {series.lines.map((line) => (
+                <td key={line.key} className="px-3">
+                  {words(
+                    (shown === "money" ? line.yearMoney?.[y] : line.bytes?.[Math.min(y * 12 + 11, series.months.length - 1)]) ??
+                      0,
+                  )}
+                </td>
+              ))}
               <td className="pl-3">{words(shown === "money" ? year.money : year.bytesAtEnd)}</td>
             </tr>
           </tbody>

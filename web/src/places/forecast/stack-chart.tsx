@@ -1,11 +1,11 @@
 import { scaleLinear } from "d3-scale";
 import { area, stack } from "d3-shape";
-import { type KeyboardEvent, useState } from "react";
 import type { ForecastSeries, SplitBy } from "../../api/client";
 import { tierOf, useEstate } from "../../estate-context";
 import { month } from "../../format";
 import { tierColour, tierFill } from "../../strip/tiers";
 import { SavePicture } from "../../ui/save-picture";
+import { useChartReading } from "../../ui/use-chart-reading";
 import { useWidth } from "../../ui/use-width";
 import type { Shown } from "./forecast-place";
 
@@ -19,14 +19,13 @@ type ChartProps = { series: ForecastSeries; shown: Shown; by: SplitBy; asOf: num
 export function StackChart({ series, shown, by, asOf }: ChartProps) {
   const { prices, money, bytes } = useEstate();
   const [box, width] = useWidth<HTMLDivElement>();
-  const [reading, setReading] = useState<number | null>(null);
   const values = (line: ForecastSeries["lines"][number]) => (shown === "money" ? line.money : (line.bytes ?? []));
   const words = shown === "money" ? money : bytes;
   const totals = shown === "money" ? series.money : series.bytes;
   const last = series.months.length - 1;
-  const at = Math.min(reading ?? asOf, last);
 
   const x = scaleLinear([0, Math.max(1, last)], [margin.left, Math.max(margin.left + 1, width - margin.right)]);
+  const { at, isRead, handlers } = useChartReading(last, asOf, 12, x.invert);
   const y = scaleLinear([0, Math.max(...totals, 1e-9)], [height - margin.bottom, margin.top]).nice(5);
   const layers = stack<number, number>()
     .keys(series.lines.map((_, i) => i))
@@ -40,12 +39,6 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
     const line = series.lines[i];
     if (by === "tier" && line) return tierFill(tierOf(prices, line.key).place);
     return `url(#layer-${i})`;
-  };
-  const onKeyDown = (event: KeyboardEvent) => {
-    const by = { ArrowLeft: -1, ArrowRight: 1, PageUp: 12, PageDown: -12, Home: -last, End: last }[event.key];
-    if (by === undefined) return;
-    event.preventDefault();
-    setReading(Math.min(last, Math.max(0, at + by)));
   };
   const readingWords = `${month(series.months[at] ?? "")}: ${words(totals[at] ?? 0)} in all; ${series.lines.map((l) => `${l.name} ${words(values(l)[at] ?? 0)}`).join(", ")}`;
   const yearTicks = series.months.flatMap((m, i) =>
@@ -63,13 +56,7 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
           aria-valuemax={last}
           aria-valuenow={at}
           aria-valuetext={readingWords}
-          onKeyDown={onKeyDown}
-          onPointerMove={(event) =>
-            setReading(
-              Math.round(Math.min(last, Math.max(0, x.invert(event.clientX - event.currentTarget.getBoundingClientRect().left)))),
-            )
-          }
-          onPointerLeave={() => setReading(null)}
+          {...handlers}
         >
           <svg width={width} height={height} className="block" aria-hidden="true">
             <LayerPatterns count={series.lines.length} />
@@ -102,7 +89,7 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
               y1={margin.top}
               y2={height - margin.bottom}
               stroke="var(--ink)"
-              strokeDasharray={reading === null ? "2 3" : ""}
+              strokeDasharray={!isRead ? "2 3" : ""}
             />
             <circle cx={x(at)} cy={y(totals[at] ?? 0)} r={4} fill="var(--paper)" stroke="var(--ink)" strokeWidth={1.6} />
           </svg>

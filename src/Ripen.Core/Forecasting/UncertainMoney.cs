@@ -1,0 +1,269 @@
+using Ripen.Core.Ageing;
+using Ripen.Core.Billing;
+using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
+using Ripen.Core.Replication;
+using Ripen.Core.Scenarios;
+
+namespace Ripen.Core.Forecasting;
+
+/// <summary>
+/// What an estate costs at any growth and reading within their ranges, from what it uses at a few of them. What is used is a smooth function of
+/// both, so that a polynomial through Chebyshev points is as good as counting anew (Berrut and Trefethen, "Barycentric Lagrange
+/// Interpolation", SIAM Review 46, 2004). Graduated bands have corners: their price is put on the quantities that come of it.
+/// </summary>
+public sealed class UncertainMoney
+{
+    private const int GrowthPoints = 8;
+    private const int ReadingPoints = 4;
+    private const int BucketsAtOnce = 32;
+
+    private readonly Projection projection;
+    private readonly double[] growths;
+    private readonly double[] readings;
+    private readonly Layout layout;
+
+    /// <summary>What buckets use whose rules do not look at reading, by growth: reads are so many times as many.</summary>
+    private readonly double[][] plain;
+
+    /// <summary>What the others use, by growth and reading.</summary>
+    private readonly double[,][] watched;
+
+    private UncertainMoney(Projection projection, Uncertain growth, Uncertain reading)
+    {
+        this.projection = projection;
+        growths = Points(growth, GrowthPoints);
+        readings = projection.Estate.Buckets.Any(Watches) ? Points(reading, ReadingPoints) : [1];
+        layout = new Layout(projection);
+        plain = new double[growths.Length][];
+        watched = new double[growths.Length, readings.Length][];
+    }
+
+    /// <param name="projection">Of the estate as it stands, or under a scenario.</param>
+    /// <param name="growth">Added to the growth of everything in 365 days.</param>
+    /// <param name="reading">So many times as often is everything read.</param>
+    /// <returns>Or what does not fit: something would shrink to nothing.</returns>
+    public static Checked<UncertainMoney> Of(Projection projection, Uncertain growth, Uncertain reading)
+    {
+        var money = new UncertainMoney(projection, growth, reading);
+        var estates = new List<Estate>();
+        var findings = new Findings();
+        foreach (var added in money.growths)
+            estates.Add(Assuming.Grow(new() { YearlyGrowth = added }, projection.Estate, "$", findings));
+        if (findings.Problems.Count > 0)
+            return new(findings.Problems);
+        money.Count(estates);
+        return new(money);
+    }
+
+    /// <summary>By month.</summary>
+    /// <param name="growth">Within the range.</param>
+    /// <param name="reading">Within the range.</param>
+    public double[] At(double growth, double reading)
+    {
+        var used = new double[layout.Length];
+        var (byGrowth, byReading) = (Weights(growths, growth), Weights(readings, reading));
+        for (var g = 0; g < growths.Length; g++)
+        {
+            Sums.Add(plain[g], byGrowth[g], used);
+            for (var r = 0; r < readings.Length; r++)
+                Sums.Add(watched[g, r], byGrowth[g] * byReading[r], used);
+        }
+        return layout.Price(used, reading);
+    }
+
+    private static bool Watches(Bucket bucket) => bucket.Rules.Any(r => r.WatchesReading);
+
+    /// <summary>Some buckets after the others, so that what is used at every point need not be held of all of them.</summary>
+    private void Count(List<Estate> estates)
+    {
+        var copies = new IncomingCopies[estates.Count];
+        Parallel.For(0, copies.Length, g => copies[g] = IncomingCopies.Of(estates[g], projection.Calendar.Days));
+        for (var g = 0; g < growths.Length; g++)
+        {
+            plain[g] = new double[layout.Length];
+            for (var r = 0; r < readings.Length; r++)
+                watched[g, r] = new double[layout.Length];
+        }
+        Parallel.ForEach(Enumerable.Range(0, projection.Estate.Buckets.Count).Chunk(BucketsAtOnce), Count);
+
+        void Count(int[] some)
+        {
+            var watching = some.Where(b => Watches(projection.Estate.Buckets[b])).ToList();
+            var others = some.Except(watching).ToList();
+            var still = others.ToDictionary(b => b, b => Still(b, 1));
+            for (var g = 0; g < growths.Length; g++)
+                Put([.. others.Select(b => At(b, g, 1, still[b]))], plain[g]);
+            for (var r = 0; r < readings.Length && watching.Count > 0; r++)
+            {
+                still = watching.ToDictionary(b => b, b => Still(b, readings[r]));
+                for (var g = 0; g < growths.Length; g++)
+                    Put([.. watching.Select(b => At(b, g, readings[r], still[b]))], watched[g, r]);
+            }
+        }
+
+        void Put(List<BucketUsage> usages, double[] to)
+        {
+            var sum = layout.Sum(usages);
+            lock (to)
+                Sums.Add(sum, to);
+        }
+
+        // What lies there does not grow. Where no copies come or go it is counted once, and at every growth only what arrives.
+        (BucketUsage All, BucketUsage Arriving)? Still(int b, double times)
+        {
+            var bucket = projection.Estate.Buckets[b];
+            if (growths.Length == 1 || bucket.CopyTo.Count > 0 || projection.Copies.Into(bucket.Name).Count > 0)
+                return null;
+            return (
+                times == 1 ? projection.Usages[b] : Compute(bucket, projection.Copies, times),
+                Compute(Emptied(bucket), projection.Copies, times)
+            );
+        }
+
+        BucketUsage At(int b, int g, double times, (BucketUsage All, BucketUsage Arriving)? still)
+        {
+            if (growths is [0] && times == 1)
+                return projection.Usages[b];
+            var bucket = estates[g].Buckets[b];
+            if (still is not { } known)
+                return Compute(bucket, copies[g], times);
+            var usage = Compute(Emptied(bucket), copies[g], times);
+            usage.Add(known.All, 1);
+            usage.Add(known.Arriving, -1);
+            return usage;
+        }
+    }
+
+    private BucketUsage Compute(Bucket bucket, IncomingCopies copies, double times) =>
+        BucketUsage.Compute(
+            bucket.Read(times),
+            copies,
+            projection.Estate.PriceBook,
+            projection.Calendar,
+            new GrowthTable.Shelf(projection.Calendar.Days)
+        );
+
+    private static Bucket Emptied(Bucket bucket) => bucket with { Stock = [], Recalled = [], Unfinished = [] };
+
+    /// <summary>Chebyshev points of the second kind in a range; one where there is no range.</summary>
+    private static double[] Points(Uncertain range, int count) =>
+        range.IsKnown
+            ? [range.Low]
+            :
+            [
+                .. Enumerable
+                    .Range(0, count)
+                    .Select(i => range.Low + ((range.High - range.Low) * (1 - Math.Cos(i * Math.PI / (count - 1))) / 2)),
+            ];
+
+    /// <summary>What each point counts at <paramref name="at"/>; together 1.</summary>
+    private static double[] Weights(double[] points, double at)
+    {
+        var weights = new double[points.Length];
+        if (points.Length == 1)
+            return [1];
+        var sum = 0.0;
+        for (var i = 0; i < points.Length; i++)
+        {
+            if (at == points[i])
+            {
+                weights.AsSpan().Clear();
+                weights[i] = 1;
+                return weights;
+            }
+            var end = i == 0 || i == points.Length - 1;
+            sum += weights[i] = (i % 2 == 0 ? 1 : -1) * (end ? 0.5 : 1) / (at - points[i]);
+        }
+        for (var i = 0; i < weights.Length; i++)
+            weights[i] /= sum;
+        return weights;
+    }
+
+    /// <summary>What of usage the money of the whole estate asks: unit-months and those times their schemes' factors by region, tier and stretch;
+    /// by month, money of reading and of everything else that has no bands.</summary>
+    private sealed class Layout(Projection projection)
+    {
+        private readonly BillingCalendar calendar = projection.Calendar;
+        private readonly int tiers = projection.Estate.PriceBook.Tiers.Count;
+        private readonly Lazy<Dictionary<string, string>> regionOf = new(() =>
+            projection.Estate.Buckets.ToDictionary(b => b.Name, b => b.Region)
+        );
+        private readonly List<string> regions = [.. projection.Estate.Buckets.Select(b => b.Region).Distinct()];
+
+        public int Length => (2 * Cells) + (2 * calendar.Months);
+
+        private int Cells => regions.Count * tiers * calendar.Stretches;
+
+        private int Reading => 2 * Cells;
+
+        private int Other => Reading + calendar.Months;
+
+        /// <param name="some">Of some of the estate's buckets.</param>
+        public double[] Sum(List<BucketUsage> some)
+        {
+            var (book, sum) = (projection.Estate.PriceBook, new double[Length]);
+            var bill = Bill.OfSome(book, calendar, some, regionOf.Value);
+            var without = Bill.OfSome(book, calendar, [.. some.Select(u => Watches(u.Bucket) ? u : u.Unread())], regionOf.Value);
+            var rows = new List<BillRow>();
+            for (var b = 0; b < some.Count; b++)
+            {
+                var factor = book.FindScheme(some[b].Bucket.Scheme)!.StorageFactor;
+                for (var tier = 0; tier < tiers; tier++)
+                {
+                    var at = Cell(regions.IndexOf(some[b].Bucket.Region), tier);
+                    var stored = some[b].Of(tier, Measure.StoredByteDays);
+                    for (var s = 0; s < stored.Length; s++)
+                    {
+                        var unitMonths = stored[s] / (book.Unit.Bytes() * calendar.BilledDays(s));
+                        sum[at + s] += unitMonths;
+                        sum[Cells + at + s] += unitMonths * factor;
+                    }
+                }
+                for (var m = 0; m < calendar.Months; m++)
+                {
+                    var (whole, other) = (Unbanded(bill, b, m), Unbanded(without, b, m));
+                    sum[Reading + m] += whole - other;
+                    sum[Other + m] += other;
+                }
+            }
+            return sum;
+
+            double Unbanded(Bill of, int bucket, int month)
+            {
+                rows.Clear();
+                of.AddRows(bucket, month, rows);
+                return rows.Sum(r => r.Charge == Charge.Storage ? 0 : r.Amount);
+            }
+        }
+
+        /// <summary>Money by month.</summary>
+        public double[] Price(double[] used, double reading)
+        {
+            var money = new double[calendar.Months];
+            for (var m = 0; m < money.Length; m++)
+            {
+                money[m] = (used[Reading + m] * reading) + used[Other + m];
+                var (first, end) = (calendar.First(m), calendar.First(m + 1));
+                for (var region = 0; region < regions.Count; region++)
+                {
+                    for (var tier = 0; tier < tiers; tier++)
+                    {
+                        var at = Cell(region, tier);
+                        var unitMonths = 0.0;
+                        for (var s = first; s < end; s++)
+                            unitMonths += used[at + s];
+                        if (unitMonths <= 0)
+                            continue;
+                        for (var s = first; s < end; s++)
+                            money[m] +=
+                                projection.Bill.StorageCost(regions[region], tier, s, unitMonths) / unitMonths * used[Cells + at + s];
+                    }
+                }
+            }
+            return money;
+        }
+
+        private int Cell(int region, int tier) => ((region * tiers) + tier) * calendar.Stretches;
+    }
+}

@@ -1,0 +1,94 @@
+using System.ComponentModel;
+using System.Globalization;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Ripen.Core.Billing;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Server.Http;
+
+namespace Ripen.Server.Forecasts;
+
+/// <summary>A part of an amount that opens further. Of very many buckets the dearest are told, and the rest together, without a name.</summary>
+public sealed record DerivationLine(string Bucket, string? Tier, Charge? Charge, double Amount);
+
+/// <summary>An amount and what makes it: buckets, then their charges by tier, then prices and what was put there.</summary>
+/// <param name="Month">In which it is projected.</param>
+/// <param name="Amount">Money.</param>
+/// <param name="Lines">Add up to it; empty where the derivation is the end.</param>
+/// <param name="Derivation">Of one charge of a bucket in a tier; null above that.</param>
+public sealed record DerivationReading(Month Month, double Amount, IReadOnlyList<DerivationLine> Lines, Derivation? Derivation);
+
+/// <summary>Any projected amount opens down to prices and rules.</summary>
+internal static class DerivationEndpoint
+{
+    private const int MostLines = 40;
+
+    public static void MapDerivation(this RouteGroupBuilder forecast) =>
+        forecast
+            .MapGet("/derivation", Read)
+            .WithName("readDerivation")
+            .WithSummary("What a projected amount is made of: of a month, of a bucket in it, or of one of its charges in a tier.");
+
+    private static async Task<Results<Ok<DerivationReading>, ProblemHttpResult>> Read(
+        [Description("yyyy-MM, from the running month on.")] string month,
+        CurrentEstate current,
+        CancellationToken cancel,
+        [Description("A bucket's name; all together without it.")] string? bucket = null,
+        [Description("The id of a tier; with charge.")] string? tier = null,
+        [Description("storage, early-leave, writes, reads, moves, recall, transfer or watching; with tier.")] string? charge = null
+    )
+    {
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        var today = view.Estate.Today;
+        if (!DateOnly.TryParseExact($"{month}-01", "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day))
+            return Problems.Invalid("invalid-month", "?month", "Write a month as yyyy-MM.");
+        var at = ((day.Year - today.Year) * 12) + day.Month - today.Month;
+        if (at < 0)
+            return Problems.Invalid("out-of-range", "?month", "That month is over; what was metered is in the ledger.");
+        if (Horizon.Check(at + 1) is { } far)
+            return far;
+        var projection = view.Project(Math.Max(Horizon.Default, at + 1));
+        if (bucket is null)
+            return TypedResults.Ok(new DerivationReading(Month.Of(day), projection.MoneyInAll[at], Buckets(projection, at), null));
+        var place = projection.Estate.Buckets.ToList().FindIndex(b => b.Name == bucket);
+        if (place < 0)
+            return Problems.NoBucket(bucket);
+        var rows = new List<BillRow>();
+        projection.Bill.AddRows(place, at, rows);
+        var tiers = projection.Estate.PriceBook.Tiers;
+        if (tier is null && charge is null)
+        {
+            return TypedResults.Ok(
+                new DerivationReading(
+                    Month.Of(day),
+                    projection.Money[place][at],
+                    [
+                        .. rows.OrderByDescending(r => r.Amount)
+                            .Select(r => new DerivationLine(bucket, tiers[r.Tier].Id, r.Charge, r.Amount)),
+                    ],
+                    null
+                )
+            );
+        }
+        if (tier is null || projection.Estate.PriceBook.Coldness(tier) is not (>= 0 and var coldness))
+            return Problems.Invalid("unknown-reference", "?tier", $"There is no tier '{tier}'.");
+        if (Enum.GetValues<Charge>().Where(c => c.Name() == charge).Select(c => (Charge?)c).FirstOrDefault() is not { } what)
+            return Problems.Invalid("unknown-choice", "?charge", $"'{charge}' is no charge.");
+        return Derivation.Of(projection, place, at, coldness, what) is { } told
+            ? TypedResults.Ok(new DerivationReading(Month.Of(day), told.Row.Amount, [], told))
+            : Problems.NotFound("not-charged", $"'{bucket}' is not charged for {charge} in '{tier}' in {month}.");
+    }
+
+    private static List<DerivationLine> Buckets(Projection projection, int month)
+    {
+        var all = projection
+            .Usages.Select((u, b) => new DerivationLine(u.Bucket.Name, null, null, projection.Money[b][month]))
+            .Where(l => l.Amount != 0)
+            .OrderByDescending(l => l.Amount)
+            .ToList();
+        return all.Count <= MostLines
+            ? all
+            : [.. all.Take(MostLines - 1), new DerivationLine("", null, null, all.Skip(MostLines - 1).Sum(l => l.Amount))];
+    }
+}

@@ -1,0 +1,136 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { type Difference, draftScenario, type Scenario, type TellBy } from "../../api/client";
+import { keys } from "../../api/keys";
+import { useEstate } from "../../estate-context";
+import { month } from "../../format";
+import { tone } from "../../money/year-table";
+import { useAddress } from "../../ui/address";
+import { Figure } from "../../ui/controls";
+import { useSettled } from "../../ui/use-settled";
+import { Choice } from "../forecast/choice";
+import { words } from "./assumption-words";
+import { Waterfall } from "./waterfall";
+
+const tellings: { value: TellBy; label: string }[] = [
+  { value: "bucket", label: "by bucket" },
+  { value: "charge", label: "by charge" },
+  { value: "tier", label: "by tier" },
+  { value: "region", label: "by region" },
+  { value: "year", label: "by year" },
+];
+
+const spans = [
+  { value: "1", label: "year 1", first: 0, count: 12 },
+  { value: "3", label: "year 3", first: 24, count: 12 },
+  { value: "10", label: "year 10", first: 108, count: 12 },
+  { value: "all", label: "ten years", first: 0, count: 120 },
+];
+
+/** What of a scenario is asked, as the address says. */
+export function useAsked() {
+  const { params, set } = useAddress();
+  const by = tellings.find((t) => t.value === params.get("by"))?.value ?? "bucket";
+  const span = spans.find((s) => s.value === params.get("span")) ?? spans[3];
+  return { by, span: span as (typeof spans)[number], set };
+}
+
+/** A scenario looked at as it is typed, when the hand rests: the answer together with what was asked, which may be typed on already. */
+export function useScenarioReading(scenario: Scenario | undefined) {
+  const { by, span } = useAsked();
+  const asked = { months: 120, first: span.first, count: span.count, by };
+  const typed = JSON.stringify(scenario ?? null);
+  const rested = useSettled(typed);
+  // Another scenario is no typing: it is asked for at once.
+  const question = (JSON.parse(rested) as Scenario | null)?.id === scenario?.id ? rested : typed;
+  return useQuery({
+    queryKey: keys.scenarioDraft(question, asked),
+    queryFn: async ({ signal }) => {
+      const of: Scenario = JSON.parse(question);
+      return { ...(await draftScenario(of, asked, signal)), of };
+    },
+    enabled: question !== "null",
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+}
+
+/** Where the difference comes from: step by step, and as a table that adds up both ways. */
+export function DifferencePart({ difference, scenario }: { difference: Difference; scenario: Scenario }) {
+  const { by, span, set } = useAsked();
+  const estate = useEstate();
+  const names = (scenario.assumptions ?? []).map((a) => words(a, estate));
+  return (
+    <section aria-label="Difference" className="min-w-0">
+      <div className="flex flex-wrap items-center gap-x-6 gap-y-1 border-b border-hairline-strong pb-1 text-sm">
+        <h2 className="font-serif text-xl">The difference</h2>
+        <Choice
+          label="Over which months"
+          value={span.value}
+          options={spans.map(({ value, label }) => ({ value, label }))}
+          disabled={[]}
+          onChange={(next) => set("span", next)}
+        />
+        <span className="text-ink-soft">
+          {month(difference.from, "short")} to {month(difference.to, "short")}
+        </span>
+      </div>
+      <Waterfall difference={difference} name={scenario.name} names={names} />
+      <div className="mt-3 flex items-center gap-6 text-sm">
+        <Choice label="Told" value={by} options={tellings} disabled={[]} onChange={(next) => set("by", next)} />
+      </div>
+      <DifferenceTable difference={difference} names={names} by={by} />
+    </section>
+  );
+}
+
+function DifferenceTable({ difference, names, by }: { difference: Difference; names: string[]; by: TellBy }) {
+  const { money, moneyChange } = useEstate();
+  const rows = [
+    ...difference.lines,
+    {
+      key: "in all",
+      name: "in all",
+      before: difference.totals[0] ?? 0,
+      changes: difference.changes,
+      after: difference.totals.at(-1) ?? 0,
+    },
+  ];
+  return (
+    <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="The difference in numbers">
+      <table className="w-full text-right text-sm">
+        <thead className="text-ink-soft">
+          <tr className="border-b border-hairline-strong">
+            <th className="py-1 text-left font-normal">{by}</th>
+            <th className="pl-4 font-normal">as it stands</th>
+            {names.map((name, i) => (
+              <th key={i} className="pl-4 font-normal" title={name}>
+                {i + 1}
+              </th>
+            ))}
+            <th className="pl-4 font-normal">what if</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row, at) => (
+            <tr key={row.key} className={at === rows.length - 1 ? "font-semibold" : "border-b border-hairline"}>
+              <th scope="row" className={`whitespace-nowrap py-0.5 text-left ${at === rows.length - 1 ? "" : "font-normal"}`}>
+                {row.name}
+              </th>
+              <td className="pl-4">
+                <Figure projected>{money(row.before)}</Figure>
+              </td>
+              {row.changes.map((change, i) => (
+                <td key={i} className={`pl-4 ${tone(change)}`}>
+                  {change === 0 ? "" : moneyChange(change)}
+                </td>
+              ))}
+              <td className="pl-4">
+                <Figure projected>{money(row.after)}</Figure>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
