@@ -36,6 +36,7 @@ internal static class ServerCommands
             .. ArrayCommands.All(),
             .. PriceCommands.All(),
             .. ScenarioCommands.All(),
+            .. BudgetCommands.All(),
             WhyCommand.Make(),
             FullRestoreCommand.Make(),
             Clock(),

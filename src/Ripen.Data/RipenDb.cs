@@ -23,6 +23,7 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
     internal DbSet<WaitingRestoreRow> WaitingRestores => Set<WaitingRestoreRow>();
     internal DbSet<PoolSecretRow> PoolSecrets => Set<PoolSecretRow>();
     internal DbSet<ChangeRow> Changes => Set<ChangeRow>();
+    internal DbSet<BudgetRow> Budgets => Set<BudgetRow>();
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
     {
@@ -136,6 +137,8 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
             .OnDelete(DeleteBehavior.Cascade);
         modelBuilder.Entity<CredentialSecretRow>().ToTable("CredentialSecret");
         modelBuilder.Entity<ChangeRow>().ToTable("Change");
+        modelBuilder.Entity<BudgetRow>().ToTable("Budget").HasMany(r => r.Alarms).WithOne().HasForeignKey(a => a.BudgetId);
+        modelBuilder.Entity<BudgetAlarmRow>().ToTable("BudgetAlarm").HasKey(r => new { r.BudgetId, r.Month });
 
         static void Owned<T>(Microsoft.EntityFrameworkCore.Metadata.Builders.ReferenceCollectionBuilder<BucketRow, T> part)
             where T : class => part.HasForeignKey("Bucket").IsRequired().OnDelete(DeleteBehavior.Cascade);

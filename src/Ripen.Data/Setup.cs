@@ -28,6 +28,7 @@ public static class Setup
             .AddSingleton<RestoreRecords>()
             .AddSingleton<RestoresToCome>()
             .AddSingleton<ChangeLog>()
+            .AddSingleton<BudgetStore>()
             .AddSingleton<EstateStore>()
             .AddSingleton<BackupStore>();
     }

@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
+using Ripen.Core.Budgets;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Provider.Access;
@@ -375,6 +376,14 @@ public sealed class SimulatedProvider : IDisposable
     /// <summary>The ledger's lines for the days [from, to), of one bucket or of all, as they are read: none of them is held.</summary>
     public IEnumerable<LedgerRow> Ledger(DateOnly from, DateOnly to, string? bucket) =>
         state.Booked().Index.Stream(db => Metering.Ledger.Rows(db, state.TermsIn(db).Prices.Unit, from, to, bucket));
+
+    /// <summary>Storage metered in the running month before today.</summary>
+    public IReadOnlyList<StorageSoFar> StorageSoFar() =>
+        state.Booked().Index.Read(db => Metering.Ledger.StorageSoFar(db, state.TermsIn(db).Prices, ProviderState.Today(db)));
+
+    /// <summary>The same by calendar month, all buckets'.</summary>
+    public IEnumerable<ForecastRow> LedgerMonths(DateOnly from, DateOnly to) =>
+        state.Booked().Index.Stream(db => Metering.Ledger.Months(db, state.TermsIn(db).Prices.Unit, from, to));
 
     /// <summary>What one version was charged so far, in money. Null when there is no such version.</summary>
     public double? ChargedSoFar(string bucket, long version) =>

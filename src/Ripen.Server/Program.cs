@@ -9,6 +9,7 @@ using Ripen.Server.Advice;
 using Ripen.Server.Arrays;
 using Ripen.Server.Backups;
 using Ripen.Server.Buckets;
+using Ripen.Server.Budgets;
 using Ripen.Server.Clock;
 using Ripen.Server.Demo;
 using Ripen.Server.Encryption;
@@ -72,6 +73,7 @@ builder.Services.AddSingleton<PlannedBackups>();
 builder.Services.AddSingleton<PlannedRehearsals>();
 builder.Services.AddSingleton<RestorePlaces>();
 builder.Services.AddSingleton<WaitingRestores>();
+builder.Services.AddSingleton<BudgetWatch>();
 builder.Services.AddSingleton(services => new Programs(
     settings.Programs ?? Path.Combine(Path.GetDirectoryName(database)!, "programs"),
     services.GetRequiredService<ILogger<Programs>>()
@@ -130,6 +132,7 @@ api.MapUploads();
 api.MapRecalls();
 api.MapArrays();
 api.MapScenarios();
+api.MapBudgets();
 api.MapPrices();
 api.MapBundles();
 api.MapClock();

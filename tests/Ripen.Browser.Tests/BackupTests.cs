@@ -14,9 +14,9 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Open("/new-target");
         page.Click(page.Find("input[value=bucket]"));
         page.Type(page.Field("It is called"), "Quarry shelf");
-        page.Click(page.Field("In the bucket").FindElement(By.CssSelector("option[value=deck-cameras]")));
+        page.Choose(() => page.Field("In the bucket"), "option[value=deck-cameras]");
         page.See("cannot be pruned before");
-        page.Click(page.Field("In the bucket").FindElement(By.CssSelector("option[value=port-sonar]")));
+        page.Choose(() => page.Field("In the bucket"), "option[value=port-sonar]");
         Assert.Empty(Accessibility.Violations(page.Browser));
         Make("/backups/quarry-shelf");
         page.See("It proved itself on");
@@ -39,7 +39,7 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         using var http = new HttpClient();
         var original = await File.ReadAllBytesAsync(Path.Combine(root, "office", "Berths", "berths 03.txt"));
         Assert.Equal(original, await http.GetByteArrayAsync(new Uri(link.GetAttribute("href")!)));
-        page.Type(page.Browser.FindElement(By.CssSelector("[data-testid=point] label input")), "INVOICES 1");
+        page.Type(page.Present("[data-testid=point] label input"), "INVOICES 1");
         page.Link("Invoices/invoices 12.txt");
 
         page.Type(page.Field("Restore Berths into"), Path.Combine(root, "back"));
@@ -50,7 +50,7 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.See("read back and compared");
         // What was typed is still there, and does for another time.
         await File.WriteAllTextAsync(Path.Combine(root, "back", "Berths", "berths 03.txt"), "written since");
-        page.Click(page.Field("What is there already").FindElement(By.CssSelector("option[value=replaced]")));
+        page.Choose(() => page.Field("What is there already"), "option[value=replaced]");
         page.Click(page.Button("Restore"));
         page.Until(
             () => File.ReadAllBytes(Path.Combine(root, "back", "Berths", "berths 03.txt")).AsSpan().SequenceEqual(original),
@@ -95,7 +95,7 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Open("/backups/quarry-shelf");
         page.Until(() => Points().Count == 4, "the points");
         page.Click(Points()[0]);
-        page.Click(page.Field("Compared with").FindElement(By.CssSelector("option:nth-child(2)")));
+        page.Choose(() => page.Field("Compared with"), "option:nth-child(2)");
         page.See("0 added, 1 removed, 1 changed");
         Assert.Empty(Accessibility.Violations(page.Browser));
         var zip = page.Link("a zip archive").GetAttribute("href")!;
@@ -118,9 +118,9 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Open("/new-target");
         page.Type(page.Field("It is called"), "Boat house disk");
         page.Click(page.Find("input[value=volume]"));
-        page.Click(page.Field("In the bucket").FindElement(By.CssSelector("option[value='']")));
+        page.Choose(() => page.Field("In the bucket"), "option[value='']");
         page.Type(page.Field("The new bucket's name"), "boat-house");
-        page.Click(page.Find("[aria-label='Unit of size it presents']").FindElement(By.CssSelector("option[value=GB]")));
+        page.Choose(() => page.Find("[aria-label='Unit of size it presents']"), "option[value=GB]");
         page.Type(page.Field("Size it presents"), "2");
         Assert.Empty(Accessibility.Violations(page.Browser));
         Make("/backups/boat-house-disk");
@@ -160,11 +160,11 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Click(() => page.Find("[aria-label='Take it out of drive 1']"));
         page.See("in its slot");
         page.Click(page.Find("[aria-label='More about cartridge 000001']"));
-        page.Click(page.Browser.FindElement(By.XPath("//label[contains(., 'write-protected')]/input")));
+        page.Click(page.Present(By.XPath("//label[contains(., 'write-protected')]/input")));
         page.Click(page.Button("Write the label"));
         page.Until(() => page.Browser.FindElements(By.XPath("//th[contains(., 'write-protected')]")).Count == 1, "the label");
         Assert.Empty(Accessibility.Violations(page.Browser));
-        page.Click(page.Field("Let it rest in").FindElement(By.CssSelector("option[value=cave]")));
+        page.Choose(() => page.Field("Let it rest in"), "option[value=cave]");
         page.See("from Cave it comes back after");
         page.Click(page.Button("Move it there"));
         page.See("put away in Cave");
@@ -205,7 +205,7 @@ public sealed class BackupTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Type(page.Field("It is called"), "Locker");
         page.Click(page.Find("input[value=directory]"));
         page.Type(page.Field("Folder"), "locker");
-        page.Click(page.Find("[aria-label=\"Unit of full at (empty: the disk's limit)\"]").FindElement(By.CssSelector("option[value=MB]")));
+        page.Choose(() => page.Find("[aria-label=\"Unit of full at (empty: the disk's limit)\"]"), "option[value=MB]");
         page.Type(page.Field("Full at (empty: the disk's limit)"), "30");
         Make("/backups/locker");
         for (var run = 0; run < 2; run++)

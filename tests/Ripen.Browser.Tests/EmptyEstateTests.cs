@@ -30,7 +30,7 @@ public sealed class EmptyEstateTests
         page.See("Brackwater Ferries");
         page.See("port-sonar");
 
-        void Pick(string file) => page.Browser.FindElement(By.CssSelector("input[type=file]")).SendKeys(file);
+        void Pick(string file) => page.Present("input[type=file]").SendKeys(file);
     }
 
     [Fact]

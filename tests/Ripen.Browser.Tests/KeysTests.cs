@@ -36,7 +36,7 @@ public sealed class KeysTests(DemoFixture demo) : IClassFixture<DemoFixture>, ID
         page.Open("/credentials");
         page.See("There is none");
         page.Click(page.Button("New credential…"));
-        page.Browser.FindElement(By.CssSelector("input[type=file]")).SendKeys(file);
+        page.Present("input[type=file]").SendKeys(file);
         page.Until(() => page.Field("Key").GetAttribute("value") == (string)given["keyId"]!, "the key out of the file");
         page.Type(page.Field("It is called"), "Harbour key");
         page.Type(page.Field("Secret"), $"  {given["secret"]} ");
@@ -47,7 +47,7 @@ public sealed class KeysTests(DemoFixture demo) : IClassFixture<DemoFixture>, ID
         Assert.DoesNotContain((string)given["secret"]!, page.Browser.PageSource, StringComparison.Ordinal);
 
         page.Open("/backups/office-vault");
-        page.Click(page.Field("The bucket is reached").FindElement(By.CssSelector("option[value=harbour-key]")));
+        page.Choose(() => page.Field("The bucket is reached"), "option[value=harbour-key]");
         page.See("The credential 'Harbour key' ends on");
         page.Click(page.Button("Test it"));
         page.See("It proved itself on");
@@ -63,7 +63,7 @@ public sealed class KeysTests(DemoFixture demo) : IClassFixture<DemoFixture>, ID
         page.Open("/backups/office-vault");
         page.Click(page.Button("Test it"));
         page.See("The credential 'Harbour key' does not open this");
-        page.Click(page.Field("The bucket is reached").FindElement(By.CssSelector("option[value='']")));
+        page.Choose(() => page.Field("The bucket is reached"), "option[value='']");
         page.Click(page.Button("Test it"));
         page.See("It proved itself on");
     }

@@ -42,7 +42,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         var file = Sample("Fähre 🚢.bin", content);
         page.Open("/buckets/up-and-down#objects");
         page.See("Nothing lies here yet");
-        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(file + "\n" + Sample("empty.txt", []));
+        page.Present("input[aria-label='Upload files…']").SendKeys(file + "\n" + Sample("empty.txt", []));
         page.See("2 of 2 files stored");
         page.Button("empty.txt");
         page.Click(page.Button("Fähre 🚢.bin"));
@@ -64,7 +64,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         await File.WriteAllTextAsync(Path.Combine(folder, "two.txt"), "2");
         page.Open("/buckets/whole-folders#objects");
         page.See("Nothing lies here yet");
-        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload a folder…']")).SendKeys(folder);
+        page.Present("input[aria-label='Upload a folder…']").SendKeys(folder);
         page.See("2 of 2 files stored");
         page.Click(page.Button("deck/"));
         page.Button("two.txt");
@@ -87,7 +87,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.See("Nothing lies here yet");
         // So that it is still under way when it is paused.
         Slow(10_000_000);
-        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(large);
+        page.Present("input[aria-label='Upload files…']").SendKeys(large);
         page.Click(page.Button("Pause"));
         page.See("large.bin paused");
         Assert.Equal(
@@ -105,7 +105,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         bucket["keep"] = System.Text.Json.Nodes.JsonNode.Parse("""{ "days": 9, "strength": "liftable" }""");
         await buckets.Change(bucket, tag);
         File.Delete(large);
-        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(Sample("large.bin", [1, 2, 3]));
+        page.Present("input[aria-label='Upload files…']").SendKeys(Sample("large.bin", [1, 2, 3]));
         page.Click(page.Button("Overwrite it"));
         page.See("large.bin failed: 'large.bin' is kept until");
         await buckets.Lift("stop-and-go");
@@ -122,7 +122,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Open("/buckets/long-ways#objects");
         page.See("Nothing lies here yet");
         Slow(2_000_000);
-        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(file);
+        page.Present("input[aria-label='Upload files…']").SendKeys(file);
         page.Until(() => page.Find("main").Text.Contains("soundings.bin is being sent (1", StringComparison.Ordinal), "some of it sent");
         page.Open("/buckets/long-ways?again=1#objects");
         Slow(AtOnce);
@@ -130,7 +130,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Open("/buckets/long-ways#objects");
         page.See("One upload is not complete");
         Assert.InRange(await Received(), 1, content.Length - 1);
-        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(file);
+        page.Present("input[aria-label='Upload files…']").SendKeys(file);
         page.See("1 of 1 files stored");
         page.Gone("One upload is not complete");
         Assert.Equal(content, await http.GetByteArrayAsync(new Uri("/api/buckets/long-ways/objects/soundings.bin", UriKind.Relative)));
@@ -164,12 +164,12 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Open("/buckets/asked-before#objects");
         page.Button("one.txt");
         var input = "input[aria-label='Upload files…']";
-        page.Browser.FindElement(By.CssSelector(input)).SendKeys(Sample("one.txt", "second"u8.ToArray()) + "\n" + Sample("two.txt", [2]));
+        page.Present(input).SendKeys(Sample("one.txt", "second"u8.ToArray()) + "\n" + Sample("two.txt", [2]));
         page.See("One object is there already");
         page.See("what they hold now is gone");
         page.Click(page.Button("Cancel"));
         Assert.Equal("first", await Text("asked-before", "one.txt"));
-        page.Browser.FindElement(By.CssSelector(input)).SendKeys(Path.Combine(demo.Ripen.Folder, "one.txt"));
+        page.Present(input).SendKeys(Path.Combine(demo.Ripen.Folder, "one.txt"));
         page.Click(page.Button("Overwrite it"));
         page.See("1 of 1 files stored");
         Assert.Equal("second", await Text("asked-before", "one.txt"));
@@ -223,11 +223,11 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
             "the last key, by scrolling"
         );
         Assert.InRange(page.Browser.FindElements(By.CssSelector("#objects tbody button")).Count, 1, 150);
-        page.Type(page.Browser.FindElement(By.XPath("//label[contains(., 'Begin at')]//input")), "log-07");
+        page.Type(page.Present(By.XPath("//label[contains(., 'Begin at')]//input")), "log-07");
         page.Button("log-0700.txt");
         page.Gone("log-0699.txt");
-        page.Type(page.Browser.FindElement(By.XPath("//label[contains(., 'Begin at')]//input")), "");
-        page.Type(page.Browser.FindElement(By.XPath("//label[contains(., 'Find in keys')]//input")), "G-111");
+        page.Type(page.Present(By.XPath("//label[contains(., 'Begin at')]//input")), "");
+        page.Type(page.Present(By.XPath("//label[contains(., 'Find in keys')]//input")), "G-111");
         page.Button("log-1119.txt");
         Assert.Equal(10, page.Browser.FindElements(By.CssSelector("#objects tbody button")).Count);
         Assert.Contains("find=G-111", page.Path, StringComparison.Ordinal);
@@ -448,7 +448,7 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         );
         page.Open("/buckets/from-elsewhere#untouched");
         page.Click(page.Button("Import an inventory…"));
-        page.Browser.FindElement(By.CssSelector("input[aria-label='Inventory file']")).SendKeys(file);
+        page.Present("input[aria-label='Inventory file']").SendKeys(file);
         page.Click(page.Button("Read it through"));
         page.See("Row 2, size “lots”: Write whole bytes, in digits only.");
         page.Click(page.Button("Import without the 1 broken rows"));

@@ -28,6 +28,17 @@ internal sealed class Page(RunningRipen ripen)
             $"field '{label}'"
         );
 
+    /// <summary>It is in the page, seen or not: pickers of files are not.</summary>
+    public IWebElement Present(string css) => Present(By.CssSelector(css));
+
+    public IWebElement Present(By what) => Until(() => Browser.FindElements(what).FirstOrDefault(), what.ToString());
+
+    /// <summary>Picks an option of a list, once the list has it.</summary>
+    /// <param name="list">Finds the list, anew where it is drawn again.</param>
+    /// <param name="option">A selector within it.</param>
+    public void Choose(Func<IWebElement> list, string option) =>
+        Click(() => Until(() => list().FindElements(By.CssSelector(option)).FirstOrDefault(), option));
+
     public IWebElement Handle(string label) => Find($"[role=slider][aria-label='{label}']");
 
     /// <summary>Clicks it as somebody would: when it can be pressed, and lies still between two pictures of the page; again, when the

@@ -37,7 +37,7 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
         File.WriteAllText(file, "Berth 1 is the long one.");
         page.Open("/buckets/quay-plans#objects");
         page.See("Nothing lies here yet");
-        page.Browser.FindElement(By.CssSelector("input[aria-label='Upload files…']")).SendKeys(file);
+        page.Present("input[aria-label='Upload files…']").SendKeys(file);
         page.See("1 of 1 files stored");
         page.Click(page.Button("berths.txt"));
         page.See("quay-plans-far, Kestrel Sound: waits to be copied since");
@@ -171,8 +171,8 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
         await Make("new-berths", "kestrel-sound");
         await Put("old-berths", "berth.txt");
         page.Open("/replication/move");
-        page.Click(page.Field("From").FindElement(By.CssSelector("option[value=old-berths]")));
-        page.Click(page.Field("Into").FindElement(By.CssSelector("option[value=new-berths]")));
+        page.Choose(() => page.Field("From"), "option[value=old-berths]");
+        page.Choose(() => page.Field("Into"), "option[value=new-berths]");
         page.Click(page.Button("Look at the steps"));
         Step("Keep them equal", done: "keep-equal");
         Step("Take this step back", undone: "keep-equal");

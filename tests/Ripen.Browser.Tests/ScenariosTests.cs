@@ -162,6 +162,5 @@ public sealed class ScenariosTests(DemoFixture demo) : IClassFixture<DemoFixture
         page.See("is the sum of");
     }
 
-    private void Choose(string label, string value, int nth = 0) =>
-        page.Click(page.Field(label, nth).FindElement(By.CssSelector($"option[value='{value}']")));
+    private void Choose(string label, string value, int nth = 0) => page.Choose(() => page.Field(label, nth), $"option[value='{value}']");
 }

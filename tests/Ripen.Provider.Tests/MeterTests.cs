@@ -1,6 +1,7 @@
 using FsCheck;
 using FsCheck.Fluent;
 using Ripen.Core.Billing;
+using Ripen.Core.Budgets;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -60,6 +61,77 @@ public sealed class MeterTests
         var again = Projection.Of(EstateDocument.Read(EstateDocument.Write(later)).Value, 10).Rows().ToList();
         Assert.Null(Compare.Difference([.. first.Where(r => string.CompareOrdinal(r.Month.ToString(), "2027-03") >= 0)], again));
     }
+
+    /// <summary>Bands fill over the whole month, prices change within it before and after that day, and still the rest of the month and those
+    /// after it are foreseen as the meter has them.</summary>
+    [Fact]
+    public void What_is_to_come_of_a_month_that_has_begun_is_what_the_meter_adds_to_it()
+    {
+        var demo = TestProvider.Demo;
+        PriceChange Dearer(int day, double by) =>
+            new()
+            {
+                From = new DateOnly(2026, 11, day),
+                Regions =
+                [
+                    .. demo.PriceBook.Regions.Select(r => new RegionPrices
+                    {
+                        Id = r.Id,
+                        Prices =
+                        [
+                            .. r.Prices.Select(p =>
+                                p with
+                                {
+                                    Storage = [.. p.Storage.Select(s => s with { Price = new UnitPrice(s.Price.PerUnit * by) })],
+                                }
+                            ),
+                        ],
+                    }),
+                ],
+            };
+        var estate = demo with { PriceBook = demo.PriceBook with { Changes = [Dearer(11, 1.5), Dearer(25, 0.4)] } };
+        using var provider = new TestProvider(estate);
+        provider.PassDays(17);
+        var later = AsItStands(provider, estate);
+        var projection = Projection.Of(later, 3);
+        var soFar = provider.Inside.StorageSoFar();
+        Assert.Equal(2, soFar.Count);
+        var foreseen = InOrder(RestOfMonth.Rows(projection, soFar));
+        Assert.Equal(
+            foreseen.Where(r => r.Month == foreseen[0].Month).Sum(r => r.Amount),
+            RestOfMonth.Money(projection, soFar),
+            1e-9 * foreseen.Sum(r => r.Amount)
+        );
+        // By itself the rest of the month would begin in the dearest band again.
+        Assert.NotNull(Compare.Difference(InOrder(projection.Rows()), foreseen));
+        provider.PassDays(new DateOnly(2027, 2, 1).DayNumber - later.Today.DayNumber);
+        Assert.Null(Compare.Difference(foreseen, InOrder(provider.Inside.LedgerMonths(later.Today, new DateOnly(2027, 2, 1)))));
+    }
+
+    [Fact]
+    public void What_is_to_come_of_random_estates_is_what_the_meter_adds() =>
+        RandomEstates.Check(
+            25,
+            estate =>
+            {
+                using var provider = new TestProvider(estate);
+                provider.PassDays(9);
+                var later = AsItStands(provider, estate);
+                var foreseen = InOrder(RestOfMonth.Rows(Projection.Of(later, 2), provider.Inside.StorageSoFar()));
+                var end = Month.Of(later.Today).Plus(2).FirstDay;
+                provider.PassDays(end.DayNumber - later.Today.DayNumber);
+                return Compare.Difference(foreseen, InOrder(provider.Inside.LedgerMonths(later.Today, end)));
+            }
+        );
+
+    private static List<ForecastRow> InOrder(IEnumerable<ForecastRow> rows) =>
+        [
+            .. rows.Where(r => Math.Abs(r.Quantity) > 1e-12 || Math.Abs(r.Amount) > 1e-12)
+                .OrderBy(r => r.Month.ToString(), StringComparer.Ordinal)
+                .ThenBy(r => r.Bucket, StringComparer.Ordinal)
+                .ThenBy(r => r.Tier, StringComparer.Ordinal)
+                .ThenBy(r => r.Charge.Name(), StringComparer.Ordinal),
+        ];
 
     [Fact]
     public async Task An_objects_events_are_charged_when_they_happen_at_the_price_books_prices()
@@ -192,6 +264,7 @@ public sealed class MeterTests
         return estate with
         {
             Today = stock.Today,
+            PriceBook = estate.PriceBook.On(stock.Today),
             Buckets =
             [
                 .. estate.Buckets.Select(b =>
@@ -202,7 +275,13 @@ public sealed class MeterTests
                         [
                             .. b.Streams.Select(s => s with { ObjectsPerDay = s.ObjectsPerDay * Math.Pow(1 + s.YearlyGrowth, since) }),
                         ],
-                        CopyTo = [.. b.CopyTo.Zip(stock.Buckets[b.Name].Copies, (rule, now) => rule with { Waiting = now.Waiting })],
+                        CopyTo =
+                        [
+                            .. b.CopyTo.Zip(
+                                stock.Buckets[b.Name].Copies,
+                                (rule, now) => rule with { CatchUp = rule.CatchUp && !now.IsCaughtUp, Waiting = now.Waiting }
+                            ),
+                        ],
                     }
                 ),
             ],

@@ -181,6 +181,23 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
     }
 
     [Fact]
+    public async Task A_budget_is_fixed_read_and_told_apart()
+    {
+        var number = (await Ripen("budget-fix", "Winter", "--months", "3", "--headroom", "0.05")).Output.Trim();
+        Assert.StartsWith($"{number}\tWinter\t", (await Ripen("budgets")).Output, StringComparison.Ordinal);
+        var months = (await Ripen("budget", number)).Output.Trim().Split('\n').Select(l => l.Split('\t')).ToList();
+        Assert.Equal(3, months.Count);
+        Assert.All(months, m => Assert.Equal(Number(m[1]) * 1.05, Number(m[2]), 1e-6));
+        var variance = (await Ripen("budget-variance", number, "--by", "charge")).Output.Trim().Split('\n');
+        Assert.Equal(7, variance[^1].Split('\t').Length);
+        Assert.StartsWith("in all\t", variance[^1], StringComparison.Ordinal);
+        Assert.StartsWith("month,bucket,region,", (await Ripen("budget-rows", number, "--expected")).Output, StringComparison.Ordinal);
+        Assert.Contains("from 1 to 36", (await Ripen("budget-fix", "Far", "--months", "99")).Errors, StringComparison.Ordinal);
+
+        static double Number(string text) => double.Parse(text, System.Globalization.CultureInfo.InvariantCulture);
+    }
+
+    [Fact]
     public async Task Scenarios_are_listed_told_apart_written_and_replaced()
     {
         var listed = (await Ripen("scenarios")).Output;

@@ -12,6 +12,14 @@ public readonly record struct Month(int Year, int Number)
 {
     public static Month Of(DateOnly day) => new(day.Year, day.Month);
 
+    public DateOnly FirstDay => new(Year, Number, 1);
+
+    /// <summary>The month that comes so many later.</summary>
+    public Month Plus(int months) => Of(FirstDay.AddMonths(months));
+
+    /// <summary>How many months lie between; negative when this one is earlier.</summary>
+    public int Since(Month earlier) => ((Year - earlier.Year) * 12) + Number - earlier.Number;
+
     public override string ToString() => string.Create(CultureInfo.InvariantCulture, $"{Year:0000}-{Number:00}");
 }
 

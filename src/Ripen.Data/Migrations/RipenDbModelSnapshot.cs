@@ -104,6 +104,69 @@ namespace Ripen.Data.Migrations
                     b.ToTable("Bucket", (string)null);
                 });
 
+            modelBuilder.Entity("Ripen.Data.BudgetAlarmRow", b =>
+                {
+                    b.Property<int>("BudgetId")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateOnly>("Month")
+                        .HasColumnType("TEXT");
+
+                    b.Property<double>("Charged")
+                        .HasColumnType("REAL");
+
+                    b.Property<DateOnly>("Day")
+                        .HasColumnType("TEXT");
+
+                    b.Property<double>("Expected")
+                        .HasColumnType("REAL");
+
+                    b.Property<double>("Limit")
+                        .HasColumnType("REAL");
+
+                    b.HasKey("BudgetId", "Month");
+
+                    b.ToTable("BudgetAlarm", (string)null);
+                });
+
+            modelBuilder.Entity("Ripen.Data.BudgetRow", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateOnly>("First")
+                        .HasColumnType("TEXT");
+
+                    b.Property<DateOnly>("FixedOn")
+                        .HasColumnType("TEXT");
+
+                    b.Property<double>("Headroom")
+                        .HasColumnType("REAL");
+
+                    b.Property<byte[]>("Lines")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("Months")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("PutAway")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Source")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("Budget", (string)null);
+                });
+
             modelBuilder.Entity("Ripen.Data.ChangeRow", b =>
                 {
                     b.Property<long>("Id")
@@ -1099,6 +1162,15 @@ namespace Ripen.Data.Migrations
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Ripen.Data.BudgetAlarmRow", b =>
+                {
+                    b.HasOne("Ripen.Data.BudgetRow", null)
+                        .WithMany("Alarms")
+                        .HasForeignKey("BudgetId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Ripen.Data.CopyRow", b =>
                 {
                     b.HasOne("Ripen.Data.BucketRow", null)
@@ -1287,6 +1359,11 @@ namespace Ripen.Data.Migrations
                     b.Navigation("Stock");
 
                     b.Navigation("Streams");
+                });
+
+            modelBuilder.Entity("Ripen.Data.BudgetRow", b =>
+                {
+                    b.Navigation("Alarms");
                 });
 
             modelBuilder.Entity("Ripen.Data.CredentialRow", b =>

@@ -1,5 +1,6 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Billing;
+using Ripen.Core.Budgets;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
@@ -97,6 +98,70 @@ internal static class Ledger
             to.DayNumber,
             bucket
         );
+
+    /// <summary>The same summed up by calendar month, from <paramref name="from"/> on, before <paramref name="to"/>.</summary>
+    public static IEnumerable<ForecastRow> Months(SqliteConnection db, SizeUnit unit, DateOnly from, DateOnly to)
+    {
+        for (var (day, month) = (from, Month.Of(from)); day < to; (day, month) = (month.Plus(1).FirstDay, month.Plus(1)))
+        {
+            var rows = db.List(
+                "SELECT bucket, region, tier, charge, sum(quantity), sum(amount) FROM ledger WHERE day >= ?1 AND day < ?2 "
+                    + "GROUP BY bucket, region, tier, charge",
+                r =>
+                {
+                    var charge = Charges[r.GetString(3)];
+                    return new ForecastRow(
+                        month,
+                        r.GetString(0),
+                        r.GetString(1),
+                        r.GetString(2),
+                        charge,
+                        r.GetDouble(4),
+                        Units.Of(charge, unit),
+                        r.GetDouble(5)
+                    );
+                },
+                day.DayNumber,
+                Math.Min(to.DayNumber, month.Plus(1).FirstDay.DayNumber)
+            );
+            foreach (var row in rows)
+                yield return row;
+        }
+    }
+
+    /// <summary>Storage of the running month before <paramref name="today"/>, by the prices that held.</summary>
+    public static IReadOnlyList<StorageSoFar> StorageSoFar(SqliteConnection db, PriceBook prices, DateOnly today)
+    {
+        var first = new DateOnly(today.Year, today.Month, 1);
+        List<DateOnly> cuts = [first, .. prices.Earlier.Select(e => e.Until).Where(d => d > first && d < today).Distinct().Order(), today];
+        return
+        [
+            .. cuts.Zip(
+                cuts.Skip(1),
+                (from, to) =>
+                    new StorageSoFar(
+                        prices.AmountsOn(from),
+                        db.List(
+                            """
+                            SELECT bucket, region, tier, sum(quantity), sum(weighted), sum(amount) FROM ledger
+                            WHERE day >= ?1 AND day < ?2 AND charge = ?3 GROUP BY bucket, region, tier
+                            """,
+                            r => new StoredSoFar(
+                                r.GetString(0),
+                                r.GetString(1),
+                                r.GetString(2),
+                                r.GetDouble(3),
+                                r.GetDouble(4),
+                                r.GetDouble(5)
+                            ),
+                            from.DayNumber,
+                            to.DayNumber,
+                            Charge.Storage.Name()
+                        )
+                    )
+            ),
+        ];
+    }
 
     private static readonly Dictionary<string, Charge> Charges = Enum.GetValues<Charge>().ToDictionary(c => c.Name());
 }

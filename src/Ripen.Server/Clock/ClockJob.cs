@@ -1,6 +1,7 @@
 using Ripen.Provider;
 using Ripen.Provider.Clock;
 using Ripen.Server.Backups;
+using Ripen.Server.Budgets;
 
 namespace Ripen.Server.Clock;
 
@@ -13,6 +14,7 @@ internal sealed class ClockJob(
     PlannedBackups backups,
     PlannedRehearsals rehearsals,
     WaitingRestores restores,
+    BudgetWatch budgets,
     ILogger<ClockJob> log
 ) : IHostedService, IDisposable
 {
@@ -72,7 +74,7 @@ internal sealed class ClockJob(
                     },
                 cancel,
                 confirmed,
-                [restores.Stops, backups.Stops, rehearsals.Stops]
+                [restores.Stops, backups.Stops, rehearsals.Stops, budgets.Stops]
             );
             passage = passage! with { Reached = until, Running = false };
         }

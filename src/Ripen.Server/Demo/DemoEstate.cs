@@ -2,6 +2,7 @@ using Ripen.Core.Estates;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Server.Backups;
+using Ripen.Server.Budgets;
 
 namespace Ripen.Server.Demo;
 
@@ -20,6 +21,8 @@ internal sealed class DemoEstate(
     CurrentEstate current,
     EstateStore store,
     BackupStore backups,
+    BudgetStore fixedBudgets,
+    BudgetWatch watch,
     SimulatedProvider provider,
     Rehearsals rehearsals,
     Pools pools,
@@ -73,10 +76,11 @@ internal sealed class DemoEstate(
             current,
             store,
             backups,
+            fixedBudgets,
             provider,
             rehearsals,
             pools,
-            [restores.Stops, planned.Stops, rehearsed.Stops],
+            [restores.Stops, planned.Stops, rehearsed.Stops, watch.Stops],
             time,
             office
         );

@@ -8,6 +8,12 @@ export type AccessKey = Schemas["AccessKey"];
 export type AccessOrder = Schemas["AccessOrder"];
 export type AccessReading = Schemas["AccessReading"];
 export type AccessTestStep = Schemas["AccessTestStep"];
+export type BudgetCard = Schemas["BudgetCard"];
+export type BudgetMonth = Schemas["BudgetMonth"];
+export type BudgetReading = Schemas["BudgetReading"];
+export type VarianceParts = Schemas["VarianceParts"];
+export type VarianceTable = Schemas["VarianceTable"];
+export type VarianceBy = "bucket" | "charge" | "tier" | "region" | "month";
 export type BucketSeal = Schemas["BucketSeal"];
 export type ClientFile = Schemas["ClientFile"];
 export type CredentialAnswer = Schemas["CredentialAnswer"];
@@ -646,6 +652,25 @@ export const readFan = (
   query: { growth: string; reading: string; prices: string; seed: number; scenario?: string },
   signal: AbortSignal,
 ) => value(client.GET("/api/forecast/fan", { params: { query }, signal }));
+
+export const readBudgets = () => value(client.GET("/api/budgets"));
+
+const ofBudget = (id: number) => ({ params: { path: { id } } });
+
+export const readBudget = (id: number) => value(client.GET("/api/budgets/{id}", ofBudget(id)));
+
+export const fixBudget = (body: Schemas["BudgetOrder"]) => value(client.POST("/api/budgets", { body }));
+
+export const fixBudgetFile = (name: string, headroom: number, csv: string) =>
+  send<BudgetReading>("POST", `/api/budgets/file?${new URLSearchParams({ name, headroom: String(headroom) })}`, csv, {
+    "Content-Type": "text/csv",
+  });
+
+export const changeBudget = (id: number, body: Schemas["BudgetChange"]) =>
+  value(client.PUT("/api/budgets/{id}", { ...ofBudget(id), body }));
+
+export const readVariance = (id: number, query: { from?: string; to?: string; by: VarianceBy }, signal?: AbortSignal) =>
+  value(client.GET("/api/budgets/{id}/variance", { params: { path: { id }, query }, signal: signal ?? null }));
 
 export const readScenarios = () => whole(client.GET("/api/scenarios"));
 

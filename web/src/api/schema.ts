@@ -1209,6 +1209,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/budgets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All budgets, the newest first, with what was told of them. */
+        get: operations["readBudgets"];
+        put?: never;
+        /** Fixes the forecast of today as a budget. */
+        post: operations["fixBudget"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/budgets/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fixes a budget that was made elsewhere: CSV in the columns that `ripen forecast` writes. */
+        post: operations["fixBudgetFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/budgets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A budget month by month: planned, charged, to come. */
+        get: operations["readBudget"];
+        /** Renames a budget, changes its headroom, or puts it away. What was planned stays as it is. */
+        put: operations["changeBudget"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/budgets/{id}/variance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Why the money is another than planned: volume, mix, timing and price, which add up to the difference. */
+        get: operations["readVariance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/budgets/{id}/rows.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every line and month of a budget beside the fact, with its variance, as RFC 4180 CSV. */
+        get: operations["readBudgetCsv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/prices": {
         parameters: {
             query?: never;
@@ -3867,6 +3954,72 @@ export interface components {
             unreadable: number;
             /** Format: int64 */
             plain: number;
+        };
+        BudgetAlarm: {
+            /** Format: int32 */
+            budget: number;
+            month: components["schemas"]["Month"];
+            /** Format: date */
+            day: string;
+            /** Format: double */
+            limit: number;
+            /** Format: double */
+            charged: number;
+            /** Format: double */
+            expected: number;
+        };
+        BudgetCard: {
+            /** Format: int32 */
+            id: number;
+            name: string;
+            /** Format: date */
+            fixedOn: string;
+            first: components["schemas"]["Month"];
+            /** Format: int32 */
+            months: number;
+            /** Format: double */
+            headroom: number;
+            putAway: boolean;
+            source: string;
+            alarms: components["schemas"]["BudgetAlarm"][];
+        };
+        BudgetChange: {
+            name: string;
+            /** Format: double */
+            headroom: number;
+            putAway: boolean;
+        };
+        BudgetMonth: {
+            month: components["schemas"]["Month"];
+            /** Format: double */
+            planned: number;
+            /** Format: double */
+            limit: number;
+            /** Format: double */
+            charged: number;
+            /** Format: double */
+            toCome: number;
+            /** Format: double */
+            expected: number;
+            isAbove: boolean;
+        };
+        BudgetOrder: {
+            name: string;
+            /** Format: int32 */
+            months: number;
+            /**
+             * Format: double
+             * @default 0
+             */
+            headroom: number;
+            scenario?: null | string;
+        };
+        BudgetReading: {
+            card: components["schemas"]["BudgetCard"];
+            /** Format: date */
+            today: string;
+            months: components["schemas"]["BudgetMonth"][];
+            inAll: components["schemas"]["BudgetMonth"];
         };
         BundleIndex: {
             /** Format: int32 */
@@ -6573,6 +6726,31 @@ export interface components {
             onlyNew: boolean;
             fingerprint: null | string;
         };
+        VarianceParts: {
+            /** Format: double */
+            planned: number;
+            /** Format: double */
+            volume: number;
+            /** Format: double */
+            mix: number;
+            /** Format: double */
+            timing: number;
+            /** Format: double */
+            price: number;
+            /** Format: double */
+            actual: number;
+        };
+        VarianceTable: {
+            from: components["schemas"]["Month"];
+            to: components["schemas"]["Month"];
+            inAll: components["schemas"]["VarianceParts"];
+            lines: components["schemas"]["VarianceTableLine"][];
+        };
+        VarianceTableLine: {
+            key: string;
+            name: string;
+            parts: components["schemas"]["VarianceParts"];
+        };
         /** @enum {unknown} */
         Verdict: "met" | "missed" | "not-agreed";
         /** @enum {unknown} */
@@ -8779,6 +8957,179 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    readBudgets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BudgetCard"][];
+                };
+            };
+        };
+    };
+    fixBudget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BudgetOrder"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BudgetReading"];
+                };
+            };
+        };
+    };
+    fixBudgetFile: {
+        parameters: {
+            query: {
+                /** @description For people. */
+                name: string;
+                /** @description By so much a month may end above the plan: 0.05 is five per cent. */
+                headroom?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "*/*": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BudgetReading"];
+                };
+            };
+        };
+    };
+    readBudget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BudgetReading"];
+                };
+            };
+        };
+    };
+    changeBudget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BudgetChange"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    readVariance: {
+        parameters: {
+            query?: {
+                /** @description The first month, yyyy-MM; that of the budget without it. */
+                from?: string;
+                /** @description The last month, yyyy-MM; without it the last one that is over, or the running one. What is to come counts in it. */
+                to?: string;
+                /** @description bucket, charge, tier, region or month. */
+                by?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VarianceTable"];
+                };
+            };
+        };
+    };
+    readBudgetCsv: {
+        parameters: {
+            query?: {
+                /** @description Whether months that are not over are told too, with what is to come in them. */
+                expected?: boolean;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
         };

@@ -138,7 +138,7 @@ export function AdvicePlace() {
           {advice.error && refused.length === 0 && <ErrorNote error={advice.error} />}
           {refused.length > 0 && <p className="text-ink-soft">The answer comes when every question has one.</p>}
           {advice.data && (
-            <div className={answered ? "" : "opacity-60"} aria-busy={!answered}>
+            <div data-stale={!answered}>
               <Answer advice={advice.data} answered={answered} />
             </div>
           )}

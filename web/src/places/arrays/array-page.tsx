@@ -91,7 +91,7 @@ export function ArrayPage() {
       </p>
       <div className="mt-4 grid grid-cols-[minmax(0,1fr)_21rem] gap-x-10 max-lg:grid-cols-1">
         <div className="min-w-0 space-y-6">
-          <div className={reading.isPlaceholderData ? "opacity-70" : ""}>
+          <div data-stale={reading.isPlaceholderData}>
             <ArrayStrip
               axis={arrays.data.value.axis}
               reading={{ ...shown, leaving: order.leaving }}

@@ -63,7 +63,7 @@ function Sheet({ name }: { name: string }) {
           <div className="space-y-7">
             <div id="ageing" ref={scrollBelow} className="sticky top-13 z-10 bg-paper pb-1">
               {strip && board.data ? (
-                <div className={reading.data?.strip ? "" : "opacity-60"}>
+                <div data-stale={!reading.data?.strip}>
                   <StripEditor
                     axis={board.data.axis}
                     strip={strip}

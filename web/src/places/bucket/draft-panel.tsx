@@ -52,7 +52,7 @@ export function DraftPanel({ draft }: { draft: ReturnType<typeof useDraft> }) {
         {draft.applyError && !merged && <ErrorNote error={draft.applyError} />}
         {reading.error && <ErrorNote error={reading.error} />}
         {reading.data && (
-          <div className={answered ? "" : "opacity-60"} aria-busy={!answered}>
+          <div data-stale={!answered}>
             <ConsequencesPanel reading={reading.data} changed={changed} />
           </div>
         )}

@@ -157,7 +157,7 @@ function Change({ selected, first }: { selected: string[]; first: string }) {
         {error && <ErrorNote error={error} />}
         {draft.error && <ErrorNote error={draft.error} />}
         {reading && (
-          <div className={exact ? "" : "opacity-60"}>
+          <div data-stale={!exact}>
             <ManyConsequences reading={reading} />
           </div>
         )}

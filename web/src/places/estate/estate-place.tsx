@@ -11,6 +11,7 @@ import { Figure } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { Sparkline } from "../../ui/sparkline";
+import { OverBudget } from "../budgets/over-budget";
 import { BoardFilters } from "./board-filters";
 import { BoardRows } from "./board-rows";
 import { FirstVisit } from "./first-visit";
@@ -81,7 +82,7 @@ function Totals({ board }: { board: Board }) {
         <span className="font-serif text-2xl leading-none">
           <Figure projected>{money(board.monthCost)}</Figure>
         </span>{" "}
-        <span className="text-sm text-ink-soft">in {month(board.month)}</span>
+        <span className="text-sm text-ink-soft">in {month(board.month)}</span> <OverBudget />
       </p>
       <p className="flex items-end gap-2">
         <Sparkline values={board.trend} at={at} width={140} height={28} />

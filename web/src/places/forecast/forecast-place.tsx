@@ -8,6 +8,7 @@ import { useAddress } from "../../ui/address";
 import { Figure, inputLook } from "../../ui/controls";
 import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
+import { OverBudget } from "../budgets/over-budget";
 import { Choice } from "./choice";
 import { ForecastTable } from "./forecast-table";
 import { StackChart } from "./stack-chart";
@@ -40,18 +41,14 @@ export function ForecastPlace() {
     <div className="px-6 pb-24">
       <div className="flex flex-wrap items-end gap-x-10 gap-y-3 py-5">
         <h1 className="text-3xl">Forecast</h1>
-        <Link to="/what-if" className="no-print text-sm">
-          What if
-        </Link>
-        <Link to="/how-sure" className="no-print text-sm">
-          How sure
-        </Link>
-        <Link to="/landscape" className="no-print text-sm">
-          How it ripens
-        </Link>
-        <Link to="/full-restore" className="no-print text-sm">
-          Everything back
-        </Link>
+        <span className="no-print grid grid-flow-col grid-rows-2 gap-x-5 text-sm">
+          <Link to="/what-if">What if</Link>
+          <Link to="/how-sure">How sure</Link>
+          <Link to="/budgets">Budgets</Link>
+          <Link to="/landscape">How it ripens</Link>
+          <Link to="/full-restore">Everything back</Link>
+          <OverBudget />
+        </span>
         <YearFigures series={forecast.data} />
       </div>
       <div className="no-print flex flex-wrap items-center gap-x-8 gap-y-2 border-b border-hairline-strong pb-2 text-sm">

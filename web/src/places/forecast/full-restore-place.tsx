@@ -96,7 +96,7 @@ export function FullRestorePlace() {
       </div>
       {read.error && <ErrorNote error={read.error} />}
       {restore && (
-        <div className={read.isPlaceholderData ? "opacity-60" : ""}>
+        <div data-stale={read.isPlaceholderData}>
           <p className="mt-4">
             <strong>{bytes(all)}</strong> in {count(there.reduce((sum, r) => sum + r.objects, 0))} objects
           </p>

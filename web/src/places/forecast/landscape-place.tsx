@@ -57,7 +57,7 @@ export function LandscapePlace() {
       </div>
       {read.error && <ErrorNote error={read.error} />}
       {read.data && (
-        <div className={read.isPlaceholderData ? "opacity-60" : ""}>
+        <div data-stale={read.isPlaceholderData}>
           <LandscapeChart reading={read.data} />
           <Table reading={read.data} />
         </div>

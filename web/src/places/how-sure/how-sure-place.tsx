@@ -108,7 +108,7 @@ export function HowSurePlace() {
             </section>
           )}
         </div>
-        <div className={`min-w-0 ${fan.isPlaceholderData ? "opacity-60" : ""}`} aria-busy={fan.isFetching}>
+        <div className="min-w-0" data-stale={fan.isPlaceholderData}>
           {fan.error && problems.length === 0 && <ErrorNote error={fan.error} />}
           {fan.isPending && <p className="py-10 text-ink-soft">Drawing futures…</p>}
           {fan.data && (

@@ -21,6 +21,8 @@ const deeds: Record<string, string> = {
   "switched-back": "Failback",
   "line-changed": "Line changed",
   "prices-changed": "Prices changed",
+  "budget-fixed": "Budget fixed",
+  "budget-changed": "Budget changed",
   "keep-rule-lifted": "Retention lifted",
   "hold-placed": "Legal hold placed",
   "hold-released": "Legal hold released",

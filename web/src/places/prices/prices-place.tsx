@@ -134,7 +134,7 @@ export function PricesPlace() {
               </div>
             )}
             {draft && reading.data && (
-              <div className={`mt-4 ${fresh ? "" : "opacity-60"}`}>
+              <div className="mt-4" data-stale={!fresh}>
                 <YearTable caption="The estate's cost a year" cost={reading.data.cost} of="estate" />
               </div>
             )}

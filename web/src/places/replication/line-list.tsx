@@ -211,7 +211,7 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
         </td>
       </tr>
       {draft.changed && reading.data && (
-        <tr className={answered ? "" : "opacity-60"} data-testid="line-consequences">
+        <tr data-stale={!answered} data-testid="line-consequences">
           <td colSpan={7} className="max-w-md py-2 text-left text-sm">
             <YearTable caption="The estate's cost a year" cost={reading.data.cost} of="estate" />
           </td>

@@ -285,7 +285,7 @@ function Form({ rule, regions, etag }: { rule: CopyRuleStatus | undefined; regio
           {apply.error && refused.length === 0 && <ErrorNote error={apply.error} />}
           {draft.error && <ErrorNote error={draft.error} />}
           {draft.data && (
-            <div className={answered ? "" : "opacity-60"}>
+            <div data-stale={!answered}>
               <RuleConsequences reading={draft.data} catchUp={catchUp ?? false} />
             </div>
           )}

@@ -3,13 +3,13 @@ import { type Difference, draftScenario, type Scenario, type TellBy } from "../.
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
+import { Waterfall } from "../../money/waterfall";
 import { tone } from "../../money/year-table";
 import { useAddress } from "../../ui/address";
 import { Figure } from "../../ui/controls";
 import { useSettled } from "../../ui/use-settled";
 import { Choice } from "../forecast/choice";
 import { words } from "./assumption-words";
-import { Waterfall } from "./waterfall";
 
 const tellings: { value: TellBy; label: string }[] = [
   { value: "bucket", label: "by bucket" },
@@ -74,7 +74,12 @@ export function DifferencePart({ difference, scenario }: { difference: Differenc
           {month(difference.from, "short")} to {month(difference.to, "short")}
         </span>
       </div>
-      <Waterfall difference={difference} name={scenario.name} names={names} />
+      <Waterfall
+        before={{ label: "As it stands", amount: difference.totals[0] ?? 0 }}
+        steps={difference.changes.map((change, i) => ({ label: `${i + 1}  ${names[i] ?? ""}`, change }))}
+        after={{ label: scenario.name, amount: difference.totals.at(-1) ?? 0 }}
+        picture="difference"
+      />
       <div className="mt-3 flex items-center gap-6 text-sm">
         <Choice label="Told" value={by} options={tellings} disabled={[]} onChange={(next) => set("by", next)} />
       </div>

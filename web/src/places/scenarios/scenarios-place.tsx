@@ -145,7 +145,7 @@ export function ScenariosPlace() {
         )}
         {chosen && reading.error && <ErrorNote error={reading.error} />}
         {chosen && reading.data?.difference && (
-          <div className={reading.isPlaceholderData || reading.data.of.id !== chosen.id ? "min-w-0 opacity-60" : "min-w-0"}>
+          <div className="min-w-0" data-stale={reading.isPlaceholderData || reading.data.of.id !== chosen.id}>
             <DifferencePart difference={reading.data.difference} scenario={reading.data.of} />
             <p className="mt-2 text-sm text-ink-soft">
               What an assumption adds is counted with those before it made already: in another order the parts are others, and the

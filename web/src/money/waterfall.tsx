@@ -1,22 +1,28 @@
 import { scaleLinear } from "d3-scale";
-import type { Difference } from "../../api/client";
-import { useEstate } from "../../estate-context";
-import { tone } from "../../money/year-table";
-import { SavePicture } from "../../ui/save-picture";
-import { useWidth } from "../../ui/use-width";
+import { useEstate } from "../estate-context";
+import { SavePicture } from "../ui/save-picture";
+import { useWidth } from "../ui/use-width";
+import { tone } from "./year-table";
 
 const row = 30;
 const bar = 14;
 const margin = { left: 12, right: 118, top: 6 };
 
-type WaterfallProps = { difference: Difference; name: string; names: string[] };
+type WaterfallProps = {
+  before: { label: string; amount: number };
+  /** They lead from before to after. */
+  steps: { label: string; change: number }[];
+  after: { label: string; amount: number };
+  /** What a picture of it is called. */
+  picture: string;
+};
 
-/** From what the estate costs as it stands, through what each assumption adds, to what it costs with all of them: a bar below the other. */
-export function Waterfall({ difference, name, names }: WaterfallProps) {
+/** From an amount, through what each step adds, to what it becomes with all of them: a bar below the other. */
+export function Waterfall({ before, steps, after, picture }: WaterfallProps) {
   const { money, moneyChange } = useEstate();
   const [box, width] = useWidth<HTMLDivElement>();
-  const { totals, changes } = difference;
-  const [before, after] = [totals[0] ?? 0, totals.at(-1) ?? 0];
+  const totals = [before.amount];
+  for (const { change } of steps) totals.push((totals.at(-1) ?? 0) + change);
   const [least, most] = [Math.min(...totals), Math.max(...totals)];
   // Where changes are small against the whole, bars of the whole are cut, so that one sees them.
   const begin = most > 0 && least / most > 0.6 ? Math.max(0, least - (most - least) * 0.6) : 0;
@@ -25,15 +31,15 @@ export function Waterfall({ difference, name, names }: WaterfallProps) {
     .domain([begin, most > begin ? most : begin + 1])
     .range([margin.left + labels, Math.max(margin.left + labels + 1, width - margin.right)]);
   const rows = [
-    { label: "As it stands", from: begin, to: before, text: money(before), change: null },
-    ...changes.map((change, i) => ({
-      label: `${i + 1}  ${names[i] ?? ""}`,
+    { label: before.label, from: begin, to: before.amount, text: money(before.amount), change: null },
+    ...steps.map(({ label, change }, i) => ({
+      label,
       from: totals[i] ?? 0,
       to: totals[i + 1] ?? 0,
       text: moneyChange(change),
       change,
     })),
-    { label: name, from: begin, to: after, text: money(after), change: null },
+    { label: after.label, from: begin, to: after.amount, text: money(after.amount), change: null },
   ];
   const height = margin.top * 2 + rows.length * row;
   return (
@@ -85,12 +91,12 @@ export function Waterfall({ difference, name, names }: WaterfallProps) {
       )}
       <p className="flex items-baseline text-sm text-ink-soft">
         {begin > 0 && <span>The bars begin at {money(begin)}.</span>}
-        <span className="ml-auto">{width > 0 && <SavePicture of={box} name="difference" />}</span>
+        <span className="ml-auto">{width > 0 && <SavePicture of={box} name={picture} />}</span>
       </p>
     </div>
   );
 }
 
-/** A label that is cut where it would run into its bar; the list of assumptions has it whole. */
+/** A label that is cut where it would run into its bar; what it is cut from stands whole beside it. */
 const fitting = (text: string, letters: number) =>
   text.length <= letters ? text : `${text.slice(0, Math.max(4, Math.floor(letters) - 1))}…`;

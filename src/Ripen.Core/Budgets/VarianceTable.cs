@@ -1,0 +1,92 @@
+using System.Globalization;
+using Ripen.Core.Billing;
+using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Budgets;
+
+/// <summary>What a variance is told by.</summary>
+public enum VarianceBy
+{
+    Bucket,
+    Charge,
+    Tier,
+    Region,
+    Month,
+}
+
+/// <summary>What one bucket, charge, tier, region or month has of a variance.</summary>
+/// <param name="Key">Which; empty for all that have no line of their own.</param>
+/// <param name="Name">For people.</param>
+/// <param name="Parts">Money.</param>
+public sealed record VarianceTableLine(string Key, string Name, VarianceParts Parts);
+
+/// <summary>A variance summed up; its lines add up to all of it.</summary>
+/// <param name="From">The first month.</param>
+/// <param name="To">The last.</param>
+/// <param name="InAll">Of all lines.</param>
+/// <param name="Lines">The largest variances first, months in their order; lines of nothing are left out.</param>
+public sealed record VarianceTable(Month From, Month To, VarianceParts InAll, IReadOnlyList<VarianceTableLine> Lines)
+{
+    private static readonly VarianceParts Nothing = new(0, 0, 0, 0, 0, 0);
+
+    /// <param name="variance">Line by line, over the same months.</param>
+    /// <param name="first">The first of them.</param>
+    /// <param name="months">How many.</param>
+    /// <param name="by">What lines stand for.</param>
+    /// <param name="prices">Knows names.</param>
+    public static VarianceTable Of(IEnumerable<LineVariance> variance, Month first, int months, VarianceBy by, PriceBook prices)
+    {
+        var lines = variance
+            .SelectMany(l => l.Months.Select((parts, m) => (Key: Key(l.Line, first.Plus(m), by), Parts: parts)))
+            .GroupBy(l => l.Key)
+            .Select(g => new VarianceTableLine(g.Key, Name(g.Key, by, prices), g.Aggregate(Nothing, (sum, l) => sum + l.Parts)))
+            .Where(l => l.Parts.Planned != 0 || l.Parts.Actual != 0)
+            .ToList();
+        return new VarianceTable(
+            first,
+            first.Plus(months - 1),
+            lines.Aggregate(Nothing, (sum, l) => sum + l.Parts),
+            by == VarianceBy.Month
+                ? [.. lines.OrderBy(l => l.Key, StringComparer.Ordinal)]
+                : Foremost([.. lines.OrderByDescending(Weight).ThenBy(l => l.Key, StringComparer.Ordinal)])
+        );
+    }
+
+    private static double Weight(VarianceTableLine line) =>
+        Math.Abs(line.Parts.Volume) + Math.Abs(line.Parts.Mix) + Math.Abs(line.Parts.Timing) + Math.Abs(line.Parts.Price);
+
+    private static List<VarianceTableLine> Foremost(List<VarianceTableLine> lines)
+    {
+        if (lines.Count <= ForecastSeries.MostLines)
+            return lines;
+        var rest = lines[(ForecastSeries.MostLines - 1)..];
+        return
+        [
+            .. lines[..(ForecastSeries.MostLines - 1)],
+            new VarianceTableLine(
+                "",
+                string.Create(CultureInfo.InvariantCulture, $"{rest.Count} others"),
+                rest.Aggregate(Nothing, (sum, l) => sum + l.Parts)
+            ),
+        ];
+    }
+
+    private static string Key(ChargeLine line, Month month, VarianceBy by) =>
+        by switch
+        {
+            VarianceBy.Bucket => line.Bucket,
+            VarianceBy.Charge => line.Charge.Name(),
+            VarianceBy.Tier => line.Tier,
+            VarianceBy.Region => line.Region,
+            _ => month.ToString(),
+        };
+
+    private static string Name(string key, VarianceBy by, PriceBook prices) =>
+        by switch
+        {
+            VarianceBy.Tier => prices.Coldness(key) is >= 0 and var tier ? prices.Tiers[tier].Name : key,
+            VarianceBy.Region => prices.RegionName(key),
+            _ => key,
+        };
+}
