@@ -37,6 +37,7 @@ internal static class ServerCommands
             .. PriceCommands.All(),
             .. ScenarioCommands.All(),
             .. BudgetCommands.All(),
+            .. BillCommands.All(),
             WhyCommand.Make(),
             FullRestoreCommand.Make(),
             Clock(),

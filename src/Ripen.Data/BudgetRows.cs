@@ -19,6 +19,20 @@ internal sealed class BudgetRow
     public List<BudgetAlarmRow> Alarms { get; set; } = [];
 }
 
+/// <summary>A bill from elsewhere.</summary>
+internal sealed class BillRow
+{
+    public int Id { get; set; }
+    public required string Name { get; set; }
+    public required DateTimeOffset At { get; set; }
+
+    /// <summary>What it says, packed.</summary>
+    public required byte[] Charges { get; set; }
+
+    /// <summary>How it is read, as JSON.</summary>
+    public required string Mapping { get; set; }
+}
+
 /// <summary>The morning on which a month became likely to end above a budget.</summary>
 internal sealed class BudgetAlarmRow
 {

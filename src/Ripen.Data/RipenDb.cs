@@ -24,6 +24,7 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
     internal DbSet<PoolSecretRow> PoolSecrets => Set<PoolSecretRow>();
     internal DbSet<ChangeRow> Changes => Set<ChangeRow>();
     internal DbSet<BudgetRow> Budgets => Set<BudgetRow>();
+    internal DbSet<BillRow> Bills => Set<BillRow>();
 
     protected override void OnModelCreating(ModelBuilder modelBuilder)
     {
@@ -138,6 +139,7 @@ public sealed class RipenDb(DbContextOptions<RipenDb> options) : DbContext(optio
         modelBuilder.Entity<CredentialSecretRow>().ToTable("CredentialSecret");
         modelBuilder.Entity<ChangeRow>().ToTable("Change");
         modelBuilder.Entity<BudgetRow>().ToTable("Budget").HasMany(r => r.Alarms).WithOne().HasForeignKey(a => a.BudgetId);
+        modelBuilder.Entity<BillRow>().ToTable("Bill");
         modelBuilder.Entity<BudgetAlarmRow>().ToTable("BudgetAlarm").HasKey(r => new { r.BudgetId, r.Month });
 
         static void Owned<T>(Microsoft.EntityFrameworkCore.Metadata.Builders.ReferenceCollectionBuilder<BucketRow, T> part)

@@ -29,6 +29,7 @@ public static class Setup
             .AddSingleton<RestoresToCome>()
             .AddSingleton<ChangeLog>()
             .AddSingleton<BudgetStore>()
+            .AddSingleton<BillStore>()
             .AddSingleton<EstateStore>()
             .AddSingleton<BackupStore>();
     }

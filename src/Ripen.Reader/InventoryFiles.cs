@@ -77,7 +77,7 @@ internal static class InventoryFiles
             if (header.Trim().Length > 0 && reader.Read())
                 return new CsvInventory(reader, Fields(reader));
             reader.Dispose();
-            throw new UnreadableException("The inventory is empty: its first line must name the columns.");
+            throw new UnreadableException("It is empty: its first line must name the columns.");
         }
 
         public async IAsyncEnumerable<string[]> Rows([System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel)
@@ -108,7 +108,8 @@ internal static class InventoryFiles
         private ParquetInventory(Stream file, ParquetReader reader)
         {
             (this.file, this.reader) = (file, reader);
-            fields = reader.Schema.GetDataFields();
+            // Lists within rows have rows of their own.
+            fields = [.. reader.Schema.GetDataFields().Where(f => f.MaxRepetitionLevel == 0)];
             Columns = [.. fields.Select(f => f.Name)];
         }
 
@@ -167,6 +168,9 @@ internal static class InventoryFiles
                 TypeCode.UInt64 => await Numbers<ulong>(group, field, Text, cancel),
                 TypeCode.UInt32 => await Numbers<uint>(group, field, Text, cancel),
                 TypeCode.Double => await Numbers<double>(group, field, Text, cancel),
+                TypeCode.Single => await Numbers<float>(group, field, Text, cancel),
+                TypeCode.Decimal => await Numbers<decimal>(group, field, Text, cancel),
+                TypeCode.Boolean => await Numbers<bool>(group, field, flag => flag ? "true" : "false", cancel),
                 TypeCode.DateTime => await Numbers<DateTime>(group, field, Text, cancel),
                 _ => throw new UnreadableException(
                     $"The column '{field.Name}' has a type that is not read here, {field.ClrType.Name}; write texts, whole numbers or "

@@ -181,6 +181,29 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
     }
 
     [Fact]
+    public async Task A_bill_is_brought_mapped_fitted_and_forgotten()
+    {
+        var file = Path.Combine(server.Folder, "bill.csv");
+        await File.WriteAllTextAsync(file, "month,resource,posten,unit,quantity,amount\n2026-10,cams,warm,GB-month,1000,31\n");
+        Assert.Contains("Which column says the item?", (await Ripen("bill-bring", file)).Errors, StringComparison.Ordinal);
+        var number = (await Ripen("bill-bring", file, "--item", "posten")).Output.Trim();
+        Assert.StartsWith($"{number}\tbill.csv\t", (await Ripen("bills")).Output, StringComparison.Ordinal);
+        var mapping = Path.Combine(server.Folder, "mapping.json");
+        await File.WriteAllTextAsync(
+            mapping,
+            """
+            { "resources": [ { "resource": "cams", "bucket": "deck-cameras" } ],
+              "items": [ { "item": "warm", "unit": "GB-month", "tier": "counter", "charge": "storage" } ] }
+            """
+        );
+        Assert.Equal("mapped\t31\naside\t0\n", (await Ripen("bill-map", number, mapping)).Output);
+        Assert.Contains("\taldmouth\tcounter\tstorage\t"[1..], (await Ripen("bill", number)).Output, StringComparison.Ordinal);
+        Assert.StartsWith("{\"currency\":", (await Ripen("bill-prices", number)).Output, StringComparison.Ordinal);
+        Assert.Equal(0, (await Ripen("bill-forget", number)).Code);
+        Assert.Equal("", (await Ripen("bills")).Output);
+    }
+
+    [Fact]
     public async Task A_budget_is_fixed_read_and_told_apart()
     {
         var number = (await Ripen("budget-fix", "Winter", "--months", "3", "--headroom", "0.05")).Output.Trim();

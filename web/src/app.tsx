@@ -35,6 +35,7 @@ const FullRestorePlace = lazy(() =>
 const LandscapePlace = lazy(() => import("./places/forecast/landscape-place").then((m) => ({ default: m.LandscapePlace })));
 const ScenariosPlace = lazy(() => import("./places/scenarios/scenarios-place").then((m) => ({ default: m.ScenariosPlace })));
 const HowSurePlace = lazy(() => import("./places/how-sure/how-sure-place").then((m) => ({ default: m.HowSurePlace })));
+const BillsPlace = lazy(() => import("./places/bills/bills-place").then((m) => ({ default: m.BillsPlace })));
 const BudgetsPlace = lazy(() => import("./places/budgets/budgets-place").then((m) => ({ default: m.BudgetsPlace })));
 const WhyPlace = lazy(() => import("./places/why/why-place").then((m) => ({ default: m.WhyPlace })));
 const PricesPlace = lazy(() => import("./places/prices/prices-place").then((m) => ({ default: m.PricesPlace })));
@@ -80,6 +81,7 @@ const onEstate = (pathname: string) => pathname === "/" || pathname === "/new" |
 
 /** Pages of a place that stand beside its own. */
 const beside: Record<string, string[]> = {
+  "/prices": ["/bills"],
   "/forecast": ["/full-restore", "/landscape", "/what-if", "/how-sure", "/why", "/budgets"],
   "/backups": ["/plans", "/calendar", "/evidence", "/find", "/new-target", "/sizing", "/credentials"],
 };
@@ -216,6 +218,7 @@ export function App() {
                     <Route path="/landscape" element={<LandscapePlace />} />
                     <Route path="/prices" element={<PricesPlace />} />
                     <Route path="/why" element={<WhyPlace />} />
+                    <Route path="/bills/:id?" element={<BillsPlace />} />
                     <Route path="/budgets/:id?" element={<BudgetsPlace />} />
                     <Route path="/how-sure" element={<HowSurePlace />} />
                     <Route path="/what-if/:id?" element={<ScenariosPlace />} />

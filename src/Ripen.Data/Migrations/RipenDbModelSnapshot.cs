@@ -39,6 +39,32 @@ namespace Ripen.Data.Migrations
                     b.ToTable("Band", (string)null);
                 });
 
+            modelBuilder.Entity("Ripen.Data.BillRow", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTimeOffset>("At")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Charges")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Mapping")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("Bill", (string)null);
+                });
+
             modelBuilder.Entity("Ripen.Data.BucketRow", b =>
                 {
                     b.Property<string>("Name")

@@ -17,9 +17,11 @@ internal sealed class InventoryProcess : IAsyncDisposable
     private readonly BinaryReader from;
     private readonly TimeSpan patience;
 
-    private InventoryProcess(Process process, TimeSpan patience)
+    private readonly string what;
+
+    private InventoryProcess(Process process, TimeSpan patience, string what)
     {
-        (this.process, this.patience) = (process, patience);
+        (this.process, this.patience, this.what) = (process, patience, what);
         from = new BinaryReader(new BufferedStream(process.StandardOutput.BaseStream, 1 << 16));
     }
 
@@ -30,8 +32,9 @@ internal sealed class InventoryProcess : IAsyncDisposable
 
     /// <param name="path">The file.</param>
     /// <param name="cancel">Ends the reading.</param>
+    /// <param name="what">It is, in a word for refusals.</param>
     /// <exception cref="RefusalException">It is neither CSV with a header nor Parquet, or reading it takes too much.</exception>
-    public static async Task<InventoryProcess> Open(string path, CancellationToken cancel)
+    public static async Task<InventoryProcess> Open(string path, CancellationToken cancel, string what = "inventory")
     {
         var start = new ProcessStartInfo(Path.Combine(AppContext.BaseDirectory, "Ripen.Reader"), [path])
         {
@@ -40,15 +43,15 @@ internal sealed class InventoryProcess : IAsyncDisposable
         };
         start.Environment["DOTNET_GCHeapHardLimit"] = HeapLimit;
         start.Environment["DOTNET_DbgEnableMiniDump"] = "0";
-        var started = Process.Start(start) ?? throw Unreadable("The reader could not be started.");
+        var started = Process.Start(start) ?? throw Unreadable(what, "The reader could not be started.");
         started.ErrorDataReceived += (_, _) => { };
         started.BeginErrorReadLine();
         // Ten seconds of work, and a second more for every ten megabytes.
-        var own = new InventoryProcess(started, TimeSpan.FromSeconds(10 + (new FileInfo(path).Length / 10_000_000)));
+        var own = new InventoryProcess(started, TimeSpan.FromSeconds(10 + (new FileInfo(path).Length / 10_000_000)), what);
         try
         {
             if (await own.Next(1, cancel) is not [(RowProtocol.Told.Columns, [var format, .. var columns])])
-                throw Unreadable("It has no columns.");
+                throw own.Unreadable("It has no columns.");
             (own.Format, own.Columns) = (format, columns);
             return own;
         }
@@ -133,6 +136,8 @@ internal sealed class InventoryProcess : IAsyncDisposable
         }
     }
 
-    private static RefusalException Unreadable(string why) =>
-        new(RefusalKind.Invalid, "unreadable-inventory", $"This inventory cannot be read. {why}");
+    private RefusalException Unreadable(string why) => Unreadable(what, why);
+
+    private static RefusalException Unreadable(string what, string why) =>
+        new(RefusalKind.Invalid, $"unreadable-{what}", $"This {what} cannot be read. {why}");
 }

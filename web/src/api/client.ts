@@ -8,6 +8,10 @@ export type AccessKey = Schemas["AccessKey"];
 export type AccessOrder = Schemas["AccessOrder"];
 export type AccessReading = Schemas["AccessReading"];
 export type AccessTestStep = Schemas["AccessTestStep"];
+export type BillReading = Schemas["BillReading"];
+export type BilledItem = Schemas["BilledItem"];
+export type Charge = Schemas["Charge"];
+export type FitBy = Schemas["FitBy"];
 export type BudgetCard = Schemas["BudgetCard"];
 export type BudgetMonth = Schemas["BudgetMonth"];
 export type BudgetReading = Schemas["BudgetReading"];
@@ -655,9 +659,9 @@ export const readFan = (
 
 export const readBudgets = () => value(client.GET("/api/budgets"));
 
-const ofBudget = (id: number) => ({ params: { path: { id } } });
+const ofNumber = (id: number) => ({ params: { path: { id } } });
 
-export const readBudget = (id: number) => value(client.GET("/api/budgets/{id}", ofBudget(id)));
+export const readBudget = (id: number) => value(client.GET("/api/budgets/{id}", ofNumber(id)));
 
 export const fixBudget = (body: Schemas["BudgetOrder"]) => value(client.POST("/api/budgets", { body }));
 
@@ -667,10 +671,26 @@ export const fixBudgetFile = (name: string, headroom: number, csv: string) =>
   });
 
 export const changeBudget = (id: number, body: Schemas["BudgetChange"]) =>
-  value(client.PUT("/api/budgets/{id}", { ...ofBudget(id), body }));
+  value(client.PUT("/api/budgets/{id}", { ...ofNumber(id), body }));
 
 export const readVariance = (id: number, query: { from?: string; to?: string; by: VarianceBy }, signal?: AbortSignal) =>
   value(client.GET("/api/budgets/{id}/variance", { params: { path: { id }, query }, signal: signal ?? null }));
+
+export const readBills = () => value(client.GET("/api/bills"));
+
+export const bringBill = (name: string, columns: Record<string, string>, file: File) =>
+  send<BillReading>("POST", `/api/bills?${new URLSearchParams({ name, ...columns })}`, file, {
+    "Content-Type": "application/octet-stream",
+  });
+
+export const readBill = (id: number) => value(client.GET("/api/bills/{id}", ofNumber(id)));
+
+export const mapBill = (id: number, body: Schemas["BillMapping"]) =>
+  value(client.PUT("/api/bills/{id}/mapping", { ...ofNumber(id), body }));
+
+export const removeBill = (id: number) => value(client.DELETE("/api/bills/{id}", ofNumber(id)));
+
+export const readBillPrices = (id: number) => value(client.GET("/api/bills/{id}/prices", ofNumber(id)));
 
 export const readScenarios = () => whole(client.GET("/api/scenarios"));
 

@@ -53,6 +53,8 @@ export const keys = {
   derivation: (query: unknown) => ["forecast", "derivation", query],
   fan: (question: string) => ["forecast", "fan", question],
   prices: ["prices"],
+  bills: ["bills"],
+  bill: (id: number) => ["bills", id],
   budgets: ["budgets"],
   budget: (id: number) => ["budgets", id],
   variance: (id: number, asked: unknown) => ["budgets", id, "variance", asked],

@@ -1296,6 +1296,76 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bills": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All bills from elsewhere, the newest first. */
+        get: operations["readBills"];
+        put?: never;
+        /** Takes a bill as CSV or Parquet. FOCUS columns are known by their names; others are named in the address. The body is the file. */
+        post: operations["bringBill"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bills/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A bill, how it is read, and the prices that meet it. */
+        get: operations["readBill"];
+        put?: never;
+        post?: never;
+        /** Forgets a bill. */
+        delete: operations["removeBill"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bills/{id}/mapping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Says which bucket a resource is and what an item is; what is not named stays as it is. */
+        put: operations["mapBill"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bills/{id}/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The price book with the prices that meet the bill in the place of its own. Nothing is stored. */
+        get: operations["readBillPrices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/prices": {
         parameters: {
             query?: never;
@@ -3772,6 +3842,59 @@ export interface components {
             /** Format: date */
             newest: string;
         };
+        BillCard: {
+            /** Format: int32 */
+            id: number;
+            name: string;
+            /** Format: date-time */
+            at: string;
+        };
+        BillMapping: {
+            resources: components["schemas"]["ResourceMapping"][];
+            items: components["schemas"]["ItemMapping"][];
+        };
+        BillReading: {
+            card: components["schemas"]["BillCard"];
+            /** Format: double */
+            billed: number;
+            /** Format: double */
+            mapped: number;
+            /** Format: double */
+            aside: number;
+            months: components["schemas"]["BilledMonth"][];
+            resources: components["schemas"]["BilledResource"][];
+            items: components["schemas"]["BilledItem"][];
+            fit: components["schemas"]["PriceFit"];
+        };
+        BilledItem: {
+            item: string;
+            unit: string;
+            tier: null | string;
+            charge: null | components["schemas"]["Charge"];
+            /** Format: double */
+            times: null | number;
+            /** Format: double */
+            namedTimes: null | number;
+            /** Format: double */
+            quantity: number;
+            /** Format: double */
+            amount: number;
+        };
+        BilledMonth: {
+            month: components["schemas"]["Month"];
+            /** Format: double */
+            billed: number;
+            /** Format: double */
+            mapped: number;
+            /** Format: double */
+            metered: number;
+        };
+        BilledResource: {
+            resource: string;
+            bucket: null | string;
+            /** Format: double */
+            amount: number;
+        };
         /** @enum {unknown} */
         BillingMonth: "calendar" | "thirty-days";
         Board: {
@@ -4618,6 +4741,37 @@ export interface components {
             total: components["schemas"]["Band"];
             drivers: components["schemas"]["DriverSwing"][];
         };
+        /** @enum {unknown} */
+        FitBy: "rows" | "one-factor" | "nothing";
+        FitOfCharge: {
+            region: string;
+            tier: string;
+            charge: components["schemas"]["Charge"];
+            /** Format: double */
+            billed: number;
+            /** Format: double */
+            asPriced: number;
+            /** Format: double */
+            asFitted: number;
+            /** Format: double */
+            farthestOff: number;
+            /** Format: int32 */
+            rows: number;
+        };
+        FittedPrice: {
+            region: string;
+            tier: string;
+            charge: components["schemas"]["Charge"];
+            /** Format: double */
+            upTo: null | number;
+            /** Format: double */
+            was: number;
+            /** Format: double */
+            fitted: number;
+            how: components["schemas"]["FitBy"];
+            /** Format: double */
+            quantity: number;
+        };
         ForecastLine: {
             key: string;
             name: string;
@@ -4840,6 +4994,14 @@ export interface components {
             laterDates: number;
             errors: components["schemas"]["RowError"][];
             untouched: components["schemas"]["UntouchedPrefix"][];
+        };
+        ItemMapping: {
+            item: string;
+            unit: string;
+            tier: null | string;
+            charge: null | components["schemas"]["Charge"];
+            /** Format: double */
+            times: null | number;
         };
         /** @enum {unknown} */
         JobKind: "run" | "restore" | "rehearsal" | "check" | "prune" | "copy" | "point-copy" | "pool-copy" | "room";
@@ -5688,6 +5850,10 @@ export interface components {
             tier: string;
             message: string;
         };
+        PriceFit: {
+            prices: components["schemas"]["FittedPrice"][];
+            charges: components["schemas"]["FitOfCharge"][];
+        };
         /** @description Money per 1,000. */
         PricePerThousand: number;
         PricesDraft: {
@@ -5912,6 +6078,10 @@ export interface components {
             reason: string;
             by: string;
             confirm: string;
+        };
+        ResourceMapping: {
+            resource: string;
+            bucket: null | string;
         };
         RestOrder: {
             tier: string;
@@ -9130,6 +9300,157 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+        };
+    };
+    readBills: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BillCard"][];
+                };
+            };
+        };
+    };
+    bringBill: {
+        parameters: {
+            query: {
+                /** @description For people. */
+                name: string;
+                /** @description The column that says the day or month. */
+                date?: string;
+                /** @description The column that says what it is charged for. */
+                resource?: string;
+                /** @description The column that says what is charged. */
+                item?: string;
+                /** @description The column with the unit. */
+                unit?: string;
+                /** @description The column with the quantity. */
+                quantity?: string;
+                /** @description The column with the money. */
+                amount?: string;
+                /** @description The column with the currency. */
+                currency?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "*/*": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BillReading"];
+                };
+            };
+        };
+    };
+    readBill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BillReading"];
+                };
+            };
+        };
+    };
+    removeBill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mapBill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BillMapping"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BillReading"];
+                };
+            };
+        };
+    };
+    readBillPrices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PriceBook"];
                 };
             };
         };

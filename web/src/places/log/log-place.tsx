@@ -21,6 +21,8 @@ const deeds: Record<string, string> = {
   "switched-back": "Failback",
   "line-changed": "Line changed",
   "prices-changed": "Prices changed",
+  "bill-brought": "Bill brought",
+  "bill-removed": "Bill forgotten",
   "budget-fixed": "Budget fixed",
   "budget-changed": "Budget changed",
   "keep-rule-lifted": "Retention lifted",

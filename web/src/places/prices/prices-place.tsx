@@ -1,6 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useLocation } from "react-router";
+import { Link, useLocation } from "react-router";
 import { draftPrices, type PriceBook, priceRowsFile, putPrices, readPrices, readPricesWithRows } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
@@ -78,7 +78,7 @@ export function PricesPlace() {
       <h1 className="pt-5 text-3xl">Prices</h1>
       <p className="mt-1 text-ink-soft">
         In {book.currency}, per {book.unit}; a month is billed as {book.month === "calendar" ? "its own days" : "thirty days"}.
-        What was metered stays as it was charged.
+        What was metered stays as it was charged. <Link to="/bills">Fit them to a bill</Link>
       </p>
       <Days
         days={days}

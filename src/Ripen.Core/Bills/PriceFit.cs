@@ -1,0 +1,275 @@
+using Ripen.Core.Billing;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Bills;
+
+/// <summary>How a price was found.</summary>
+public enum FitBy
+{
+    /// <summary>Least squares over the rows of the bill.</summary>
+    Rows,
+
+    /// <summary>The months do not fill the bands differently enough to tell them apart: all of them are raised or lowered alike.</summary>
+    OneFactor,
+
+    /// <summary>Nothing of the bill lies there; the price book's stands.</summary>
+    Nothing,
+}
+
+/// <summary>A price of the price book, and what a bill makes of it.</summary>
+/// <param name="Region">Where.</param>
+/// <param name="Tier">Of what.</param>
+/// <param name="Charge">What for.</param>
+/// <param name="UpTo">Where its band ends, in units; null for the last, and where there are none.</param>
+/// <param name="Was">As the price book has it: per unit (and month), or per 1,000.</param>
+/// <param name="Fitted">As the bill has it.</param>
+/// <param name="How">How it was found.</param>
+/// <param name="Quantity">Units, requests or objects of the bill that it rests on.</param>
+public sealed record FittedPrice(
+    string Region,
+    string Tier,
+    Charge Charge,
+    double? UpTo,
+    double Was,
+    double Fitted,
+    FitBy How,
+    double Quantity
+);
+
+/// <summary>How well a charge in a tier and region is met.</summary>
+/// <param name="Region">Where.</param>
+/// <param name="Tier">Of what.</param>
+/// <param name="Charge">What for.</param>
+/// <param name="Billed">Money of the bill.</param>
+/// <param name="AsPriced">What the price book would charge for the same.</param>
+/// <param name="AsFitted">What the fitted prices charge for it.</param>
+/// <param name="FarthestOff">The largest difference of a bucket's month to its fitted amount.</param>
+/// <param name="Rows">Buckets' months.</param>
+public sealed record FitOfCharge(
+    string Region,
+    string Tier,
+    Charge Charge,
+    double Billed,
+    double AsPriced,
+    double AsFitted,
+    double FarthestOff,
+    int Rows
+);
+
+/// <summary>
+/// Prices that meet a bill best, in the sense of least squares. Storage fills the bands of the price book with all of the bill that lies in
+/// the same region and tier, and each bucket pays its part times its scheme's factor, as <see cref="Billing.Bill"/> has it; what is asked are
+/// the prices of the bands. Early leaving and transfers are not asked: they are charged by first bands and by lines.
+/// </summary>
+/// <param name="Prices">One for each that could be asked.</param>
+/// <param name="Charges">How well they meet the bill, the dearest first; what is free in the bill and in the price book is left
+/// out.</param>
+public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<FitOfCharge> Charges)
+{
+    private static readonly Charge[] Asked = [Charge.Storage, Charge.Writes, Charge.Reads, Charge.Moves, Charge.Recall, Charge.Watching];
+
+    /// <param name="bill">In units of the price book.</param>
+    /// <param name="estate">Its price book says which bands and prices there are; its buckets, which scheme's factor holds.</param>
+    public static PriceFit Of(MappedBill bill, Estate estate)
+    {
+        var (prices, charges) = (new List<FittedPrice>(), new List<FitOfCharge>());
+        var reads = bill
+            .Lines.Where(l => l.Charge == Charge.Reads)
+            .GroupBy(l => (l.Month, l.Bucket, l.Region, l.Tier))
+            .ToDictionary(g => g.Key, g => g.Sum(l => l.Quantity));
+        var groups = bill
+            .Lines.Where(l => Asked.Contains(l.Charge))
+            .GroupBy(l => (l.Region, l.Tier, l.Charge))
+            .OrderByDescending(g => g.Sum(l => l.Amount))
+            .ThenBy(g => g.Key.Region, StringComparer.Ordinal)
+            .ThenBy(g => g.Key.Tier, StringComparer.Ordinal)
+            .ThenBy(g => g.Key.Charge);
+        foreach (var group in groups)
+        {
+            var (region, tier, charge) = group.Key;
+            if (estate.PriceBook.FindRegion(region)?.PriceOf(tier) is not { } price)
+                continue;
+            var bands = Bands(price, charge);
+            var rows = Rows([.. group], bands, estate, Given);
+            var was = bands.Select(b => b.Price.PerUnit).ToArray();
+            if (rows.All(r => r.Amount == 0 && r.At(was) == 0))
+                continue;
+            var (fitted, how) = Fit(rows, was);
+            prices.AddRange(
+                bands.Select(
+                    (b, i) =>
+                        new FittedPrice(
+                            region,
+                            tier,
+                            charge,
+                            b.UpTo,
+                            was[i] * Scale(charge),
+                            fitted[i] * Scale(charge),
+                            how[i],
+                            rows.Sum(r => r.InBand[i])
+                        )
+                )
+            );
+            charges.Add(
+                new FitOfCharge(
+                    region,
+                    tier,
+                    charge,
+                    rows.Sum(r => r.Amount + r.Given),
+                    rows.Sum(r => r.At(was) + r.Given),
+                    rows.Sum(r => r.At(fitted) + r.Given),
+                    rows.Max(r => Math.Abs(r.Amount - r.At(fitted))),
+                    rows.Count
+                )
+            );
+
+            // A recall costs by the read as well; what reading asked is known, and its price is taken from the price book.
+            double Given(ForecastRow line) =>
+                charge == Charge.Recall
+                    ? price.RecallRequests.For(reads.GetValueOrDefault((line.Month, line.Bucket, line.Region, line.Tier)))
+                    : 0;
+        }
+        return new PriceFit(prices, charges);
+    }
+
+    /// <summary>The price book with the fitted prices in the place of its own, not checked as a whole.</summary>
+    public Checked<PriceBook> Apply(PriceBook prices) =>
+        PriceRows.Apply(
+            prices,
+            [
+                .. Prices.Select(p => new PriceRow(
+                    null,
+                    p.Region,
+                    null,
+                    p.Tier,
+                    p.Charge == Charge.Moves ? "moves-in" : p.Charge.Name(),
+                    null,
+                    p.UpTo,
+                    p.Fitted
+                )),
+            ]
+        );
+
+    /// <summary>From the price of one to the price as the price book writes it.</summary>
+    private static double Scale(Charge charge) => charge is Charge.Storage or Charge.Recall ? 1 : 1000;
+
+    private static IReadOnlyList<StorageBand> Bands(TierPrice price, Charge charge) =>
+        charge switch
+        {
+            Charge.Storage => price.Storage,
+            Charge.Recall => [new StorageBand { Price = price.Recall }],
+            Charge.Writes => One(price.Writes),
+            Charge.Reads => One(price.Reads),
+            Charge.Moves => One(price.MovesIn),
+            _ => One(price.Watching),
+        };
+
+    private static StorageBand[] One(PricePerThousand price) => [new StorageBand { Price = new UnitPrice(price.PerThousand / 1000) }];
+
+    /// <summary>A bucket's month.</summary>
+    /// <param name="InBand">Its quantity by band, times the factor of its scheme.</param>
+    /// <param name="Amount">Money of the bill, without what is given.</param>
+    /// <param name="Given">Money of it that is charged by other prices than those asked.</param>
+    private sealed record Row(double[] InBand, double Amount, double Given)
+    {
+        public double At(double[] prices) => InBand.Zip(prices, (q, p) => q * p).Sum();
+    }
+
+    private static List<Row> Rows(
+        List<ForecastRow> lines,
+        IReadOnlyList<StorageBand> bands,
+        Estate estate,
+        Func<ForecastRow, double> givenFor
+    ) =>
+        [
+            .. lines
+                .GroupBy(l => l.Month)
+                .SelectMany(month =>
+                {
+                    var total = month.Sum(l => l.Quantity);
+                    return month
+                        .GroupBy(l => l.Bucket)
+                        .Select(bucket =>
+                        {
+                            var (quantity, given) = (bucket.Sum(l => l.Quantity), givenFor(bucket.First()));
+                            var factor =
+                                bucket.First().Charge == Charge.Storage
+                                    ? estate.PriceBook.FindScheme(estate.Find(bucket.Key)!.Scheme)!.StorageFactor
+                                    : 1;
+                            return new Row(
+                                [.. Filled(bands, total).Select(q => total > 0 ? q * quantity / total * factor : 0)],
+                                bucket.Sum(l => l.Amount) - given,
+                                given
+                            );
+                        });
+                }),
+        ];
+
+    /// <summary>How much of a quantity lies in each band.</summary>
+    private static IEnumerable<double> Filled(IReadOnlyList<StorageBand> bands, double quantity)
+    {
+        var from = 0.0;
+        foreach (var band in bands)
+        {
+            var to = band.UpTo ?? double.PositiveInfinity;
+            yield return Math.Clamp(quantity - from, 0, to - from);
+            from = to;
+        }
+    }
+
+    private static (double[] Prices, FitBy[] How) Fit(List<Row> rows, double[] was)
+    {
+        var filled = Enumerable.Range(0, was.Length).Where(i => rows.Any(r => r.InBand[i] > 0)).ToArray();
+        var (prices, how) = ((double[])was.Clone(), Enumerable.Repeat(FitBy.Nothing, was.Length).ToArray());
+        if (filled.Length == 0)
+            return (prices, how);
+        var solved = LeastSquares(rows, filled);
+        if (solved is null || solved.Any(p => p < 0))
+        {
+            var (square, product) = (rows.Sum(r => r.At(was) * r.At(was)), rows.Sum(r => r.At(was) * r.Amount));
+            var factor = square > 0 ? Math.Max(0, product / square) : 1;
+            solved = [.. filled.Select(i => was[i] * factor)];
+            Array.ForEach(filled, i => how[i] = FitBy.OneFactor);
+        }
+        else
+            Array.ForEach(filled, i => how[i] = FitBy.Rows);
+        for (var i = 0; i < filled.Length; i++)
+            prices[filled[i]] = solved[i];
+        return (prices, how);
+    }
+
+    /// <summary>The normal equations by Gaussian elimination, columns brought to the same size first; null where they have no single
+    /// solution. There are as many unknowns as bands, a handful.</summary>
+    private static double[]? LeastSquares(List<Row> rows, int[] bands)
+    {
+        const double singular = 1e-7;
+        var n = bands.Length;
+        var size = bands.Select(b => Math.Sqrt(rows.Sum(r => r.InBand[b] * r.InBand[b]))).ToArray();
+        var m = new double[n, n + 1];
+        for (var i = 0; i < n; i++)
+        {
+            for (var j = 0; j < n; j++)
+                m[i, j] = rows.Sum(r => r.InBand[bands[i]] / size[i] * (r.InBand[bands[j]] / size[j]));
+            m[i, n] = rows.Sum(r => r.InBand[bands[i]] / size[i] * r.Amount);
+        }
+        for (var i = 0; i < n; i++)
+        {
+            var pivot = Enumerable.Range(i, n - i).MaxBy(r => Math.Abs(m[r, i]));
+            if (Math.Abs(m[pivot, i]) < singular)
+                return null;
+            for (var j = 0; j <= n; j++)
+                (m[i, j], m[pivot, j]) = (m[pivot, j], m[i, j]);
+            for (var r = 0; r < n; r++)
+            {
+                if (r == i)
+                    continue;
+                var by = m[r, i] / m[i, i];
+                for (var j = i; j <= n; j++)
+                    m[r, j] -= by * m[i, j];
+            }
+        }
+        return [.. Enumerable.Range(0, n).Select(i => m[i, n] / m[i, i] / size[i])];
+    }
+}
