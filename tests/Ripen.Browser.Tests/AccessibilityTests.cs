@@ -80,7 +80,7 @@ public sealed class AccessibilityTests(DemoFixture demo) : IClassFixture<DemoFix
         Clean();
         page.Open("/");
         page.See("port-sonar");
-        page.Press("?");
+        page.PressUntil("?", () => page.Browser.FindElements(By.CssSelector("[role=dialog]")).Count > 0, "the list of keys");
         page.See("Keys");
         Clean();
     }

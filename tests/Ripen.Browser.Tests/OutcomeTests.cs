@@ -102,7 +102,7 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     {
         page.Open("/");
         page.See("Brackwater Ferries");
-        page.Press("n");
+        page.PressUntil("n", () => page.Path == "/new", "the page of a new bucket");
         page.Until(
             () => page.Browser.SwitchTo().ActiveElement().GetAttribute("id") == page.Field("Name").GetAttribute("id"),
             "the focus in the name"
@@ -145,7 +145,7 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     {
         page.Open("/");
         page.See("port-sonar");
-        page.Press("n");
+        page.PressUntil("n", () => page.Path == "/new", "the page of a new bucket");
         page.See("This name is free.");
         page.Press(Keys.Enter);
         page.Until(() => page.Path.StartsWith("/buckets/bucket-", StringComparison.Ordinal), "the new bucket's sheet");

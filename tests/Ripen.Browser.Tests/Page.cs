@@ -75,7 +75,14 @@ internal sealed class Page(RunningRipen ripen)
             """,
             element
         );
-        element.Click();
+        try
+        {
+            element.Click();
+        }
+        catch (ElementClickInterceptedException)
+        {
+            return false;
+        }
         return ((IJavaScriptExecutor)Browser).ExecuteScript("return window.missed") is not true;
     }
 
@@ -107,6 +114,21 @@ internal sealed class Page(RunningRipen ripen)
 
     public void Press(string keys) => new Actions(Browser).SendKeys(keys).Perform();
 
+    /// <summary>Presses a key on a page that has just been opened, and may not listen yet: again, when nothing comes of it.</summary>
+    public void PressUntil(string key, Func<bool> done, string what)
+    {
+        var tries = 0;
+        Until(
+            () =>
+            {
+                if (tries++ % 40 == 0 && !done())
+                    Press(key);
+                return done();
+            },
+            what
+        );
+    }
+
     public void PressWith(string modifier, string key) => new Actions(Browser).KeyDown(modifier).SendKeys(key).KeyUp(modifier).Perform();
 
     public void Drag(IWebElement handle, int by) =>
@@ -119,17 +141,17 @@ internal sealed class Page(RunningRipen ripen)
             .Perform();
 
     /// <summary>Waits until the page has the words.</summary>
-    public void See(string words) =>
-        Until(
-            () => Browser.FindElement(By.TagName("body")).Text.Contains(words, StringComparison.Ordinal) ? Browser : null,
-            $"the words '{words}'"
-        );
+    public void See(string words) => Until(() => Words().Contains(words, StringComparison.Ordinal), $"the words '{words}'");
 
-    public void Gone(string words) =>
-        Until(
-            () => Browser.FindElement(By.TagName("body")).Text.Contains(words, StringComparison.Ordinal) ? null : Browser,
-            $"no words '{words}'"
-        );
+    public void Gone(string words) => Until(() => !Words().Contains(words, StringComparison.Ordinal), $"no words '{words}'");
+
+    /// <summary>All that can be read on the page, as the browser itself tells it: asking the driver takes a hundred times as long, and it is asked
+    /// again and again.</summary>
+    private string Words() =>
+        (string)
+            ((IJavaScriptExecutor)Browser).ExecuteScript(
+                """return document.body.innerText.replace(/\u00a0/g, " ").replace(/[ \t]+/g, " ").replace(/ ?\n[ \n]*/g, "\n")"""
+            )!;
 
     /// <summary>Waits for a value, through pages that are just being redrawn.</summary>
     public T Until<T>(Func<T?> look, string what)
@@ -148,7 +170,7 @@ internal sealed class Page(RunningRipen ripen)
                 // Redrawn meanwhile: look again.
             }
             if (DateTime.UtcNow > deadline)
-                throw new TimeoutException($"Waited in vain for {what}. The page says: {Browser.FindElement(By.TagName("body")).Text}");
+                throw new TimeoutException($"Waited in vain for {what}. The page says: {Words()}");
             Thread.Sleep(50);
         }
     }

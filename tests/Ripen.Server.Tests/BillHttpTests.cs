@@ -26,14 +26,6 @@ public sealed class BillHttpTests : IDisposable
     private Task<(HttpStatusCode Status, JsonNode Body)> Bring(string csv, string asked = "?name=bill") =>
         Bring(System.Text.Encoding.UTF8.GetBytes(csv), asked);
 
-    private async Task PassUntil(string day)
-    {
-        var until = DateTimeOffset.Parse(day + "T00:00:00Z", CultureInfo.InvariantCulture);
-        await server.Did(HttpMethod.Post, "/api/clock/passages", new { until });
-        while ((DateTimeOffset)(await server.Get("/api/clock")).Body["now"]! < until)
-            await Task.Delay(20);
-    }
-
     /// <summary>Every file that the ledger can be had in is a bill, and its prices are those that were charged.</summary>
     [Theory]
     [InlineData("focus.csv")]
@@ -41,7 +33,7 @@ public sealed class BillHttpTests : IDisposable
     [InlineData("csv")]
     public async Task What_was_metered_comes_back_as_a_bill_and_is_met_by_the_price_book(string format)
     {
-        await PassUntil("2027-01-01");
+        await server.PassUntil("2027-01-01");
         var file = await server.Http.GetByteArrayAsync(new Uri($"/api/ledger/rows.{format}", UriKind.Relative));
         var (status, bill) = await Bring(file);
         Assert.Equal(HttpStatusCode.Created, status);

@@ -16,14 +16,6 @@ public sealed class BudgetHttpTests : IDisposable
 
     public void Dispose() => server.Dispose();
 
-    private async Task PassUntil(string day)
-    {
-        var until = DateTimeOffset.Parse(day + "T00:00:00Z", CultureInfo.InvariantCulture);
-        await server.Did(HttpMethod.Post, "/api/clock/passages", new { until });
-        while ((DateTimeOffset)(await server.Get("/api/clock")).Body["now"]! < until)
-            await Task.Delay(20);
-    }
-
     private async Task<int> Fix(object order) => (int)(await server.Did(HttpMethod.Post, "/api/budgets", order))["card"]!["id"]!;
 
     private async Task<JsonNode> Budget(int id) => (await server.Get($"/api/budgets/{id}")).Body;
@@ -33,9 +25,9 @@ public sealed class BudgetHttpTests : IDisposable
     [Fact]
     public async Task Where_nothing_changes_a_budget_fixed_within_a_month_is_met()
     {
-        await PassUntil("2026-11-13");
+        await server.PassUntil("2026-11-13");
         var id = await Fix(new { name = "Winter", months = 3 });
-        await PassUntil("2027-02-01");
+        await server.PassUntil("2027-02-01");
         var budget = await Budget(id);
         Assert.Equal(["2026-11", "2026-12", "2027-01"], budget["months"]!.AsArray().Select(m => (string)m!["month"]!));
         foreach (var month in budget["months"]!.AsArray())
@@ -55,7 +47,7 @@ public sealed class BudgetHttpTests : IDisposable
     [Fact]
     public async Task What_differs_is_told_apart_adds_up_and_is_told_on_the_morning_it_becomes_likely()
     {
-        await PassUntil("2026-11-10");
+        await server.PassUntil("2026-11-10");
         var id = await Fix(
             new
             {
@@ -75,7 +67,7 @@ public sealed class BudgetHttpTests : IDisposable
                 putAway = true,
             }
         );
-        await PassUntil("2026-12-05");
+        await server.PassUntil("2026-12-05");
         Assert.Empty((await Budget(id))["card"]!["alarms"]!.AsArray());
         // From that day on storage costs a fifth more.
         var (body, tag) = await server.Get("/api/prices");
@@ -89,12 +81,12 @@ public sealed class BudgetHttpTests : IDisposable
             }
         }
         await server.Did(HttpMethod.Put, "/api/prices", prices.ToJsonString(), tag);
-        await PassUntil("2026-12-20");
+        await server.PassUntil("2026-12-20");
         var alarm = Assert.Single((await Budget(id))["card"]!["alarms"]!.AsArray())!;
         Assert.Equal(("2026-12", "2026-12-06"), ((string)alarm["month"]!, (string)alarm["day"]!));
         Assert.True((double)alarm["expected"]! > (double)alarm["limit"]!);
         Assert.True((double)alarm["charged"]! < (double)alarm["expected"]!);
-        await PassUntil("2027-02-01");
+        await server.PassUntil("2027-02-01");
         var months = (await Budget(id))["months"]!.AsArray();
         // What was foreseen on that morning is what it came to.
         Assert.Equal((double)months[1]!["charged"]!, (double)alarm["expected"]!, 1e-9 * (double)alarm["expected"]!);

@@ -19,13 +19,8 @@ public sealed class PriceHttpTests : IDisposable
 
     private static JsonNode Counter(JsonNode prices) => prices["regions"]![0]!["prices"]![0]!;
 
-    private async Task PassDays(int days)
-    {
-        var until = ((DateTimeOffset)(await server.Get("/api/clock")).Body["now"]!).AddDays(days);
-        await server.Did(HttpMethod.Post, "/api/clock/passages", new { until });
-        while ((DateTimeOffset)(await server.Get("/api/clock")).Body["now"]! < until)
-            await Task.Delay(20);
-    }
+    private async Task PassDays(int days) =>
+        await server.PassUntil(((DateTimeOffset)(await server.Get("/api/clock")).Body["now"]!).AddDays(days));
 
     private async Task<double> Year() => (await server.Get("/api/forecast?months=12")).Body["money"]!.AsArray().Sum(m => (double)m!);
 

@@ -183,7 +183,7 @@ public sealed class ScenarioHttpTests : IDisposable
         static List<double> Numbers(string json) =>
             [
                 .. System
-                    .Text.RegularExpressions.Regex.Matches(json, "-?[0-9]+\\.[0-9]+")
+                    .Text.RegularExpressions.Regex.Matches(json, "-?[0-9]+(\\.[0-9]+)?([eE][-+]?[0-9]+)?")
                     .Select(m => Math.Round(double.Parse(m.Value, System.Globalization.CultureInfo.InvariantCulture), 6)),
             ];
     }

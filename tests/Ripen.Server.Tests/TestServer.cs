@@ -102,6 +102,18 @@ public sealed class TestServer : IDisposable
         return text.Length == 0 ? new JsonObject() : JsonNode.Parse(text)!;
     }
 
+    /// <summary>Lets time pass on the provider's clock, and waits until it has.</summary>
+    public async Task PassUntil(DateTimeOffset until)
+    {
+        await Did(HttpMethod.Post, "/api/clock/passages", new { until });
+        while ((DateTimeOffset)(await Get("/api/clock")).Body["now"]! < until)
+            await Task.Delay(20);
+    }
+
+    /// <param name="day">yyyy-MM-dd; its first moment, UTC.</param>
+    public Task PassUntil(string day) =>
+        PassUntil(DateTimeOffset.Parse(day + "T00:00:00Z", System.Globalization.CultureInfo.InvariantCulture));
+
     /// <summary>It was refused; the first problem's code, or the refusal's.</summary>
     public async Task<(HttpStatusCode Status, string Code)> Refused(
         HttpMethod method,

@@ -98,7 +98,7 @@ internal static class BudgetEndpoints
                 FixedOn = today,
                 Headroom = order.Headroom,
                 Source = source,
-                Planned = new MonthlyCharges(Month.Of(today), order.Months, RestOfMonth.Rows(projection, provider.StorageSoFar())),
+                Planned = new MonthlyCharges(Month.Of(today), order.Months, BudgetLook.Foresee(view, projection, provider)),
             },
             current,
             provider,

@@ -1,3 +1,4 @@
+using Ripen.Core;
 using Ripen.Core.Budgets;
 using Ripen.Core.Forecasting;
 using Ripen.Provider;
@@ -7,30 +8,38 @@ namespace Ripen.Server.Budgets;
 /// <summary>A budget beside what was metered and what is projected, all of one day.</summary>
 internal sealed record BudgetLook(EstateView View, Budget Budget, MonthlyCharges Charged, MonthlyCharges ToCome)
 {
+    private const int MostTries = 5;
+
     /// <summary>Null when there is no estate.</summary>
+    /// <exception cref="RefusalException">Days pass faster than one can look.</exception>
     public static async Task<BudgetLook?> Of(Budget budget, CurrentEstate current, SimulatedProvider provider, CancellationToken cancel)
     {
-        while (await current.Get(cancel) is { } view)
+        for (var tries = 1; await current.Get(cancel) is { } view; tries++)
         {
-            var look = Of(budget, view, provider);
-            // While a night passes, its day would be metered and projected both.
-            if (provider.Clock.Today == view.Estate.Today)
-                return look;
+            var (first, months, today) = (budget.Planned.First, budget.Planned.Months, view.Estate.Today);
+            var end = first.Plus(months).FirstDay;
+            var ahead = Month.Of(end).Since(Month.Of(today));
+            var charged = new MonthlyCharges(first, months, provider.LedgerMonths(budget.FixedOn, end));
+            var soFar = provider.StorageSoFar();
+            if (IsStill(view, provider))
+                return new BudgetLook(
+                    view,
+                    budget,
+                    charged,
+                    new MonthlyCharges(first, months, ahead > 0 ? RestOfMonth.Rows(view.Project(ahead), soFar) : [])
+                );
+            if (tries == MostTries)
+                throw TimePasses();
         }
         return null;
     }
 
-    private static BudgetLook Of(Budget budget, EstateView view, SimulatedProvider provider)
+    /// <summary>What a projection of the view foresees, as the meter will add it.</summary>
+    /// <exception cref="RefusalException">The view's day is over.</exception>
+    public static IEnumerable<ForecastRow> Foresee(EstateView view, Projection projection, SimulatedProvider provider)
     {
-        var (first, months, today) = (budget.Planned.First, budget.Planned.Months, view.Estate.Today);
-        var end = first.Plus(months).FirstDay;
-        var ahead = Month.Of(end).Since(Month.Of(today));
-        return new BudgetLook(
-            view,
-            budget,
-            new MonthlyCharges(first, months, provider.LedgerMonths(budget.FixedOn, end)),
-            new MonthlyCharges(first, months, ahead > 0 ? RestOfMonth.Rows(view.Project(ahead), provider.StorageSoFar()) : [])
-        );
+        var soFar = provider.StorageSoFar();
+        return IsStill(view, provider) ? RestOfMonth.Rows(projection, soFar) : throw TimePasses();
     }
 
     /// <summary>What is charged, with what is to come.</summary>
@@ -40,4 +49,14 @@ internal sealed record BudgetLook(EstateView View, Budget Budget, MonthlyCharges
     public int MonthsOver => Math.Clamp(Month.Of(View.Estate.Today).Since(Budget.Planned.First), 1, Budget.Planned.Months);
 
     public IReadOnlyList<BudgetMonth> Months => BudgetMonth.Of(Budget, Charged, ToCome);
+
+    /// <summary>Whether it is still the view's day: what a night books of it would be projected as well.</summary>
+    private static bool IsStill(EstateView view, SimulatedProvider provider) => provider.Clock.Today == view.Estate.Today;
+
+    private static RefusalException TimePasses() =>
+        new(
+            RefusalKind.Conflict,
+            "time-passes",
+            "Days are passing on the provider's clock, and what is charged cannot be told from what is to come: look again when it stands."
+        );
 }

@@ -1,5 +1,6 @@
 using Ripen.Core.Budgets;
 using Ripen.Core.Forecasting;
+using Ripen.Server.Budgets;
 
 namespace Ripen.Server.Demo;
 
@@ -22,11 +23,7 @@ internal static class DemoBudgets
                 FixedOn = today,
                 Headroom = 0.03,
                 Source = "the estate as it stood",
-                Planned = new MonthlyCharges(
-                    Month.Of(today),
-                    UntilJune,
-                    RestOfMonth.Rows(view.Project(UntilJune), hands.Provider.StorageSoFar())
-                ),
+                Planned = new MonthlyCharges(Month.Of(today), UntilJune, BudgetLook.Foresee(view, view.Project(UntilJune), hands.Provider)),
             },
             cancel
         );

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { type BucketMoney, readBucketMoney } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
+import { HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useWidth } from "../../ui/use-width";
 
@@ -89,14 +90,7 @@ function Bars({ data, width }: { data: BucketMoney; width: number }) {
       role="img"
       aria-label={`${month(now)}: metered ${money(of(now).was)} so far, projected ${money(of(now).will)} for the rest of it`}
     >
-      {y.ticks(4).map((tick) => (
-        <g key={tick}>
-          <line x1={margin.left} x2={width - margin.right} y1={y(tick)} y2={y(tick)} stroke="var(--hairline)" />
-          <text x={margin.left - 8} y={y(tick) + 4} textAnchor="end" fontSize={12} fill="var(--ink-soft)">
-            {money(tick)}
-          </text>
-        </g>
-      ))}
+      <HeightAxis y={y} ticks={4} from={margin.left} to={width - margin.right} words={money} />
       {months.map((m, i) => (
         <g key={m}>
           <title>

@@ -4,6 +4,7 @@ import type { ForecastSeries, SplitBy } from "../../api/client";
 import { tierOf, useEstate } from "../../estate-context";
 import { month } from "../../format";
 import { tierColour, tierFill } from "../../strip/tiers";
+import { HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useChartReading } from "../../ui/use-chart-reading";
 import { useWidth } from "../../ui/use-width";
@@ -60,14 +61,7 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
         >
           <svg width={width} height={height} className="block" aria-hidden="true">
             <LayerPatterns count={series.lines.length} />
-            {y.ticks(5).map((tick) => (
-              <g key={tick}>
-                <line x1={margin.left} x2={width - margin.right} y1={y(tick)} y2={y(tick)} stroke="var(--hairline)" />
-                <text x={margin.left - 8} y={y(tick) + 4} fontSize={12} fill="var(--ink-soft)" textAnchor="end">
-                  {words(tick)}
-                </text>
-              </g>
-            ))}
+            <HeightAxis y={y} ticks={5} from={margin.left} to={width - margin.right} words={words} />
             {layers.map((layer, i) => (
               <path key={series.lines[i]?.key} d={shape(layer as unknown as [number, number][]) ?? ""} fill={fill(i)} />
             ))}

@@ -3,6 +3,7 @@ import { area, line } from "d3-shape";
 import type { Fan } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
+import { HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useChartReading } from "../../ui/use-chart-reading";
 import { useWidth } from "../../ui/use-width";
@@ -50,14 +51,7 @@ export function FanChart({ fan }: { fan: Fan }) {
           {...handlers}
         >
           <svg width={width} height={height} className="block" aria-hidden="true">
-            {y.ticks(5).map((tick) => (
-              <g key={tick}>
-                <line x1={margin.left} x2={width - margin.right} y1={y(tick)} y2={y(tick)} stroke="var(--hairline)" />
-                <text x={margin.left - 8} y={y(tick) + 4} fontSize={12} fill="var(--ink-soft)" textAnchor="end">
-                  {money(tick)}
-                </text>
-              </g>
-            ))}
+            <HeightAxis y={y} ticks={5} from={margin.left} to={width - margin.right} words={money} />
             <path d={spread(fan.money) ?? ""} fill="var(--accent)" opacity={0.22} />
             <path d={middle(fan.money) ?? ""} fill="none" stroke="var(--accent)" strokeWidth={2.2} />
             {januaries

@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { Link, useLocation } from "react-router";
 import { draftPrices, type PriceBook, priceRowsFile, putPrices, readPrices, readPricesWithRows } from "../../api/client";
 import { keys } from "../../api/keys";
@@ -41,11 +41,16 @@ export function PricesPlace() {
     placeholderData: keepPreviousData,
     retry: false,
   });
+  const newest = useRef(draft);
+  newest.current = draft;
   const apply = useMutation({
     mutationFn: (of: Draft) => putPrices(of.book, stored.data?.etag ?? "", reading.data?.seen ?? ""),
-    onSuccess: async () => {
-      forget();
+    onSuccess: async (_, applied) => {
+      // What was typed meanwhile stays, on the ground of what was applied.
+      if (newest.current === applied) forget();
       await queries.invalidateQueries();
+      const now = queries.getQueryData<typeof stored.data>(keys.prices)?.value.prices;
+      if (newest.current && newest.current !== applied) keep({ ...newest.current, began: JSON.stringify(now) });
       done("Stored: these prices hold from today on, and from the days they name.");
     },
   });

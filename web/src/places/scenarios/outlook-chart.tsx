@@ -1,6 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import type { ScenarioOutlook } from "../../api/client";
 import { useEstate } from "../../estate-context";
+import { HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useChartReading } from "../../ui/use-chart-reading";
 import { useWidth } from "../../ui/use-width";
@@ -42,14 +43,7 @@ export function OutlookChart({ outlooks, chosen }: ChartProps) {
           {...handlers}
         >
           <svg width={width} height={height} className="block" aria-hidden="true">
-            {y.ticks(4).map((tick) => (
-              <g key={tick}>
-                <line x1={margin.left} x2={width - margin.right} y1={y(tick)} y2={y(tick)} stroke="var(--hairline)" />
-                <text x={margin.left - 8} y={y(tick) + 4} fontSize={12} fill="var(--ink-soft)" textAnchor="end">
-                  {money(tick)}
-                </text>
-              </g>
-            ))}
+            <HeightAxis y={y} ticks={4} from={margin.left} to={width - margin.right} words={money} />
             {years.map((of, i) => (
               <text key={of.number} x={x(i)} y={height - 6} fontSize={12} fill="var(--ink-soft)" textAnchor="middle">
                 {i === 0 ? `year ${of.number}` : of.number}

@@ -6,11 +6,27 @@ using Microsoft.EntityFrameworkCore.Migrations;
 namespace Ripen.Data.Migrations
 {
     /// <inheritdoc />
-    public partial class Budgets : Migration
+    public partial class BudgetsAndBills : Migration
     {
         /// <inheritdoc />
         protected override void Up(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.CreateTable(
+                name: "Bill",
+                columns: table => new
+                {
+                    Id = table.Column<int>(type: "INTEGER", nullable: false)
+                        .Annotation("Sqlite:Autoincrement", true),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    At = table.Column<DateTimeOffset>(type: "TEXT", nullable: false),
+                    Charges = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Mapping = table.Column<string>(type: "TEXT", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_Bill", x => x.Id);
+                });
+
             migrationBuilder.CreateTable(
                 name: "Budget",
                 columns: table => new
@@ -57,6 +73,9 @@ namespace Ripen.Data.Migrations
         /// <inheritdoc />
         protected override void Down(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.DropTable(
+                name: "Bill");
+
             migrationBuilder.DropTable(
                 name: "BudgetAlarm");
 

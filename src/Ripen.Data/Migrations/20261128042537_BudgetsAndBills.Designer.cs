@@ -11,8 +11,8 @@ using Ripen.Data;
 namespace Ripen.Data.Migrations
 {
     [DbContext(typeof(RipenDb))]
-    [Migration("20261128025721_Budgets")]
-    partial class Budgets
+    [Migration("20261128042537_BudgetsAndBills")]
+    partial class BudgetsAndBills
     {
         /// <inheritdoc />
         protected override void BuildTargetModel(ModelBuilder modelBuilder)
@@ -40,6 +40,32 @@ namespace Ripen.Data.Migrations
                     b.HasKey("RegionId", "TierId", "Position");
 
                     b.ToTable("Band", (string)null);
+                });
+
+            modelBuilder.Entity("Ripen.Data.BillRow", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<DateTimeOffset>("At")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Charges")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Mapping")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("Bill", (string)null);
                 });
 
             modelBuilder.Entity("Ripen.Data.BucketRow", b =>
