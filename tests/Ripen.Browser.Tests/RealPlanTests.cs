@@ -55,7 +55,8 @@ public sealed class RealPlanTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Type(page.Field("Folder of the server's machine"), Folder);
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Press(Keys.Enter);
-        page.See("wheelhouse");
+        page.Gone("Folder of the server's machine");
+        page.See("Wheelhouse");
 
         page.Open("/plans/new");
         page.Type(page.Field("It is called"), "Wheelhouse, twice a day");

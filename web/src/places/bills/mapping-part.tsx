@@ -14,6 +14,8 @@ export function MappingPart({ bill }: { bill: BillReading }) {
   const { estate, money } = useEstate();
   const queries = useQueryClient();
   const map = useMutation({
+    // One after the other: a number is typed digit by digit, and the last one has to stay.
+    scope: { id: `bill-${bill.card.id}` },
     mutationFn: (mapping: Parameters<typeof mapBill>[1]) => mapBill(bill.card.id, mapping),
     onSuccess: (after) => queries.setQueryData(keys.bill(bill.card.id), after),
   });
