@@ -14,6 +14,9 @@ internal sealed class BudgetRow
     public required bool PutAway { get; set; }
     public required string Source { get; set; }
 
+    /// <summary>Empty where it was not kept yet.</summary>
+    public required string Currency { get; set; }
+
     /// <summary>The lines, packed.</summary>
     public required byte[] Lines { get; set; }
     public List<BudgetAlarmRow> Alarms { get; set; } = [];
@@ -25,6 +28,9 @@ internal sealed class BillRow
     public int Id { get; set; }
     public required string Name { get; set; }
     public required DateTimeOffset At { get; set; }
+
+    /// <summary>Empty where it was not kept yet.</summary>
+    public required string Currency { get; set; }
 
     /// <summary>What it says, packed.</summary>
     public required byte[] Charges { get; set; }

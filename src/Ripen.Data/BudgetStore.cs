@@ -1,6 +1,8 @@
+using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
 using Ripen.Core;
 using Ripen.Core.Budgets;
+using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 
 namespace Ripen.Data;
@@ -15,6 +17,7 @@ public sealed record BudgetCard(
     double Headroom,
     bool PutAway,
     string Source,
+    string Currency,
     IReadOnlyList<BudgetAlarm> Alarms
 );
 
@@ -38,6 +41,7 @@ public sealed class BudgetStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                 b.Headroom,
                 b.PutAway,
                 b.Source,
+                b.Currency,
                 b.Alarms,
             })
             .ToListAsync(cancel);
@@ -52,6 +56,7 @@ public sealed class BudgetStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                 b.Headroom,
                 b.PutAway,
                 b.Source,
+                b.Currency,
                 [.. b.Alarms.OrderBy(a => a.Month).Select(ToAlarm)]
             )),
         ];
@@ -70,6 +75,7 @@ public sealed class BudgetStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                 Headroom = row.Headroom,
                 PutAway = row.PutAway,
                 Source = row.Source,
+                Currency = row.Currency,
                 Planned = PackedCharges.Unpack(row.Lines, Month.Of(row.First), row.Months),
             }
             : null;
@@ -88,6 +94,7 @@ public sealed class BudgetStore(IDbContextFactory<RipenDb> databases, ChangeLog 
             Headroom = budget.Headroom,
             PutAway = budget.PutAway,
             Source = budget.Source,
+            Currency = budget.Currency,
             Lines = PackedCharges.Pack(budget.Planned),
         };
         db.Add(row);
@@ -96,17 +103,29 @@ public sealed class BudgetStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         return row.Id;
     }
 
-    /// <summary>Changes what may be changed of a budget; what was planned is not among it.</summary>
+    /// <summary>Changes what may be changed of a budget, where it is given; what was planned is not among it.</summary>
     /// <exception cref="RefusalException">There is none of this number.</exception>
-    public async Task Change(int id, string name, double headroom, bool putAway, CancellationToken cancel)
+    public async Task Change(int id, string? name, double? headroom, bool? putAway, CancellationToken cancel)
     {
         await using var db = await databases.CreateDbContextAsync(cancel);
         if (await db.Budgets.SingleOrDefaultAsync(b => b.Id == id, cancel) is not { } row)
             throw new RefusalException(RefusalKind.NotFound, "no-budget", $"There is no budget {id}.");
-        (row.Name, row.Headroom, row.PutAway) = (name, headroom, putAway);
-        log.Add(db, "budget-changed", name, null, null);
+        var before = Document(row);
+        (row.Name, row.Headroom, row.PutAway) = (name ?? row.Name, headroom ?? row.Headroom, putAway ?? row.PutAway);
+        log.Add(db, "budget-changed", row.Name, before, Document(row));
         await db.SaveChangesAsync(cancel);
     }
+
+    private static string Document(BudgetRow row) =>
+        JsonSerializer.Serialize(
+            new
+            {
+                row.Name,
+                row.Headroom,
+                row.PutAway,
+            },
+            EstateDocument.Json
+        );
 
     /// <summary>Keeps the first alarm of a budget's month; later ones are not told.</summary>
     public async Task Tell(BudgetAlarm alarm, CancellationToken cancel)

@@ -46,11 +46,13 @@ public static class ForecastCsv
         {
             var fields = Fields(csv);
             string Of(string column) => at[column] < fields.Length ? fields[at[column]].Trim() : "";
-            var month = DateOnly.TryParseExact(Of("month"), "yyyy-MM", CultureInfo.InvariantCulture, DateTimeStyles.None, out var first);
+            var month =
+                DateOnly.TryParseExact(Of("month"), "yyyy-MM", CultureInfo.InvariantCulture, DateTimeStyles.None, out var first)
+                && first.Year is >= 1970 and < 2200;
             var charge = Charges.TryGetValue(Of("charge"), out var known);
             var quantity = Number(Of("quantity"), out var units);
             var amount = Number(Of("amount"), out var money);
-            Require(month, "month", $"'{Of("month")}' is no month; write yyyy-MM.");
+            Require(month, "month", $"'{Of("month")}' is no month of these times; write yyyy-MM.");
             Require(charge, "charge", $"'{Of("charge")}' is no charge; write one of {string.Join(", ", Charges.Keys)}.");
             Require(quantity, "quantity", $"'{Of("quantity")}' is no quantity: a number that is not below 0, with a decimal point.");
             Require(amount, "amount", $"'{Of("amount")}' is no amount: a number that is not below 0, with a decimal point.");
@@ -70,7 +72,7 @@ public static class ForecastCsv
     }
 
     private static bool Number(string text, out double number) =>
-        double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out number) && number >= 0 && double.IsFinite(number);
+        double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out number) && number is >= 0 and <= 1e15;
 
     private static string[] Fields(CsvReader csv) => [.. Enumerable.Range(0, csv.FieldCount).Select(csv.GetString)];
 }

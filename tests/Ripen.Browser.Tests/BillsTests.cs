@@ -26,12 +26,12 @@ public sealed class BillsTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.See("Which column says the resource?");
         page.Type(page.Field("The resource"), "what for");
         page.Present("input[aria-label='A bill']").SendKeys(file);
-        page.See("Nothing of the bill is known as something that has a price here");
+        page.See("Nothing of the bill is recognised yet");
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Choose(() => page.Find("select[aria-label='Bucket of cams']"), "option[value=deck-cameras]");
         page.Choose(() => page.Find("select[aria-label='Tier of warm shelf, TB-months']"), "option[value=counter]");
         page.Choose(() => page.Find("select[aria-label='Charge of warm shelf, TB-months']"), "option[value=storage]");
-        page.See("€155.00 are known here, €49.50 are left aside.");
+        page.See("€155.00 are recognised, €49.50 are left aside.");
         page.See("storage, Counter, Aldmouth");
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Button("Open them as a draft of the prices").SendKeys(Keys.Enter);

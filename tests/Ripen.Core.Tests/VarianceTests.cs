@@ -117,6 +117,7 @@ public sealed class VarianceTests
             Name = "y",
             FixedOn = new(2027, 1, 1),
             Source = "",
+            Currency = "EUR",
             Planned = Charges(1, Row("a", "warm", 1, planned)),
         };
         var month = Assert.Single(BudgetMonth.Of(budget, Charges(1, Row("a", "warm", 1, 0.3 + 0.2)), Charges(1, Row("a", "warm", 1, 0.1))));

@@ -86,9 +86,34 @@ public sealed class BillHttpTests : IDisposable
         var (november, december) = (2000 * factor, 744000 / (24 * days) * factor);
         var expected = ((november * 80) + (december * 45)) / ((november * november) + (december * december));
         Assert.Equal(expected, (double)again["fit"]!["prices"]![0]!["fitted"]!, 1e-9);
+        // Whoever says something of other lines at the same time takes nothing of it back.
+        await Task.WhenAll(
+            Enumerable
+                .Range(0, 6)
+                .Select(i =>
+                    server.Did(
+                        HttpMethod.Put,
+                        $"/api/bills/{id}/mapping",
+                        i % 2 == 0
+                            ? """{ "resources": [ { "resource": "other team", "bucket": "deck-cameras" } ], "items": [] }"""
+                            : """{ "resources": [], "items": [ { "item": "warm shelf GB", "unit": "GB-hours", "tier": "counter", "charge": "storage", "times": 0.002 } ] }"""
+                    )
+                )
+        );
+        var both = (await server.Get($"/api/bills/{id}")).Body;
+        Assert.Equal((125.5, 0.002), ((double)both["mapped"]!, (double)both["items"]![0]!["times"]!));
+        await server.Did(
+            HttpMethod.Put,
+            $"/api/bills/{id}/mapping",
+            """{ "resources": [ { "resource": "other team", "bucket": null } ], "items": [] }"""
+        );
         foreach (
             var (wrong, path) in new[]
             {
+                (
+                    """{ "resources": [ { "resource": "other team", "bucket": null }, { "resource": "other team", "bucket": null } ], "items": [] }""",
+                    "$.resources[1].resource"
+                ),
                 ("""{ "resources": [ { "resource": "nobody", "bucket": null } ], "items": [] }""", "$.resources[0].resource"),
                 ("""{ "resources": [ { "resource": "other team", "bucket": "nobodys" } ], "items": [] }""", "$.resources[0].bucket"),
                 (
@@ -119,6 +144,9 @@ public sealed class BillHttpTests : IDisposable
                 ("month,bucket,item,unit,quantity,amount,currency\n2026-11,a,b,GB,1,2,XTS\n", "invalid-row"),
                 ("month,bucket,item,unit,quantity,amount\n2026-11,a,b,GB,1,much\n", "invalid-row"),
                 ("month,bucket,item,unit,quantity,amount\n", "no-rows"),
+                ("month,bucket,item,unit,quantity,amount\n9999-12,a,b,GB,1,2\n", "invalid-row"),
+                ("month,bucket,item,unit,quantity,amount\n1970-01,a,b,GB,1,2\n2027-01,a,b,GB,1,2\n", "out-of-range"),
+                ("month,bucket,item,unit,quantity,amount\n2026-11,a,b,GB,1,1e308\n2026-11,a,b,GB,1,1e308\n", "invalid-row"),
             }
         )
         {

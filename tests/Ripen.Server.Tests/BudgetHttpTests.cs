@@ -58,7 +58,7 @@ public sealed class BudgetHttpTests : IDisposable
         );
         var away = await Fix(new { name = "Put away", months = 3 });
         await server.Did(
-            HttpMethod.Put,
+            HttpMethod.Patch,
             $"/api/budgets/{away}",
             new
             {
@@ -136,7 +136,7 @@ public sealed class BudgetHttpTests : IDisposable
         var id = (int)(await free.Did(HttpMethod.Post, "/api/budgets", new { name = " Spring ", months = 12 }))["card"]!["id"]!;
         var before = (await free.Get($"/api/budgets/{id}")).Body;
         await free.Did(
-            HttpMethod.Put,
+            HttpMethod.Patch,
             $"/api/budgets/{id}",
             new
             {
@@ -181,6 +181,15 @@ public sealed class BudgetHttpTests : IDisposable
         Assert.Equal(
             ["line 2, month", "line 3, charge", "line 3, quantity", "line 3, amount", "line 3, bucket"],
             broken.Body["problems"]!.AsArray().Select(p => (string)p!["path"]!)
+        );
+        foreach (var month in (string[])["9999-12", "0001-01", "2199-01"])
+            Assert.Equal(
+                HttpStatusCode.BadRequest,
+                (await Send("Far", $"month,bucket,region,tier,charge,quantity,unit,amount\n{month},a,b,c,storage,1,GB,1\n")).Status
+            );
+        Assert.Equal(
+            HttpStatusCode.BadRequest,
+            (await Send("Much", "month,bucket,region,tier,charge,quantity,unit,amount\n2026-12,a,b,c,storage,1,GB,1e308\n")).Status
         );
         var headless = await Send("Headless", "month,amount\n2026-12,5\n");
         Assert.Contains("it lacks bucket, region, tier, charge, quantity", (string)headless.Body["detail"]!, StringComparison.Ordinal);
@@ -249,6 +258,50 @@ public sealed class BudgetHttpTests : IDisposable
     }
 
     [Fact]
+    public async Task The_running_month_is_told_as_it_stands_now_and_no_longer_once_it_was_mended()
+    {
+        var id = await Fix(new { name = "Tight", months = 2 });
+        // What was charged today before it was fixed is no surprise.
+        Assert.False((bool)(await Running())["isAbove"]!);
+        Assert.True((double)(await Running())["charged"]! > 0);
+        var (body, tag) = await server.Get("/api/prices");
+        var prices = body["prices"]!;
+        var before = prices.ToJsonString();
+        prices["regions"]![0]!["prices"]![0]!["storage"]![0]!["price"] = 9;
+        await server.Did(HttpMethod.Put, "/api/prices", prices.ToJsonString(), tag);
+        Assert.True((bool)(await Running())["isAbove"]!);
+        // The morning's alarm stays on record; what is said of now does not.
+        await server.PassUntil("2026-11-02");
+        Assert.Single((await Budget(id))["card"]!["alarms"]!.AsArray());
+        await server.Did(HttpMethod.Patch, $"/api/budgets/{id}", new { headroom = 10 });
+        var reading = await Budget(id);
+        Assert.Equal(("Tight", 10.0), ((string)reading["card"]!["name"]!, (double)reading["card"]!["headroom"]!));
+        await server.Did(HttpMethod.Patch, $"/api/budgets/{id}", new { putAway = true });
+        Assert.Empty((await server.Get("/api/budgets/running")).Body.AsArray());
+        Assert.Equal(10, (double)(await Budget(id))["card"]!["headroom"]!);
+
+        async Task<JsonNode> Running() => (await server.Get("/api/budgets/running")).Body.AsArray().Single()!["month"]!;
+    }
+
+    [Fact]
+    public async Task Money_of_another_currency_is_not_held_against_a_budget()
+    {
+        var document = (await server.Get("/api/estate/document")).Body;
+        foreach (var bucket in document["buckets"]!.AsArray())
+            bucket!.AsObject().Remove("keep");
+        using var free = new TestServer(demo: false);
+        (await free.Send(HttpMethod.Put, "/api/estate/document", document.ToJsonString())).EnsureSuccessStatusCode();
+        var id = (int)(await free.Did(HttpMethod.Post, "/api/budgets", new { name = "Euros", months = 3 }))["card"]!["id"]!;
+        document["priceBook"]!["currency"] = "XTS";
+        await free.Did(HttpMethod.Put, "/api/estate/document", document.ToJsonString(), (await free.Get("/api/estate/document")).Tag);
+        foreach (var path in (string[])[$"/api/budgets/{id}", $"/api/budgets/{id}/variance", $"/api/budgets/{id}/rows.csv"])
+            Assert.Equal((HttpStatusCode.Conflict, "other-currency"), await free.Refused(HttpMethod.Get, path));
+        Assert.Empty((await free.Get("/api/budgets/running")).Body.AsArray());
+        await free.PassUntil("2026-12-02");
+        Assert.Empty((await free.Get("/api/budgets")).Body[0]!["alarms"]!.AsArray());
+    }
+
+    [Fact]
     public async Task A_scenario_is_fixed_as_it_foretells()
     {
         var tag = (await server.Get("/api/scenarios")).Tag;
@@ -269,8 +322,12 @@ public sealed class BudgetHttpTests : IDisposable
         );
         var budget = await Budget(id);
         Assert.Equal("the scenario 'More'", (string)budget["card"]!["source"]!);
+        // On top of what was charged today already.
         for (var m = 0; m < 4; m++)
-            Assert.Equal((double)told[m]!, (double)budget["months"]![m]!["planned"]!, 1e-9 * (double)told[m]!);
+        {
+            var (planned, charged) = ((double)budget["months"]![m]!["planned"]!, (double)budget["months"]![m]!["charged"]!);
+            Assert.Equal((double)told[m]! + charged, planned, 1e-9 * planned);
+        }
         // The estate as it stands costs less.
         Assert.True((double)budget["inAll"]!["toCome"]! < (double)budget["inAll"]!["planned"]!);
     }

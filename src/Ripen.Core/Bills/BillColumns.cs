@@ -23,6 +23,12 @@ public sealed record BillColumns(
     string? Currency = null
 )
 {
+    /// <summary>The most months that a bill is for, from the first to the last.</summary>
+    public const int MostMonths = 240;
+
+    /// <summary>A row's quantity and money are no more than this.</summary>
+    private const double Most = 1e15;
+
     private const int MostProblems = 20;
 
     private static readonly string[] Dates = ["ChargePeriodStart", "BillingPeriodStart", "month", "from", "day", "date"];
@@ -78,7 +84,7 @@ public sealed record BillColumns(
             number++;
             var units = 0.0;
             var day = Day(Of(row, date));
-            Require(day is not null, Date!, $"'{Of(row, date)}' is no day or month; write yyyy-MM-dd or yyyy-MM.");
+            Require(day is not null, Date!, $"'{Of(row, date)}' is no day or month of these times; write yyyy-MM-dd or yyyy-MM.");
             Require(
                 Of(row, quantity).Length == 0 || Number(Of(row, quantity), out units),
                 Quantity!,
@@ -101,6 +107,12 @@ public sealed record BillColumns(
         }
         if (problems.Count == 0 && sums.Count == 0)
             problems.Add(new Problem("no-rows", "row 1", "There is no row below the names of the columns."));
+        if (
+            sums.Count > 0
+            && sums.Keys.Min(k => k.Item1.FirstDay) is var first
+            && sums.Keys.Max(k => k.Item1.Since(Month.Of(first))) >= MostMonths
+        )
+            problems.Add(new Problem("out-of-range", Date!, $"A bill is for {MostMonths} months at most, from its first to its last."));
         return problems.Count > 0
             ? new(problems)
             : new([
@@ -140,9 +152,11 @@ public sealed record BillColumns(
     private static string Of(string[] row, int column) => column < row.Length ? row[column].Trim() : "";
 
     private static bool Number(string text, out double number) =>
-        double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out number) && double.IsFinite(number);
+        double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out number) && Math.Abs(number) <= Most;
 
-    private static DateOnly? Day(string text)
+    private static DateOnly? Day(string text) => Read(text) is { Year: >= 1970 and < 2200 } day ? day : null;
+
+    private static DateOnly? Read(string text)
     {
         if (DateOnly.TryParseExact(text, "yyyy-MM", CultureInfo.InvariantCulture, DateTimeStyles.None, out var month))
             return month;

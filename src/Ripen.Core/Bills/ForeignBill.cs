@@ -31,6 +31,16 @@ public sealed record ItemMapping(string Item, string Unit, string? Tier, Charge?
 /// <summary>How a bill from elsewhere is read: its resources as buckets, its items as charges.</summary>
 public sealed record BillMapping(IReadOnlyList<ResourceMapping> Resources, IReadOnlyList<ItemMapping> Items)
 {
+    /// <summary>The same with what another says of its resources and items.</summary>
+    public BillMapping With(BillMapping other)
+    {
+        var (resources, items) = (other.Resources.ToDictionary(r => r.Resource), other.Items.ToDictionary(i => (i.Item, i.Unit)));
+        return new(
+            [.. Resources.Select(r => resources.GetValueOrDefault(r.Resource, r))],
+            [.. Items.Select(i => items.GetValueOrDefault((i.Item, i.Unit), i))]
+        );
+    }
+
     /// <summary>What can be told by names: resources that are called, or end, like a bucket; items that name a tier and a charge.</summary>
     public static BillMapping Propose(IReadOnlyList<ForeignCharge> charges, Estate estate) =>
         new(

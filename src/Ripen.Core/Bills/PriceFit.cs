@@ -56,7 +56,14 @@ public sealed record FitOfCharge(
     double AsFitted,
     double FarthestOff,
     int Rows
-);
+)
+{
+    /// <summary>What the price book would charge more than was billed, or less.</summary>
+    public double PricedOff => AsPriced - Billed;
+
+    /// <summary>The same of the fitted prices.</summary>
+    public double FittedOff => AsFitted - Billed;
+}
 
 /// <summary>
 /// Prices that meet a bill best, in the sense of least squares. Storage fills the bands of the price book with all of the bill that lies in

@@ -21,6 +21,9 @@ public sealed record Budget
     /// <summary>Nobody is told any more; it can be looked at.</summary>
     public bool PutAway { get; init; }
 
+    /// <summary>ISO 4217; held against charges of another currency it would say nothing.</summary>
+    public required string Currency { get; init; }
+
     /// <summary>What it was fixed from, for people.</summary>
     public required string Source { get; init; }
 
@@ -40,6 +43,9 @@ public sealed record BudgetMonth(Month Month, double Planned, double Limit, doub
 
     /// <summary>What it will end at.</summary>
     public double Expected => Charged + ToCome;
+
+    /// <summary>What it ends at more than planned, or less.</summary>
+    public double Change => Expected - Planned;
 
     /// <summary>Whether it ends above the limit, or is likely to.</summary>
     public bool IsAbove => Expected > Limit + (Same * Math.Max(Limit, Expected));

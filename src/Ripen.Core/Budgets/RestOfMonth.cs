@@ -68,7 +68,7 @@ public static class RestOfMonth
 
     /// <summary>What is still to be booked of it. What a region does not offer any more stands as it was booked.</summary>
     private static double Amount(PriceBook prices, StoredSoFar line, double total) =>
-        prices.FindRegion(line.Region)?.PriceOf(line.Tier) is { } price
+        total > 0 && prices.FindRegion(line.Region)?.PriceOf(line.Tier) is { } price
             ? (price.StorageCost(total) / total * line.Weighted) - line.Amount
             : 0;
 

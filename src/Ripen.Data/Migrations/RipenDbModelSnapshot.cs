@@ -52,6 +52,10 @@ namespace Ripen.Data.Migrations
                         .IsRequired()
                         .HasColumnType("BLOB");
 
+                    b.Property<string>("Currency")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Mapping")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -160,6 +164,10 @@ namespace Ripen.Data.Migrations
                     b.Property<int>("Id")
                         .ValueGeneratedOnAdd()
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("Currency")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
 
                     b.Property<DateOnly>("First")
                         .HasColumnType("TEXT");

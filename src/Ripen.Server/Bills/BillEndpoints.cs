@@ -126,7 +126,13 @@ internal static class BillEndpoints
         );
         if (!charges.Ok)
             return Problems.Invalid(charges.Problems);
-        var id = await store.Add(name.Trim(), charges.Value, BillMapping.Propose(charges.Value, view.Estate), cancel);
+        var id = await store.Add(
+            name.Trim(),
+            view.Estate.PriceBook.Currency,
+            charges.Value,
+            BillMapping.Propose(charges.Value, view.Estate),
+            cancel
+        );
         return TypedResults.Created($"/api/bills/{id}", Look((await store.Find(id, cancel))!, view, provider));
     }
 
@@ -156,25 +162,28 @@ internal static class BillEndpoints
             return NoBill(id);
         var problems = new List<Problem>();
         var (resources, items) = (
-            bill.Mapping.Resources.ToDictionary(r => r.Resource),
-            bill.Mapping.Items.ToDictionary(i => (i.Item, i.Unit))
+            bill.Mapping.Resources.Select(r => r.Resource).ToHashSet(),
+            bill.Mapping.Items.Select(i => (i.Item, i.Unit)).ToHashSet()
         );
         foreach (var (named, i) in mapping.Resources.Select((r, i) => (r, i)))
         {
-            Require(resources.ContainsKey(named.Resource), $"$.resources[{i}].resource", $"The bill has no resource '{named.Resource}'.");
+            Require(
+                resources.Remove(named.Resource),
+                $"$.resources[{i}].resource",
+                $"The bill has no resource '{named.Resource}', or it is named twice."
+            );
             Require(
                 named.Bucket is null || view.Estate.Find(named.Bucket) is not null,
                 $"$.resources[{i}].bucket",
                 $"There is no bucket '{named.Bucket}'."
             );
-            resources[named.Resource] = named;
         }
         foreach (var (named, i) in mapping.Items.Select((r, i) => (r, i)))
         {
             Require(
-                items.ContainsKey((named.Item, named.Unit)),
+                items.Remove((named.Item, named.Unit)),
                 $"$.items[{i}].item",
-                $"The bill has no '{named.Item}' in '{named.Unit}'."
+                $"The bill has no '{named.Item}' in '{named.Unit}', or it is named twice."
             );
             Require(
                 named.Tier is null || view.Estate.PriceBook.Coldness(named.Tier) >= 0,
@@ -182,13 +191,11 @@ internal static class BillEndpoints
                 $"There is no tier '{named.Tier}'."
             );
             Require(named.Times is null or (> 0 and <= 1e15), $"$.items[{i}].times", "One of its units is more than 0 of ours.");
-            items[(named.Item, named.Unit)] = named;
         }
         if (problems.Count > 0)
             return Problems.Invalid(problems);
-        var after = new BillMapping([.. resources.Values], [.. items.Values]);
-        await store.Map(id, after, cancel);
-        return TypedResults.Ok(Look(bill with { Mapping = after }, view, provider));
+        await store.Map(id, mapping, cancel);
+        return TypedResults.Ok(Look((await store.Find(id, cancel))!, view, provider));
 
         void Require(bool holds, string path, string message)
         {
@@ -214,12 +221,14 @@ internal static class BillEndpoints
             return Problems.NoEstate();
         if (await store.Find(id, cancel) is not { } bill)
             return NoBill(id);
+        DemandCurrency(bill, view);
         var book = PriceFit.Of(MappedBill.Of(bill.Charges, bill.Mapping, view.Estate), view.Estate).Apply(view.Estate.PriceBook);
         return book.Ok ? TypedResults.Ok(book.Value) : Problems.Invalid(book.Problems);
     }
 
     private static BillReading Look(BroughtBill bill, EstateView view, SimulatedProvider provider)
     {
+        DemandCurrency(bill, view);
         var prices = view.Estate.PriceBook;
         var mapped = MappedBill.Of(bill.Charges, bill.Mapping, view.Estate);
         var first = bill.Charges.MinBy(c => c.Month.FirstDay)!.Month;
@@ -267,6 +276,10 @@ internal static class BillEndpoints
             PriceFit.Of(mapped, view.Estate)
         );
     }
+
+    /// <exception cref="RefusalException">The price book has changed its currency since it was brought.</exception>
+    private static void DemandCurrency(BroughtBill bill, EstateView view) =>
+        Currencies.Demand(bill.Card.Currency, view.Estate.PriceBook, "bill");
 
     private static ProblemHttpResult NoBill(int id) => Problems.NotFound("no-bill", $"There is no bill {id}; `ripen bills` lists them.");
 }

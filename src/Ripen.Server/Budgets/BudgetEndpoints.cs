@@ -20,8 +20,11 @@ namespace Ripen.Server.Budgets;
 /// <param name="Scenario">The id of the scenario that is planned; the estate as it stands without it.</param>
 public sealed record BudgetOrder(string Name, int Months, double Headroom = 0, string? Scenario = null);
 
-/// <summary>What may be changed of a budget.</summary>
-public sealed record BudgetChange(string Name, double Headroom, bool PutAway);
+/// <summary>What is to be changed of a budget; what is left out stays.</summary>
+public sealed record BudgetChange(string? Name = null, double? Headroom = null, bool? PutAway = null);
+
+/// <summary>The running month against a budget.</summary>
+public sealed record RunningBudget(int Id, string Name, BudgetMonth Month);
 
 /// <summary>A budget as it stands today.</summary>
 /// <param name="Card">What it is, and what was told of it.</param>
@@ -33,10 +36,16 @@ public sealed record BudgetReading(BudgetCard Card, DateOnly Today, IReadOnlyLis
 /// <summary>Forecasts that were fixed on a day, held against what is charged.</summary>
 internal static class BudgetEndpoints
 {
+    private const int MostMonthsAway = 120;
+
     public static void MapBudgets(this RouteGroupBuilder api)
     {
         var budgets = api.MapGroup("/budgets").WithTags("Budgets");
         budgets.MapGet("", ReadAll).WithName("readBudgets").WithSummary("All budgets, the newest first, with what was told of them.");
+        budgets
+            .MapGet("/running", ReadRunning)
+            .WithName("readRunningBudgets")
+            .WithSummary("How the running month stands now against every budget that holds for it.");
         budgets.MapPost("", Fix).WithName("fixBudget").WithSummary("Fixes the forecast of today as a budget.");
         budgets
             .MapPost("/file", FixFile)
@@ -45,7 +54,7 @@ internal static class BudgetEndpoints
             .TakesBytes();
         budgets.MapGet("/{id:int}", Read).WithName("readBudget").WithSummary("A budget month by month: planned, charged, to come.");
         budgets
-            .MapPut("/{id:int}", Change)
+            .MapPatch("/{id:int}", Change)
             .WithName("changeBudget")
             .WithSummary("Renames a budget, changes its headroom, or puts it away. What was planned stays as it is.");
         budgets
@@ -63,6 +72,15 @@ internal static class BudgetEndpoints
         BudgetStore store,
         CancellationToken cancel
     ) => TypedResults.Ok(await store.All(cancel));
+
+    private static async Task<Results<Ok<IEnumerable<RunningBudget>>, ProblemHttpResult>> ReadRunning(
+        CurrentEstate current,
+        BudgetWatch watch,
+        CancellationToken cancel
+    ) =>
+        await current.Get(cancel) is { } view
+            ? TypedResults.Ok((await watch.Running(view, cancel)).Select(b => new RunningBudget(b.Card.Id, b.Card.Name, b.Month)))
+            : Problems.NoEstate();
 
     private static async Task<Results<Created<BudgetReading>, ProblemHttpResult>> Fix(
         BudgetOrder order,
@@ -98,7 +116,8 @@ internal static class BudgetEndpoints
                 FixedOn = today,
                 Headroom = order.Headroom,
                 Source = source,
-                Planned = new MonthlyCharges(Month.Of(today), order.Months, BudgetLook.Foresee(view, projection, provider)),
+                Currency = view.Estate.PriceBook.Currency,
+                Planned = new MonthlyCharges(Month.Of(today), order.Months, BudgetLook.Plan(view, projection, provider)),
             },
             current,
             provider,
@@ -124,6 +143,10 @@ internal static class BudgetEndpoints
             return Problems.Invalid(rows.Problems);
         var first = rows.Value.MinBy(r => r.Month.FirstDay)!.Month;
         var months = rows.Value.MaxBy(r => r.Month.FirstDay)!.Month.Since(first) + 1;
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        if (first.Since(Month.Of(view.Estate.Today)) is > MostMonthsAway or < -MostMonthsAway)
+            return Problems.Invalid("out-of-range", "month", $"The file begins in {first}, more than ten years from today.");
         if (months > Budget.MostMonths)
             return Problems.Invalid(
                 "out-of-range",
@@ -138,6 +161,7 @@ internal static class BudgetEndpoints
                 FixedOn = first.FirstDay,
                 Headroom = headroom,
                 Source = "a file",
+                Currency = view.Estate.PriceBook.Currency,
                 Planned = new MonthlyCharges(first, months, rows.Value),
             },
             current,
@@ -155,8 +179,6 @@ internal static class BudgetEndpoints
         CancellationToken cancel
     )
     {
-        if (await current.Get(cancel) is null)
-            return Problems.NoEstate();
         var id = await store.Fix(budget, cancel);
         return TypedResults.Created($"/api/budgets/{id}", (await Look(id, current, provider, store, cancel))!);
     }
@@ -200,9 +222,9 @@ internal static class BudgetEndpoints
         CancellationToken cancel
     )
     {
-        if (Check(change.Name, change.Headroom, "$.") is { Count: > 0 } problems)
+        if (Check(change.Name ?? "as it is", change.Headroom ?? 0, "$.") is { Count: > 0 } problems)
             return Problems.Invalid(problems);
-        await store.Change(id, change.Name.Trim(), change.Headroom, change.PutAway, cancel);
+        await store.Change(id, change.Name?.Trim(), change.Headroom, change.PutAway, cancel);
         return TypedResults.NoContent();
     }
 

@@ -2,6 +2,7 @@ using Ripen.Core;
 using Ripen.Core.Budgets;
 using Ripen.Core.Forecasting;
 using Ripen.Provider;
+using Ripen.Server.Http;
 
 namespace Ripen.Server.Budgets;
 
@@ -11,11 +12,12 @@ internal sealed record BudgetLook(EstateView View, Budget Budget, MonthlyCharges
     private const int MostTries = 5;
 
     /// <summary>Null when there is no estate.</summary>
-    /// <exception cref="RefusalException">Days pass faster than one can look.</exception>
+    /// <exception cref="RefusalException">Days pass faster than one can look; or it is in another currency than the price book.</exception>
     public static async Task<BudgetLook?> Of(Budget budget, CurrentEstate current, SimulatedProvider provider, CancellationToken cancel)
     {
         for (var tries = 1; await current.Get(cancel) is { } view; tries++)
         {
+            Currencies.Demand(budget.Currency, view.Estate.PriceBook, "budget");
             var (first, months, today) = (budget.Planned.First, budget.Planned.Months, view.Estate.Today);
             var end = first.Plus(months).FirstDay;
             var ahead = Month.Of(end).Since(Month.Of(today));
@@ -34,12 +36,14 @@ internal sealed record BudgetLook(EstateView View, Budget Budget, MonthlyCharges
         return null;
     }
 
-    /// <summary>What a projection of the view foresees, as the meter will add it.</summary>
+    /// <summary>What a budget of today plans: what a projection of the view foresees, as the meter will add it, on top of what was charged
+    /// today already.</summary>
     /// <exception cref="RefusalException">The view's day is over.</exception>
-    public static IEnumerable<ForecastRow> Foresee(EstateView view, Projection projection, SimulatedProvider provider)
+    public static IEnumerable<ForecastRow> Plan(EstateView view, Projection projection, SimulatedProvider provider)
     {
-        var soFar = provider.StorageSoFar();
-        return IsStill(view, provider) ? RestOfMonth.Rows(projection, soFar) : throw TimePasses();
+        var today = view.Estate.Today;
+        var (soFar, charged) = (provider.StorageSoFar(), provider.LedgerMonths(today, today.AddDays(1)).ToList());
+        return IsStill(view, provider) ? RestOfMonth.Rows(projection, soFar).Concat(charged) : throw TimePasses();
     }
 
     /// <summary>What is charged, with what is to come.</summary>

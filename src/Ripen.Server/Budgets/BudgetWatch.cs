@@ -4,6 +4,7 @@ using Ripen.Core.Forecasting;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Provider.Clock;
+using Ripen.Server.Http;
 
 namespace Ripen.Server.Budgets;
 
@@ -30,20 +31,41 @@ internal sealed class BudgetWatch(CurrentEstate current, SimulatedProvider provi
         return null;
     }
 
+    private static bool HoldsFor(BudgetCard budget, Month month) =>
+        month.Since(budget.First) >= 0 && month.Since(budget.First) < budget.Months;
+
     private static bool IsWatched(BudgetCard budget, Month month) =>
-        !budget.PutAway
-        && month.Since(budget.First) >= 0
-        && month.Since(budget.First) < budget.Months
-        && budget.Alarms.All(a => a.Month != month);
+        !budget.PutAway && HoldsFor(budget, month) && budget.Alarms.All(a => a.Month != month);
 
     private async Task Look(CancellationToken cancel)
     {
         if (await current.Get(cancel) is not { } view)
             return;
+        foreach (var (card, now) in await Running(view, b => IsWatched(b, Month.Of(view.Estate.Today)), cancel))
+        {
+            if (now.IsAbove)
+                await store.Tell(new BudgetAlarm(card.Id, now.Month, view.Estate.Today, now.Limit, now.Charged, now.Expected), cancel);
+        }
+    }
+
+    /// <summary>How the running month stands now against every budget that holds for it and is not put away.</summary>
+    public Task<IReadOnlyList<(BudgetCard Card, BudgetMonth Month)>> Running(EstateView view, CancellationToken cancel) =>
+        Running(view, b => !b.PutAway && HoldsFor(b, Month.Of(view.Estate.Today)), cancel);
+
+    private async Task<IReadOnlyList<(BudgetCard Card, BudgetMonth Month)>> Running(
+        EstateView view,
+        Func<BudgetCard, bool> which,
+        CancellationToken cancel
+    )
+    {
         var today = view.Estate.Today;
         var month = Month.Of(today);
-        var toCome = new Lazy<double>(() => RestOfMonth.Money(view.Project(1), provider.StorageSoFar()));
-        foreach (var card in (await store.All(cancel)).Where(b => IsWatched(b, month)))
+        var cards = (await store.All(cancel)).Where(which).Where(b => Currencies.Agree(b.Currency, view.Estate.PriceBook)).ToList();
+        if (cards.Count == 0)
+            return [];
+        var toCome = RestOfMonth.Money(view.Project(1), provider.StorageSoFar());
+        var running = new List<(BudgetCard, BudgetMonth)>();
+        foreach (var card in cards)
         {
             var plan = planned.TryGetValue(card.Id, out var known)
                 ? known
@@ -51,9 +73,8 @@ internal sealed class BudgetWatch(CurrentEstate current, SimulatedProvider provi
             var from = card.FixedOn > month.FirstDay ? card.FixedOn : month.FirstDay;
             var charged = provider.LedgerMonths(from, today.AddDays(1)).Sum(r => r.Amount);
             var amount = plan[month.Since(card.First)];
-            var now = new BudgetMonth(month, amount, amount * (1 + card.Headroom), charged, toCome.Value);
-            if (now.IsAbove)
-                await store.Tell(new BudgetAlarm(card.Id, month, today, now.Limit, charged, now.Expected), cancel);
+            running.Add((card, new BudgetMonth(month, amount, amount * (1 + card.Headroom), charged, toCome)));
         }
+        return running;
     }
 }

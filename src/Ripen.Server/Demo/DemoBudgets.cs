@@ -23,7 +23,8 @@ internal static class DemoBudgets
                 FixedOn = today,
                 Headroom = 0.03,
                 Source = "the estate as it stood",
-                Planned = new MonthlyCharges(Month.Of(today), UntilJune, BudgetLook.Foresee(view, view.Project(UntilJune), hands.Provider)),
+                Currency = view.Estate.PriceBook.Currency,
+                Planned = new MonthlyCharges(Month.Of(today), UntilJune, BudgetLook.Plan(view, view.Project(UntilJune), hands.Provider)),
             },
             cancel
         );

@@ -659,6 +659,9 @@ export const readFan = (
 
 export const readBudgets = () => value(client.GET("/api/budgets"));
 
+/** How the running month stands now. */
+export const readRunningBudgets = () => value(client.GET("/api/budgets/running"));
+
 const ofNumber = (id: number) => ({ params: { path: { id } } });
 
 export const readBudget = (id: number) => value(client.GET("/api/budgets/{id}", ofNumber(id)));
@@ -671,7 +674,7 @@ export const fixBudgetFile = (name: string, headroom: number, csv: string) =>
   });
 
 export const changeBudget = (id: number, body: Schemas["BudgetChange"]) =>
-  value(client.PUT("/api/budgets/{id}", { ...ofNumber(id), body }));
+  value(client.PATCH("/api/budgets/{id}", { ...ofNumber(id), body }));
 
 export const readVariance = (id: number, query: { from?: string; to?: string; by: VarianceBy }, signal?: AbortSignal) =>
   value(client.GET("/api/budgets/{id}/variance", { params: { path: { id }, query }, signal: signal ?? null }));

@@ -56,6 +56,7 @@ export const keys = {
   bills: ["bills"],
   bill: (id: number) => ["bills", id],
   budgets: ["budgets"],
+  runningBudgets: ["budgets", "running"],
   budget: (id: number) => ["budgets", id],
   variance: (id: number, asked: unknown) => ["budgets", id, "variance", asked],
   scenarios: ["scenarios"],

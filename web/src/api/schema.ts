@@ -1227,6 +1227,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/budgets/running": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the running month stands now against every budget that holds for it. */
+        get: operations["readRunningBudgets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/budgets/file": {
         parameters: {
             query?: never;
@@ -1253,13 +1270,13 @@ export interface paths {
         };
         /** A budget month by month: planned, charged, to come. */
         get: operations["readBudget"];
-        /** Renames a budget, changes its headroom, or puts it away. What was planned stays as it is. */
-        put: operations["changeBudget"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Renames a budget, changes its headroom, or puts it away. What was planned stays as it is. */
+        patch: operations["changeBudget"];
         trace?: never;
     };
     "/api/budgets/{id}/variance": {
@@ -3848,6 +3865,7 @@ export interface components {
             name: string;
             /** Format: date-time */
             at: string;
+            currency: string;
         };
         BillMapping: {
             resources: components["schemas"]["ResourceMapping"][];
@@ -4104,13 +4122,14 @@ export interface components {
             headroom: number;
             putAway: boolean;
             source: string;
+            currency: string;
             alarms: components["schemas"]["BudgetAlarm"][];
         };
         BudgetChange: {
-            name: string;
+            name?: null | string;
             /** Format: double */
-            headroom: number;
-            putAway: boolean;
+            headroom?: null | number;
+            putAway?: null | boolean;
         };
         BudgetMonth: {
             month: components["schemas"]["Month"];
@@ -4124,6 +4143,8 @@ export interface components {
             toCome: number;
             /** Format: double */
             expected: number;
+            /** Format: double */
+            change: number;
             isAbove: boolean;
         };
         BudgetOrder: {
@@ -4757,6 +4778,10 @@ export interface components {
             farthestOff: number;
             /** Format: int32 */
             rows: number;
+            /** Format: double */
+            pricedOff: number;
+            /** Format: double */
+            fittedOff: number;
         };
         FittedPrice: {
             region: string;
@@ -6291,6 +6316,12 @@ export interface components {
         RunProblem: {
             path: string;
             what: string;
+        };
+        RunningBudget: {
+            /** Format: int32 */
+            id: number;
+            name: string;
+            month: components["schemas"]["BudgetMonth"];
         };
         Scenario: {
             id: string;
@@ -9171,6 +9202,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BudgetReading"];
+                };
+            };
+        };
+    };
+    readRunningBudgets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunningBudget"][];
                 };
             };
         };

@@ -28,7 +28,7 @@ export function BillsPlace() {
     <div className="px-6 pb-24">
       <div className="flex flex-wrap items-end gap-x-6 gap-y-1 pt-5">
         <h1 className="text-3xl">Bills from elsewhere</h1>
-        <p className="text-ink-soft">What was really charged, in this estate's words, and the prices that meet it.</p>
+        <p className="text-ink-soft">What was really charged, in this estate's words, and the prices fitted to it.</p>
         <Link to="/prices" className="ml-auto text-sm">
           Prices
         </Link>
@@ -147,7 +147,7 @@ function Chosen({ id }: { id: number }) {
       {remove.error && <ErrorNote error={remove.error} />}
       <p>
         <span className="font-serif text-xl">{money(billed)}</span> were billed from {month(months[0]?.month ?? "")} to{" "}
-        {month(months.at(-1)?.month ?? "")}: {money(mapped)} are known here
+        {month(months.at(-1)?.month ?? "")}: {money(mapped)} are recognised
         {Math.abs(aside) >= 0.005 ? `, ${money(aside)} are left aside.` : ", all of it."}
       </p>
       <FitPart bill={bill.data} />

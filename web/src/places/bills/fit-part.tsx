@@ -25,9 +25,9 @@ export function FitPart({ bill }: { bill: BillReading }) {
   const { prices, charges } = bill.fit;
   const difference = (amount: number) => (Math.abs(amount) < 0.005 ? "" : moneyChange(amount));
   return (
-    <section aria-label="Prices that meet it" className="mt-5">
+    <section aria-label="Fitted prices" className="mt-5">
       <div className="flex flex-wrap items-baseline gap-x-6 border-b border-hairline-strong pb-1">
-        <h3 className="font-serif text-xl">Prices that meet it</h3>
+        <h3 className="font-serif text-xl">Fitted prices</h3>
         <span className="ml-auto">
           <Button kind="primary" disabled={prices.length === 0 || take.isPending} onClick={() => take.mutate()}>
             Open them as a draft of the prices
@@ -37,7 +37,7 @@ export function FitPart({ bill }: { bill: BillReading }) {
       {take.error && <ErrorNote error={take.error} />}
       {charges.length === 0 ? (
         <p className="py-3 text-ink-soft">
-          Nothing of the bill is known as something that has a price here: say below what its resources and items are.
+          Nothing of the bill is recognised yet: say below which buckets and charges its lines are.
         </p>
       ) : (
         <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="Fitted prices in numbers">
@@ -69,11 +69,11 @@ export function FitPart({ bill }: { bill: BillReading }) {
                         <td rowSpan={own.length} className="pl-4">
                           {money(of.billed)}
                         </td>
-                        <td rowSpan={own.length} className={`pl-4 ${tone(of.asPriced - of.billed)}`}>
-                          {difference(of.asPriced - of.billed)}
+                        <td rowSpan={own.length} className={`pl-4 ${tone(of.pricedOff)}`}>
+                          {difference(of.pricedOff)}
                         </td>
-                        <td rowSpan={own.length} className={`pl-4 ${tone(of.asFitted - of.billed)}`}>
-                          {difference(of.asFitted - of.billed)}
+                        <td rowSpan={own.length} className={`pl-4 ${tone(of.fittedOff)}`}>
+                          {difference(of.fittedOff)}
                         </td>
                         <td rowSpan={own.length} className="pl-4" title={`of ${count(of.rows)} months of buckets`}>
                           {of.farthestOff >= 0.005 && money(of.farthestOff)}
@@ -102,7 +102,7 @@ export function FitPart({ bill }: { bill: BillReading }) {
         <thead className="text-ink-soft">
           <tr className="border-b border-hairline-strong">
             <th className="py-1 text-left font-normal">month</th>
-            {["billed", "known here", "metered here"].map((name) => (
+            {["billed", "recognised", "metered here"].map((name) => (
               <th key={name} className="pl-8 font-normal">
                 {name}
               </th>

@@ -22,8 +22,8 @@ export function MappingPart({ bill }: { bill: BillReading }) {
   const resources = useCapped(bill.resources, 40);
   const items = useCapped(bill.items, 40);
   return (
-    <section aria-label="What it says, here" className="mt-6">
-      <h3 className="border-b border-hairline-strong pb-1 font-serif text-xl">What it says, here</h3>
+    <section aria-label="What its lines are" className="mt-6">
+      <h3 className="border-b border-hairline-strong pb-1 font-serif text-xl">What its lines are</h3>
       {map.error && <ErrorNote error={map.error} />}
       <div className="grid grid-cols-2 gap-x-10 gap-y-4 max-xl:grid-cols-1">
         <table className="w-full self-start text-sm">
@@ -64,7 +64,7 @@ export function MappingPart({ bill }: { bill: BillReading }) {
               <th className="py-1 text-left font-normal">item</th>
               <th className="pl-4 text-right font-normal">billed</th>
               <th className="pl-4 text-left font-normal">is</th>
-              <th className="pl-4 text-right font-normal">one is … of ours</th>
+              <th className="pl-4 text-right font-normal">units in one of theirs</th>
             </tr>
           </thead>
           <tbody>

@@ -49,7 +49,7 @@ function ChangeForm({ reading, onDone }: { reading: BudgetReading; onDone: () =>
   const [name, setName] = useState(card.name);
   const [headroom, setHeadroom] = useState<number | null>(card.headroom * 100);
   const change = useMutation({
-    mutationFn: (putAway: boolean) => changeBudget(card.id, { name, headroom: (headroom ?? -1) / 100, putAway }),
+    mutationFn: (what: Parameters<typeof changeBudget>[1]) => changeBudget(card.id, what),
     onSuccess: async () => {
       await queries.invalidateQueries({ queryKey: keys.budgets });
       onDone();
@@ -62,7 +62,7 @@ function ChangeForm({ reading, onDone }: { reading: BudgetReading; onDone: () =>
       className="my-2 flex flex-wrap items-end gap-4"
       onSubmit={(event) => {
         event.preventDefault();
-        change.mutate(card.putAway);
+        change.mutate({ name, headroom: (headroom ?? -1) / 100 });
       }}
     >
       <Field label="Name" error={errorAt("name")}>
@@ -74,7 +74,7 @@ function ChangeForm({ reading, onDone }: { reading: BudgetReading; onDone: () =>
       <Button kind="primary" type="submit" disabled={change.isPending}>
         Keep
       </Button>
-      <Button disabled={change.isPending} onClick={() => change.mutate(!card.putAway)}>
+      <Button disabled={change.isPending} onClick={() => change.mutate({ putAway: !card.putAway })}>
         {card.putAway ? "Take it out again" : "Put it away"}
       </Button>
       <p className="text-sm text-ink-soft">What was planned stays as it was fixed; nothing removes a budget.</p>

@@ -20,7 +20,7 @@ export function BudgetMonths({ reading }: { reading: BudgetReading }) {
                 {name}
               </th>
             ))}
-            <th className="pl-6 text-left font-normal">said to be above</th>
+            <th className="pl-6 text-left font-normal">alarm</th>
           </tr>
         </thead>
         <tbody>
@@ -53,7 +53,6 @@ export function BudgetMonths({ reading }: { reading: BudgetReading }) {
 
 function Amounts({ of }: { of: BudgetMonth }) {
   const { money, moneyChange } = useEstate();
-  const change = of.expected - of.planned;
   return (
     <>
       <td className="pl-4">{money(of.planned)}</td>
@@ -65,7 +64,7 @@ function Amounts({ of }: { of: BudgetMonth }) {
       <td className="pl-4">
         <Figure projected={of.toCome > 0}>{money(of.expected)}</Figure>
       </td>
-      <td className={`pl-4 ${of.isAbove ? "font-semibold text-bad" : tone(change)}`}>{moneyChange(change)}</td>
+      <td className={`pl-4 ${of.isAbove ? "font-semibold text-bad" : tone(of.change)}`}>{moneyChange(of.change)}</td>
     </>
   );
 }

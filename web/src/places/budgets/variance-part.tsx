@@ -29,31 +29,50 @@ const parts: { part: Part; meaning: string }[] = [
 
 /** Why the money is another than planned, over months that one chooses. */
 export function VariancePart({ reading }: { reading: BudgetReading }) {
-  const { params, set } = useAddress();
+  const { params, set, setAll } = useAddress();
   const { months, card, today } = reading;
   const by = tellings.find((t) => t.value === params.get("by"))?.value ?? "bucket";
   const known = (name: string) => months.find((m) => m.month === params.get(name))?.month;
-  const over = months.filter((m) => m.month < today.slice(0, 7));
-  const to = known("to") ?? (over.at(-1) ?? months[0])?.month ?? card.first;
-  const [from = to] = [known("from") ?? card.first, to].sort();
-  const asked = { from, to, by };
+  const [from, to] = [known("from"), known("to")];
+  const asked = { by, ...(from && { from }), ...(to && { to }) };
   const variance = useQuery({
     queryKey: keys.variance(card.id, asked),
     queryFn: ({ signal }) => readVariance(card.id, asked, signal),
     placeholderData: keepPreviousData,
   });
+  // Whatever is chosen first, the earlier one is the first.
+  const choose = (one = card.first, other = card.first) => {
+    const [first = one, last = other] = [one, other].sort();
+    setAll({ from: first, to: last });
+  };
   const options = months.map((m) => ({ value: m.month, label: month(m.month, "short") }));
   return (
     <section aria-label="Variance" className="mt-8 min-w-0" data-stale={variance.isPlaceholderData}>
       <div className="flex flex-wrap items-end gap-x-6 gap-y-1 border-b border-hairline-strong pb-1 text-sm">
-        <h2 className="font-serif text-xl">Why it is another</h2>
+        <h2 className="font-serif text-xl">Why it differs</h2>
         <Field label="From">
-          {(ids) => <Select {...ids} value={asked.from} options={options} onChange={(e) => set("from", e.target.value)} />}
+          {(ids) => (
+            <Select
+              {...ids}
+              value={variance.data?.from ?? ""}
+              options={options}
+              onChange={(e) => choose(e.target.value, variance.data?.to)}
+            />
+          )}
         </Field>
         <Field label="To">
-          {(ids) => <Select {...ids} value={asked.to} options={options} onChange={(e) => set("to", e.target.value)} />}
+          {(ids) => (
+            <Select
+              {...ids}
+              value={variance.data?.to ?? ""}
+              options={options}
+              onChange={(e) => choose(variance.data?.from, e.target.value)}
+            />
+          )}
         </Field>
-        {asked.to >= today.slice(0, 7) && <p className="text-ink-soft">Months that are not over count with what is to come.</p>}
+        {variance.data && variance.data.to >= today.slice(0, 7) && (
+          <p className="text-ink-soft">Months that are not over count with what is to come.</p>
+        )}
       </div>
       {variance.error && <ErrorNote error={variance.error} />}
       {variance.data && (
