@@ -72,6 +72,7 @@ public sealed class SimulatedProvider : IDisposable
 {
     private readonly FileStream oneProcess;
     private readonly ProviderState state;
+    private readonly MonthSums monthSums;
     private readonly Adoption adoption;
 
     /// <param name="folder">Made when it is not there.</param>
@@ -97,6 +98,7 @@ public sealed class SimulatedProvider : IDisposable
             wallClock,
             actors ?? new LocalActors()
         );
+        monthSums = new MonthSums(state);
         Sealing = new SealingBook(state, chest);
         adoption = new Adoption(state, Sealing);
         adoption.Resume();
@@ -382,8 +384,7 @@ public sealed class SimulatedProvider : IDisposable
         state.Booked().Index.Read(db => Metering.Ledger.StorageSoFar(db, state.TermsIn(db).Prices, ProviderState.Today(db)));
 
     /// <summary>The same by calendar month, all buckets'.</summary>
-    public IEnumerable<ForecastRow> LedgerMonths(DateOnly from, DateOnly to) =>
-        state.Booked().Index.Stream(db => Metering.Ledger.Months(db, state.TermsIn(db).Prices.Unit, from, to));
+    public IEnumerable<ForecastRow> LedgerMonths(DateOnly from, DateOnly to) => monthSums.Rows(from, to);
 
     /// <summary>What one version was charged so far, in money. Null when there is no such version.</summary>
     public double? ChargedSoFar(string bucket, long version) =>

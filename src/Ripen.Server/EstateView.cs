@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using Ripen.Core.Budgets;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Data;
@@ -23,6 +24,7 @@ public sealed class EstateView
     private Late? late;
     private AssumedEstates? assumed;
     private Ranged? uncertain;
+    private MonthlyCharges? toCome;
 
     private EstateView(StoredEstate stored, ProviderStock stock, Estate estate, EstateView? before)
     {
@@ -66,6 +68,15 @@ public sealed class EstateView
         if (known is null || !ReferenceEquals(known.Of, projection) || (known.Growth, known.Reading) != (growth, reading))
             uncertain = known = new Ranged(projection, growth, reading, UncertainMoney.Of(projection, growth, reading));
         return known.Money;
+    }
+
+    /// <summary>What is to come of the months of a budget; that of the last ones is at hand, for another look at it.</summary>
+    internal MonthlyCharges ToCome(Month first, int months, Func<MonthlyCharges> foresee)
+    {
+        var known = toCome;
+        if (known is null || (known.First, known.Months) != (first, months))
+            toCome = known = foresee();
+        return known;
     }
 
     /// <summary>The estate under scenarios.</summary>

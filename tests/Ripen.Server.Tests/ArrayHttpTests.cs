@@ -36,13 +36,7 @@ public sealed class ArrayHttpTests : IDisposable
     private static string Leaving(string? bucket, int days) =>
         $$"""{ "bucket": {{(bucket is null ? "null" : $"\"{bucket}\"")}}, "leaving": [ { "id": "old", "afterDays": {{days}} } ] }""";
 
-    private async Task PassNight()
-    {
-        var now = (DateTimeOffset)(await server.Get("/api/clock")).Body["now"]!;
-        await server.Did(HttpMethod.Post, "/api/clock/passages", new { until = now.AddDays(1) });
-        while ((DateTimeOffset)(await server.Get("/api/clock")).Body["now"]! < now.AddDays(1))
-            await Task.Delay(20);
-    }
+    private Task PassNight() => server.Pass(TimeSpan.FromDays(1));
 
     [Fact]
     public async Task It_is_drafted_bound_emptied_at_night_and_comes_home()

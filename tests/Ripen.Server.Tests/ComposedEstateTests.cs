@@ -9,27 +9,19 @@ public sealed class ComposedEstateTests : IDisposable
 
     public void Dispose() => server.Dispose();
 
-    private async Task PassUntil(string date)
-    {
-        (await server.Send(HttpMethod.Post, "/api/clock/passages", $$"""{ "until": "{{date}}T00:00:00Z" }""")).EnsureSuccessStatusCode();
-        while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>())
-            await Task.Delay(30);
-        Assert.Equal(date, (await server.Get("/api/clock")).Body["today"]!.GetValue<string>());
-    }
-
     private async Task<double> Rate() =>
         (await server.Get("/api/buckets/voyage-recorders")).Body["streams"]![0]!["objectsPerDay"]!.GetValue<double>();
 
     [Fact]
     public async Task A_streams_rate_has_grown_and_saving_it_as_shown_changes_nothing()
     {
-        await PassUntil("2027-02-09");
+        await server.PassUntil("2027-02-09");
         Assert.Equal(64 * Math.Pow(1.06, 100 / 365.0), await Rate(), 9);
         var forecast = await server.Http.GetStringAsync(new Uri("/api/forecast/rows.csv?months=30", UriKind.Relative));
         var (bucket, tag) = await server.Get("/api/buckets/voyage-recorders");
         (await server.Send(HttpMethod.Put, "/api/buckets/voyage-recorders", bucket.ToJsonString(), tag)).EnsureSuccessStatusCode();
         Assert.Equal(forecast, await server.Http.GetStringAsync(new Uri("/api/forecast/rows.csv?months=30", UriKind.Relative)));
-        await PassUntil("2027-03-11");
+        await server.PassUntil("2027-03-11");
         Assert.Equal(64 * Math.Pow(1.06, 130 / 365.0), await Rate(), 9);
     }
 
@@ -51,7 +43,7 @@ public sealed class ComposedEstateTests : IDisposable
         Assert.Equal((false, stock), await Rule());
         server.Restart();
         Assert.Equal((false, stock), await Rule());
-        await PassUntil("2026-11-02");
+        await server.PassUntil("2026-11-02");
         Assert.Equal((false, 0), await Rule());
         // The day's own 140 come along, and five nightly backups arrive.
         Assert.InRange(await Objects("ticketing-backups") - before - stock, 140, 146);
@@ -78,7 +70,7 @@ public sealed class ComposedEstateTests : IDisposable
         var refused = await server.Send(HttpMethod.Put, "/api/buckets/voyage-recorders", bucket.ToJsonString(), tag);
         var problem = Assert.Single(JsonNode.Parse(await refused.Content.ReadAsStringAsync())!["problems"]!.AsArray());
         Assert.Equal(("not-offered", "$.region"), (problem!["code"]!.GetValue<string>(), problem["path"]!.GetValue<string>()));
-        await PassUntil("2026-11-03");
+        await server.PassUntil("2026-11-03");
     }
 
     [Fact]

@@ -57,12 +57,7 @@ public sealed class CredentialTests : IDisposable
     private async Task<JsonNode> FirstFailure() =>
         (await server.Did(HttpMethod.Post, $"{Vault}/tests"))["steps"]!.AsArray().First(s => !(bool)s!["worked"]!)!;
 
-    private async Task Pass(int hours)
-    {
-        await server.Did(HttpMethod.Post, "/api/clock/passages", new { until = Now.AddHours(hours) });
-        while ((bool?)(await server.Get("/api/clock")).Body["passage"]?["running"] == true)
-            await Task.Delay(20);
-    }
+    private Task Pass(int hours) => server.Pass(TimeSpan.FromHours(hours));
 
     private DateTimeOffset Now => DateTimeOffset.Parse((string)server.Get("/api/clock").GetAwaiter().GetResult().Body["now"]!, null);
 

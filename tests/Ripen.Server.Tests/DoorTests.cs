@@ -358,8 +358,7 @@ public sealed class DoorTests : IDisposable
     {
         (await server.Send(HttpMethod.Post, "/api/buckets", Bucket)).EnsureSuccessStatusCode();
         (await server.Send(HttpMethod.Post, "/api/clock/passages", """{ "until": "2027-10-01T00:00:00Z" }""")).EnsureSuccessStatusCode();
-        while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>())
-            await Task.Delay(20);
+        await server.Stands();
         await Put("a", "x");
         var answer = await Send(HttpMethod.Get, "/api/buckets/door/objects/a", null);
         Assert.False(answer.Content.Headers.LastModified > DateTimeOffset.UtcNow);

@@ -203,8 +203,7 @@ public sealed class KeptOverHttpTests : IDisposable
             }
             Assert.Equal(acknowledged, (await server.Get("/api/buckets/evidence/objects")).Body["objects"]!.AsArray().Count);
             (await server.Send(HttpMethod.Post, "/api/clock/passages", """{ "for": "week" }""")).EnsureSuccessStatusCode();
-            while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>())
-                await Task.Delay(20);
+            await server.Stands();
             (await server.Send(HttpMethod.Delete, "/api/buckets/evidence", ifMatch: tag)).EnsureSuccessStatusCode();
         }
     }

@@ -30,13 +30,7 @@ public sealed class PlanTests : IDisposable
     private async Task Put(string plan, string query = "") =>
         await server.Did(HttpMethod.Put, $"/api/plans/{JsonNode.Parse(plan)!["id"]}{query}", plan, await Tag());
 
-    private async Task Pass(int days)
-    {
-        var now = DateTimeOffset.Parse((string)(await server.Get("/api/clock")).Body["now"]!, null);
-        await server.Did(HttpMethod.Post, "/api/clock/passages", new { until = now.AddDays(days) });
-        while ((bool?)(await server.Get("/api/clock")).Body["passage"]?["running"] == true)
-            await Task.Delay(20);
-    }
+    private Task Pass(int days) => server.Pass(TimeSpan.FromDays(days));
 
     private async Task<JsonArray> Points() => (await server.Get("/api/plans/points")).Body.AsArray();
 

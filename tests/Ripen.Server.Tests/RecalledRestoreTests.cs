@@ -31,18 +31,7 @@ public sealed class RecalledRestoreTests : IDisposable
         }
     }
 
-    private async Task Pass(double hours)
-    {
-        var now = DateTimeOffset.Parse((string)(await server.Get("/api/clock")).Body["now"]!, null);
-        await server.Did(HttpMethod.Post, "/api/clock/passages", new { until = now.AddHours(hours) });
-        JsonNode passage;
-        do
-        {
-            await Task.Delay(20);
-            passage = (await server.Get("/api/clock")).Body["passage"]!;
-        } while ((bool)passage["running"]!);
-        Assert.Null((string?)passage["error"]);
-    }
+    private Task Pass(double hours) => server.Pass(TimeSpan.FromHours(hours));
 
     private async Task<JsonArray> Waiting() => (await server.Get($"{Vault}/restores")).Body.AsArray();
 

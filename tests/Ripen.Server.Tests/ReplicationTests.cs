@@ -48,8 +48,7 @@ public sealed class ReplicationTests : IDisposable
     private async Task PassHour()
     {
         await Did(HttpMethod.Post, "/api/clock/passages", """{ "for": "hour" }""");
-        while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>())
-            await Task.Delay(20);
+        await server.Stands();
     }
 
     private Task<HttpResponseMessage> Put(string address, string text, string? tags = null)

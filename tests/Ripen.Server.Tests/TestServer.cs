@@ -106,8 +106,22 @@ public sealed class TestServer : IDisposable
     public async Task PassUntil(DateTimeOffset until)
     {
         await Did(HttpMethod.Post, "/api/clock/passages", new { until });
-        while ((DateTimeOffset)(await Get("/api/clock")).Body["now"]! < until)
+        var passage = await Stands();
+        Assert.Null((string?)passage["error"]);
+        Assert.Equal(until, (DateTimeOffset)passage["reached"]!);
+    }
+
+    public async Task Pass(TimeSpan time) => await PassUntil((DateTimeOffset)(await Get("/api/clock")).Body["now"]! + time);
+
+    /// <summary>When no time passes any more, with all that is done on the way: the last passage.</summary>
+    public async Task<JsonNode> Stands()
+    {
+        while (true)
+        {
+            if ((await Get("/api/clock")).Body["passage"] is { } passage && !(bool)passage["running"]!)
+                return passage;
             await Task.Delay(20);
+        }
     }
 
     /// <param name="day">yyyy-MM-dd; its first moment, UTC.</param>

@@ -113,8 +113,7 @@ public sealed class TwoStoresTests : IDisposable
             await server.Send(HttpMethod.Post, "/api/stores/decision", """{ "choice": "take-folder", "confirm": "folder" }""")
         ).EnsureSuccessStatusCode();
         (await server.Send(HttpMethod.Post, "/api/clock/passages", """{ "for": "week" }""")).EnsureSuccessStatusCode();
-        while ((await server.Get("/api/clock")).Body["passage"]!["running"]!.GetValue<bool>())
-            await Task.Delay(20);
+        await server.Stands();
         server.Stop();
         Restore(backup);
         server.Restart();

@@ -99,35 +99,28 @@ internal static class Ledger
             bucket
         );
 
-    /// <summary>The same summed up by calendar month, from <paramref name="from"/> on, before <paramref name="to"/>.</summary>
-    public static IEnumerable<ForecastRow> Months(SqliteConnection db, SizeUnit unit, DateOnly from, DateOnly to)
-    {
-        for (var (day, month) = (from, Month.Of(from)); day < to; (day, month) = (month.Plus(1).FirstDay, month.Plus(1)))
-        {
-            var rows = db.List(
-                "SELECT bucket, region, tier, charge, sum(quantity), sum(amount) FROM ledger WHERE day >= ?1 AND day < ?2 "
-                    + "GROUP BY bucket, region, tier, charge",
-                r =>
-                {
-                    var charge = Charges[r.GetString(3)];
-                    return new ForecastRow(
-                        month,
-                        r.GetString(0),
-                        r.GetString(1),
-                        r.GetString(2),
-                        charge,
-                        r.GetDouble(4),
-                        Units.Of(charge, unit),
-                        r.GetDouble(5)
-                    );
-                },
-                day.DayNumber,
-                Math.Min(to.DayNumber, month.Plus(1).FirstDay.DayNumber)
-            );
-            foreach (var row in rows)
-                yield return row;
-        }
-    }
+    /// <summary>The same of all buckets, summed up over days of one calendar month.</summary>
+    public static IReadOnlyList<ForecastRow> OfMonth(SqliteConnection db, SizeUnit unit, DateOnly from, DateOnly to) =>
+        db.List(
+            "SELECT bucket, region, tier, charge, sum(quantity), sum(amount) FROM ledger WHERE day >= ?1 AND day < ?2 "
+                + "GROUP BY bucket, region, tier, charge",
+            r =>
+            {
+                var charge = Charges[r.GetString(3)];
+                return new ForecastRow(
+                    Month.Of(from),
+                    r.GetString(0),
+                    r.GetString(1),
+                    r.GetString(2),
+                    charge,
+                    r.GetDouble(4),
+                    Units.Of(charge, unit),
+                    r.GetDouble(5)
+                );
+            },
+            from.DayNumber,
+            to.DayNumber
+        );
 
     /// <summary>Storage of the running month before <paramref name="today"/>, by the prices that held.</summary>
     public static IReadOnlyList<StorageSoFar> StorageSoFar(SqliteConnection db, PriceBook prices, DateOnly today)

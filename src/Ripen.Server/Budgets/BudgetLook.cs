@@ -28,7 +28,11 @@ internal sealed record BudgetLook(EstateView View, Budget Budget, MonthlyCharges
                     view,
                     budget,
                     charged,
-                    new MonthlyCharges(first, months, ahead > 0 ? RestOfMonth.Rows(view.Project(ahead), soFar) : [])
+                    view.ToCome(
+                        first,
+                        months,
+                        () => new MonthlyCharges(first, months, ahead > 0 ? RestOfMonth.Rows(view.Project(ahead), soFar) : [])
+                    )
                 );
             if (tries == MostTries)
                 throw TimePasses();

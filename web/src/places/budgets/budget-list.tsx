@@ -76,7 +76,7 @@ function FixForm() {
       <Field label="Months, this one the first" error={errorAt("months")}>
         {(ids) => <NumberInput {...ids} className="w-20" value={months} onChange={setMonths} />}
       </Field>
-      <Field label="Headroom, per cent" error={errorAt("headroom")} hint="So far above the plan a month may end unsaid.">
+      <Field label="Headroom, per cent" error={errorAt("headroom")} hint="No alarm up to so much above the plan.">
         {(ids) => <NumberInput {...ids} className="w-20" value={headroom} onChange={setHeadroom} />}
       </Field>
       <Field label="What is planned" error={errorAt("scenario")}>
@@ -99,7 +99,7 @@ function FixForm() {
         </Button>
         <FilePicker
           kind="quiet"
-          label="or take a file…"
+          label="or bring a file…"
           inputLabel="A budget as CSV"
           accept=".csv,text/csv"
           disabled={fix.isPending}
