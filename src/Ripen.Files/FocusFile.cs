@@ -1,13 +1,14 @@
 using System.Globalization;
 using CsvHelper;
+using Ripen.Core.Billing;
 using Ripen.Core.Forecasting;
 
 namespace Ripen.Files;
 
 /// <summary>
 /// Bill lines in the columns of the FinOps Open Cost and Usage Specification (FOCUS) 1.0, as CSV: written from memory of the specification,
-/// column by column in the order of their names. What the price book does not know (discounts, commitments, accounts below the estate) is
-/// empty, which the specification reads as null; the four costs are one, since there is one price.
+/// column by column in the order of their names. What is not known (accounts below the estate, whose discount a line is) is empty, which the
+/// specification reads as null; the four costs are one, since there is one price, but that what an agreement takes off has no list cost.
 /// </summary>
 public static class FocusFile
 {
@@ -22,10 +23,19 @@ public static class FocusFile
         new("BillingCurrency", (b, _) => b.Prices.Currency),
         new("BillingPeriodEnd", (_, l) => Instant(Month(l).AddMonths(1))),
         new("BillingPeriodStart", (_, l) => Instant(Month(l))),
-        new("ChargeCategory", (_, _) => "Usage"),
+        new(
+            "ChargeCategory",
+            (_, l) =>
+                !l.Charge.IsAgreed() ? "Usage"
+                : IsTakenOff(l) ? "Credit"
+                : "Purchase"
+        ),
         new("ChargeClass", (_, _) => null),
-        new("ChargeDescription", (b, l) => $"{(b.IsProjected ? "projected " : "")}{l.Charge.Name()} in {TierOf(b, l)}"),
-        new("ChargeFrequency", (_, _) => "Usage-Based"),
+        new(
+            "ChargeDescription",
+            (b, l) => $"{(b.IsProjected ? "projected " : "")}{l.Charge.Name()}{(l.Tier == "" ? "" : $" in {TierOf(b, l)}")}"
+        ),
+        new("ChargeFrequency", (_, l) => l.Charge.IsAgreed() ? "Recurring" : "Usage-Based"),
         new("ChargePeriodEnd", (_, l) => Instant(l.To)),
         new("ChargePeriodStart", (_, l) => Instant(l.From)),
         new("CommitmentDiscountCategory", (_, _) => null),
@@ -38,23 +48,23 @@ public static class FocusFile
         new("ContractedCost", (_, l) => Number(l.Amount)),
         new("ContractedUnitPrice", (_, l) => UnitPrice(l)),
         new("EffectiveCost", (_, l) => Number(l.Amount)),
-        new("InvoiceIssuerName", (b, l) => b.Prices.RegionName(l.Region)),
-        new("ListCost", (_, l) => Number(l.Amount)),
+        new("InvoiceIssuerName", Provider),
+        new("ListCost", (_, l) => Number(IsTakenOff(l) ? 0 : l.Amount)),
         new("ListUnitPrice", (_, l) => UnitPrice(l)),
         new("PricingCategory", (_, _) => "Standard"),
         new("PricingQuantity", (_, l) => Number(l.Quantity)),
         new("PricingUnit", (_, l) => l.Unit),
-        new("ProviderName", (b, l) => b.Prices.RegionName(l.Region)),
-        new("PublisherName", (b, l) => b.Prices.RegionName(l.Region)),
+        new("ProviderName", Provider),
+        new("PublisherName", Provider),
         new("RegionId", (_, l) => l.Region),
         new("RegionName", (b, l) => b.Prices.RegionName(l.Region)),
         new("ResourceId", (_, l) => l.Bucket),
         new("ResourceName", (_, l) => l.Bucket),
-        new("ResourceType", (_, _) => "Bucket"),
+        new("ResourceType", (_, l) => l.Bucket == "" ? null : "Bucket"),
         new("ServiceCategory", (_, _) => "Storage"),
-        new("ServiceName", (b, l) => $"Object storage, {TierOf(b, l)}"),
-        new("SkuId", (_, l) => $"{l.Tier}/{l.Charge.Name()}"),
-        new("SkuPriceId", (_, l) => $"{l.Region}/{l.Tier}/{l.Charge.Name()}"),
+        new("ServiceName", (b, l) => l.Tier == "" ? "Object storage" : $"Object storage, {TierOf(b, l)}"),
+        new("SkuId", (_, l) => Path(l.Tier, l.Charge.Name())),
+        new("SkuPriceId", (_, l) => Path(l.Region, l.Tier, l.Charge.Name())),
         new("SubAccountId", (_, _) => null),
         new("SubAccountName", (_, _) => null),
         new("Tags", (_, _) => null),
@@ -67,6 +77,13 @@ public static class FocusFile
         foreach (var line in lines)
             csv.WriteRecord([.. Columns.Select(c => c.Value(of, line) ?? "")]);
     }
+
+    private static bool IsTakenOff(BillLine line) => line.Charge is Charge.Allowance or Charge.Discount;
+
+    /// <summary>Who charges it; what is agreed for no region in particular is told under the estate's name.</summary>
+    private static string Provider(BillOf of, BillLine line) => line.Region == "" ? of.Name : of.Prices.RegionName(line.Region);
+
+    private static string Path(params IEnumerable<string> parts) => string.Join('/', parts.Where(p => p.Length > 0));
 
     private static DateOnly Month(BillLine line) => new(line.From.Year, line.From.Month, 1);
 

@@ -379,9 +379,9 @@ public sealed class SimulatedProvider : IDisposable
     public IEnumerable<LedgerRow> Ledger(DateOnly from, DateOnly to, string? bucket) =>
         state.Booked().Index.Stream(db => Metering.Ledger.Rows(db, state.TermsIn(db).Prices.Unit, from, to, bucket));
 
-    /// <summary>Storage metered in the running month before today.</summary>
-    public IReadOnlyList<StorageSoFar> StorageSoFar() =>
-        state.Booked().Index.Read(db => Metering.Ledger.StorageSoFar(db, state.TermsIn(db).Prices, ProviderState.Today(db)));
+    /// <summary>What was metered of the running month.</summary>
+    public MonthSoFar MonthSoFar() =>
+        state.Booked().Index.Read(db => Metering.Ledger.SoFar(db, state.TermsIn(db).Prices, ProviderState.Today(db)));
 
     /// <summary>The same by calendar month, all buckets'.</summary>
     public IEnumerable<ForecastRow> LedgerMonths(DateOnly from, DateOnly to) => monthSums.Rows(from, to);

@@ -178,8 +178,9 @@ public class ChargesTests
     public void Twice_the_prices_are_twice_the_bill() =>
         RandomEstates.Check(
             60,
-            estate =>
+            random =>
             {
+                var estate = random with { PriceBook = random.PriceBook.ListPrices() };
                 var book = estate.PriceBook;
                 var doubled = estate with
                 {

@@ -79,7 +79,7 @@ internal sealed class DayLoop
         for (var day = estate.Today; day < end; day = day.AddDays(1))
             loop.Day(day);
         loop.BookStorage();
-        return
+        List<ForecastRow> used =
         [
             .. loop
                 .booked.Where(b => b.Value != default)
@@ -98,6 +98,7 @@ internal sealed class DayLoop
                     b.Value.Amount
                 )),
         ];
+        return [.. PlainAgreements.Rows(estate, used, months).Concat(used).OrderBy(r => r.Month.ToString(), StringComparer.Ordinal)];
     }
 
     /// <summary>What lies where on the morning of <paramref name="day"/>: bytes by bucket, tier and age on that day.</summary>

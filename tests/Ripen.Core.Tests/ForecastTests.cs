@@ -127,16 +127,13 @@ public class ForecastTests
             {
                 var lone = estate with
                 {
-                    PriceBook = estate.PriceBook with
+                    PriceBook = estate.PriceBook.ListPrices() with
                     {
                         Regions =
                         [
-                            .. estate.PriceBook.Regions.Select(r =>
-                                r with
-                                {
-                                    Prices = [.. r.Prices.Select(p => p with { Storage = [p.Storage[^1]] })],
-                                }
-                            ),
+                            .. estate
+                                .PriceBook.ListPrices()
+                                .Regions.Select(r => r with { Prices = [.. r.Prices.Select(p => p with { Storage = [p.Storage[^1]] })] }),
                         ],
                     },
                     Buckets = [.. estate.Buckets.Select(b => b with { CopyTo = [] })],

@@ -1,6 +1,8 @@
 using FsCheck;
 using FsCheck.Fluent;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Tests;
@@ -16,6 +18,8 @@ internal static class RandomEstates
     public static Gen<Estate> Estate { get; } =
         from today in Gen.Choose(0, 3000).Select(d => new DateOnly(2023, 1, 1).AddDays(d))
         from prices in PriceBook
+        from agreed in Gen.Frequency((2, Gen.Constant(new Agreements())), (1, Agreements(today)))
+        from devices in Gen.Frequency((3, Gen.Constant(new List<DeviceClass>())), (1, Few(Devices(), 1)))
         from changes in Gen.Frequency((2, Gen.Constant(new List<PriceChange>())), (1, Changes(today, prices)))
         from count in Gen.Choose(1, 3)
         from buckets in Gen.CollectToList(Enumerable.Range(0, count), i => Bucket(i, count, today))
@@ -23,7 +27,12 @@ internal static class RandomEstates
         {
             Name = "Random",
             Today = today,
-            PriceBook = prices with { Changes = changes },
+            PriceBook = prices with
+            {
+                Changes = changes,
+                Agreements = agreed,
+                Regions = [prices.Regions[0] with { Devices = devices }, .. prices.Regions.Skip(1)],
+            },
             Buckets = buckets,
         };
 
@@ -80,6 +89,85 @@ internal static class RandomEstates
                     StorageFactor = 1.3,
                 },
             ],
+        };
+
+    /// <summary>Some of them overlap, have not begun or are over.</summary>
+    private static Gen<Agreements> Agreements(DateOnly today) =>
+        from fixedAmounts in Few(
+            from term in Terms(today)
+            from amount in Gen.Choose(0, 500)
+            select new FixedAmount
+            {
+                Id = term.Id,
+                Name = term.Id,
+                From = term.From,
+                Through = term.Through,
+                Region = term.Region,
+                Amount = amount / 10.0,
+            },
+            2
+        )
+        from allowances in Few(
+            from term in Terms(today)
+            from tier in Gen.Elements(TierIds).Select(t => t == "cave" ? null : t)
+            from charge in Gen.Elements(Charge.Storage, Charge.Reads, Charge.Writes, Charge.Recall, Charge.Moves, Charge.Transfer)
+            from quantity in Gen.Elements(0, 0.7, 300, 20_000)
+            select new Allowance
+            {
+                Id = term.Id,
+                Name = term.Id,
+                From = term.From,
+                Through = term.Through,
+                Region = term.Region,
+                Tier = tier,
+                Charge = charge,
+                Quantity = quantity,
+            },
+            3
+        )
+        from commitments in Few(
+            from term in Terms(today)
+            from amount in Gen.Elements(0, 0.5, 40, 3000)
+            from discount in Gen.Choose(1, 60)
+            select new Commitment
+            {
+                Id = term.Id,
+                Name = term.Id,
+                From = term.From,
+                Through = term.Through,
+                Region = term.Region,
+                Amount = amount,
+                Discount = discount / 100.0,
+            },
+            2
+        )
+        select new Agreements
+        {
+            Fixed = [.. fixedAmounts.DistinctBy(f => f.Id)],
+            Allowances = [.. allowances.DistinctBy(a => a.Id)],
+            // Of two that promise an amount for the same use, the second is a discount alone.
+            Commitments = [.. commitments.DistinctBy(c => c.Id).Select((c, i) => i == 0 ? c : c with { Amount = 0 })],
+        };
+
+    private static Gen<(string Id, Month? From, Month? Through, string? Region)> Terms(DateOnly today) =>
+        from id in Gen.Elements("one", "two", "three", "four", "five")
+        from begins in Gen.Choose(-4, 2)
+        from lasts in Gen.Choose(-1, 5)
+        from region in Gen.Elements<string?>(null, null, "near", "far")
+        let first = Month.Of(today).Plus(begins)
+        select (id, begins < -2 ? (Month?)null : first, lasts < 0 ? (Month?)null : first.Plus(lasts), region);
+
+    private static Gen<DeviceClass> Devices() =>
+        from count in Gen.Choose(1, 30)
+        from price in Gen.Choose(0, 900)
+        from life in Gen.Choose(1, 80)
+        select new DeviceClass
+        {
+            Id = "disk",
+            Count = count,
+            BytesEach = 1_000_000_000_000,
+            Price = price,
+            LifeMonths = life,
         };
 
     /// <summary>On one day or two, within months and at their ends, of some regions and tiers and of a line.</summary>

@@ -112,7 +112,9 @@ public sealed record StorageAdvice(DataUse Kind, IReadOnlyList<string> Reasons, 
 
     private static double FifthYear(Estate estate, Bucket bucket)
     {
-        var years = ForecastSeries.Of(Projection.Of(estate with { Buckets = [bucket] }, Months), SplitBy.Bucket).Years;
+        var years = ForecastSeries
+            .Of(Projection.Of(estate with { PriceBook = estate.PriceBook.ListPrices(), Buckets = [bucket] }, Months), SplitBy.Bucket)
+            .Years;
         return years[^1].Money;
     }
 

@@ -29,6 +29,18 @@ public static class TargetCosts
             Streams = [.. bucket.Streams.Where(s => s.Prefix.StartsWith(target.Prefix, StringComparison.Ordinal))],
             CopyTo = [],
         };
-        return Projection.Of(estate with { Buckets = [alone], Targets = [], Workloads = [], Plans = [] }, months).MoneyInAll;
+        return Projection
+            .Of(
+                estate with
+                {
+                    PriceBook = estate.PriceBook.ListPrices(),
+                    Buckets = [alone],
+                    Targets = [],
+                    Workloads = [],
+                    Plans = [],
+                },
+                months
+            )
+            .MoneyInAll;
     }
 }

@@ -7,7 +7,12 @@ namespace Ripen.Core.Billing;
 /// <summary>What a row of a bill is for. The names in files are these in kebab case.</summary>
 public enum Charge
 {
+    Allowance,
+    Commitment,
+    Devices,
+    Discount,
     EarlyLeave,
+    Fixed,
     Moves,
     Reads,
     Recall,

@@ -14,32 +14,63 @@ namespace Ripen.Core.Budgets;
 /// <param name="Amount">Money.</param>
 public sealed record StoredSoFar(string Bucket, string Region, string Tier, double Quantity, double Weighted, double Amount);
 
+/// <summary>What was metered of the running month.</summary>
+/// <param name="Storage">Of the days before today, in their order.</param>
+/// <param name="Days">How many of its days are closed.</param>
+/// <param name="Used">By region, tier and charge, with what today was charged so far.</param>
+/// <param name="Agreed">What was booked for agreements: a region, a tier and a charge come once.</param>
+public sealed record MonthSoFar(
+    IReadOnlyList<StorageSoFar> Storage,
+    int Days,
+    IReadOnlyList<UsedCharge> Used,
+    IReadOnlyList<UsedCharge> Agreed
+);
+
 /// <summary>Storage of days of the running month in which the same prices held.</summary>
 public sealed record StorageSoFar(PriceBook Prices, IReadOnlyList<StoredSoFar> Lines);
 
 /// <summary>
 /// What the rest of a month adds to what was metered of it. A projection prices the days from its today on by themselves; where a month has
 /// begun, its graduated bands are filled by the days before, and these days are settled anew with the whole month's quantity, as the meter
-/// does every night.
+/// does every night; so is what is agreed for the month.
 /// </summary>
 public static class RestOfMonth
 {
-    /// <summary>Every row of a projection, the storage of its first month settled with the days before.</summary>
+    /// <summary>Every row of a projection, the storage and the agreements of its first month settled with the days before.</summary>
     /// <param name="projection">From today on.</param>
-    /// <param name="soFar">The days of today's month before today, in their order.</param>
-    public static IEnumerable<ForecastRow> Rows(Projection projection, IReadOnlyList<StorageSoFar> soFar)
+    /// <param name="soFar">Of today's month.</param>
+    public static IEnumerable<ForecastRow> Rows(Projection projection, MonthSoFar soFar)
     {
         var month = Month.Of(projection.Calendar.Today);
-        return projection.Rows().Where(r => r.Month != month || r.Charge != Charge.Storage).Concat(Storage(projection, soFar));
+        return FirstMonth(projection, soFar).Concat(projection.Rows().SkipWhile(r => r.Month == month));
     }
 
     /// <summary>Money of the first month, so settled.</summary>
-    public static double Money(Projection projection, IReadOnlyList<StorageSoFar> soFar)
+    public static double Money(Projection projection, MonthSoFar soFar) => FirstMonth(projection, soFar).Sum(r => r.Amount);
+
+    private static List<ForecastRow> FirstMonth(Projection projection, MonthSoFar soFar)
     {
-        var rows = new List<BillRow>();
-        for (var bucket = 0; bucket < projection.Usages.Count; bucket++)
-            projection.Bill.AddRows(bucket, 0, rows);
-        return rows.Where(r => r.Charge != Charge.Storage).Sum(r => r.Amount) + Storage(projection, soFar).Sum(r => r.Amount);
+        var month = Month.Of(projection.Calendar.Today);
+        var used = projection
+            .Rows()
+            .TakeWhile(r => r.Month == month)
+            .Where(r => r.Charge != Charge.Storage && !r.Charge.IsAgreed())
+            .Concat(Storage(projection, soFar.Storage))
+            .ToList();
+        return [.. used, .. Agreed(projection, soFar, used)];
+    }
+
+    private static IEnumerable<ForecastRow> Agreed(Projection projection, MonthSoFar soFar, List<ForecastRow> toCome)
+    {
+        var month = Month.Of(projection.Calendar.Today);
+        var part = projection.PartOf(0) + ((double)soFar.Days / month.Days);
+        var used = soFar
+            .Used.Concat(toCome.Select(r => new UsedCharge(r.Region, r.Tier, r.Charge, r.Quantity, r.Amount)))
+            .GroupBy(u => (u.Region, u.Tier, u.Charge))
+            .Select(g => g.First() with { Quantity = g.Sum(u => u.Quantity), Amount = g.Sum(u => u.Amount) });
+        return Settlement
+            .Difference(Settlement.Of(projection.Estate.PriceBook, month, part, used), part, soFar.Agreed)
+            .Select(a => new ForecastRow(month, "", a.Region, a.Tier, a.Charge, a.Quantity, Units.Month, a.Amount));
     }
 
     private static IEnumerable<ForecastRow> Storage(Projection projection, IReadOnlyList<StorageSoFar> soFar)

@@ -75,16 +75,17 @@ public sealed record VarianceTable(Month From, Month To, VarianceParts InAll, IR
     private static string Key(ChargeLine line, Month month, VarianceBy by) =>
         by switch
         {
-            VarianceBy.Bucket => line.Bucket,
+            VarianceBy.Bucket => Agreements.KeyOf(line.Bucket),
             VarianceBy.Charge => line.Charge.Name(),
-            VarianceBy.Tier => line.Tier,
-            VarianceBy.Region => line.Region,
+            VarianceBy.Tier => Agreements.KeyOf(line.Tier),
+            VarianceBy.Region => Agreements.KeyOf(line.Region),
             _ => month.ToString(),
         };
 
     private static string Name(string key, VarianceBy by, PriceBook prices) =>
         by switch
         {
+            _ when key == Agreements.Key => Agreements.Name,
             VarianceBy.Tier => prices.Coldness(key) is >= 0 and var tier ? prices.Tiers[tier].Name : key,
             VarianceBy.Region => prices.RegionName(key),
             _ => key,

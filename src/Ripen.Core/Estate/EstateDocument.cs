@@ -7,6 +7,7 @@ using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
 using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
+using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 using Ripen.Core.Scenarios;
 
@@ -379,6 +380,8 @@ public static class EstateDocument
         var type = context.TypeInfo.Type;
         if (type == typeof(TimeOnly))
             return new JsonObject { ["type"] = "string", ["pattern"] = "^([01][0-9]|2[0-3]):[0-5][0-9]$" };
+        if (type == typeof(Month) || type == typeof(Month?))
+            return new JsonObject { ["type"] = "string", ["pattern"] = "^[0-9]{4}-(0[1-9]|1[0-2])$" };
         if (type != typeof(UnitPrice) && type != typeof(PricePerThousand))
             return schema;
         return new JsonObject

@@ -1,5 +1,7 @@
 using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
+using Ripen.Core.Billing;
+using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 using Ripen.Core.Scenarios;
 
@@ -188,6 +190,7 @@ internal static class EstateReader
                     RoundTripMilliseconds = t.Optional("roundTripMilliseconds", n => t.Number(n, 0, 1e6)),
                 }
             ),
+            Agreements = o.Object("agreements", Agreements, optional: true) ?? new(),
             Changes = o.List(
                 "changes",
                 c => new PriceChange
@@ -207,6 +210,55 @@ internal static class EstateReader
                 }
             ),
         };
+
+    private static Agreements Agreements(ObjectReader o) =>
+        new()
+        {
+            Fixed = o.List(
+                "fixed",
+                f => new FixedAmount
+                {
+                    Id = f.Id("id"),
+                    Name = f.Text("name"),
+                    From = f.Month("from"),
+                    Through = f.Month("through"),
+                    Region = f.Has("region") ? f.Id("region") : null,
+                    Amount = f.Number("amount"),
+                }
+            ),
+            Allowances = o.List(
+                "allowances",
+                a => new Allowance
+                {
+                    Id = a.Id("id"),
+                    Name = a.Text("name"),
+                    From = a.Month("from"),
+                    Through = a.Month("through"),
+                    Region = a.Has("region") ? a.Id("region") : null,
+                    Tier = a.Has("tier") ? a.Id("tier") : null,
+                    Charge = a.Choice("charge", AllowedCharges),
+                    Quantity = a.Number("quantity"),
+                }
+            ),
+            Commitments = o.List(
+                "commitments",
+                c => new Commitment
+                {
+                    Id = c.Id("id"),
+                    Name = c.Text("name"),
+                    From = c.Month("from"),
+                    Through = c.Month("through"),
+                    Region = c.Has("region") ? c.Id("region") : null,
+                    Amount = c.Number("amount"),
+                    Discount = c.Number("discount", 0, Limits.Below1, 0),
+                }
+            ),
+        };
+
+    private static readonly (string, Charge)[] AllowedCharges =
+    [
+        .. Enum.GetValues<Charge>().Where(c => !c.IsAgreed() && c != Charge.EarlyLeave).Select(c => (c.Name(), c)),
+    ];
 
     private static IReadOnlyList<RegionPrices> RegionPrices(ObjectReader o) =>
         o.List(
@@ -309,6 +361,8 @@ internal static class EstateReader
                     Id = d.Id("id"),
                     Count = (int)d.Whole("count", 1, 1_000_000),
                     BytesEach = d.Whole("bytesEach", 1),
+                    Price = d.Number("price", fallback: 0),
+                    LifeMonths = (int)d.Whole("lifeMonths", 1, 1200, 0),
                 }
             ),
             TransferOut = o.List("transferOut", Band),

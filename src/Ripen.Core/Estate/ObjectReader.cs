@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.Json;
 using System.Text.RegularExpressions;
+using Ripen.Core.Forecasting;
 
 namespace Ripen.Core.Estates;
 
@@ -241,6 +242,20 @@ internal sealed partial class ObjectReader
             return date;
         findings.Broken("invalid-date", At(name), $"'{value.GetString()}' is not a date; write a day that exists as yyyy-MM-dd.");
         return default;
+    }
+
+    /// <summary>A month as yyyy-MM; null where the property is absent.</summary>
+    public Month? Month(string name)
+    {
+        if (!Take(name, true, out var value))
+            return null;
+        if (value.ValueKind != JsonValueKind.String)
+            WrongType(name, value, "a month as \"yyyy-MM\"");
+        else if (Forecasting.Month.TryParse(value.GetString()) is { } month)
+            return month;
+        else
+            findings.Broken("invalid-month", At(name), $"'{value.GetString()}' is not a month; write it as yyyy-MM.");
+        return null;
     }
 
     public T? Object<T>(string name, Func<ObjectReader, T> read, bool optional = false)

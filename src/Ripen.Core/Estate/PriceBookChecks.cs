@@ -30,6 +30,14 @@ internal static partial class PriceBookChecks
         {
             var at = $"{book}.regions[{i}].prices";
             Unique(region.Devices, d => d.Id, j => $"{book}.regions[{i}].devices[{j}].id", "duplicate-id", findings);
+            foreach (var (devices, j) in Present(region.Devices))
+                findings.Require(
+                    devices.Price == 0 || devices.LifeMonths > 0,
+                    "life-missing",
+                    $"{book}.regions[{i}].devices[{j}].lifeMonths",
+                    "Say for how many months a device serves: its price is spread over them.",
+                    $"{book}.regions[{i}].devices[{j}].price"
+                );
             if (region.TransferOut.Count > 0)
                 CheckBands(region.TransferOut, $"{book}.regions[{i}].transferOut", findings);
             Unique(region.Prices, p => p.Tier, j => $"{at}[{j}].tier", "duplicate-id", findings);
@@ -44,6 +52,7 @@ internal static partial class PriceBookChecks
             Refer(transfer.From, prices.Regions.Any(r => r?.Id == transfer.From), "region", $"{book}.transfers[{i}].from", findings);
             Refer(transfer.To, prices.Regions.Any(r => r?.Id == transfer.To), "region", $"{book}.transfers[{i}].to", findings);
         }
+        CheckAgreements(prices, $"{book}.agreements", findings);
         foreach (var (change, i) in Present(prices.Changes))
         {
             var at = $"{book}.changes[{i}]";
@@ -66,6 +75,64 @@ internal static partial class PriceBookChecks
                 "What held earlier comes in the order of its last days."
             );
             CheckList(earlier, at, prices, isPast: true, findings);
+        }
+    }
+
+    private static void CheckAgreements(PriceBook prices, string at, Findings findings)
+    {
+        CheckAgreed(prices.Agreements.Fixed, prices, $"{at}.fixed", findings);
+        CheckAgreed(prices.Agreements.Allowances, prices, $"{at}.allowances", findings);
+        CheckAgreed(prices.Agreements.Commitments, prices, $"{at}.commitments", findings);
+        foreach (var (allowance, i) in Present(prices.Agreements.Allowances).Where(a => a.Item.Tier is not null))
+            Refer(allowance.Tier!, prices.Tiers.Any(t => t?.Id == allowance.Tier), "tier", $"{at}.allowances[{i}].tier", findings);
+        foreach (var (commitment, i) in Present(prices.Agreements.Commitments))
+            findings.Require(
+                commitment is not { Amount: 0, Discount: 0 },
+                "nothing-agreed",
+                $"{at}.commitments[{i}].amount",
+                "Write what is paid at least every month, or the discount that is given.",
+                $"{at}.commitments[{i}].discount"
+            );
+        CheckOverlaps(prices.Agreements.Commitments, $"{at}.commitments", findings);
+    }
+
+    /// <summary>What is missing to two commitments for the same use would be paid twice.</summary>
+    private static void CheckOverlaps(IReadOnlyList<Commitment> commitments, string at, Findings findings)
+    {
+        var promised = Present(commitments).Where(c => c.Item.Amount > 0).ToList();
+        foreach (var (later, i) in promised)
+        {
+            foreach (var (earlier, j) in promised.Where(p => p.Index < i && Overlap(p.Item, later)))
+                findings.Require(
+                    false,
+                    "promised-twice",
+                    $"{at}[{i}].amount",
+                    $"'{earlier.Name}' promises an amount for the same use in the same months; a discount alone may come on top.",
+                    $"{at}[{j}].amount"
+                );
+        }
+
+        static bool Overlap(Commitment a, Commitment b) =>
+            (a.Region is null || b.Region is null || a.Region == b.Region) && !EndsBefore(a, b) && !EndsBefore(b, a);
+
+        static bool EndsBefore(Commitment a, Commitment b) => a.Through is { } end && b.From is { } begin && begin.Since(end) > 0;
+    }
+
+    private static void CheckAgreed<T>(IReadOnlyList<T> agreed, PriceBook prices, string at, Findings findings)
+        where T : Agreed
+    {
+        Unique(agreed, a => a.Id, i => $"{at}[{i}].id", "duplicate-id", findings);
+        foreach (var (one, i) in Present(agreed))
+        {
+            if (one.Region is { } region)
+                Refer(region, prices.Regions.Any(r => r?.Id == region), "region", $"{at}[{i}].region", findings);
+            findings.Require(
+                !(one is { From: { } from, Through: { } through } && through.Since(from) < 0),
+                "ends-before-it-begins",
+                $"{at}[{i}].through",
+                "The last month lies before the first.",
+                $"{at}[{i}].from"
+            );
         }
     }
 

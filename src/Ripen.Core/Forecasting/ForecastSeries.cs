@@ -12,8 +12,8 @@ public enum SplitBy
     Bucket,
 }
 
-/// <summary>One line of a forecast, a value for each month. <see cref="Bytes"/> are at rest on the month's last day; null for charges,
-/// which hold none.</summary>
+/// <summary>One line of a forecast, a value for each month. <see cref="Bytes"/> are at rest on the month's last day; null for charges
+/// and agreements, which hold none.</summary>
 public sealed record ForecastLine(string Key, string Name, IReadOnlyList<double> Money, IReadOnlyList<double>? Bytes)
 {
     /// <summary>Of twelve months each; the last may be cut short by the horizon.</summary>
@@ -74,9 +74,9 @@ public sealed record ForecastSeries(
         var charges = Enum.GetValues<Charge>();
         List<(string Key, string Name)> lines = by switch
         {
-            SplitBy.Tier => [.. prices.Tiers.Select(t => (t.Id, t.Name))],
+            SplitBy.Tier => [.. prices.Tiers.Select(t => (t.Id, t.Name)), (Agreements.Key, Agreements.Name)],
             SplitBy.Charge => [.. charges.Select(c => (c.Name(), c.Name()))],
-            _ => [.. projection.Usages.Select(u => (u.Bucket.Name, u.Bucket.Name))],
+            _ => [.. projection.Usages.Select(u => (u.Bucket.Name, u.Bucket.Name)), (Agreements.Key, Agreements.Name)],
         };
         var money = lines.Select(_ => new double[months]).ToArray();
         var bytes = lines.Select(_ => new double[months]).ToArray();
@@ -111,6 +111,20 @@ public sealed record ForecastSeries(
                 }
             }
         }
+        for (var m = 0; m < months && bucket is null; m++)
+        {
+            foreach (var agreed in projection.Agreed(m))
+            {
+                var line = by switch
+                {
+                    SplitBy.Tier when agreed.Tier.Length > 0 => prices.Coldness(agreed.Tier),
+                    SplitBy.Charge => (int)agreed.Charge,
+                    _ => lines.Count - 1,
+                };
+                money[line][m] += agreed.Amount;
+                totalMoney[m] += agreed.Amount;
+            }
+        }
         List<Month> names = [.. Enumerable.Range(0, months).Select(m => Month.Of(projection.Calendar.Date(m)))];
         return new ForecastSeries(
             names,
@@ -118,7 +132,15 @@ public sealed record ForecastSeries(
                 MostLines,
                 [
                     .. lines
-                        .Select((line, i) => new ForecastLine(line.Key, line.Name, money[i], by == SplitBy.Charge ? null : bytes[i]))
+                        .Select(
+                            (line, i) =>
+                                new ForecastLine(
+                                    line.Key,
+                                    line.Name,
+                                    money[i],
+                                    by == SplitBy.Charge || line.Key == Agreements.Key ? null : bytes[i]
+                                )
+                        )
                         .Where(l => l.Money.Any(v => v != 0) || l.Bytes?.Any(v => v != 0) == true),
                 ]
             ),
@@ -141,7 +163,7 @@ public sealed record ForecastSeries(
                 "",
                 $"{rest.Count} others",
                 Sum(rest.Select(l => l.Money)),
-                rest[0].Bytes is null ? null : Sum(rest.Select(l => l.Bytes!))
+                rest.Select(l => l.Bytes).OfType<IReadOnlyList<double>>().ToList() is { Count: > 0 } held ? Sum(held) : null
             ),
         ];
     }

@@ -1,4 +1,5 @@
 using Ripen.Core.Ageing;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 
 namespace Ripen.Core.Forecasting;
@@ -7,6 +8,7 @@ namespace Ripen.Core.Forecasting;
 /// <param name="Estate">That was projected.</param>
 /// <param name="Calendar">Its months.</param>
 /// <param name="ByBucket">Money by month, in the order of the estate's buckets.</param>
+/// <param name="Agreed">For the estate as a whole, by month.</param>
 /// <param name="InAll">Money by month.</param>
 /// <param name="Table">The same in other ways.</param>
 /// <param name="Years">Twelve months each.</param>
@@ -14,6 +16,7 @@ public sealed record ProjectedMoney(
     Estate Estate,
     BillingCalendar Calendar,
     IReadOnlyList<double[]> ByBucket,
+    double[] Agreed,
     double[] InAll,
     MoneyTable Table,
     IReadOnlyList<ForecastYear> Years
@@ -24,6 +27,7 @@ public sealed record ProjectedMoney(
             projection.Estate,
             projection.Calendar,
             projection.Money,
+            [.. Enumerable.Range(0, projection.Calendar.Months).Select(m => projection.Agreed(m).Sum(l => l.Amount))],
             projection.MoneyInAll,
             MoneyTable.Of(projection),
             ForecastYear.Of(projection)

@@ -15,6 +15,8 @@ public sealed class Projection
     private readonly List<BucketUsage> usages;
     private readonly Lazy<double[][]> money;
     private readonly Lazy<double[]> moneyInAll;
+    private readonly Lazy<ChargeTable> charges;
+    private readonly Lazy<IReadOnlyList<SettledLine>[]> agreed;
 
     private Projection(Estate estate, BillingCalendar calendar, IncomingCopies copies, List<BucketUsage> usages, Projection? previous)
     {
@@ -34,8 +36,25 @@ public sealed class Projection
                 for (var m = 0; m < sums.Length; m++)
                     sums[m] += own[m];
             }
+            for (var m = 0; m < sums.Length; m++)
+                sums[m] += Agreed(m).Sum(l => l.Amount);
             return sums;
         });
+        charges = new Lazy<ChargeTable>(() => ChargeTable.Of(this));
+        agreed = new Lazy<IReadOnlyList<SettledLine>[]>(() =>
+            [
+                .. Enumerable
+                    .Range(0, calendar.Months)
+                    .Select(m =>
+                        Settlement.Of(
+                            estate.PriceBook,
+                            MonthAt(m),
+                            PartOf(m),
+                            Settlement.DependsOnUse(estate.PriceBook) ? Charges.Of(m) : []
+                        )
+                    ),
+            ]
+        );
     }
 
     public Estate Estate { get; }
@@ -68,6 +87,20 @@ public sealed class Projection
             : Compute(estate, calendar, previous: null, samePrices: false);
     }
 
+    /// <summary>What all buckets are charged by region, tier and charge; computed once.</summary>
+    internal ChargeTable Charges => charges.Value;
+
+    /// <summary>What agreements make of a month, counted from the first; computed once.</summary>
+    public IReadOnlyList<SettledLine> Agreed(int month) => agreed.Value[month];
+
+    /// <summary>The share of a month's days that is projected: below 1 where the first has begun.</summary>
+    public double PartOf(int month) => (double)(Calendar.MonthStart(month + 1) - Calendar.MonthStart(month)) / MonthAt(month).Days;
+
+    private Month MonthAt(int month) => Month.Of(Calendar.Date(month));
+
+    /// <summary>What is agreed for a month as rows of no bucket, in the order of the bill.</summary>
+    private IEnumerable<ForecastRow> AgreedRows(int month) => ForecastRow.Of(MonthAt(month), PartOf(month), Agreed(month));
+
     /// <summary>Every row of the bill, by month, bucket, region, tier and charge, names compared character by character.</summary>
     public IEnumerable<ForecastRow> Rows()
     {
@@ -81,7 +114,8 @@ public sealed class Projection
         var rows = new List<BillRow>();
         for (var m = 0; m < Calendar.Months; m++)
         {
-            var month = Calendar.Date(m);
+            foreach (var row in AgreedRows(m))
+                yield return row;
             foreach (var bucket in order)
             {
                 rows.Clear();
@@ -89,7 +123,7 @@ public sealed class Projection
                 foreach (var row in rows.OrderBy(r => tierOrder[prices.Tiers[r.Tier].Id]))
                 {
                     yield return new ForecastRow(
-                        new Month(month.Year, month.Month),
+                        MonthAt(m),
                         usages[bucket].Bucket.Name,
                         usages[bucket].Bucket.Region,
                         prices.Tiers[row.Tier].Id,
@@ -103,7 +137,7 @@ public sealed class Projection
         }
     }
 
-    /// <summary>Money of the whole estate by month; computed once.</summary>
+    /// <summary>Money of the whole estate by month, with what is agreed; computed once.</summary>
     public double[] MoneyInAll => moneyInAll.Value;
 
     /// <summary>Money of every bucket by month, in the order of the estate's buckets; computed once.</summary>

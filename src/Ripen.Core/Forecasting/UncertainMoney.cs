@@ -9,8 +9,8 @@ namespace Ripen.Core.Forecasting;
 
 /// <summary>
 /// What an estate costs at any growth and reading within their ranges, from what it uses at a few of them. What is used is a smooth function of
-/// both, so that a polynomial through Chebyshev points is as good as counting anew (Berrut and Trefethen, "Barycentric Lagrange
-/// Interpolation", SIAM Review 46, 2004). Graduated bands have corners: their price is put on the quantities that come of it.
+/// both, but for corners where bundles and packs are whole, so that a polynomial through Chebyshev points is all but as good as counting anew
+/// (Berrut and Trefethen, "Barycentric Lagrange Interpolation", SIAM Review 46, 2004): within 2e-4 on random estates. Graduated bands have corners: their price is put on the quantities that come of it.
 /// </summary>
 public sealed class UncertainMoney
 {
@@ -181,7 +181,8 @@ public sealed class UncertainMoney
     }
 
     /// <summary>What of usage the money of the whole estate asks: unit-months and those times their schemes' factors by region, tier and stretch;
-    /// by month, money of reading and of everything else that has no bands.</summary>
+    /// by month, money of reading and of everything else that has no bands. Where agreements ask what is used, that by region, tier and charge,
+    /// and the quantities of it.</summary>
     private sealed class Layout(Projection projection)
     {
         private readonly BillingCalendar calendar = projection.Calendar;
@@ -190,14 +191,22 @@ public sealed class UncertainMoney
             projection.Estate.Buckets.ToDictionary(b => b.Name, b => b.Region)
         );
         private readonly List<string> regions = [.. projection.Estate.Buckets.Select(b => b.Region).Distinct()];
+        private readonly bool isSettled = Settlement.DependsOnUse(projection.Estate.PriceBook);
+        private static readonly int Charges = Enum.GetValues<Charge>().Length;
 
-        public int Length => (2 * Cells) + (2 * calendar.Months);
+        public int Length => Other + ((isSettled ? 3 : 1) * Lines * calendar.Months);
 
         private int Cells => regions.Count * tiers * calendar.Stretches;
 
+        private int Lines => isSettled ? regions.Count * tiers * Charges : 1;
+
         private int Reading => 2 * Cells;
 
-        private int Other => Reading + calendar.Months;
+        private int Other => Reading + (Lines * calendar.Months);
+
+        private int ReadQuantity => Other + (Lines * calendar.Months);
+
+        private int OtherQuantity => ReadQuantity + (Lines * calendar.Months);
 
         /// <param name="some">Of some of the estate's buckets.</param>
         public double[] Sum(List<BucketUsage> some)
@@ -220,30 +229,46 @@ public sealed class UncertainMoney
                         sum[Cells + at + s] += unitMonths * factor;
                     }
                 }
+                var region = regions.IndexOf(some[b].Bucket.Region);
                 for (var m = 0; m < calendar.Months; m++)
                 {
-                    var (whole, other) = (Unbanded(bill, b, m), Unbanded(without, b, m));
-                    sum[Reading + m] += whole - other;
-                    sum[Other + m] += other;
+                    Unbanded(bill, 1, Reading, ReadQuantity);
+                    Unbanded(without, -1, Reading, ReadQuantity);
+                    Unbanded(without, 1, Other, OtherQuantity);
+
+                    void Unbanded(Bill of, int sign, int amounts, int quantities)
+                    {
+                        rows.Clear();
+                        of.AddRows(b, m, rows);
+                        foreach (var row in rows.Where(r => r.Charge != Charge.Storage))
+                        {
+                            var at = (isSettled ? Line(region, row.Tier, row.Charge) : 0) + m;
+                            sum[amounts + at] += sign * row.Amount;
+                            if (isSettled)
+                                sum[quantities + at] += sign * row.Quantity;
+                        }
+                    }
                 }
             }
             return sum;
-
-            double Unbanded(Bill of, int bucket, int month)
-            {
-                rows.Clear();
-                of.AddRows(bucket, month, rows);
-                return rows.Sum(r => r.Charge == Charge.Storage ? 0 : r.Amount);
-            }
         }
 
         /// <summary>Money by month.</summary>
         public double[] Price(double[] used, double reading)
         {
             var money = new double[calendar.Months];
+            var charged = new List<UsedCharge>();
             for (var m = 0; m < money.Length; m++)
             {
-                money[m] = (used[Reading + m] * reading) + used[Other + m];
+                charged.Clear();
+                for (var line = 0; line < Lines; line++)
+                {
+                    var at = (line * calendar.Months) + m;
+                    var amount = (used[Reading + at] * reading) + used[Other + at];
+                    money[m] += amount;
+                    if (isSettled && (used[ReadQuantity + at] * reading) + used[OtherQuantity + at] is var quantity and > 0)
+                        charged.Add(Used(line, quantity, amount));
+                }
                 var (first, end) = (calendar.First(m), calendar.First(m + 1));
                 for (var region = 0; region < regions.Count; region++)
                 {
@@ -255,14 +280,33 @@ public sealed class UncertainMoney
                             unitMonths += used[at + s];
                         if (unitMonths <= 0)
                             continue;
+                        var amount = 0.0;
                         for (var s = first; s < end; s++)
-                            money[m] +=
-                                projection.Bill.StorageCost(regions[region], tier, s, unitMonths) / unitMonths * used[Cells + at + s];
+                            amount += projection.Bill.StorageCost(regions[region], tier, s, unitMonths) / unitMonths * used[Cells + at + s];
+                        money[m] += amount;
+                        if (isSettled)
+                            charged.Add(Used((((region * tiers) + tier) * Charges) + (int)Charge.Storage, unitMonths, amount));
                     }
                 }
+                money[m] += isSettled
+                    ? Settlement
+                        .Of(projection.Estate.PriceBook, Month.Of(calendar.Date(m)), projection.PartOf(m), charged)
+                        .Sum(l => l.Amount)
+                    : projection.Agreed(m).Sum(l => l.Amount);
             }
             return money;
         }
+
+        private UsedCharge Used(int line, double quantity, double amount) =>
+            new(
+                regions[line / Charges / tiers],
+                projection.Estate.PriceBook.Tiers[line / Charges % tiers].Id,
+                (Charge)(line % Charges),
+                quantity,
+                amount
+            );
+
+        private int Line(int region, int tier, Charge charge) => ((((region * tiers) + tier) * Charges) + (int)charge) * calendar.Months;
 
         private int Cell(int region, int tier) => ((region * tiers) + tier) * calendar.Stretches;
     }

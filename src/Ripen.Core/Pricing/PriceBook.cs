@@ -16,6 +16,9 @@ public sealed record PriceBook
     public required IReadOnlyList<Region> Regions { get; init; }
     public IReadOnlyList<Transfer> Transfers { get; init; } = [];
 
+    /// <summary>What is agreed beside these prices.</summary>
+    public Agreements Agreements { get; init; } = new();
+
     /// <summary>What takes the place of these amounts on days to come, in their order.</summary>
     public IReadOnlyList<PriceChange> Changes { get; init; } = [];
 
@@ -41,6 +44,19 @@ public sealed record PriceBook
             book = book.With(earlier);
         return book;
     }
+
+    /// <summary>The same with nothing agreed beside its prices, and nothing paid for devices.</summary>
+    public PriceBook ListPrices() =>
+        this with
+        {
+            Agreements = new(),
+            Regions =
+            [
+                .. Regions.Select(r =>
+                    r.Devices.Any(d => d.MonthlyAmount > 0) ? r with { Devices = [.. r.Devices.Select(d => d with { Price = 0 })] } : r
+                ),
+            ],
+        };
 
     /// <summary>The same with these amounts in the place of its own.</summary>
     public PriceBook With(PriceList list) =>
@@ -278,8 +294,20 @@ public sealed record DeviceClass
     /// <summary>What one of them holds, raw.</summary>
     public required long BytesEach { get; init; }
 
+    /// <summary>Money for one of them, with what it stands in.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public double Price { get; init; }
+
+    /// <summary>Months for which one serves until another takes its place, at least 1; 0 where no price is known.</summary>
+    [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingDefault)]
+    public int LifeMonths { get; init; }
+
     [JsonIgnore]
     public double RawBytes => (double)Count * BytesEach;
+
+    /// <summary>Money of all of them, spread evenly over their life (straight-line depreciation, common practice).</summary>
+    [JsonIgnore]
+    public double MonthlyAmount => LifeMonths > 0 ? Count * Price / LifeMonths : 0;
 }
 
 /// <summary>What one tier costs in one region.</summary>

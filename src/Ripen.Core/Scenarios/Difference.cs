@@ -83,10 +83,12 @@ public sealed record Difference(
     {
         return by switch
         {
-            TellBy.Bucket => money.Estate.Buckets.Select((of, b) => (of.Name, Sum(money.ByBucket[b]))),
+            TellBy.Bucket => money
+                .Estate.Buckets.Select((of, b) => (of.Name, Sum(money.ByBucket[b])))
+                .Append((Agreements.Key, Sum(money.Agreed))),
             TellBy.Charge => money.Table.ByCharge.Select((own, charge) => (((Charge)charge).Name(), Sum(own))),
-            TellBy.Tier => money.Table.ByTier.Select((own, tier) => (money.Estate.PriceBook.Tiers[tier].Id, Sum(own))),
-            TellBy.Region => money.Table.ByRegion.Select(own => (own.Key, Sum(own.Value))),
+            TellBy.Tier => money.Table.ByTier.Select(own => (Agreements.KeyOf(own.Key), Sum(own.Value))),
+            TellBy.Region => money.Table.ByRegion.Select(own => (Agreements.KeyOf(own.Key), Sum(own.Value))),
             _ => Enumerable
                 .Range(first, months)
                 .Select(m => (money.Calendar.Date(m).Year.ToString("0000", CultureInfo.InvariantCulture), money.InAll[m])),
@@ -129,6 +131,7 @@ public sealed record Difference(
         var book = chain[0].Estate.PriceBook;
         return by switch
         {
+            _ when key == Agreements.Key => Agreements.Name,
             TellBy.Tier => book.Tiers[book.Coldness(key)].Name,
             TellBy.Region => book.RegionName(key),
             _ => key,

@@ -23,7 +23,7 @@ internal static class ScenarioReader
 
     private static readonly (string, Charge)[] Charges =
     [
-        .. Enum.GetValues<Charge>().Where(c => c != Charge.EarlyLeave).Select(c => (c.Name(), c)),
+        .. Enum.GetValues<Charge>().Where(c => c != Charge.EarlyLeave && !c.IsAgreed()).Select(c => (c.Name(), c)),
     ];
 
     public static Scenario Scenario(ObjectReader o) =>

@@ -52,6 +52,7 @@ internal sealed class Midnight : IDisposable
         new("copies that were recalled rest beside them", (run, _) => run.RestRecalled()),
         new("what was used is booked", (run, _) => run.BookUse()),
         new("storage is metered", (run, _) => new StorageMeter(run.db, run.terms, run.day).Book(run.uses, run.targets)),
+        new("what is agreed is settled", (run, _) => AgreementMeter.Book(run.db, run.terms.Prices, run.day)),
     ];
 
     private Midnight(SqliteConnection db, Terms terms, DateOnly day)

@@ -122,8 +122,17 @@ internal static class Ledger
             to.DayNumber
         );
 
+    /// <summary>The running month before <paramref name="today"/>, and what today was charged so far.</summary>
+    public static MonthSoFar SoFar(SqliteConnection db, PriceBook prices, DateOnly today) =>
+        new(
+            StorageSoFar(db, prices, today),
+            AgreementMeter.DaysClosed(db, today),
+            AgreementMeter.Charged(db, today, isAgreed: false),
+            AgreementMeter.Charged(db, today, isAgreed: true)
+        );
+
     /// <summary>Storage of the running month before <paramref name="today"/>, by the prices that held.</summary>
-    public static IReadOnlyList<StorageSoFar> StorageSoFar(SqliteConnection db, PriceBook prices, DateOnly today)
+    private static IReadOnlyList<StorageSoFar> StorageSoFar(SqliteConnection db, PriceBook prices, DateOnly today)
     {
         var first = new DateOnly(today.Year, today.Month, 1);
         List<DateOnly> cuts = [first, .. prices.Earlier.Select(e => e.Until).Where(d => d > first && d < today).Distinct().Order(), today];
@@ -156,5 +165,6 @@ internal static class Ledger
         ];
     }
 
-    private static readonly Dictionary<string, Charge> Charges = Enum.GetValues<Charge>().ToDictionary(c => c.Name());
+    /// <summary>By the names in the ledger.</summary>
+    public static readonly IReadOnlyDictionary<string, Charge> Charges = Enum.GetValues<Charge>().ToDictionary(c => c.Name());
 }

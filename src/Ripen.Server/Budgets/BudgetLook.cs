@@ -22,7 +22,7 @@ internal sealed record BudgetLook(EstateView View, Budget Budget, MonthlyCharges
             var end = first.Plus(months).FirstDay;
             var ahead = Month.Of(end).Since(Month.Of(today));
             var charged = new MonthlyCharges(first, months, provider.LedgerMonths(budget.FixedOn, end));
-            var soFar = provider.StorageSoFar();
+            var soFar = provider.MonthSoFar();
             if (IsStill(view, provider))
                 return new BudgetLook(
                     view,
@@ -46,7 +46,7 @@ internal sealed record BudgetLook(EstateView View, Budget Budget, MonthlyCharges
     public static IEnumerable<ForecastRow> Plan(EstateView view, Projection projection, SimulatedProvider provider)
     {
         var today = view.Estate.Today;
-        var (soFar, charged) = (provider.StorageSoFar(), provider.LedgerMonths(today, today.AddDays(1)).ToList());
+        var (soFar, charged) = (provider.MonthSoFar(), provider.LedgerMonths(today, today.AddDays(1)).ToList());
         return IsStill(view, provider) ? RestOfMonth.Rows(projection, soFar).Concat(charged) : throw TimePasses();
     }
 

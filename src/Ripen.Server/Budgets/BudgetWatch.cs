@@ -63,7 +63,7 @@ internal sealed class BudgetWatch(CurrentEstate current, SimulatedProvider provi
         var cards = (await store.All(cancel)).Where(which).Where(b => Currencies.Agree(b.Currency, view.Estate.PriceBook)).ToList();
         if (cards.Count == 0)
             return [];
-        var toCome = RestOfMonth.Money(view.Project(1), provider.StorageSoFar());
+        var toCome = RestOfMonth.Money(view.Project(1), provider.MonthSoFar());
         var running = new List<(BudgetCard, BudgetMonth)>();
         foreach (var card in cards)
         {

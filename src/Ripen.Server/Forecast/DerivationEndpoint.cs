@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Forecasts;
@@ -16,7 +17,19 @@ public sealed record DerivationLine(string Bucket, string? Tier, Charge? Charge,
 /// <param name="Amount">Money.</param>
 /// <param name="Lines">Add up to it; empty where the derivation is the end.</param>
 /// <param name="Derivation">Of one charge of a bucket in a tier; null above that.</param>
-public sealed record DerivationReading(Month Month, double Amount, IReadOnlyList<DerivationLine> Lines, Derivation? Derivation);
+/// <param name="Agreed">What is agreed for the estate as a whole; null for anything else.</param>
+public sealed record DerivationReading(
+    Month Month,
+    double Amount,
+    IReadOnlyList<DerivationLine> Lines,
+    Derivation? Derivation,
+    AgreedReading? Agreed = null
+);
+
+/// <summary>What agreements make of a month.</summary>
+/// <param name="Part">Of its days that are projected, up to 1.</param>
+/// <param name="Lines">Add up to the amount.</param>
+public sealed record AgreedReading(double Part, IReadOnlyList<SettledLine> Lines);
 
 /// <summary>Any projected amount opens down to prices and rules.</summary>
 internal static class DerivationEndpoint
@@ -33,7 +46,7 @@ internal static class DerivationEndpoint
         [Description("yyyy-MM, from the running month on.")] string month,
         CurrentEstate current,
         CancellationToken cancel,
-        [Description("A bucket's name; all together without it.")] string? bucket = null,
+        [Description("A bucket's name, or * for what is agreed for the estate as a whole; all together without it.")] string? bucket = null,
         [Description("The id of a tier; with charge.")] string? tier = null,
         [Description("storage, early-leave, writes, reads, moves, recall, transfer or watching; with tier.")] string? charge = null
     )
@@ -51,6 +64,13 @@ internal static class DerivationEndpoint
         var projection = view.Project(Math.Max(Horizon.Default, at + 1));
         if (bucket is null)
             return TypedResults.Ok(new DerivationReading(Month.Of(day), projection.MoneyInAll[at], Buckets(projection, at), null));
+        if (bucket == Agreements.Key)
+        {
+            var agreed = projection.Agreed(at);
+            return TypedResults.Ok(
+                new DerivationReading(Month.Of(day), agreed.Sum(l => l.Amount), [], null, new(projection.PartOf(at), agreed))
+            );
+        }
         var place = projection.Estate.Buckets.ToList().FindIndex(b => b.Name == bucket);
         if (place < 0)
             return Problems.NoBucket(bucket);
@@ -84,6 +104,7 @@ internal static class DerivationEndpoint
     {
         var all = projection
             .Usages.Select((u, b) => new DerivationLine(u.Bucket.Name, null, null, projection.Money[b][month]))
+            .Append(new DerivationLine(Agreements.Key, null, null, projection.Agreed(month).Sum(l => l.Amount)))
             .Where(l => l.Amount != 0)
             .OrderByDescending(l => l.Amount)
             .ToList();

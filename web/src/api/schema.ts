@@ -3593,6 +3593,27 @@ export interface components {
             /** Format: date */
             keepUntil: null | string;
         };
+        AgreedReading: {
+            /** Format: double */
+            part: number;
+            lines: components["schemas"]["SettledLine"][];
+        };
+        Agreements: {
+            fixed?: components["schemas"]["FixedAmount"][];
+            allowances?: components["schemas"]["Allowance"][];
+            commitments?: components["schemas"]["Commitment"][];
+        };
+        Allowance: {
+            id: string;
+            name: string;
+            charge: components["schemas"]["Charge"];
+            /** Format: double */
+            quantity: number;
+            tier?: null | string;
+            from?: null | components["schemas"]["Month"];
+            through?: null | components["schemas"]["Month"];
+            region?: null | string;
+        };
         ArrayBins: {
             fixed: number[];
             staying: number[];
@@ -4293,7 +4314,7 @@ export interface components {
             onceCharge: number;
         };
         /** @enum {unknown} */
-        Charge: "early-leave" | "moves" | "reads" | "recall" | "storage" | "transfer" | "watching" | "writes";
+        Charge: "allowance" | "commitment" | "devices" | "discount" | "early-leave" | "fixed" | "moves" | "reads" | "recall" | "storage" | "transfer" | "watching" | "writes";
         ChargeChange: {
             charge: components["schemas"]["Charge"];
             /** Format: double */
@@ -4340,6 +4361,17 @@ export interface components {
             levels?: number;
             dates?: null | components["schemas"]["DateOrder"];
             laterIsToday?: boolean;
+        };
+        Commitment: {
+            id: string;
+            name: string;
+            /** Format: double */
+            amount: number;
+            /** Format: double */
+            discount?: number;
+            from?: null | components["schemas"]["Month"];
+            through?: null | components["schemas"]["Month"];
+            region?: null | string;
         };
         ComparisonQuestion: {
             /** Format: double */
@@ -4573,6 +4605,7 @@ export interface components {
             amount: number;
             lines: components["schemas"]["DerivationLine"][];
             derivation: null | components["schemas"]["Derivation"];
+            agreed?: null | components["schemas"]["AgreedReading"];
         };
         DerivationTerm: {
             /** Format: date */
@@ -4599,6 +4632,10 @@ export interface components {
             count: number;
             /** Format: int64 */
             bytesEach: number;
+            /** Format: double */
+            price?: number;
+            /** Format: int32 */
+            lifeMonths?: number;
         };
         DeviceUse: {
             region: string;
@@ -4796,6 +4833,15 @@ export interface components {
             how: components["schemas"]["FitBy"];
             /** Format: double */
             quantity: number;
+        };
+        FixedAmount: {
+            id: string;
+            name: string;
+            /** Format: double */
+            amount: number;
+            from?: null | components["schemas"]["Month"];
+            through?: null | components["schemas"]["Month"];
+            region?: null | string;
         };
         ForecastLine: {
             key: string;
@@ -5860,6 +5906,7 @@ export interface components {
             schemes: components["schemas"]["Scheme"][];
             regions: components["schemas"]["Region"][];
             transfers?: components["schemas"]["Transfer"][];
+            agreements?: components["schemas"]["Agreements"];
             changes?: components["schemas"]["PriceChange"][];
             earlier?: components["schemas"]["EarlierPrices"][];
         };
@@ -6451,6 +6498,20 @@ export interface components {
             ends: null | string;
             ended: boolean;
             readable: boolean;
+        };
+        SettledLine: {
+            name: string;
+            charge: components["schemas"]["Charge"];
+            region: string;
+            tier: string;
+            /** Format: double */
+            agreed: number;
+            /** Format: double */
+            counted: number;
+            /** Format: double */
+            base: number;
+            /** Format: double */
+            amount: number;
         };
         SheetKey: {
             access: string;
@@ -8225,7 +8286,7 @@ export interface operations {
             query: {
                 /** @description yyyy-MM, from the running month on. */
                 month: string;
-                /** @description A bucket's name; all together without it. */
+                /** @description A bucket's name, or * for what is agreed for the estate as a whole; all together without it. */
                 bucket?: string;
                 /** @description The id of a tier; with charge. */
                 tier?: string;

@@ -93,10 +93,13 @@ export function ForecastPlace() {
           ))}
         </span>
       </div>
-      <Reading series={forecast.data} shown={shown} by={by} />
+      <Reading series={shown === "bytes" ? ofBytes(forecast.data) : forecast.data} shown={shown} by={by} />
     </div>
   );
 }
+
+/** Without lines that hold no bytes. */
+const ofBytes = (series: ForecastSeries) => ({ ...series, lines: series.lines.filter((l) => l.bytes) });
 
 function Reading({ series, shown, by }: { series: ForecastSeries; shown: Shown; by: SplitBy }) {
   const { at } = useAsOf(series.months);

@@ -1,5 +1,5 @@
 import { scaleLinear } from "d3-scale";
-import { area, stack } from "d3-shape";
+import { area, stack, stackOffsetDiverging } from "d3-shape";
 import type { ForecastSeries, SplitBy } from "../../api/client";
 import { tierOf, useEstate } from "../../estate-context";
 import { month } from "../../format";
@@ -27,10 +27,13 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
 
   const x = scaleLinear([0, Math.max(1, last)], [margin.left, Math.max(margin.left + 1, width - margin.right)]);
   const { at, isRead, handlers } = useChartReading(last, asOf, 12, x.invert);
-  const y = scaleLinear([0, Math.max(...totals, 1e-9)], [height - margin.bottom, margin.top]).nice(5);
+  // What is taken off the bill hangs below nothing.
   const layers = stack<number, number>()
+    .offset(stackOffsetDiverging)
     .keys(series.lines.map((_, i) => i))
     .value((m, i) => values(series.lines[i] as ForecastSeries["lines"][number])[m] ?? 0)(series.months.map((_, m) => m));
+  const edges = layers.flatMap((layer) => layer.flatMap(([low, high]) => [low, high]));
+  const y = scaleLinear([Math.min(0, ...edges), Math.max(...edges, 1e-9)], [height - margin.bottom, margin.top]).nice(5);
   const shape = area<[number, number]>(
     (_, m) => x(m),
     (d) => y(d[0]),
@@ -38,7 +41,8 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
   );
   const fill = (i: number) => {
     const line = series.lines[i];
-    if (by === "tier" && line) return tierFill(tierOf(prices, line.key).place);
+    const place = by === "tier" && line ? tierOf(prices, line.key).place : -1;
+    if (place >= 0) return tierFill(place);
     return `url(#layer-${i})`;
   };
   const readingWords = `${month(series.months[at] ?? "")}: ${words(totals[at] ?? 0)} in all; ${series.lines.map((l) => `${l.name} ${words(values(l)[at] ?? 0)}`).join(", ")}`;
@@ -111,7 +115,9 @@ function EndLabels(props: {
 }) {
   const middles = props.tops.map(([low, high]) => (props.y(low) + props.y(high)) / 2);
   const placed: number[] = [];
-  for (const [i, middle] of middles.entries()) placed[i] = i === 0 ? middle : Math.min(middle, (placed[i - 1] ?? 0) - 16);
+  let below = Number.POSITIVE_INFINITY;
+  for (const i of [...middles.keys()].sort((a, b) => (middles[b] ?? 0) - (middles[a] ?? 0) || a - b))
+    below = placed[i] = Math.min(middles[i] ?? 0, below - 16);
   const under = Math.max(0, margin.top + 6 - Math.min(...placed));
   return props.series.lines.map((line, i) => (
     <g key={line.key} transform={`translate(${props.x} ${(placed[i] ?? 0) + under})`}>

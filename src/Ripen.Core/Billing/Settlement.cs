@@ -1,0 +1,131 @@
+using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Billing;
+
+/// <summary>What all buckets of a region are charged of one kind in a tier.</summary>
+/// <param name="Region">The id.</param>
+/// <param name="Tier">The id.</param>
+/// <param name="Charge">Of what is used.</param>
+/// <param name="Quantity">In the charge's unit.</param>
+/// <param name="Amount">Money.</param>
+public readonly record struct UsedCharge(string Region, string Tier, Charge Charge, double Quantity, double Amount);
+
+/// <summary>What an agreement adds to a month, or takes off it.</summary>
+/// <param name="Name">Of the agreement, or of the devices.</param>
+/// <param name="Charge">One that <see cref="Settlement.IsAgreed"/>.</param>
+/// <param name="Region">Where; empty for no region in particular.</param>
+/// <param name="Tier">On which tier; empty for none in particular.</param>
+/// <param name="Agreed">Money a month; units a month of an allowance; the share of a discount.</param>
+/// <param name="Counted">What comes under it in the month: units of an allowance, money of a commitment; else 0.</param>
+/// <param name="Base">Money of the region and tier that it is taken off; else 0.</param>
+/// <param name="Amount">Money; negative where it is taken off.</param>
+public sealed record SettledLine(
+    string Name,
+    Charge Charge,
+    string Region,
+    string Tier,
+    double Agreed,
+    double Counted,
+    double Base,
+    double Amount
+);
+
+/// <summary>
+/// What agreements make of a month, or of a part of one: what is agreed a month counts in proportion to the days. Allowances come first, each
+/// off what those before it left, in proportion where it does not reach; then discounts off the rest, and what is missing to a commitment.
+/// </summary>
+public static class Settlement
+{
+    /// <summary>Whether it is charged for an agreement or for devices, and not for what a bucket uses.</summary>
+    public static bool IsAgreed(this Charge charge) =>
+        charge is Charge.Allowance or Charge.Commitment or Charge.Devices or Charge.Discount or Charge.Fixed;
+
+    /// <summary>Whether something is agreed whose amount depends on what is used.</summary>
+    public static bool DependsOnUse(PriceBook prices) => prices.Agreements is { Allowances.Count: > 0 } or { Commitments.Count: > 0 };
+
+    /// <summary>What is still to be booked so that it is all of what was settled; nothing of nothing. Quantities are parts of the month.</summary>
+    /// <param name="settled">Of a month, or the part of it that is over.</param>
+    /// <param name="part">How much of the month that is.</param>
+    /// <param name="booked">Before.</param>
+    public static IEnumerable<UsedCharge> Difference(IEnumerable<SettledLine> settled, double part, IEnumerable<UsedCharge> booked) =>
+        settled
+            .GroupBy(l => (l.Region, l.Tier, l.Charge))
+            .Where(g => g.Any(l => l.Amount != 0))
+            .Select(g => new UsedCharge(g.Key.Region, g.Key.Tier, g.Key.Charge, part, g.Sum(l => l.Amount)))
+            .Concat(booked.Select(b => b with { Quantity = -b.Quantity, Amount = -b.Amount }))
+            .GroupBy(a => (a.Region, a.Tier, a.Charge))
+            .Select(g => g.First() with { Quantity = g.Sum(a => a.Quantity), Amount = g.Sum(a => a.Amount) })
+            .Where(a => a.Quantity != 0 || a.Amount != 0);
+
+    /// <param name="prices">With what is agreed.</param>
+    /// <param name="month">Which.</param>
+    /// <param name="part">Of its days, from 0 to 1.</param>
+    /// <param name="used">In that part of the month; a region, tier and charge comes once.</param>
+    public static List<SettledLine> Of(PriceBook prices, Month month, double part, IEnumerable<UsedCharge> used)
+    {
+        var (agreed, lines) = (prices.Agreements, new List<SettledLine>());
+        foreach (var amount in agreed.Fixed.Where(f => f.Holds(month)))
+            lines.Add(Fixed(amount.Name, Charge.Fixed, amount.Region ?? "", amount.Amount));
+        foreach (var region in prices.Regions)
+        {
+            foreach (var devices in region.Devices.Where(d => d.MonthlyAmount > 0))
+                lines.Add(Fixed(devices.Id, Charge.Devices, region.Id, devices.MonthlyAmount));
+        }
+        if (!DependsOnUse(prices))
+            return lines;
+        var left = used.ToArray();
+        foreach (var allowance in agreed.Allowances.Where(a => a.Holds(month)))
+            Take(allowance);
+        var commitments = agreed.Commitments.Where(c => c.Holds(month)).ToList();
+        foreach (var commitment in commitments)
+            Discount(commitment);
+        foreach (var commitment in commitments)
+        {
+            var paid = left.Where(u => Covers(commitment, u.Region)).Sum(u => u.Amount);
+            var missing = (commitment.Amount * part) - paid;
+            if (missing > 0)
+                lines.Add(new(commitment.Name, Charge.Commitment, commitment.Region ?? "", "", commitment.Amount, paid, 0, missing));
+        }
+        return lines;
+
+        static bool Covers(Agreed agreed, string region) => agreed.Region is null || agreed.Region == region;
+
+        SettledLine Fixed(string name, Charge charge, string region, double amount) =>
+            new(name, charge, region, "", amount, 0, 0, amount * part);
+
+        void Take(Allowance allowance)
+        {
+            bool Takes(UsedCharge u) =>
+                u.Charge == allowance.Charge && Covers(allowance, u.Region) && (allowance.Tier is null || u.Tier == allowance.Tier);
+            var counted = left.Where(Takes).Sum(u => u.Quantity);
+            if (counted <= 0)
+                return;
+            var share = Math.Min(1, allowance.Quantity * part / counted);
+            for (var i = 0; i < left.Length; i++)
+            {
+                if (!Takes(left[i]) || left[i].Amount == 0)
+                    continue;
+                var (was, off) = (left[i], left[i].Amount * share);
+                lines.Add(new(allowance.Name, Charge.Allowance, was.Region, was.Tier, allowance.Quantity, counted, was.Amount, -off));
+                left[i] = was with { Amount = was.Amount - off, Quantity = was.Quantity * (1 - share) };
+            }
+        }
+
+        void Discount(Commitment commitment)
+        {
+            foreach (var (region, tier) in left.Select(u => (u.Region, u.Tier)).Distinct().ToList())
+            {
+                var money = left.Where(u => (u.Region, u.Tier) == (region, tier)).Sum(u => u.Amount);
+                if (!Covers(commitment, region) || money * commitment.Discount == 0)
+                    continue;
+                lines.Add(new(commitment.Name, Charge.Discount, region, tier, commitment.Discount, 0, money, -money * commitment.Discount));
+                for (var i = 0; i < left.Length; i++)
+                {
+                    if ((left[i].Region, left[i].Tier) == (region, tier))
+                        left[i] = left[i] with { Amount = left[i].Amount * (1 - commitment.Discount) };
+                }
+            }
+        }
+    }
+}
