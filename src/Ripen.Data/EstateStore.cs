@@ -459,6 +459,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
         var estate = await db.Estates.SingleAsync(cancel);
         estate.PriceChanges = Mapping.ToText(prices.Changes);
         estate.EarlierPrices = Mapping.ToText(prices.Earlier);
+        estate.Agreements = Mapping.ToText(prices.Agreements);
         // Buckets refer to these, so they are written over and not anew.
         Write(db, await db.Tiers.ToListAsync(cancel), [.. prices.Tiers.Select(Mapping.ToRow)], t => t.Id);
         Write(db, await db.Schemes.ToListAsync(cancel), [.. prices.Schemes.Select(Mapping.ToRow)], s => s.Id);

@@ -17,6 +17,7 @@ internal static class Mapping
             Month = Name(estate.PriceBook.Month),
             PriceChanges = ToText(estate.PriceBook.Changes),
             EarlierPrices = ToText(estate.PriceBook.Earlier),
+            Agreements = ToText(estate.PriceBook.Agreements),
             Carriers = ToText(estate.Carriers),
             Arrays = ToText(estate.Arrays),
             RetentionPeriods = ToText(estate.RetentionPeriods),
@@ -25,6 +26,9 @@ internal static class Mapping
 
     /// <summary>A list that nothing asks for one of; null for an empty one.</summary>
     public static string? ToText<T>(IReadOnlyList<T> list) => list.Count == 0 ? null : JsonSerializer.Serialize(list, EstateDocument.Json);
+
+    /// <summary>Null where nothing is agreed.</summary>
+    public static string? ToText(Agreements agreed) => agreed.IsEmpty ? null : JsonSerializer.Serialize(agreed, EstateDocument.Json);
 
     public static IReadOnlyList<T> ToList<T>(string? text) =>
         text is null ? [] : JsonSerializer.Deserialize<T[]>(text, EstateDocument.Json)!;
@@ -183,6 +187,7 @@ internal static class Mapping
             ],
             Changes = ToList<PriceChange>(estate.PriceChanges),
             Earlier = ToList<EarlierPrices>(estate.EarlierPrices),
+            Agreements = estate.Agreements is { } agreed ? JsonSerializer.Deserialize<Agreements>(agreed, EstateDocument.Json)! : new(),
         };
 
     private static TierPrice ToPrice(TierPriceRow p) =>

@@ -20,6 +20,9 @@ internal sealed class EstateRow
     /// <summary>Amounts that held earlier, as JSON; null for none.</summary>
     public string? EarlierPrices { get; set; }
 
+    /// <summary>What is agreed beside the prices, as JSON; null for nothing.</summary>
+    public string? Agreements { get; set; }
+
     /// <summary>Machines that carry, as JSON; null for none.</summary>
     public string? Carriers { get; set; }
 

@@ -50,14 +50,21 @@ public static class ForecastCsv
                 DateOnly.TryParseExact(Of("month"), "yyyy-MM", CultureInfo.InvariantCulture, DateTimeStyles.None, out var first)
                 && first.Year is >= 1970 and < 2200;
             var charge = Charges.TryGetValue(Of("charge"), out var known);
-            var quantity = Number(Of("quantity"), out var units);
-            var amount = Number(Of("amount"), out var money);
+            var isAgreed = charge && known.IsAgreed();
+            var isTakenOff = charge && known is Charge.Allowance or Charge.Discount;
+            var quantity = Number(Of("quantity"), 1, out var units);
+            var amount = Number(Of("amount"), isTakenOff ? -1 : 1, out var money);
             Require(month, "month", $"'{Of("month")}' is no month of these times; write yyyy-MM.");
             Require(charge, "charge", $"'{Of("charge")}' is no charge; write one of {string.Join(", ", Charges.Keys)}.");
             Require(quantity, "quantity", $"'{Of("quantity")}' is no quantity: a number that is not below 0, with a decimal point.");
-            Require(amount, "amount", $"'{Of("amount")}' is no amount: a number that is not below 0, with a decimal point.");
-            Require(Of("bucket").Length > 0, "bucket", "Which bucket?");
-            if (month && charge && quantity && amount && Of("bucket").Length > 0)
+            Require(
+                amount,
+                "amount",
+                $"'{Of("amount")}' is no amount: a number that is not {(isTakenOff ? "above" : "below")} 0, with a decimal point."
+            );
+            var bucket = Of("bucket").Length > 0 || isAgreed;
+            Require(bucket, "bucket", "Which bucket?");
+            if (month && charge && quantity && amount && bucket)
                 rows.Add(new ForecastRow(Month.Of(first), Of("bucket"), Of("region"), Of("tier"), known, units, "", money));
 
             void Require(bool holds, string column, string message)
@@ -71,8 +78,9 @@ public static class ForecastCsv
         return problems.Count > 0 ? new(problems) : new(rows);
     }
 
-    private static bool Number(string text, out double number) =>
-        double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out number) && number is >= 0 and <= 1e15;
+    /// <summary>Whether it is a number of that sign, or 0.</summary>
+    private static bool Number(string text, int sign, out double number) =>
+        double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out number) && (sign * number) is >= 0 and <= 1e15;
 
     private static string[] Fields(CsvReader csv) => [.. Enumerable.Range(0, csv.FieldCount).Select(csv.GetString)];
 }

@@ -112,6 +112,17 @@ internal sealed class Page(RunningRipen ripen)
         field.SendKeys(text.Length == 0 ? Keys.Delete : text);
     }
 
+    /// <summary>Puts a day or a month into the browser's own field for it, which keys fill in another way in every language.</summary>
+    public void Pick(IWebElement field, string value) =>
+        ((IJavaScriptExecutor)Browser).ExecuteScript(
+            """
+            Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set.call(arguments[0], arguments[1]);
+            arguments[0].dispatchEvent(new Event("input", { bubbles: true }));
+            """,
+            field,
+            value
+        );
+
     public void Press(string keys) => new Actions(Browser).SendKeys(keys).Perform();
 
     /// <summary>Presses a key on a page that has just been opened, and may not listen yet: again, when nothing comes of it.</summary>

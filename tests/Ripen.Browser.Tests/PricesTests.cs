@@ -20,6 +20,35 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
     private bool IsOff(string button) => page.Button(button).GetAttribute("aria-disabled") == "true";
 
     [Fact]
+    public async Task What_is_agreed_is_typed_seen_applied_and_opens_in_the_forecast()
+    {
+        page.Open("/prices");
+        page.See("Promised every month");
+        page.Present(By.XPath("//label[.='One more fixed amount']/following-sibling::input")).SendKeys("Night desk" + Keys.Enter);
+        page.Type(Amount("Night desk: a month"), "4321");
+        page.Pick(Amount("Night desk: first month"), "2031-05");
+        page.Pick(Amount("Night desk: last month"), "2031-04");
+        page.See("The last month lies before the first.");
+        Assert.True(IsOff("Apply"));
+        page.Pick(Amount("Night desk: last month"), "2031-08");
+        page.Gone("The last month lies before the first.");
+        page.Until(() => !IsOff("Apply"), "consequences");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Button("Apply").SendKeys(Keys.Enter);
+        page.See("Stored: these prices hold from today on");
+        var agreed = (await Book())["agreements"]!["fixed"]!.AsArray().Single(f => (string)f!["id"]! == "night-desk")!;
+        Assert.Equal((4321, "2031-05", "2031-08"), ((double)agreed["amount"]!, (string)agreed["from"]!, (string)agreed["through"]!));
+        page.Open("/why?month=2031-06");
+        page.Present(By.LinkText("Agreements")).SendKeys(Keys.Enter);
+        page.See("Night desk");
+        page.See("fixed: €4,321 a month");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Open("/why?month=2031-09&bucket=*");
+        page.See("is the sum of");
+        page.Gone("Night desk");
+    }
+
+    [Fact]
     public async Task Amounts_are_typed_seen_and_applied_and_a_day_to_come_has_its_own()
     {
         page.Open("/prices");
@@ -48,13 +77,7 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
         page.See("Held before");
         Assert.Equal(2.5, (double)(await Book())["regions"]![0]!["prices"]![0]!["writes"]!);
 
-        ((IJavaScriptExecutor)page.Browser).ExecuteScript(
-            """
-            const day = document.querySelector("input[type=date]");
-            Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set.call(day, "2031-05-17");
-            day.dispatchEvent(new Event("input", { bubbles: true }));
-            """
-        );
+        page.Pick(page.Find("input[type=date]"), "2031-05-17");
         page.Click(page.Button("Add the day"));
         page.See("What is typed here holds from");
         page.Click(page.Find("button[aria-label='Cave in Aldmouth: add a band']"));

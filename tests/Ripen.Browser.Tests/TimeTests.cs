@@ -13,11 +13,7 @@ public sealed class TimeTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Open("/clock");
         page.See("No day has closed yet.");
         var date = page.Field("until the morning of");
-        ((IJavaScriptExecutor)page.Browser).ExecuteScript(
-            "const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set; set.call(arguments[0], "
-                + "'2046-11-01'); arguments[0].dispatchEvent(new Event('input', { bubbles: true }))",
-            date
-        );
+        page.Pick(date, "2046-11-01");
         page.Click(page.Button("Go there"));
         // Twenty years take recordings past the end of their keeping: that is said, and has to be wanted.
         page.See("On the way to 2046-11-01 retention of");

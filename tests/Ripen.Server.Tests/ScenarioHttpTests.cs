@@ -255,6 +255,11 @@ public sealed class ScenarioHttpTests : IDisposable
         {
             var of = $"/api/forecast/derivation?month={month}&bucket={bucket!["bucket"]}";
             var rows = (await server.Get(of)).Body;
+            if ((string)bucket["bucket"]! == "*")
+            {
+                Assert.Equal((double)bucket["amount"]!, rows["agreed"]!["lines"]!.AsArray().Sum(l => (double)l!["amount"]!), 1e-6);
+                continue;
+            }
             Assert.Equal((double)bucket["amount"]!, Sum(rows), 1e-6);
             foreach (var row in rows["lines"]!.AsArray())
             {

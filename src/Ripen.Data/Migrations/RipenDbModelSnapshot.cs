@@ -348,6 +348,9 @@ namespace Ripen.Data.Migrations
                     b.Property<long>("AdoptedVersion")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Agreements")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Arrays")
                         .HasColumnType("TEXT");
 

@@ -43,7 +43,7 @@ public sealed record BilledItem(
 /// <param name="Month">Which.</param>
 /// <param name="Billed">All of it.</param>
 /// <param name="Mapped">What is known as something of this estate.</param>
-/// <param name="Metered">What was metered here in that month; 0 where nothing was.</param>
+/// <param name="Metered">What buckets were metered here in that month; 0 where nothing was.</param>
 public sealed record BilledMonth(Month Month, double Billed, double Mapped, double Metered);
 
 /// <summary>A bill from elsewhere, how it is read, and the prices that meet it.</summary>
@@ -235,6 +235,7 @@ internal static class BillEndpoints
         var months = bill.Charges.Max(c => c.Month.Since(first)) + 1;
         var metered = provider
             .LedgerMonths(first.FirstDay, first.Plus(months).FirstDay)
+            .Where(r => !r.Charge.IsAgreed())
             .GroupBy(r => r.Month)
             .ToDictionary(m => m.Key, m => m.Sum(r => r.Amount));
         var (ofResource, ofItem) = (bill.Charges.ToLookup(c => c.Resource), bill.Charges.ToLookup(c => (c.Item, c.Unit)));

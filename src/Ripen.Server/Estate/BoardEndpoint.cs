@@ -40,8 +40,9 @@ public sealed record BoardRow(
 /// <param name="Matching">Buckets that match.</param>
 /// <param name="Objects">Of those that match, as all sums here.</param>
 /// <param name="Bytes">Theirs.</param>
-/// <param name="MonthCost">Theirs.</param>
-/// <param name="Trend">Theirs, by month to the horizon.</param>
+/// <param name="MonthCost">Theirs; where all match, with what is agreed for the estate.</param>
+/// <param name="Agreed">What of it is agreed.</param>
+/// <param name="Trend">The same by month to the horizon.</param>
 /// <param name="Offset">Of the first row among those that match.</param>
 /// <param name="Buckets">The rows.</param>
 public sealed record Board(
@@ -54,6 +55,7 @@ public sealed record Board(
     double Objects,
     double Bytes,
     double MonthCost,
+    double Agreed,
     IReadOnlyList<double> Trend,
     int Offset,
     IReadOnlyList<BoardRow> Buckets
@@ -78,6 +80,7 @@ internal static class BoardEndpoint
         if (answer is null)
             return wrong!;
         var (view, figures, found, late) = answer;
+        var trend = figures.MoneyOf(found);
         return TypedResults.Ok(
             new Board(
                 figures.Day,
@@ -88,8 +91,9 @@ internal static class BoardEndpoint
                 found.Count,
                 found.Sum(i => figures.Contents[i].Objects),
                 found.Sum(i => figures.Contents[i].Bytes),
-                found.Sum(i => figures.Money[i][figures.Month]),
-                Sums(figures.Money, found, query.Months),
+                trend[figures.Month],
+                found.Count == view.Estate.Buckets.Count ? figures.Agreed : 0,
+                trend,
                 query.Offset,
                 [.. found.Skip(query.Offset).Take(query.Limit).Select(i => Row(view, figures, i, late))]
             )
@@ -202,15 +206,4 @@ internal static class BoardEndpoint
             provider.Clock.Now,
             () => provider.Copies.Rules().Where(r => r.Standing == CopyStanding.Late).Select(r => r.Bucket).ToHashSet()
         );
-
-    private static double[] Sums(IReadOnlyList<double[]> money, List<int> buckets, int months)
-    {
-        var sums = new double[months];
-        foreach (var bucket in buckets)
-        {
-            for (var m = 0; m < months; m++)
-                sums[m] += money[bucket][m];
-        }
-        return sums;
-    }
 }

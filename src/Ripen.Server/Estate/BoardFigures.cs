@@ -29,6 +29,23 @@ internal sealed class BoardFigures
 
     public IReadOnlyList<double[]> Money => projection.Money;
 
+    /// <summary>Money that is agreed for the estate in the day's month.</summary>
+    public double Agreed => projection.Agreed(Month).Sum(l => l.Amount);
+
+    /// <summary>Money of some buckets by month; where they are all of them, with what is agreed for the estate.</summary>
+    public double[] MoneyOf(List<int> buckets)
+    {
+        if (buckets.Count == Contents.Length)
+            return projection.MoneyInAll;
+        var sums = new double[projection.Calendar.Months];
+        foreach (var bucket in buckets)
+        {
+            for (var m = 0; m < sums.Length; m++)
+                sums[m] += projection.Money[bucket][m];
+        }
+        return sums;
+    }
+
     /// <summary>The places in the estate of the buckets that are asked for, in the order that is asked for.</summary>
     /// <param name="query">In order.</param>
     /// <param name="marks">That are all demanded.</param>

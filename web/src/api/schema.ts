@@ -3952,6 +3952,8 @@ export interface components {
             bytes: number;
             /** Format: double */
             monthCost: number;
+            /** Format: double */
+            agreed: number;
             trend: number[];
             /** Format: int32 */
             offset: number;

@@ -82,7 +82,11 @@ function Totals({ board }: { board: Board }) {
         <span className="font-serif text-2xl leading-none">
           <Figure projected>{money(board.monthCost)}</Figure>
         </span>{" "}
-        <span className="text-sm text-ink-soft">in {month(board.month)}</span> <OverBudget />
+        <span className="text-sm text-ink-soft">
+          {some ? `in ${month(board.month)}` : <Link to={`/why?month=${board.month}`}>in {month(board.month)}</Link>}
+          {Math.abs(board.agreed) >= 0.5 && `, ${money(board.agreed)} of it agreed`}
+        </span>{" "}
+        <OverBudget />
       </p>
       <p className="flex items-end gap-2">
         <Sparkline values={board.trend} at={at} width={140} height={28} />

@@ -13,6 +13,7 @@ import type { Shown } from "./forecast-place";
 const height = 300;
 const margin = { top: 14, right: 150, bottom: 24, left: 84 };
 const textures = 4;
+const lineHeight = 16;
 
 type ChartProps = { series: ForecastSeries; shown: Shown; by: SplitBy; asOf: number };
 
@@ -32,8 +33,9 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
     .offset(stackOffsetDiverging)
     .keys(series.lines.map((_, i) => i))
     .value((m, i) => values(series.lines[i] as ForecastSeries["lines"][number])[m] ?? 0)(series.months.map((_, m) => m));
-  const edges = layers.flatMap((layer) => layer.flatMap(([low, high]) => [low, high]));
-  const y = scaleLinear([Math.min(0, ...edges), Math.max(...edges, 1e-9)], [height - margin.bottom, margin.top]).nice(5);
+  const edges = layers.flatMap((layer) => layer.flat());
+  const y = scaleLinear([0, Math.max(...edges, 1e-9)], [height - margin.bottom, margin.top]).nice(5);
+  y.domain([Math.min(0, ...edges), y.domain()[1] ?? 0]);
   const shape = area<[number, number]>(
     (_, m) => x(m),
     (d) => y(d[0]),
@@ -114,13 +116,20 @@ function EndLabels(props: {
   fill: (i: number) => string;
 }) {
   const middles = props.tops.map(([low, high]) => (props.y(low) + props.y(high)) / 2);
+  const byHeight = [...middles.keys()].sort((a, b) => (middles[b] ?? 0) - (middles[a] ?? 0) || a - b);
   const placed: number[] = [];
-  let below = Number.POSITIVE_INFINITY;
-  for (const i of [...middles.keys()].sort((a, b) => (middles[b] ?? 0) - (middles[a] ?? 0) || a - b))
-    below = placed[i] = Math.min(middles[i] ?? 0, below - 16);
-  const under = Math.max(0, margin.top + 6 - Math.min(...placed));
+  let next = height - margin.bottom;
+  for (const i of byHeight) {
+    placed[i] = Math.min(middles[i] ?? 0, next);
+    next = placed[i] - lineHeight;
+  }
+  next = margin.top + 6;
+  for (const i of byHeight.toReversed()) {
+    placed[i] = Math.max(placed[i] ?? 0, next);
+    next = placed[i] + lineHeight;
+  }
   return props.series.lines.map((line, i) => (
-    <g key={line.key} transform={`translate(${props.x} ${(placed[i] ?? 0) + under})`}>
+    <g key={line.key} transform={`translate(${props.x} ${placed[i]})`}>
       <rect y={-6} width={11} height={11} rx={2} fill={props.fill(i)} />
       <text x={16} y={4} fontSize={12} fill="var(--ink)">
         {line.name.length > 20 ? `${line.name.slice(0, 19)}…` : line.name}

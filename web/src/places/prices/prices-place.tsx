@@ -15,6 +15,7 @@ import { saveFile } from "../../ui/save-file";
 import { done } from "../../ui/toasts";
 import { useKept } from "../../ui/use-kept";
 import { AddForm } from "./add-form";
+import { AgreementsPart, DevicePrices } from "./agreements";
 import { type From, withDay, withoutDay, withRegion } from "./price-lists";
 import { RegionPrices } from "./region-prices";
 import { TierDemands } from "./tier-demands";
@@ -106,6 +107,8 @@ export function PricesPlace() {
             />
           )}
           <TransferPrices book={book} from={here} onChange={change} />
+          <AgreementsPart book={book} problemAt={problemAt} onChange={change} />
+          <DevicePrices book={book} problemAt={problemAt} onChange={change} />
           <TierDemands book={book} problemAt={problemAt} onChange={change} />
         </div>
         <aside className="mt-5 border-l border-hairline pl-5 max-lg:border-0 max-lg:pl-0">
@@ -144,7 +147,7 @@ export function PricesPlace() {
               </div>
             )}
             {problems
-              .filter((p) => !/\.(prices\[|tiers\[)/.test(p.path) || p.path === "$.regions")
+              .filter((p) => !/\.(prices\[|tiers\[|agreements\.|devices\[)/.test(p.path) || p.path === "$.regions")
               .map((p) => (
                 <p key={p.path + p.message} role="alert" className="mt-2 text-bad">
                   {p.message}

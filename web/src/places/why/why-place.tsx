@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { type Derivation, type DerivationLine, readDerivation } from "../../api/client";
+import { type AgreedReading, type Derivation, type DerivationLine, readDerivation, type SettledLine } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, day, month } from "../../format";
@@ -33,7 +33,7 @@ export function WhyPlace() {
           <>
             <span aria-hidden="true">›</span>
             <Link to={`/why?month=${query.month}&bucket=${bucket}`} aria-current={tier ? undefined : "page"}>
-              {bucket}
+              {bucketName(bucket)}
             </Link>
           </>
         )}
@@ -54,6 +54,8 @@ export function WhyPlace() {
           </p>
           {data.derivation ? (
             <Told derivation={data.derivation} />
+          ) : data.agreed ? (
+            <Agreed {...data.agreed} />
           ) : (
             <Lines month={query.month} amount={data.amount} lines={data.lines} />
           )}
@@ -79,7 +81,7 @@ function Lines({ month: of, amount, lines }: { month: string; amount: number; li
                   {line.charge}, {tierName(line.tier)}
                 </Link>
               ) : (
-                <Link to={`/why?month=${of}&bucket=${line.bucket}`}>{line.bucket}</Link>
+                <Link to={`/why?month=${of}&bucket=${line.bucket}`}>{bucketName(line.bucket)}</Link>
               )}
             </th>
             <td>
@@ -97,6 +99,59 @@ function Lines({ month: of, amount, lines }: { month: string; amount: number; li
         </tr>
       </tbody>
     </table>
+  );
+}
+
+/** What stands for the estate as a whole where a bucket is named. */
+const bucketName = (name: string) => (name === "*" ? "Agreements" : name);
+
+/** What is agreed for the month, each with what makes it. */
+function Agreed({ part, lines }: AgreedReading) {
+  const { prices, money, price, regionName, tierName } = useEstate();
+  const share = (of: number) => `${count(of * 100, 1)} %`;
+  const words = (line: SettledLine) => {
+    switch (line.charge) {
+      case "allowance":
+        return `${share(Math.min(1, (line.agreed * part) / line.counted))} of ${money(line.base)}: ${count(Math.min(line.agreed * part, line.counted), 0)} of ${count(line.counted, 0)} units are free`;
+      case "discount":
+        return `${share(line.agreed)} off ${money(line.base)}`;
+      case "commitment":
+        return `${money(line.agreed * part)} promised, ${money(line.counted)} used`;
+      case "devices": {
+        const of = prices.regions.find((r) => r.id === line.region)?.devices?.find((d) => d.id === line.name);
+        return of ? `${of.count} at ${price(of.price ?? 0)}, over ${of.lifeMonths} months` : "";
+      }
+      default:
+        return `${money(line.agreed)} a month`;
+    }
+  };
+  return (
+    <>
+      <table className="mt-3 w-full text-right">
+        <caption className="pb-1 text-left text-sm text-ink-soft">is the sum of</caption>
+        <tbody>
+          {lines.map((line, i) => (
+            <tr key={i} className="border-b border-hairline">
+              <th scope="row" className="py-1 text-left font-normal">
+                {line.name}
+                {line.region !== "" && `, ${regionName(line.region)}`}
+                {line.tier !== "" && `, ${tierName(line.tier)}`}
+                <span className="block text-sm text-ink-soft">
+                  {line.charge}: {words(line)}
+                </span>
+              </th>
+              <td className="align-top">
+                <Figure projected>{money(line.amount)}</Figure>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-2 text-sm text-ink-soft">
+        {part < 1 && `The month has begun: ${share(part)} of its days are to come, and what is agreed a month counts for those. `}
+        <Link to="/prices">What is agreed</Link>
+      </p>
+    </>
   );
 }
 
