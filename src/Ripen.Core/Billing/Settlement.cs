@@ -75,38 +75,40 @@ public static class Settlement
         if (!DependsOnUse(prices))
             return lines;
         var left = used.ToArray();
-        foreach (var allowance in agreed.Allowances.Where(a => a.Holds(month)))
-            Take(allowance);
-        var commitments = agreed.Commitments.Where(c => c.Holds(month)).ToList();
-        foreach (var commitment in commitments)
-            Discount(commitment);
-        foreach (var commitment in commitments)
+        foreach (var allowance in agreed.Allowances)
         {
-            var paid = left.Where(u => Covers(commitment, u.Region)).Sum(u => u.Amount);
-            var missing = (commitment.Amount * part) - paid;
-            if (missing > 0)
-                lines.Add(new(commitment.Name, Charge.Commitment, commitment.Region ?? "", "", commitment.Amount, paid, 0, missing));
+            if (allowance.Holds(month))
+                Take(allowance);
+        }
+        foreach (var commitment in agreed.Commitments)
+        {
+            if (commitment.Discount > 0 && commitment.Holds(month))
+                Discount(commitment);
+        }
+        foreach (var commitment in agreed.Commitments)
+        {
+            if (commitment.Amount > 0 && commitment.Holds(month))
+                Commit(commitment);
         }
         return lines;
-
-        static bool Covers(Agreed agreed, string region) => agreed.Region is null || agreed.Region == region;
 
         SettledLine Fixed(string name, Charge charge, string region, double amount) =>
             new(name, charge, region, "", amount, 0, 0, amount * part);
 
         void Take(Allowance allowance)
         {
-            bool Takes(UsedCharge u) =>
-                u.Charge == allowance.Charge && Covers(allowance, u.Region) && (allowance.Tier is null || u.Tier == allowance.Tier);
-            var counted = left.Where(Takes).Sum(u => u.Quantity);
+            var counted = 0.0;
+            foreach (var u in left)
+                counted += allowance.Takes(u.Region, u.Tier, u.Charge) ? u.Quantity : 0;
             if (counted <= 0)
                 return;
             var share = Math.Min(1, allowance.Quantity * part / counted);
             for (var i = 0; i < left.Length; i++)
             {
-                if (!Takes(left[i]) || left[i].Amount == 0)
+                var was = left[i];
+                if (was.Amount == 0 || !allowance.Takes(was.Region, was.Tier, was.Charge))
                     continue;
-                var (was, off) = (left[i], left[i].Amount * share);
+                var off = was.Amount * share;
                 lines.Add(new(allowance.Name, Charge.Allowance, was.Region, was.Tier, allowance.Quantity, counted, was.Amount, -off));
                 left[i] = was with { Amount = was.Amount - off, Quantity = was.Quantity * (1 - share) };
             }
@@ -114,18 +116,28 @@ public static class Settlement
 
         void Discount(Commitment commitment)
         {
-            foreach (var (region, tier) in left.Select(u => (u.Region, u.Tier)).Distinct().ToList())
+            var places = new Dictionary<(string Region, string Tier), double>();
+            for (var i = 0; i < left.Length; i++)
             {
-                var money = left.Where(u => (u.Region, u.Tier) == (region, tier)).Sum(u => u.Amount);
-                if (!Covers(commitment, region) || money * commitment.Discount == 0)
+                var was = left[i];
+                if (!commitment.IsFor(was.Region))
                     continue;
-                lines.Add(new(commitment.Name, Charge.Discount, region, tier, commitment.Discount, 0, money, -money * commitment.Discount));
-                for (var i = 0; i < left.Length; i++)
-                {
-                    if ((left[i].Region, left[i].Tier) == (region, tier))
-                        left[i] = left[i] with { Amount = left[i].Amount * (1 - commitment.Discount) };
-                }
+                var place = (was.Region, was.Tier);
+                places[place] = places.GetValueOrDefault(place) + was.Amount;
+                left[i] = was with { Amount = was.Amount * (1 - commitment.Discount) };
             }
+            foreach (var ((region, tier), money) in places.Where(p => p.Value != 0))
+                lines.Add(new(commitment.Name, Charge.Discount, region, tier, commitment.Discount, 0, money, -money * commitment.Discount));
+        }
+
+        void Commit(Commitment commitment)
+        {
+            var paid = 0.0;
+            foreach (var u in left)
+                paid += commitment.IsFor(u.Region) ? u.Amount : 0;
+            var missing = (commitment.Amount * part) - paid;
+            if (missing > 0)
+                lines.Add(new(commitment.Name, Charge.Commitment, commitment.Region ?? "", "", commitment.Amount, paid, 0, missing));
         }
     }
 }

@@ -181,8 +181,8 @@ public sealed class UncertainMoney
     }
 
     /// <summary>What of usage the money of the whole estate asks: unit-months and those times their schemes' factors by region, tier and stretch;
-    /// by month, money of reading and of everything else that has no bands. Where agreements ask what is used, that by region, tier and charge,
-    /// and the quantities of it.</summary>
+    /// by month, money of reading and of everything else that has no bands. Where agreements ask what is used, that for all that they tell apart,
+    /// with its quantities.</summary>
     private sealed class Layout(Projection projection)
     {
         private readonly BillingCalendar calendar = projection.Calendar;
@@ -192,21 +192,21 @@ public sealed class UncertainMoney
         );
         private readonly List<string> regions = [.. projection.Estate.Buckets.Select(b => b.Region).Distinct()];
         private readonly bool isSettled = Settlement.DependsOnUse(projection.Estate.PriceBook);
-        private static readonly int Charges = Enum.GetValues<Charge>().Length;
+        private readonly Apart apart = new(projection.Estate.PriceBook);
 
-        public int Length => Other + ((isSettled ? 3 : 1) * Lines * calendar.Months);
+        public int Length => Other + ((isSettled ? 3 : 1) * Lines);
 
         private int Cells => regions.Count * tiers * calendar.Stretches;
 
-        private int Lines => isSettled ? regions.Count * tiers * Charges : 1;
+        private int Lines => apart.Count * calendar.Months;
 
         private int Reading => 2 * Cells;
 
-        private int Other => Reading + (Lines * calendar.Months);
+        private int Other => Reading + Lines;
 
-        private int ReadQuantity => Other + (Lines * calendar.Months);
+        private int ReadQuantity => Other + Lines;
 
-        private int OtherQuantity => ReadQuantity + (Lines * calendar.Months);
+        private int OtherQuantity => ReadQuantity + Lines;
 
         /// <param name="some">Of some of the estate's buckets.</param>
         public double[] Sum(List<BucketUsage> some)
@@ -229,7 +229,7 @@ public sealed class UncertainMoney
                         sum[Cells + at + s] += unitMonths * factor;
                     }
                 }
-                var region = regions.IndexOf(some[b].Bucket.Region);
+                var region = some[b].Bucket.Region;
                 for (var m = 0; m < calendar.Months; m++)
                 {
                     Unbanded(bill, 1, Reading, ReadQuantity);
@@ -242,7 +242,7 @@ public sealed class UncertainMoney
                         of.AddRows(b, m, rows);
                         foreach (var row in rows.Where(r => r.Charge != Charge.Storage))
                         {
-                            var at = (isSettled ? Line(region, row.Tier, row.Charge) : 0) + m;
+                            var at = (apart.Line(region, row.Tier, row.Charge) * calendar.Months) + m;
                             sum[amounts + at] += sign * row.Amount;
                             if (isSettled)
                                 sum[quantities + at] += sign * row.Quantity;
@@ -256,18 +256,17 @@ public sealed class UncertainMoney
         /// <summary>Money by month.</summary>
         public double[] Price(double[] used, double reading)
         {
-            var money = new double[calendar.Months];
-            var charged = new List<UsedCharge>();
-            for (var m = 0; m < money.Length; m++)
+            var (money, months) = (new double[calendar.Months], calendar.Months);
+            var charged = apart.Empty();
+            for (var m = 0; m < months; m++)
             {
-                charged.Clear();
-                for (var line = 0; line < Lines; line++)
+                for (var line = 0; line < charged.Length; line++)
                 {
-                    var at = (line * calendar.Months) + m;
+                    var at = (line * months) + m;
                     var amount = (used[Reading + at] * reading) + used[Other + at];
                     money[m] += amount;
-                    if (isSettled && (used[ReadQuantity + at] * reading) + used[OtherQuantity + at] is var quantity and > 0)
-                        charged.Add(Used(line, quantity, amount));
+                    var quantity = isSettled ? (used[ReadQuantity + at] * reading) + used[OtherQuantity + at] : 0;
+                    charged[line] = charged[line] with { Quantity = quantity, Amount = amount };
                 }
                 var (first, end) = (calendar.First(m), calendar.First(m + 1));
                 for (var region = 0; region < regions.Count; region++)
@@ -284,8 +283,12 @@ public sealed class UncertainMoney
                         for (var s = first; s < end; s++)
                             amount += projection.Bill.StorageCost(regions[region], tier, s, unitMonths) / unitMonths * used[Cells + at + s];
                         money[m] += amount;
-                        if (isSettled)
-                            charged.Add(Used((((region * tiers) + tier) * Charges) + (int)Charge.Storage, unitMonths, amount));
+                        var line = apart.Line(regions[region], tier, Charge.Storage);
+                        charged[line] = charged[line] with
+                        {
+                            Quantity = charged[line].Quantity + unitMonths,
+                            Amount = charged[line].Amount + amount,
+                        };
                     }
                 }
                 money[m] += isSettled
@@ -297,17 +300,45 @@ public sealed class UncertainMoney
             return money;
         }
 
-        private UsedCharge Used(int line, double quantity, double amount) =>
-            new(
-                regions[line / Charges / tiers],
-                projection.Estate.PriceBook.Tiers[line / Charges % tiers].Id,
-                (Charge)(line % Charges),
-                quantity,
-                amount
-            );
-
-        private int Line(int region, int tier, Charge charge) => ((((region * tiers) + tier) * Charges) + (int)charge) * calendar.Months;
-
         private int Cell(int region, int tier) => ((region * tiers) + tier) * calendar.Stretches;
+    }
+
+    /// <summary>What agreements tell apart of what is used: what an allowance is for by tier and charge, and all else of a region together.</summary>
+    private sealed class Apart
+    {
+        // No allowance is for leaving early: it stands for all that none is for.
+        private const Charge Rest = Charge.EarlyLeave;
+
+        private readonly List<UsedCharge> lines = [];
+        private readonly Dictionary<string, int[]> lineOf;
+        private readonly int charges = Enum.GetValues<Charge>().Length;
+
+        public Apart(PriceBook prices)
+        {
+            var isSettled = Settlement.DependsOnUse(prices);
+            lineOf = prices.Regions.ToDictionary(r => r.Id, r => new int[prices.Tiers.Count * charges]);
+            foreach (var (region, own) in lineOf)
+            {
+                for (var at = 0; at < own.Length; at++)
+                {
+                    var (tier, charge) = (prices.Tiers[at / charges].Id, (Charge)(at % charges));
+                    var line =
+                        !isSettled ? new UsedCharge("", "", Rest, 0, 0)
+                        : prices.Agreements.Allowances.Any(a => a.Takes(region, tier, charge)) ? new(region, tier, charge, 0, 0)
+                        : new(region, "", Rest, 0, 0);
+                    if ((own[at] = lines.IndexOf(line)) < 0)
+                    {
+                        own[at] = lines.Count;
+                        lines.Add(line);
+                    }
+                }
+            }
+        }
+
+        public int Count => lines.Count;
+
+        public UsedCharge[] Empty() => [.. lines];
+
+        public int Line(string region, int tier, Charge charge) => lineOf[region][(tier * charges) + (int)charge];
     }
 }

@@ -48,6 +48,8 @@ public abstract record Agreed
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public string? Region { get; init; }
 
+    public bool IsFor(string region) => Region is null || Region == region;
+
     public bool Holds(Month month) => !(From is { } from && month.Since(from) < 0) && !(Through is { } last && month.Since(last) > 0);
 }
 
@@ -70,6 +72,8 @@ public sealed record Allowance : Agreed
     /// <summary>The only tier for which it holds; null for all.</summary>
     [JsonIgnore(Condition = JsonIgnoreCondition.WhenWritingNull)]
     public string? Tier { get; init; }
+
+    public bool Takes(string region, string tier, Charge charge) => Charge == charge && IsFor(region) && (Tier is null || Tier == tier);
 }
 
 /// <summary>So much is paid every month even where less is used; what is used is cheaper for it.</summary>

@@ -83,8 +83,16 @@ function Totals({ board }: { board: Board }) {
           <Figure projected>{money(board.monthCost)}</Figure>
         </span>{" "}
         <span className="text-sm text-ink-soft">
-          {some ? `in ${month(board.month)}` : <Link to={`/why?month=${board.month}`}>in {month(board.month)}</Link>}
-          {Math.abs(board.agreed) >= 0.5 && `, ${money(board.agreed)} of it agreed`}
+          {some ? (
+            `in ${month(board.month)}`
+          ) : (
+            <Link
+              to={`/why?month=${board.month}`}
+              title={board.agreed === 0 ? "what makes it" : `with agreements of ${money(board.agreed)}, which no bucket has`}
+            >
+              in {month(board.month)}
+            </Link>
+          )}
         </span>{" "}
         <OverBudget />
       </p>
