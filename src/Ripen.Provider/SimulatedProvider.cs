@@ -379,6 +379,10 @@ public sealed class SimulatedProvider : IDisposable
     public IEnumerable<LedgerRow> Ledger(DateOnly from, DateOnly to, string? bucket) =>
         state.Booked().Index.Stream(db => Metering.Ledger.Rows(db, state.TermsIn(db).Prices.Unit, from, to, bucket));
 
+    /// <summary>What all buckets stored in a month so far, by the prices that held.</summary>
+    public IReadOnlyList<StorageSoFar> StorageOf(Month month) =>
+        state.Booked().Index.Read(db => Metering.Ledger.Storage(db, state.TermsIn(db).Prices, month.FirstDay, month.Plus(1).FirstDay));
+
     /// <summary>What was metered of the running month.</summary>
     public MonthSoFar MonthSoFar() =>
         state.Booked().Index.Read(db => Metering.Ledger.SoFar(db, state.TermsIn(db).Prices, ProviderState.Today(db)));

@@ -26,8 +26,11 @@ public sealed record MonthSoFar(
     IReadOnlyList<UsedCharge> Agreed
 );
 
-/// <summary>Storage of days of the running month in which the same prices held.</summary>
-public sealed record StorageSoFar(PriceBook Prices, IReadOnlyList<StoredSoFar> Lines);
+/// <summary>Storage of days of a month in which the same prices held.</summary>
+/// <param name="From">The first of them.</param>
+/// <param name="Prices">That held.</param>
+/// <param name="Lines">By bucket and tier.</param>
+public sealed record StorageSoFar(DateOnly From, PriceBook Prices, IReadOnlyList<StoredSoFar> Lines);
 
 /// <summary>
 /// What the rest of a month adds to what was metered of it. A projection prices the days from its today on by themselves; where a month has

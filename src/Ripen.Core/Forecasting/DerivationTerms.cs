@@ -121,7 +121,7 @@ internal sealed class DerivationTerms(Projection projection, int bucket, int tie
     }
 
     /// <summary>As far as they are filled.</summary>
-    private static IEnumerable<DerivationBand> Bands(IReadOnlyList<StorageBand> bands, double units)
+    public static IEnumerable<DerivationBand> Bands(IReadOnlyList<StorageBand> bands, double units)
     {
         var from = 0.0;
         foreach (var band in bands)

@@ -125,23 +125,27 @@ internal static class Ledger
     /// <summary>The running month before <paramref name="today"/>, and what today was charged so far.</summary>
     public static MonthSoFar SoFar(SqliteConnection db, PriceBook prices, DateOnly today) =>
         new(
-            StorageSoFar(db, prices, today),
+            Storage(db, prices, Month.Of(today).FirstDay, today),
             AgreementMeter.DaysClosed(db, today),
             AgreementMeter.Charged(db, today, isAgreed: false),
             AgreementMeter.Charged(db, today, isAgreed: true)
         );
 
-    /// <summary>Storage of the running month before <paramref name="today"/>, by the prices that held.</summary>
-    private static IReadOnlyList<StorageSoFar> StorageSoFar(SqliteConnection db, PriceBook prices, DateOnly today)
+    /// <summary>Storage of days of one month, by the prices that held.</summary>
+    /// <param name="db">To read.</param>
+    /// <param name="prices">As they stand.</param>
+    /// <param name="first">The first day.</param>
+    /// <param name="end">The day after the last.</param>
+    public static IReadOnlyList<StorageSoFar> Storage(SqliteConnection db, PriceBook prices, DateOnly first, DateOnly end)
     {
-        var first = new DateOnly(today.Year, today.Month, 1);
-        List<DateOnly> cuts = [first, .. prices.Earlier.Select(e => e.Until).Where(d => d > first && d < today).Distinct().Order(), today];
+        List<DateOnly> cuts = [first, .. prices.Earlier.Select(e => e.Until).Where(d => d > first && d < end).Distinct().Order(), end];
         return
         [
             .. cuts.Zip(
                 cuts.Skip(1),
                 (from, to) =>
                     new StorageSoFar(
+                        from,
                         prices.AmountsOn(from),
                         db.List(
                             """

@@ -5,6 +5,7 @@ using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
+using Ripen.Provider;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Forecasts;
@@ -13,17 +14,21 @@ namespace Ripen.Server.Forecasts;
 public sealed record DerivationLine(string Bucket, string? Tier, Charge? Charge, double Amount);
 
 /// <summary>An amount and what makes it: buckets, then their charges by tier, then prices and what was put there.</summary>
-/// <param name="Month">In which it is projected.</param>
+/// <param name="Month">In which it is projected, or was charged.</param>
 /// <param name="Amount">Money.</param>
 /// <param name="Lines">Add up to it; empty where the derivation is the end.</param>
 /// <param name="Derivation">Of one charge of a bucket in a tier; null above that.</param>
 /// <param name="Agreed">What is agreed for the estate as a whole; null for anything else.</param>
+/// <param name="IsCharged">Whether it was charged; else it is projected.</param>
+/// <param name="Metered">Of one charge that was metered; null above that.</param>
 public sealed record DerivationReading(
     Month Month,
     double Amount,
     IReadOnlyList<DerivationLine> Lines,
     Derivation? Derivation,
-    AgreedReading? Agreed = null
+    AgreedReading? Agreed = null,
+    bool IsCharged = false,
+    MeteredDerivation? Metered = null
 );
 
 /// <summary>What agreements make of a month.</summary>
@@ -31,7 +36,7 @@ public sealed record DerivationReading(
 /// <param name="Lines">Add up to the amount.</param>
 public sealed record AgreedReading(double Part, IReadOnlyList<SettledLine> Lines);
 
-/// <summary>Any projected amount opens down to prices and rules.</summary>
+/// <summary>Any amount opens: what is projected down to prices and rules, what was charged down to prices and days.</summary>
 internal static class DerivationEndpoint
 {
     private const int MostLines = 40;
@@ -40,15 +45,20 @@ internal static class DerivationEndpoint
         forecast
             .MapGet("/derivation", Read)
             .WithName("readDerivation")
-            .WithSummary("What a projected amount is made of: of a month, of a bucket in it, or of one of its charges in a tier.");
+            .WithSummary("What an amount is made of: of a month, of a bucket in it, or of one of its charges in a tier.");
 
     private static async Task<Results<Ok<DerivationReading>, ProblemHttpResult>> Read(
-        [Description("yyyy-MM, from the running month on.")] string month,
+        [Description("yyyy-MM.")] string month,
         CurrentEstate current,
+        SimulatedProvider provider,
         CancellationToken cancel,
         [Description("A bucket's name, or * for what is agreed for the estate as a whole; all together without it.")] string? bucket = null,
         [Description("The id of a tier; with charge.")] string? tier = null,
-        [Description("storage, early-leave, writes, reads, moves, recall, transfer or watching; with tier.")] string? charge = null
+        [Description(
+            "storage, early-leave, writes, reads, moves, recall, transfer or watching; with tier. Of what was charged for agreements, without."
+        )]
+            string? charge = null,
+        [Description("What was charged, and not what is to come; always so of months that are over.")] bool charged = false
     )
     {
         if (await current.Get(cancel) is not { } view)
@@ -56,9 +66,13 @@ internal static class DerivationEndpoint
         var today = view.Estate.Today;
         if (!DateOnly.TryParseExact($"{month}-01", "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day))
             return Problems.Invalid("invalid-month", "?month", "Write a month as yyyy-MM.");
-        var at = ((day.Year - today.Year) * 12) + day.Month - today.Month;
-        if (at < 0)
-            return Problems.Invalid("out-of-range", "?month", "That month is over; what was metered is in the ledger.");
+        var at = Month.Of(day).Since(Month.Of(today));
+        if (at > 0 && charged)
+            return Problems.Invalid("out-of-range", "?month", "Nothing was charged in a month that has not begun.");
+        if (at < 0 || charged)
+            return ChargedReading.Of(Month.Of(day), bucket, tier, charge, view.Estate, provider) is { } read
+                ? TypedResults.Ok(read)
+                : Problems.NotFound("not-charged", $"Nothing was charged for that in {month}.");
         if (Horizon.Check(at + 1) is { } far)
             return far;
         var projection = view.Project(Math.Max(Horizon.Default, at + 1));
@@ -100,6 +114,12 @@ internal static class DerivationEndpoint
             : Problems.NotFound("not-charged", $"'{bucket}' is not charged for {charge} in '{tier}' in {month}.");
     }
 
+    /// <summary>As many as one looks at, the rest together.</summary>
+    public static List<DerivationLine> Most(List<DerivationLine> all) =>
+        all.Count <= MostLines
+            ? all
+            : [.. all.Take(MostLines - 1), new DerivationLine("", null, null, all.Skip(MostLines - 1).Sum(l => l.Amount))];
+
     private static List<DerivationLine> Buckets(Projection projection, int month)
     {
         var all = projection
@@ -108,8 +128,6 @@ internal static class DerivationEndpoint
             .Where(l => l.Amount != 0)
             .OrderByDescending(l => l.Amount)
             .ToList();
-        return all.Count <= MostLines
-            ? all
-            : [.. all.Take(MostLines - 1), new DerivationLine("", null, null, all.Skip(MostLines - 1).Sum(l => l.Amount))];
+        return Most(all);
     }
 }

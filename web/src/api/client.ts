@@ -163,6 +163,8 @@ export type Difference = Schemas["Difference"];
 export type Fan = Schemas["Fan"];
 export type Derivation = Schemas["Derivation"];
 export type DerivationLine = Schemas["DerivationLine"];
+export type DerivationTerm = Schemas["DerivationTerm"];
+export type MeteredDerivation = Schemas["MeteredDerivation"];
 export type Scenario = Schemas["Scenario"];
 export type ScenarioComparison = Schemas["ScenarioComparison"];
 export type ScenarioOutlook = Schemas["ScenarioOutlook"];
@@ -650,7 +652,7 @@ export const readPricesWithRows = (csv: string) =>
 export const priceRowsFile = "/api/prices/rows.csv";
 
 /** What a projected amount is made of. */
-export const readDerivation = (query: { month: string; bucket?: string; tier?: string; charge?: string }) =>
+export const readDerivation = (query: { month: string; bucket?: string; tier?: string; charge?: string; charged?: boolean }) =>
   value(client.GET("/api/forecast/derivation", { params: { query } }));
 
 /** Money of many futures: ranges are three numbers with commas between. */

@@ -714,7 +714,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a projected amount is made of: of a month, of a bucket in it, or of one of its charges in a tier. */
+        /** What an amount is made of: of a month, of a bucket in it, or of one of its charges in a tier. */
         get: operations["readDerivation"];
         put?: never;
         post?: never;
@@ -4608,6 +4608,9 @@ export interface components {
             lines: components["schemas"]["DerivationLine"][];
             derivation: null | components["schemas"]["Derivation"];
             agreed?: null | components["schemas"]["AgreedReading"];
+            /** @default false */
+            isCharged: boolean;
+            metered?: null | components["schemas"]["MeteredDerivation"];
         };
         DerivationTerm: {
             /** Format: date */
@@ -5478,6 +5481,21 @@ export interface components {
         };
         /** @enum {unknown} */
         Mending: "copy" | "bring-back" | "remove" | "mend" | "try-again";
+        MeteredDay: {
+            /** Format: date */
+            day: string;
+            /** Format: double */
+            quantity: number;
+            /** Format: double */
+            amount: number;
+        };
+        MeteredDerivation: {
+            row: components["schemas"]["ForecastRow"];
+            terms: components["schemas"]["DerivationTerm"][];
+            /** Format: double */
+            rest: number;
+            days: components["schemas"]["MeteredDay"][];
+        };
         MissedRun: {
             /** Format: date */
             day: string;
@@ -8286,14 +8304,16 @@ export interface operations {
     readDerivation: {
         parameters: {
             query: {
-                /** @description yyyy-MM, from the running month on. */
+                /** @description yyyy-MM. */
                 month: string;
                 /** @description A bucket's name, or * for what is agreed for the estate as a whole; all together without it. */
                 bucket?: string;
                 /** @description The id of a tier; with charge. */
                 tier?: string;
-                /** @description storage, early-leave, writes, reads, moves, recall, transfer or watching; with tier. */
+                /** @description storage, early-leave, writes, reads, moves, recall, transfer or watching; with tier. Of what was charged for agreements, without. */
                 charge?: string;
+                /** @description What was charged, and not what is to come; always so of months that are over. */
+                charged?: boolean;
             };
             header?: never;
             path?: never;

@@ -1,6 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { type AgreedReading, type Derivation, type DerivationLine, readDerivation, type SettledLine } from "../../api/client";
+import {
+  type AgreedReading,
+  type Derivation,
+  type DerivationLine,
+  type DerivationTerm,
+  type MeteredDerivation,
+  readDerivation,
+  type SettledLine,
+} from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, day, month } from "../../format";
@@ -9,55 +17,76 @@ import { Figure } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 
-/** An amount opens: what it is made of, read downwards to the price, the quantity, and the rule that put it there. */
+type Place = { month: string; bucket?: string | undefined; tier?: string | undefined; charge?: string | undefined };
+
+/** An amount opens: what it is made of, read downwards to the price, the quantity, and the rule or the days that put it there. */
 export function WhyPlace() {
   usePageTitle("Why this amount");
   const { estate, money, tierName } = useEstate();
   const { params } = useAddress();
   const [bucket, tier, charge] = ["bucket", "tier", "charge"].map((name) => params.get(name) ?? undefined);
-  const query = {
-    month: params.get("month") ?? estate.months[0] ?? "",
-    ...(bucket && { bucket }),
-    ...(tier && charge && { tier, charge }),
-  };
+  const running = estate.months[0] ?? "";
+  const of = params.get("month") ?? running;
+  const charged = params.get("of") === "charged" || of < running;
+  const query = { month: of, ...(bucket && { bucket }), ...(tier && { tier }), ...(charge && { charge }), charged };
   const read = useQuery({ queryKey: keys.derivation(query), queryFn: () => readDerivation(query), retry: false });
   const { data } = read;
+  const to = (place: Place, isCharged = charged) =>
+    `/why?${new URLSearchParams(Object.entries({ ...place, ...(isCharged && { of: "charged" }) }).filter((e): e is [string, string] => !!e[1]))}`;
   return (
     <div className="max-w-4xl px-6 pb-24">
       <h1 className="pt-5 text-3xl">Why this amount</h1>
       <nav aria-label="What opens" className="mt-2 flex flex-wrap gap-2">
-        <Link to={`/why?month=${query.month}`} aria-current={bucket ? undefined : "page"}>
-          All of {month(query.month)}
+        <Link to={to({ month: of })} aria-current={bucket ? undefined : "page"}>
+          All of {month(of)}
         </Link>
         {bucket && (
           <>
             <span aria-hidden="true">›</span>
-            <Link to={`/why?month=${query.month}&bucket=${bucket}`} aria-current={tier ? undefined : "page"}>
+            <Link to={to({ month: of, bucket })} aria-current={charge ? undefined : "page"}>
               {bucketName(bucket)}
             </Link>
           </>
         )}
-        {tier && charge && (
+        {charge && (
           <>
             <span aria-hidden="true">›</span>
             <span aria-current="page">
-              {charge}, {tierName(tier)}
+              {charge}
+              {tier && `, ${tierName(tier)}`}
             </span>
           </>
+        )}
+        {of === running && (
+          <span className="ml-auto flex gap-4">
+            <Link to={to({ month: of, bucket, tier, charge }, true)} aria-current={charged ? "true" : undefined}>
+              charged so far
+            </Link>
+            <Link to={to({ month: of, bucket, tier, charge }, false)} aria-current={charged ? undefined : "true"}>
+              to come
+            </Link>
+          </span>
         )}
       </nav>
       {read.error && <ErrorNote error={read.error} />}
       {data && (
         <>
           <p className="mt-3 font-serif text-3xl">
-            <Figure projected>{money(data.amount)}</Figure>
+            <Figure projected={!data.isCharged}>{money(data.amount)}</Figure>
           </p>
           {data.derivation ? (
             <Told derivation={data.derivation} />
+          ) : data.metered ? (
+            <Metered derivation={data.metered} />
           ) : data.agreed ? (
             <Agreed {...data.agreed} />
           ) : (
-            <Lines month={query.month} amount={data.amount} lines={data.lines} />
+            <Lines
+              to={(place) => to({ month: of, ...place })}
+              amount={data.amount}
+              lines={data.lines}
+              isCharged={data.isCharged}
+            />
           )}
         </>
       )}
@@ -65,7 +94,9 @@ export function WhyPlace() {
   );
 }
 
-function Lines({ month: of, amount, lines }: { month: string; amount: number; lines: DerivationLine[] }) {
+type LinesProps = { to: (place: Omit<Place, "month">) => string; amount: number; lines: DerivationLine[]; isCharged: boolean };
+
+function Lines({ to, amount, lines, isCharged }: LinesProps) {
   const { money, tierName } = useEstate();
   return (
     <table className="mt-3 w-full text-right">
@@ -76,16 +107,16 @@ function Lines({ month: of, amount, lines }: { month: string; amount: number; li
             <th scope="row" className="py-1 text-left font-normal">
               {line.bucket === "" ? (
                 "all others"
-              ) : line.tier && line.charge ? (
-                <Link to={`/why?month=${of}&bucket=${line.bucket}&tier=${line.tier}&charge=${line.charge}`}>
-                  {line.charge}, {tierName(line.tier)}
-                </Link>
               ) : (
-                <Link to={`/why?month=${of}&bucket=${line.bucket}`}>{bucketName(line.bucket)}</Link>
+                <Link to={to({ bucket: line.bucket, tier: line.tier ?? undefined, charge: line.charge ?? undefined })}>
+                  {line.charge
+                    ? [line.charge, line.tier && tierName(line.tier)].filter(Boolean).join(", ")
+                    : bucketName(line.bucket)}
+                </Link>
               )}
             </th>
             <td>
-              <Figure projected>{money(line.amount)}</Figure>
+              <Figure projected={!isCharged}>{money(line.amount)}</Figure>
             </td>
           </tr>
         ))}
@@ -94,7 +125,7 @@ function Lines({ month: of, amount, lines }: { month: string; amount: number; li
             in all
           </th>
           <td>
-            <Figure projected>{money(amount)}</Figure>
+            <Figure projected={!isCharged}>{money(amount)}</Figure>
           </td>
         </tr>
       </tbody>
@@ -157,46 +188,10 @@ function Agreed({ part, lines }: AgreedReading) {
 
 /** The end of the way: prices on quantities, and what the quantity is made of. */
 function Told({ derivation }: { derivation: Derivation }) {
-  const { money, price, regionName } = useEstate();
   const { row, terms, parts } = derivation;
-  const many = (quantity: number) => count(quantity, Math.abs(quantity) < 100 ? 3 : 0);
   return (
     <>
-      {terms.map((term) => (
-        <section key={term.from + term.what} className="mt-5 border-t border-hairline pt-2">
-          <p>
-            <Figure projected>{money(term.amount)}</Figure> = {many(term.quantity)} {term.unit} {term.what}
-            {term.per !== 1 && ` ÷ ${count(term.per)}`} × {price(term.price)}
-            {term.factor !== 1 && ` × ${count(term.factor, 3)} for the scheme`}
-          </p>
-          <p className="text-sm text-ink-soft">
-            {day(term.from)} to {day(term.to)}, at the prices of {regionName(row.region)} on those days
-          </p>
-          {term.bands.length > 1 && (
-            <table className="mt-2 w-full max-w-xl text-right text-sm">
-              <caption className="pb-1 text-left text-ink-soft">
-                The price is graduated by what the whole estate stores there in the month:
-              </caption>
-              <tbody>
-                {term.bands.map((band) => (
-                  <tr key={band.from} className="border-b border-hairline">
-                    <th scope="row" className="py-0.5 text-left font-normal">
-                      from {count(band.from, 0)}
-                      {band.upTo === null ? " on" : ` to ${count(band.upTo ?? 0, 0)}`} {row.unit}
-                    </th>
-                    <td>
-                      {many(band.units)} × {price(band.price)}
-                    </td>
-                    <td>
-                      <Figure projected>{money(band.amount)}</Figure>
-                    </td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          )}
-        </section>
-      ))}
+      <Terms terms={terms} region={row.region} unit={row.unit} projected />
       {parts.length > 0 && (
         <table className="mt-6 w-full text-right">
           <caption className="pb-1 text-left font-serif text-xl">
@@ -216,6 +211,115 @@ function Told({ derivation }: { derivation: Derivation }) {
             ))}
           </tbody>
         </table>
+      )}
+    </>
+  );
+}
+
+const many = (quantity: number) => count(quantity, Math.abs(quantity) < 100 ? 3 : 0);
+
+/** Prices on quantities, with the bands that make them. */
+function Terms({
+  terms,
+  region,
+  unit,
+  projected,
+}: {
+  terms: DerivationTerm[];
+  region: string;
+  unit: string;
+  projected: boolean;
+}) {
+  const { money, price, regionName } = useEstate();
+  return terms.map((term) => (
+    <section key={term.from + term.what} className="mt-5 border-t border-hairline pt-2">
+      <p>
+        <Figure projected={projected}>{money(term.amount)}</Figure> = {many(term.quantity)} {term.unit} {term.what}
+        {term.per !== 1 && ` ÷ ${count(term.per)}`} × {price(term.price)}
+        {term.factor !== 1 && ` × ${count(term.factor, 3)} for the scheme`}
+      </p>
+      <p className="text-sm text-ink-soft">
+        {day(term.from)} to {day(term.to)}, at the prices of {regionName(region)} on those days
+      </p>
+      {term.bands.length > 1 && (
+        <table className="mt-2 w-full max-w-xl text-right text-sm">
+          <caption className="pb-1 text-left text-ink-soft">
+            The price is graduated by what the whole estate stores there in the month:
+          </caption>
+          <tbody>
+            {term.bands.map((band) => (
+              <tr key={band.from} className="border-b border-hairline">
+                <th scope="row" className="py-0.5 text-left font-normal">
+                  from {count(band.from, 0)}
+                  {band.upTo === null ? " on" : ` to ${count(band.upTo ?? 0, 0)}`} {unit}
+                </th>
+                <td>
+                  {many(band.units)} × {price(band.price)}
+                </td>
+                <td>
+                  <Figure projected={projected}>{money(band.amount)}</Figure>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </section>
+  ));
+}
+
+/** What was charged: by the prices that held, and day by day. */
+function Metered({ derivation }: { derivation: MeteredDerivation }) {
+  const { money } = useEstate();
+  const { row, terms, rest, days } = derivation;
+  return (
+    <>
+      <Terms terms={terms} region={row.region} unit={row.unit} projected={false} />
+      {terms.length > 0 && Math.abs(rest) >= 0.005 && (
+        <section className="mt-5 border-t border-hairline pt-2">
+          <p>{money(rest)}: requests of recalls and their other speeds, or what lay under another scheme that month</p>
+        </section>
+      )}
+      {row.charge === "transfer" && (
+        <p className="mt-3 text-sm text-ink-soft">
+          What it cost on its way stands under <Link to="/prices">Prices</Link>, from region to region.
+        </p>
+      )}
+      <table className="mt-6 w-full max-w-2xl text-right">
+        <caption className="pb-1 text-left font-serif text-xl">Day by day</caption>
+        <thead className="text-sm text-ink-soft">
+          <tr className="border-b border-hairline-strong">
+            <th className="text-left font-normal">day</th>
+            <th className="font-normal">{row.unit}</th>
+            <th className="font-normal">amount</th>
+          </tr>
+        </thead>
+        <tbody>
+          {days.map((d) => (
+            <tr key={d.day} className="border-b border-hairline">
+              <th scope="row" className="py-0.5 text-left font-normal">
+                {day(d.day)}
+              </th>
+              <td>{many(d.quantity)}</td>
+              <td>{money(d.amount)}</td>
+            </tr>
+          ))}
+        </tbody>
+        <tfoot>
+          <tr className="font-semibold">
+            <th scope="row" className="py-1 text-left">
+              in all
+            </th>
+            <td>{many(row.quantity)}</td>
+            <td>{money(row.amount)}</td>
+          </tr>
+        </tfoot>
+      </table>
+      {row.charge === "storage" && (
+        <p className="mt-2 max-w-2xl text-sm text-ink-soft">
+          Bands hold for the whole month: each night settles the days before anew, so that a day's amount is what that night
+          added.
+        </p>
       )}
     </>
   );

@@ -1,0 +1,64 @@
+using System.Net;
+using System.Text.Json.Nodes;
+
+namespace Ripen.Server.Tests;
+
+/// <summary>What was charged opens over HTTP: from a month to its buckets, their charges, prices and days.</summary>
+public sealed class ChargedHttpTests : IDisposable
+{
+    private readonly TestServer server = new();
+
+    public void Dispose() => server.Dispose();
+
+    private async Task<JsonNode> Why(string asked) => (await server.Get($"/api/forecast/derivation?{asked}")).Body;
+
+    private static double Sum(JsonNode list) => list.AsArray().Sum(l => (double)l!["amount"]!);
+
+    [Theory]
+    [InlineData("month=2026-11")]
+    [InlineData("month=2026-12&charged=true")]
+    public async Task A_month_that_was_charged_opens_down_to_prices_and_days(string asked)
+    {
+        await server.PassUntil("2026-12-10");
+        var month = asked.Substring("month=".Length, "yyyy-MM".Length);
+        var all = await Why(asked);
+        var ledger = (await server.Get($"/api/ledger?from={month}-01&to={(month == "2026-11" ? "2026-12-01" : "2027-01-01")}")).Body;
+        Assert.Equal(Sum(ledger), (double)all["amount"]!, 1e-6);
+        Assert.Equal(Sum(ledger), Sum(all["lines"]!), 1e-6);
+        Assert.True((bool)all["isCharged"]!);
+        var opened = 0;
+        foreach (var bucket in all["lines"]!.AsArray())
+        {
+            var of = $"{asked}&bucket={bucket!["bucket"]}";
+            var charges = (await Why(of))["lines"]!;
+            Assert.Equal((double)bucket["amount"]!, Sum(charges), 1e-6);
+            foreach (var charge in charges.AsArray())
+            {
+                var tier = (string?)charge!["tier"] is { } id ? $"&tier={id}" : "";
+                var told = (await Why($"{of}{tier}&charge={charge["charge"]}"))["metered"]!;
+                Assert.Equal((double)charge["amount"]!, Sum(told["days"]!), 1e-6);
+                Assert.Equal((double)charge["amount"]!, Sum(told["terms"]!) + (double)told["rest"]!, 1e-6);
+                opened++;
+            }
+        }
+        Assert.True(opened > 40, $"{opened} opened");
+        Assert.Contains(all["lines"]!.AsArray(), l => (string)l!["bucket"]! == "*");
+    }
+
+    [Fact]
+    public async Task What_was_not_charged_does_not_open()
+    {
+        await server.PassUntil("2026-12-02");
+        const string why = "/api/forecast/derivation";
+        Assert.Equal((HttpStatusCode.NotFound, "not-charged"), await server.Refused(HttpMethod.Get, $"{why}?month=2026-09"));
+        Assert.Equal((HttpStatusCode.NotFound, "not-charged"), await server.Refused(HttpMethod.Get, $"{why}?month=2026-11&bucket=nobodys"));
+        Assert.Equal(
+            (HttpStatusCode.NotFound, "not-charged"),
+            await server.Refused(HttpMethod.Get, $"{why}?month=2026-11&bucket=deck-cameras&tier=counter&charge=rent")
+        );
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "out-of-range"),
+            await server.Refused(HttpMethod.Get, $"{why}?month=2027-01&charged=true")
+        );
+    }
+}
