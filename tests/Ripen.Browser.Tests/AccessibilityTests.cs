@@ -15,6 +15,7 @@ public sealed class AccessibilityTests(DemoFixture demo) : IClassFixture<DemoFix
     [InlineData("/forecast?by=charge", "early-leave")]
     [InlineData("/landscape?years=10", "The same in numbers")]
     [InlineData("/prices", "What tiers ask for")]
+    [InlineData("/on-paper", "What could be saved")]
     [InlineData("/full-restore?line=1000", "last byte")]
     [InlineData("/full-restore?bucket=deck-cameras&to=quarrydown", "Kept warm in")]
     [InlineData("/arrays", "There is none in this estate")]

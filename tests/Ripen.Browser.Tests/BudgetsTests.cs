@@ -83,5 +83,14 @@ public sealed class BudgetsTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Click(page.Link("likely above “From a sheet”"));
         page.See("became likely to end above its limit");
         Assert.Empty(Accessibility.Violations(page.Browser));
+        // What was charged opens down to its days.
+        page.Present(By.LinkText("November 2026")).SendKeys(Keys.Enter);
+        page.See("charged so far");
+        page.Present(By.LinkText("port-sonar")).SendKeys(Keys.Enter);
+        page.Present(By.LinkText("storage, Counter")).SendKeys(Keys.Enter);
+        page.See("Day by day");
+        page.See("1 November 2026");
+        Assert.Contains("of=charged", page.Browser.Url, StringComparison.Ordinal);
+        Assert.Empty(Accessibility.Violations(page.Browser));
     }
 }

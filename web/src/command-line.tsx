@@ -44,6 +44,7 @@ export function CommandLine() {
     { label: "forecast", run: () => navigate(`/forecast${keep}`) },
     { label: "what if: scenarios", run: () => navigate("/what-if") },
     { label: "how sure: ranges of the forecast", run: () => navigate("/how-sure") },
+    { label: "forecast on paper: two sheets", run: () => navigate("/on-paper") },
     { label: "bills from elsewhere: fit prices", run: () => navigate("/bills") },
     { label: "budgets: plan against fact", run: () => navigate("/budgets") },
     { label: "how it ripens", run: () => navigate("/landscape") },

@@ -1,5 +1,5 @@
 import { useMutation } from "@tanstack/react-query";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { type BillReading, type FitBy, readBillPrices } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count, month } from "../../format";
@@ -117,7 +117,9 @@ export function FitPart({ bill }: { bill: BillReading }) {
               </th>
               <td className="pl-8">{money(m.billed)}</td>
               <td className="pl-8">{money(m.mapped)}</td>
-              <td className="pl-8">{m.metered === 0 ? "" : money(m.metered)}</td>
+              <td className="pl-8">
+                {m.metered !== 0 && <Link to={`/why?month=${m.month}&of=charged`}>{money(m.metered)}</Link>}
+              </td>
             </tr>
           ))}
         </tbody>

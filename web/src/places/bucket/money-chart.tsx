@@ -57,7 +57,13 @@ function Table({ bucket, data }: { bucket: string; data: BucketMoney }) {
               <th scope="row" className="text-left font-normal">
                 {month(m)}
               </th>
-              <td>{metered.has(m) ? money(metered.get(m) ?? 0) : "–"}</td>
+              <td>
+                {metered.has(m) ? (
+                  <Link to={`/why?month=${m}&bucket=${bucket}&of=charged`}>{money(metered.get(m) ?? 0)}</Link>
+                ) : (
+                  "–"
+                )}
+              </td>
               <td>
                 {projected.has(m) ? <Link to={`/why?month=${m}&bucket=${bucket}`}>{money(projected.get(m) ?? 0)}</Link> : "–"}
               </td>

@@ -27,7 +27,7 @@ export function BudgetMonths({ reading }: { reading: BudgetReading }) {
           {months.map((m) => (
             <tr key={m.month} className="border-b border-hairline">
               <th scope="row" className="whitespace-nowrap py-0.5 text-left font-normal">
-                {m.month > running ? <Link to={`/why?month=${m.month}`}>{month(m.month)}</Link> : month(m.month)}
+                <Link to={`/why?month=${m.month}${m.month === running ? "&of=charged" : ""}`}>{month(m.month)}</Link>
               </th>
               <Amounts of={m} />
               <td className="pl-6 text-left text-bad">{told(m.month)}</td>

@@ -47,6 +47,7 @@ export function ForecastPlace() {
           <Link to="/budgets">Budgets</Link>
           <Link to="/landscape">How it ripens</Link>
           <Link to="/full-restore">Everything back</Link>
+          <Link to="/on-paper">On paper</Link>
           <OverBudget />
         </span>
         <YearFigures series={forecast.data} />

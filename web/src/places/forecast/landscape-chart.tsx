@@ -135,7 +135,7 @@ export function LandscapeChart({ reading }: { reading: LandscapeReading }) {
             <span className="figure-projected">{words}</span>
           </>
         ) : (
-          <span className="text-sm text-ink-soft">Point at it, or read it with the arrow keys.</span>
+          <span className="no-print text-sm text-ink-soft">Point at it, or read it with the arrow keys.</span>
         )}
       </output>
     </div>

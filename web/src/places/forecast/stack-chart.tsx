@@ -43,6 +43,7 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
   );
   const fill = (i: number) => {
     const line = series.lines[i];
+    if (line?.key === "*") return "var(--ink-soft)";
     const place = by === "tier" && line ? tierOf(prices, line.key).place : -1;
     if (place >= 0) return tierFill(place);
     return `url(#layer-${i})`;

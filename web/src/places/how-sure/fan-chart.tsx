@@ -78,7 +78,7 @@ export function FanChart({ fan }: { fan: Fan }) {
       <p className="flex min-h-6 items-baseline gap-4 text-sm">
         <output aria-label="Reading">
           {!isRead ? (
-            <span className="text-ink-soft">Point at it, or read it with the arrow keys.</span>
+            <span className="no-print text-ink-soft">Point at it, or read it with the arrow keys.</span>
           ) : (
             <>
               <span className="font-serif">{month(fan.months[read] ?? "")}</span>:{" "}

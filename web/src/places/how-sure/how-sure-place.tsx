@@ -1,4 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { type Fan, readFan, readScenarios } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
@@ -11,25 +12,16 @@ import { usePageTitle } from "../../ui/page-title";
 import { useSettled } from "../../ui/use-settled";
 import { DriverBars } from "./driver-bars";
 import { FanChart } from "./fan-chart";
+import { notKnown, questionOf } from "./not-known";
 import { type Range, RangeFields } from "./range-fields";
-
-const asked = [
-  { name: "growth", label: "Growth", unit: "points a year more", scale: 0.01, usual: [-0.05, 0, 0.1] },
-  { name: "reading", label: "Reading", unit: "times as often", scale: 1, usual: [0.7, 1, 1.5] },
-  { name: "prices", label: "Prices", unit: "per cent a year", scale: 0.01, usual: [-0.02, 0, 0.03] },
-] as const;
 
 /** How sure the forecast is: what is not known, as three numbers each, and the bill of a thousand futures. */
 export function HowSurePlace() {
   usePageTitle("How sure");
   const { params, set } = useAddress();
-  const seed = Number(params.get("seed") ?? 1) || 1;
-  const scenario = params.get("scenario");
-  const typed = Object.fromEntries(asked.map((a) => [a.name, params.get(a.name) ?? a.usual.join(",")])) as Record<
-    (typeof asked)[number]["name"],
-    string
-  >;
-  const question = useSettled(JSON.stringify({ ...typed, seed, ...(scenario ? { scenario } : {}) }));
+  const typed = questionOf(params);
+  const { seed, scenario } = typed;
+  const question = useSettled(JSON.stringify(typed));
   const scenarios = useQuery({ queryKey: keys.scenarios, queryFn: readScenarios });
   const fan = useQuery({
     queryKey: keys.fan(question),
@@ -44,6 +36,9 @@ export function HowSurePlace() {
       <div className="flex flex-wrap items-end gap-x-6 gap-y-1 pt-5">
         <h1 className="text-3xl">How sure</h1>
         <p className="text-ink-soft">Three numbers for what is not known; a thousand futures drawn from them.</p>
+        <Link to={`/on-paper?${params}`} className="ml-auto text-sm">
+          On paper
+        </Link>
       </div>
       <div className="mt-3 grid grid-cols-[22rem_minmax(0,1fr)] gap-x-10 gap-y-4 max-lg:grid-cols-1">
         <div className="min-w-0">
@@ -59,7 +54,7 @@ export function HowSurePlace() {
               </tr>
             </thead>
             <tbody>
-              {asked.map(({ name, label, unit, scale }) => (
+              {notKnown.map(({ name, label, unit, scale }) => (
                 <RangeFields
                   key={name}
                   label={label}

@@ -236,7 +236,7 @@ function Terms({
       <p>
         <Figure projected={projected}>{money(term.amount)}</Figure> = {many(term.quantity)} {term.unit} {term.what}
         {term.per !== 1 && ` ÷ ${count(term.per)}`} × {price(term.price)}
-        {term.factor !== 1 && ` × ${count(term.factor, 3)} for the scheme`}
+        {Math.abs(term.factor - 1) > 1e-9 && ` × ${count(term.factor, 3)} for the scheme`}
       </p>
       <p className="text-sm text-ink-soft">
         {day(term.from)} to {day(term.to)}, at the prices of {regionName(region)} on those days

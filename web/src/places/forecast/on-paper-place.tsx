@@ -1,0 +1,165 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { type Fan, type ForecastSeries, readCheapest, readFan, readForecast, readRunningBudgets } from "../../api/client";
+import { keys } from "../../api/keys";
+import { useEstate } from "../../estate-context";
+import { count, day, month } from "../../format";
+import { useAddress } from "../../ui/address";
+import { Button, Figure } from "../../ui/controls";
+import { ErrorNote } from "../../ui/error-note";
+import { usePageTitle } from "../../ui/page-title";
+import { DriverBars } from "../how-sure/driver-bars";
+import { FanChart } from "../how-sure/fan-chart";
+import { inWords, questionOf } from "../how-sure/not-known";
+import { StackChart } from "./stack-chart";
+
+const months = 120;
+const mostSchedules = 6;
+
+/** What a budget meeting asks for, on two sheets: the number, its range, its reasons, and what could be saved. */
+export function OnPaperPlace() {
+  usePageTitle("On paper");
+  const { estate, prices, money } = useEstate();
+  const { params } = useAddress();
+  const question = questionOf(params);
+  const series = useQuery({ queryKey: ["forecast", months / 12, "tier"], queryFn: () => readForecast(months, "tier") });
+  const charges = useQuery({ queryKey: ["forecast", 1, "charge"], queryFn: () => readForecast(12, "charge") });
+  const buckets = useQuery({ queryKey: ["forecast", 1, "bucket"], queryFn: () => readForecast(12, "bucket") });
+  const asked = JSON.stringify(question);
+  const fan = useQuery({ queryKey: keys.fan(asked), queryFn: ({ signal }) => readFan(question, signal), retry: false });
+  const running = useQuery({ queryKey: keys.runningBudgets, queryFn: readRunningBudgets });
+  const advice = useQuery({ queryKey: keys.cheapest(null), queryFn: () => readCheapest(null) });
+  const wrong = [series, charges, buckets, fan, running, advice].find((q) => q.error)?.error;
+  if (wrong) return <ErrorNote error={wrong} />;
+  if (!series.data || !charges.data || !buckets.data || !fan.data || !advice.data)
+    return <p className="px-6 py-10 text-ink-soft">Counting, and drawing futures…</p>;
+  const year = series.data.years[0];
+  const sure = fan.data.years[0]?.money;
+  return (
+    <div className="mx-auto max-w-[182mm] px-6 pb-24 print:px-0 print:pb-0">
+      <div className="no-print flex items-baseline gap-4 pt-5">
+        <Button kind="primary" onClick={() => window.print()}>
+          Print, or save as PDF
+        </Button>
+        <span className="text-sm text-ink-soft">
+          Two sheets of A4. Ranges are those of <Link to={`/how-sure?${params}`}>How sure</Link>.
+        </span>
+      </div>
+      <h1 className="pt-5 text-3xl print:pt-0">What {estate.name} will cost</h1>
+      <p className="mt-1 text-ink-soft">
+        As of {day(estate.today)}, in {prices.currency}.
+      </p>
+      {year && sure && (
+        <p className="mt-4">
+          <span className="font-serif text-4xl">
+            <Figure projected>{money(year.money)}</Figure>
+          </span>{" "}
+          from {month(year.from)} to {month(year.to)}; in eight of ten futures between{" "}
+          <Figure projected>{money(sure.p10)}</Figure> and <Figure projected>{money(sure.p90)}</Figure>.
+        </p>
+      )}
+      {(running.data ?? []).map((b) => (
+        <p key={b.id} className={b.month.isAbove ? "text-bad" : ""}>
+          Against “{b.name}”: {month(b.month.month)} is likely to end at {money(b.month.expected)}, its limit is{" "}
+          {money(b.month.limit)}.
+        </p>
+      ))}
+      <h2 className="mt-4 text-xl">By tier, ten years</h2>
+      <StackChart series={series.data} shown="money" by="tier" asOf={0} />
+      <Years series={series.data} fan={fan.data} />
+      <section className="print:break-before-page">
+        <h2 className="mt-6 text-xl print:mt-0">How sure that is</h2>
+        <p className="text-sm text-ink-soft">
+          {count(fan.data.runs)} futures, seed {fan.data.seed}: {inWords(question)}.
+        </p>
+        <FanChart fan={fan.data} />
+        <h3 className="mt-2 mb-1 font-serif">What moves it</h3>
+        <DriverBars fan={fan.data} />
+        <div className="mt-5 grid grid-cols-2 gap-x-8">
+          <Most title="The next twelve months, by charge" series={charges.data} />
+          <Most title="The next twelve months, by bucket" series={buckets.data} />
+        </div>
+        <h2 className="mt-5 text-xl">What could be saved</h2>
+        <p>
+          <strong>{money(advice.data.saving)}</strong> a year by the cheapest schedules; {money(advice.data.savedAlready)} are
+          saved already against leaving everything where it lands.
+        </p>
+        <table className="mt-1 w-full text-right text-sm">
+          <tbody>
+            {advice.data.buckets
+              .filter((b) => b.saving > 1e-9)
+              .slice(0, mostSchedules)
+              .map((b) => (
+                <tr key={b.draft.name} className="border-b border-hairline">
+                  <th scope="row" className="py-0.5 text-left font-normal">
+                    {b.draft.name}
+                  </th>
+                  <td>{money(b.saving)} a year</td>
+                </tr>
+              ))}
+          </tbody>
+        </table>
+      </section>
+    </div>
+  );
+}
+
+/** What years cost, and between which bounds as far as futures were drawn. */
+function Years({ series, fan }: { series: ForecastSeries; fan: Fan }) {
+  const { money, bytes } = useEstate();
+  return (
+    <table className="mt-3 w-full text-right text-sm">
+      <thead className="text-ink-soft">
+        <tr className="border-b border-hairline-strong">
+          {["year", "to", "costs", "P10", "P50", "P90", "holds at its end"].map((name, i) => (
+            <th key={name} className={`font-normal ${i < 2 ? "text-left" : ""}`}>
+              {name}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {series.years.map((y) => {
+          const sure = fan.years.find((f) => f.number === y.number)?.money;
+          return (
+            <tr key={y.number} className="border-b border-hairline">
+              <th scope="row" className="py-0.5 text-left font-normal">
+                {y.number}
+              </th>
+              <td className="text-left">{month(y.to, "short")}</td>
+              <td>
+                <Figure projected>{money(y.money)}</Figure>
+              </td>
+              {(["p10", "p50", "p90"] as const).map((p) => (
+                <td key={p}>{sure ? money(sure[p]) : "–"}</td>
+              ))}
+              <td>{bytes(y.bytesAtEnd)}</td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
+
+/** The lines of a year, the dearest first. */
+function Most({ title, series }: { title: string; series: ForecastSeries }) {
+  const { money } = useEstate();
+  const ofYear = (line: ForecastSeries["lines"][number]) => line.yearMoney?.[0] ?? 0;
+  const lines = series.lines.toSorted((a, b) => ofYear(b) - ofYear(a));
+  return (
+    <table className="w-full text-right text-sm">
+      <caption className="pb-0.5 text-left font-serif text-base">{title}</caption>
+      <tbody>
+        {lines.map((line) => (
+          <tr key={line.key} className="border-b border-hairline">
+            <th scope="row" className="py-0.5 text-left font-normal">
+              {line.name}
+            </th>
+            <td>{money(ofYear(line))}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
