@@ -500,6 +500,9 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
     private static long? LiftVersion(SqliteConnection db, string bucket) =>
         db.Value<long?>("SELECT lift_version FROM bucket WHERE name = ?1", bucket);
 
+    /// <summary>Of which import the estate is; null before the first.</summary>
+    public static long? Import(SqliteConnection db) => Meta(db, "import");
+
     private static long? Meta(SqliteConnection db, string name) => db.Value<long?>("SELECT value FROM meta WHERE name = ?1", name);
 
     private static string? Text(SqliteConnection db, string name) => db.Value<string>("SELECT value FROM meta WHERE name = ?1", name);

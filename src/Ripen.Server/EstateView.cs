@@ -24,7 +24,7 @@ public sealed class EstateView
     private Late? late;
     private AssumedEstates? assumed;
     private Ranged? uncertain;
-    private MonthlyCharges? toCome;
+    private Foreseen? toCome;
 
     private EstateView(StoredEstate stored, ProviderStock stock, Estate estate, EstateView? before)
     {
@@ -71,13 +71,17 @@ public sealed class EstateView
     }
 
     /// <summary>What is to come of the months of a budget; that of the last ones is at hand, for another look at it.</summary>
-    internal MonthlyCharges ToCome(Month first, int months, Func<MonthlyCharges> foresee)
+    /// <param name="of">The months, and money that was charged in the running one so far.</param>
+    /// <param name="foresee">Where it is not at hand.</param>
+    internal MonthlyCharges ToCome((Month First, int Months, double Charged) of, Func<MonthlyCharges> foresee)
     {
         var known = toCome;
-        if (known is null || (known.First, known.Months) != (first, months))
-            toCome = known = foresee();
-        return known;
+        if (known is null || known.Of != of)
+            toCome = known = new(of, foresee());
+        return known.Money;
     }
+
+    private sealed record Foreseen((Month First, int Months, double Charged) Of, MonthlyCharges Money);
 
     /// <summary>The estate under scenarios.</summary>
     /// <param name="current">Knows what buckets hold.</param>

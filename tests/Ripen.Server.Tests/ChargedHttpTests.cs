@@ -46,6 +46,29 @@ public sealed class ChargedHttpTests : IDisposable
     }
 
     [Fact]
+    public async Task An_import_begins_another_ledger()
+    {
+        const string why = "/api/forecast/derivation?month=2026-11";
+        var document = (await server.Get("/api/estate/document")).Body;
+        foreach (var bucket in document["buckets"]!.AsArray())
+            bucket!.AsObject().Remove("keep");
+        using var free = new TestServer(demo: false);
+        (await free.Send(HttpMethod.Put, "/api/estate/document", document.ToJsonString())).EnsureSuccessStatusCode();
+        await free.PassUntil("2026-12-03");
+        var before = (double)(await free.Get(why)).Body["amount"]!;
+        Assert.True(before > 1000);
+        document["buckets"] = new JsonArray();
+        foreach (var other in (string[])["plans", "targets", "workloads", "arrays", "scenarios"])
+            document.AsObject().Remove(other);
+        await free.Did(HttpMethod.Put, "/api/estate/document", document.ToJsonString(), (await free.Get("/api/estate/document")).Tag);
+        await free.PassUntil("2026-12-03");
+        var after = (await free.Get(why)).Body;
+        // Nothing is left but what is paid for nothing.
+        Assert.True((double)after["amount"]! < before / 2);
+        Assert.Equal("*", (string)Assert.Single(after["lines"]!.AsArray())!["bucket"]!);
+    }
+
+    [Fact]
     public async Task What_was_not_charged_does_not_open()
     {
         await server.PassUntil("2026-12-02");

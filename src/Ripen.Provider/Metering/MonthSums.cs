@@ -4,12 +4,13 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Provider.Metering;
 
-/// <summary>The ledger summed up by calendar month. Days that are over are booked for good: what they add up to is counted once.</summary>
+/// <summary>The ledger summed up by calendar month. Days that are over are booked for good, until an import begins another ledger: what they add
+/// up to is counted once.</summary>
 internal sealed class MonthSums(ProviderState state)
 {
     private const int MostHeld = 60;
 
-    private readonly ConcurrentDictionary<(DateOnly From, DateOnly To, SizeUnit Unit), IReadOnlyList<ForecastRow>> over = [];
+    private readonly ConcurrentDictionary<(long? Import, DateOnly From, DateOnly To), IReadOnlyList<ForecastRow>> over = [];
 
     /// <summary>All buckets', from <paramref name="from"/> on, before <paramref name="to"/>.</summary>
     public IEnumerable<ForecastRow> Rows(DateOnly from, DateOnly to)
@@ -25,17 +26,17 @@ internal sealed class MonthSums(ProviderState state)
     /// <param name="to">The day after the last, which is of the same month.</param>
     private IReadOnlyList<ForecastRow> Of(DateOnly from, DateOnly to)
     {
-        var (unit, today) = state.Index.Read(db => (state.TermsIn(db).Prices.Unit, ProviderState.Today(db)));
+        var (import, unit, today) = state.Index.Read(db => (Adoption.Import(db), state.TermsIn(db).Prices.Unit, ProviderState.Today(db)));
         if (from > today)
             return [];
-        if (over.TryGetValue((from, to, unit), out var known))
+        if (over.TryGetValue((import, from, to), out var known))
             return known;
         var rows = state.Booked().Index.Read(db => Ledger.OfMonth(db, unit, from, to));
         if (to > today)
             return rows;
         if (over.Count >= MostHeld)
             over.Clear();
-        return over[(from, to, unit)] = rows;
+        return over[(import, from, to)] = rows;
     }
 
     private static DateOnly Earlier(DateOnly a, DateOnly b) => a < b ? a : b;

@@ -29,8 +29,7 @@ internal sealed record BudgetLook(EstateView View, Budget Budget, MonthlyCharges
                     budget,
                     charged,
                     view.ToCome(
-                        first,
-                        months,
+                        (first, months, soFar.Used.Sum(u => u.Amount)),
                         () => new MonthlyCharges(first, months, ahead > 0 ? RestOfMonth.Rows(view.Project(ahead), soFar) : [])
                     )
                 );

@@ -13,14 +13,14 @@ type Charge = Agreements["allowances"][number]["charge"];
 type AgreementsProps = { book: PriceBook; problemAt: ProblemAt; onChange: (book: PriceBook) => void };
 
 /** What may be free, and its unit a month. */
-const free: { charge: Charge; unit: (size: string) => string }[] = [
-  { charge: "storage", unit: (size) => `${size}-months` },
-  { charge: "reads", unit: () => "reads" },
-  { charge: "writes", unit: () => "writes" },
-  { charge: "moves", unit: () => "objects" },
-  { charge: "recall", unit: (size) => size },
-  { charge: "transfer", unit: (size) => size },
-  { charge: "watching", unit: () => "objects watched" },
+const free: { charge: Charge; counted: (size: string) => string }[] = [
+  { charge: "storage", counted: (size) => `${size}-months` },
+  { charge: "reads", counted: () => "reads" },
+  { charge: "writes", counted: () => "writes" },
+  { charge: "moves", counted: () => "objects" },
+  { charge: "recall", counted: (size) => size },
+  { charge: "transfer", counted: (size) => size },
+  { charge: "watching", counted: () => "objects watched" },
 ];
 
 /** What is agreed beside the prices, for whole months. */
@@ -77,7 +77,7 @@ export function AgreementsPart({ book, problemAt, onChange }: AgreementsProps) {
                 value={one.quantity}
                 onChange={(quantity) => set({ quantity })}
               />{" "}
-              <span className="text-sm text-ink-soft">{free.find((f) => f.charge === one.charge)?.unit(book.unit)}</span>
+              <span className="text-sm text-ink-soft">{free.find((f) => f.charge === one.charge)?.counted(book.unit)}</span>
             </td>
             <td className="pl-3 text-left">
               <Select
