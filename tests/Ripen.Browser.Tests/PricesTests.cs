@@ -49,6 +49,36 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
     }
 
     [Fact]
+    public async Task Speeds_of_recall_come_and_go_and_a_scheme_has_its_factor()
+    {
+        page.Open("/prices");
+        page.Present("button[aria-label='Cellar in Aldmouth: add a speed of recall']").SendKeys(Keys.Enter);
+        page.Type(page.Present("input[aria-label='Cellar in Aldmouth: name of a speed of recall, speed-2']"), "Night train");
+        page.Type(Amount("Cellar in Aldmouth: Night train, hours until the first byte"), "soon");
+        page.Until(() => page.Browser.FindElements(By.CssSelector("[role=alert]")).Count > 0, "what is wrong");
+        Assert.True(IsOff("Apply"));
+        page.Type(Amount("Cellar in Aldmouth: Night train, hours until the first byte"), "9");
+        page.Type(Amount("Cellar in Aldmouth: Night train, recall"), "0.005");
+        page.Click(page.Find("button[aria-label='Cellar in Aldmouth: remove the speed Brisk']"));
+        page.Type(Amount("One site, three copies: factor of storage prices"), "1.5");
+        page.Until(() => !IsOff("Apply"), "consequences");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Button("Apply").SendKeys(Keys.Enter);
+        page.See("Stored: these prices hold from today on");
+        var book = await Book();
+        var cellar = book["regions"]![0]!["prices"]!.AsArray().Single(p => (string)p!["tier"]! == "cellar")!;
+        var speed = Assert.Single(cellar["recallSpeeds"]!.AsArray())!;
+        Assert.Equal(
+            ("speed-2", "Night train", 9, 0.005),
+            ((string)speed["id"]!, (string)speed["name"]!, (double)speed["waitHours"]!, (double)speed["recall"]!)
+        );
+        Assert.Equal(
+            1.5,
+            (double)book["schemes"]!.AsArray().Single(s => (string)s!["name"]! == "One site, three copies")!["storageFactor"]!
+        );
+    }
+
+    [Fact]
     public async Task Amounts_are_typed_seen_and_applied_and_a_day_to_come_has_its_own()
     {
         page.Open("/prices");

@@ -18,6 +18,7 @@ import { AddForm } from "./add-form";
 import { AgreementsPart, DevicePrices } from "./agreements";
 import { type From, withDay, withoutDay, withRegion } from "./price-lists";
 import { RegionPrices } from "./region-prices";
+import { SchemeFactors } from "./scheme-factors";
 import { TierDemands } from "./tier-demands";
 import { TransferPrices } from "./transfer-prices";
 
@@ -110,6 +111,7 @@ export function PricesPlace() {
           <AgreementsPart book={book} problemAt={problemAt} onChange={change} />
           <DevicePrices book={book} problemAt={problemAt} onChange={change} />
           <TierDemands book={book} problemAt={problemAt} onChange={change} />
+          <SchemeFactors book={book} problemAt={problemAt} onChange={change} />
         </div>
         <aside className="mt-5 border-l border-hairline pl-5 max-lg:border-0 max-lg:pl-0">
           <div className="sticky top-16">
@@ -147,7 +149,7 @@ export function PricesPlace() {
               </div>
             )}
             {problems
-              .filter((p) => !/\.(prices\[|tiers\[|agreements\.|devices\[)/.test(p.path) || p.path === "$.regions")
+              .filter((p) => !/\.(prices\[|tiers\[|agreements\.|devices\[|schemes\[)/.test(p.path) || p.path === "$.regions")
               .map((p) => (
                 <p key={p.path + p.message} role="alert" className="mt-2 text-bad">
                   {p.message}

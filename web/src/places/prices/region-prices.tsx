@@ -1,7 +1,7 @@
 import type { PriceBook, PricesReading, Region, StorageBand, TierPrice } from "../../api/client";
 import type { ProblemAt } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
-import { Button, NumberInput } from "../../ui/controls";
+import { Button, inputLook, NumberInput } from "../../ui/controls";
 import { orNull } from "../../ui/number-text";
 import { amountsOn, type From, pathOf, withOffer, withoutRegion, withPrice, withTransferOut } from "./price-lists";
 
@@ -91,6 +91,7 @@ export function RegionPrices({ book, from, reading, problemAt, onChange }: Regio
             return (
               <TierRow
                 key={tier.id}
+                isAsked={tier.waitHours > 0}
                 region={region}
                 name={tier.name}
                 price={price}
@@ -118,7 +119,11 @@ export function RegionPrices({ book, from, reading, problemAt, onChange }: Regio
   ));
 }
 
+type RecallSpeed = NonNullable<TierPrice["recallSpeeds"]>[number];
+
 type TierRowProps = {
+  /** Whether a recall waits or costs something, so that another speed makes a difference. */
+  isAsked: boolean;
   region: Region;
   name: string;
   price: TierPrice;
@@ -129,7 +134,7 @@ type TierRowProps = {
   onStop: (() => void) | undefined;
 };
 
-function TierRow({ region, name, price, isOther, reading, problem, onChange, onStop }: TierRowProps) {
+function TierRow({ isAsked, region, name, price, isOther, reading, problem, onChange, onStop }: TierRowProps) {
   const { money } = useEstate();
   const plain = reading?.plain.find((p) => p.region === region.id && p.tier === price.tier);
   const doubts = (reading?.doubts ?? []).filter((d) => d.region === region.id && d.tier === price.tier);
@@ -139,6 +144,9 @@ function TierRow({ region, name, price, isOther, reading, problem, onChange, onS
     ...price.storage.flatMap((_, i) => [`storage[${i}].price`, `storage[${i}].upTo`, `storage[${i}]`]),
     ...perThousand.map((c) => c.key),
     "recall",
+    ...(price.recallSpeeds ?? []).flatMap((_, i) =>
+      ["name", "waitHours", "recall", "recallRequests"].map((part) => `recallSpeeds[${i}].${part}`),
+    ),
   ]
     .map(problem)
     .filter((p) => p !== undefined);
@@ -187,12 +195,46 @@ function TierRow({ region, name, price, isOther, reading, problem, onChange, onS
             value={price.recall}
             onChange={(v) => onChange({ ...price, recall: orNull(v) })}
           />
+          {isAsked && (
+            <button
+              type="button"
+              aria-label={`${of}: add a speed of recall`}
+              title="add a speed of recall"
+              className="px-1 text-sm text-accent"
+              onClick={() => onChange({ ...price, recallSpeeds: [...(price.recallSpeeds ?? []), anotherSpeed(price)] })}
+            >
+              + speed
+            </button>
+          )}
         </td>
       </tr>
       {(price.recallSpeeds ?? []).map((speed, i) => (
         <tr key={speed.id}>
-          <th colSpan={5} className="text-right text-sm font-normal text-ink-soft">
-            {speed.name}, after {speed.waitHours} h
+          <th colSpan={5} className="whitespace-nowrap text-right text-sm font-normal text-ink-soft">
+            recalled as{" "}
+            <input
+              aria-label={`${of}: name of a speed of recall, ${speed.id}`}
+              className={`${inputLook} w-28`}
+              value={speed.name}
+              onChange={(e) => onChange(withSpeed(price, i, { name: e.target.value }))}
+            />
+            , after{" "}
+            <NumberInput
+              aria-label={`${of}: ${speed.name}, hours until the first byte`}
+              className="w-14"
+              value={speed.waitHours}
+              onChange={(v) => onChange(withSpeed(price, i, { waitHours: orNull(v) }))}
+            />{" "}
+            h
+            <button
+              type="button"
+              aria-label={`${of}: remove the speed ${speed.name}`}
+              title="remove the speed"
+              className="px-1 hover:text-bad"
+              onClick={() => onChange({ ...price, recallSpeeds: (price.recallSpeeds ?? []).filter((_, j) => j !== i) })}
+            >
+              ×
+            </button>
           </th>
           <td className="pl-2">
             <NumberInput
@@ -233,7 +275,15 @@ function TierRow({ region, name, price, isOther, reading, problem, onChange, onS
   );
 }
 
-const withSpeed = (price: TierPrice, place: number, part: { recall?: number; recallRequests?: number }): TierPrice => ({
+/** One more, at the ordinary one's price until another is typed. */
+function anotherSpeed(price: TierPrice): RecallSpeed {
+  const taken = (price.recallSpeeds ?? []).map((s) => s.id);
+  let n = taken.length + 1;
+  while (taken.includes(`speed-${n}`)) n++;
+  return { id: `speed-${n}`, name: `Speed ${n}`, waitHours: 1, recall: price.recall, recallRequests: price.recallRequests };
+}
+
+const withSpeed = (price: TierPrice, place: number, part: Partial<RecallSpeed>): TierPrice => ({
   ...price,
   recallSpeeds: (price.recallSpeeds ?? []).map((s, i) => (i === place ? { ...s, ...part } : s)),
 });
