@@ -3,22 +3,26 @@ using System.Text.Json.Nodes;
 
 namespace Ripen.Cli;
 
-/// <summary>What a projected amount is made of.</summary>
+/// <summary>What an amount is made of.</summary>
 internal static class WhyCommand
 {
     public static Command Make()
     {
-        var month = new Argument<string>("MONTH") { Description = "yyyy-MM, from the running month on" };
+        var month = new Argument<string>("MONTH") { Description = "yyyy-MM" };
         Option<string?>[] which =
         [
-            new("--bucket") { Description = "of this bucket" },
+            new("--bucket") { Description = "of this bucket, or * for agreements" },
             new("--tier") { Description = "in this tier, with --charge" },
             new("--charge") { Description = "storage, early-leave, writes, reads, moves, recall, transfer or watching" },
         ];
+        var charged = new Option<bool>("--charged")
+        {
+            Description = "what was charged, and not what is to come; always so of months that are over",
+        };
         return ServerCommands.Make(
             "why",
-            "Open a projected amount: the buckets of a month, the charges of a bucket, the prices and origins of a charge; a line each.",
-            [month, .. which],
+            "Open an amount: the buckets of a month (* for what is agreed), the charges of a bucket, the prices and origins, or the days, of a charge; a line each.",
+            [month, charged, .. which],
             async (http, parsed) =>
             {
                 var query = string.Join(
@@ -27,25 +31,27 @@ internal static class WhyCommand
                         .Where(o => parsed.GetValue(o) is not null)
                         .Select(o => $"{o.Name[2..]}={Uri.EscapeDataString(parsed.GetValue(o)!)}")
                         .Prepend($"month={Uri.EscapeDataString(parsed.GetRequiredValue(month))}")
+                        .Append(parsed.GetValue(charged) ? "charged=true" : "charged=false")
                 );
                 var answer = await ServerCommands.Answer(
                     await http.GetAsync(new Uri($"/api/forecast/derivation?{query}", UriKind.Relative))
                 );
                 foreach (var line in answer!["lines"]!.AsArray())
                 {
-                    var charge = line!["charge"] is { } of ? $"{(string)of!} {(string)line["tier"]!}" : (string)line["bucket"]!;
+                    var charge = line!["charge"] is { } of ? $"{(string)of!} {(string?)line["tier"]}".TrimEnd() : (string)line["bucket"]!;
                     Print(charge is "" ? "all others" : charge, line["amount"]!);
                 }
-                if (answer["derivation"] is { } told)
-                {
-                    foreach (var term in told["terms"]!.AsArray())
-                        Print(
-                            $"{Text(term!["quantity"])} {(string)term["unit"]!} {(string)term["what"]!} / {Text(term["per"])} x {Text(term["price"])} x {Text(term["factor"])}",
-                            term["amount"]!
-                        );
-                    foreach (var part in told["parts"]!.AsArray())
-                        Print($"{(string)part!["what"]!}; {(string)part["why"]!}", part["quantity"]!);
-                }
+                foreach (var line in answer["agreed"]?["lines"]?.AsArray() ?? [])
+                    Print($"{line!["name"]} {line["charge"]} {line["region"]} {line["tier"]}".TrimEnd(), line!["amount"]!);
+                foreach (var term in (answer["derivation"] ?? answer["metered"])?["terms"]?.AsArray() ?? [])
+                    Print(
+                        $"{Text(term!["quantity"])} {(string)term["unit"]!} {(string)term["what"]!} / {Text(term["per"])} x {Text(term["price"])} x {Text(term["factor"])}",
+                        term["amount"]!
+                    );
+                foreach (var part in answer["derivation"]?["parts"]?.AsArray() ?? [])
+                    Print($"{(string)part!["what"]!}; {(string)part["why"]!}", part["quantity"]!);
+                foreach (var day in answer["metered"]?["days"]?.AsArray() ?? [])
+                    Print($"{(string)day!["day"]!} {Text(day["quantity"])}", day["amount"]!);
                 Print("in all", answer["amount"]!);
             }
         );

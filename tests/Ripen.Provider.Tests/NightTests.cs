@@ -39,7 +39,7 @@ public sealed class NightTests
     {
         var acts = 0;
         RandomEstates.Check(
-            12,
+            20,
             random =>
             {
                 using var provider = new TestProvider(Without(random));

@@ -37,7 +37,7 @@ internal sealed class TestProvider : IDisposable
             Scheme = "one-site",
             Tier = "counter",
         };
-        return Demo with { Buckets = [with is null ? bucket : with(bucket)] };
+        return Demo with { PriceBook = Demo.PriceBook.ListPrices(), Buckets = [with is null ? bucket : with(bucket)] };
     }
 
     public static ProviderPlan Plan(Estate estate, long version = 1, long import = 1) =>

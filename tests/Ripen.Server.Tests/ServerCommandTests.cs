@@ -242,6 +242,7 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
         var why = (await Ripen("why", month, "--bucket", "voyage-recorders", "--tier", "cave", "--charge", "storage")).Output;
         Assert.Contains("rule 'recorders' moves it here at 118 days", why, StringComparison.Ordinal);
         Assert.Equal(3, (await Ripen("why", "2001-01")).Code);
+        Assert.Contains("Support fixed aldmouth\t95\n", (await Ripen("why", month, "--bucket", "*")).Output, StringComparison.Ordinal);
 
         var file = Path.Combine(server.Folder, "scenarios.json");
         var before = (await Ripen("scenarios", "--json")).Output;
@@ -292,6 +293,13 @@ public sealed class ServerCommandTests(CurlFixture fixture) : IClassFixture<Curl
         var now = await Ripen("plan", "run", "posts", "post", "--until", "2099-01-01");
         Assert.Equal((0, ""), Short(now));
         await Ripen("pass", "day");
+        var charged = (
+            await Ripen("why", "2026-11", "--charged", "--bucket", "port-sonar", "--tier", "counter", "--charge", "storage")
+        ).Output;
+        Assert.Contains("GB-month stored / 1 x ", charged, StringComparison.Ordinal);
+        Assert.Contains("\n2026-11-01 ", charged, StringComparison.Ordinal);
+        Assert.StartsWith("devices\t", (await Ripen("why", "2026-11", "--charged", "--bucket", "*")).Output, StringComparison.Ordinal);
+        Assert.Equal(3, (await Ripen("why", "2026-11", "--charged", "--bucket", "nobodys")).Code);
         Assert.Contains("post\tlocker\t", (await Ripen("plan", "runs", "posts")).Output, StringComparison.Ordinal);
         File.Delete(Path.Combine(office, "galley.mbox"));
         await Ripen("pass", "day");
