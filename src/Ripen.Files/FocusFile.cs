@@ -50,7 +50,7 @@ public static class FocusFile
         new("EffectiveCost", (_, l) => Number(l.Amount)),
         new("InvoiceIssuerName", Provider),
         new("ListCost", (_, l) => Number(IsTakenOff(l) ? 0 : l.Amount)),
-        new("ListUnitPrice", (_, l) => UnitPrice(l)),
+        new("ListUnitPrice", (_, l) => IsTakenOff(l) ? null : UnitPrice(l)),
         new("PricingCategory", (_, _) => "Standard"),
         new("PricingQuantity", (_, l) => Number(l.Quantity)),
         new("PricingUnit", (_, l) => l.Unit),

@@ -43,7 +43,8 @@ public sealed class AdviceTests
             var json = System.Text.Json.JsonSerializer.Serialize(draft, EstateDocument.Json);
             Assert.True(EstateDocument.ReadBucket(json, Demo, null).Ok);
             Assert.Equal(advice.Choices.Min(c => c.CostAYear), advice.Choices[0].CostAYear);
-            var rows = Projection.Of(Demo with { Buckets = [draft] }, 60).Rows().ToList();
+            // Advice goes by list prices: what is agreed is of the estate as a whole.
+            var rows = Projection.Of(Demo with { PriceBook = Demo.PriceBook.ListPrices(), Buckets = [draft] }, 60).Rows().ToList();
             Assert.Equal(
                 advice.Choices[0].CostAYear,
                 rows.Where(r => string.CompareOrdinal(r.Month.ToString(), "2030-11") >= 0).Sum(r => r.Amount),

@@ -83,7 +83,7 @@ public class ConsequencesTests
     public void What_a_step_saves_is_the_difference_of_two_bills(int landingStay, double read)
     {
         var demo = Samples.Demo();
-        var prices = demo.PriceBook with
+        var prices = demo.PriceBook.ListPrices() with
         {
             Month = BillingMonth.ThirtyDays,
             Tiers = [.. demo.PriceBook.Tiers.Select((t, i) => i == 0 ? t with { MinimumStayDays = landingStay } : t)],

@@ -52,7 +52,7 @@ public sealed class BillFileTests : IDisposable
         {
             var (line, row) = (Lines[i], lines[i + 1]);
             Assert.Equal(line.From.ToDateTime(TimeOnly.MinValue), row[0]);
-            Assert.Equal((line.Bucket, line.Tier, line.Charge.Name()), ((string)row[2]!, (string)row[4]!, (string)row[5]!));
+            Assert.Equal((line.Bucket, line.Tier, line.Charge.Name()), ((string?)row[2] ?? "", (string?)row[4] ?? "", (string)row[5]!));
             Assert.Equal(line.Quantity, (double)row[6]!);
             Assert.Equal(line.Amount, (double)row[8]!);
         }
@@ -141,13 +141,21 @@ public sealed class BillFileTests : IDisposable
         }
         Assert.Equal(43, (await File.ReadLinesAsync(path).FirstAsync()).Split(',').Length);
         var total = Lines.Sum(l => l.Amount);
-        foreach (var cost in new[] { "BilledCost", "EffectiveCost", "ListCost", "ContractedCost" })
+        var list = Lines.Where(l => l.Charge is not (Charge.Allowance or Charge.Discount)).Sum(l => l.Amount);
+        Assert.Equal(list, Convert.ToDouble(await Ask("sum(ListCost)"), CultureInfo.InvariantCulture), list * 1e-12);
+        foreach (var cost in new[] { "BilledCost", "EffectiveCost", "ContractedCost" })
             Assert.Equal(total, Convert.ToDouble(await Ask($"sum({cost})"), CultureInfo.InvariantCulture), total * 1e-12);
         Assert.Equal(Lines.LongLength, await Ask("count(*)"));
         Assert.Equal(Of.Name, await Ask("any_value(BillingAccountName)"));
         Assert.Equal(
             0L,
-            await Ask("count(*) FILTER (ChargeCategory <> 'Usage' OR ServiceCategory <> 'Storage' OR BillingCurrency <> 'EUR')")
+            await Ask(
+                "count(*) FILTER (ResourceId IS NOT NULL AND ChargeCategory <> 'Usage' OR ServiceCategory <> 'Storage' OR BillingCurrency <> 'EUR')"
+            )
+        );
+        Assert.Equal(
+            Lines.LongCount(l => l.Charge.IsAgreed()),
+            await Ask("count(*) FILTER (ResourceId IS NULL AND ChargeCategory IN ('Purchase', 'Credit') AND ChargeFrequency = 'Recurring')")
         );
         Assert.Equal(0L, await Ask("count(*) FILTER (ChargePeriodStart < BillingPeriodStart OR ChargePeriodEnd > BillingPeriodEnd)"));
         Assert.Equal(
