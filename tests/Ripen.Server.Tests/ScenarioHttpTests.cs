@@ -272,7 +272,7 @@ public sealed class ScenarioHttpTests : IDisposable
         foreach (
             var (wrong, status, code) in new[]
             {
-                ("month=2020-01", HttpStatusCode.BadRequest, "out-of-range"),
+                ("month=2020-01", HttpStatusCode.NotFound, "not-charged"),
                 ("month=soon", HttpStatusCode.BadRequest, "invalid-month"),
                 ("month=2090-01", HttpStatusCode.BadRequest, "out-of-range"),
                 ($"month={month}&bucket=none", HttpStatusCode.NotFound, "no-bucket"),
