@@ -21,7 +21,8 @@ export function OnPaperPlace() {
   usePageTitle("On paper");
   const { estate, prices, money } = useEstate();
   const { params } = useAddress();
-  const question = questionOf(params);
+  // The sheets are of the estate as it stands: a scenario's range beside its number would mix two estates.
+  const { scenario: _, ...question } = questionOf(params);
   const series = useQuery({ queryKey: ["forecast", months / 12, "tier"], queryFn: () => readForecast(months, "tier") });
   const charges = useQuery({ queryKey: ["forecast", 1, "charge"], queryFn: () => readForecast(12, "charge") });
   const buckets = useQuery({ queryKey: ["forecast", 1, "bucket"], queryFn: () => readForecast(12, "bucket") });
@@ -31,7 +32,7 @@ export function OnPaperPlace() {
   const advice = useQuery({ queryKey: keys.cheapest(null), queryFn: () => readCheapest(null) });
   const wrong = [series, charges, buckets, fan, running, advice].find((q) => q.error)?.error;
   if (wrong) return <ErrorNote error={wrong} />;
-  if (!series.data || !charges.data || !buckets.data || !fan.data || !advice.data)
+  if (!series.data || !charges.data || !buckets.data || !fan.data || !running.data || !advice.data)
     return <p className="px-6 py-10 text-ink-soft">Counting, and drawing futures…</p>;
   const year = series.data.years[0];
   const sure = fan.data.years[0]?.money;
@@ -58,7 +59,7 @@ export function OnPaperPlace() {
           <Figure projected>{money(sure.p10)}</Figure> and <Figure projected>{money(sure.p90)}</Figure>.
         </p>
       )}
-      {(running.data ?? []).map((b) => (
+      {running.data.map((b) => (
         <p key={b.id} className={b.month.isAbove ? "text-bad" : ""}>
           Against “{b.name}”: {month(b.month.month)} is likely to end at {money(b.month.expected)}, its limit is{" "}
           {money(b.month.limit)}.

@@ -36,9 +36,11 @@ export function HowSurePlace() {
       <div className="flex flex-wrap items-end gap-x-6 gap-y-1 pt-5">
         <h1 className="text-3xl">How sure</h1>
         <p className="text-ink-soft">Three numbers for what is not known; a thousand futures drawn from them.</p>
-        <Link to={`/on-paper?${params}`} className="ml-auto text-sm">
-          On paper
-        </Link>
+        {!scenario && (
+          <Link to={`/on-paper?${params}`} className="ml-auto text-sm">
+            On paper
+          </Link>
+        )}
       </div>
       <div className="mt-3 grid grid-cols-[22rem_minmax(0,1fr)] gap-x-10 gap-y-4 max-lg:grid-cols-1">
         <div className="min-w-0">
