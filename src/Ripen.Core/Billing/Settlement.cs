@@ -17,7 +17,8 @@ public readonly record struct UsedCharge(string Region, string Tier, Charge Char
 /// <param name="Region">Where; empty for no region in particular.</param>
 /// <param name="Tier">On which tier; empty for none in particular.</param>
 /// <param name="Agreed">Money a month; units a month of an allowance; the share of a discount.</param>
-/// <param name="Counted">What comes under it in the month: units of an allowance, money of a commitment; else 0.</param>
+/// <param name="Due">What of that counts in the part of the month that is settled.</param>
+/// <param name="Counted">What comes under it in that part: units of an allowance, money of a commitment; else 0.</param>
 /// <param name="Base">Money of the region and tier that it is taken off; else 0.</param>
 /// <param name="Amount">Money; negative where it is taken off.</param>
 public sealed record SettledLine(
@@ -26,10 +27,18 @@ public sealed record SettledLine(
     string Region,
     string Tier,
     double Agreed,
+    double Due,
     double Counted,
     double Base,
     double Amount
-);
+)
+{
+    /// <summary>Units that an allowance makes free; else 0.</summary>
+    public double Free => Charge == Charge.Allowance ? Math.Min(Due, Counted) : 0;
+
+    /// <summary>Of <see cref="Base"/>, what is taken off; else 0.</summary>
+    public double Share => Base == 0 ? 0 : -Amount / Base;
+}
 
 /// <summary>
 /// What agreements make of a month, or of a part of one: what is agreed a month counts in proportion to the days. Allowances come first, each
@@ -93,7 +102,7 @@ public static class Settlement
         return lines;
 
         SettledLine Fixed(string name, Charge charge, string region, double amount) =>
-            new(name, charge, region, "", amount, 0, 0, amount * part);
+            new(name, charge, region, "", amount, amount * part, 0, 0, amount * part);
 
         void Take(Allowance allowance)
         {
@@ -102,14 +111,15 @@ public static class Settlement
                 counted += allowance.Takes(u.Region, u.Tier, u.Charge) ? u.Quantity : 0;
             if (counted <= 0)
                 return;
-            var share = Math.Min(1, allowance.Quantity * part / counted);
+            var due = allowance.Quantity * part;
+            var share = Math.Min(1, due / counted);
             for (var i = 0; i < left.Length; i++)
             {
                 var was = left[i];
                 if (was.Amount == 0 || !allowance.Takes(was.Region, was.Tier, was.Charge))
                     continue;
                 var off = was.Amount * share;
-                lines.Add(new(allowance.Name, Charge.Allowance, was.Region, was.Tier, allowance.Quantity, counted, was.Amount, -off));
+                lines.Add(new(allowance.Name, Charge.Allowance, was.Region, was.Tier, allowance.Quantity, due, counted, was.Amount, -off));
                 left[i] = was with { Amount = was.Amount - off, Quantity = was.Quantity * (1 - share) };
             }
         }
@@ -127,7 +137,19 @@ public static class Settlement
                 left[i] = was with { Amount = was.Amount * (1 - commitment.Discount) };
             }
             foreach (var ((region, tier), money) in places.Where(p => p.Value != 0))
-                lines.Add(new(commitment.Name, Charge.Discount, region, tier, commitment.Discount, 0, money, -money * commitment.Discount));
+                lines.Add(
+                    new(
+                        commitment.Name,
+                        Charge.Discount,
+                        region,
+                        tier,
+                        commitment.Discount,
+                        commitment.Discount,
+                        0,
+                        money,
+                        -money * commitment.Discount
+                    )
+                );
         }
 
         void Commit(Commitment commitment)
@@ -135,9 +157,11 @@ public static class Settlement
             var paid = 0.0;
             foreach (var u in left)
                 paid += commitment.IsFor(u.Region) ? u.Amount : 0;
-            var missing = (commitment.Amount * part) - paid;
-            if (missing > 0)
-                lines.Add(new(commitment.Name, Charge.Commitment, commitment.Region ?? "", "", commitment.Amount, paid, 0, missing));
+            var due = commitment.Amount * part;
+            if (due > paid)
+                lines.Add(
+                    new(commitment.Name, Charge.Commitment, commitment.Region ?? "", "", commitment.Amount, due, paid, 0, due - paid)
+                );
         }
     }
 }

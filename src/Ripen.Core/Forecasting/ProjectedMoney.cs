@@ -27,7 +27,7 @@ public sealed record ProjectedMoney(
             projection.Estate,
             projection.Calendar,
             projection.Money,
-            [.. Enumerable.Range(0, projection.Calendar.Months).Select(m => projection.Agreed(m).Sum(l => l.Amount))],
+            [.. Enumerable.Range(0, projection.Calendar.Months).Select(m => projection.AgreedMoney(m))],
             projection.MoneyInAll,
             MoneyTable.Of(projection),
             ForecastYear.Of(projection)

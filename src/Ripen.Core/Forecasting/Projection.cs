@@ -37,7 +37,7 @@ public sealed class Projection
                     sums[m] += own[m];
             }
             for (var m = 0; m < sums.Length; m++)
-                sums[m] += Agreed(m).Sum(l => l.Amount);
+                sums[m] += AgreedMoney(m);
             return sums;
         });
         charges = new Lazy<ChargeTable>(() => ChargeTable.Of(this));
@@ -92,6 +92,9 @@ public sealed class Projection
 
     /// <summary>What agreements make of a month, counted from the first; computed once.</summary>
     public IReadOnlyList<SettledLine> Agreed(int month) => agreed.Value[month];
+
+    /// <summary>Money of that month for agreements.</summary>
+    public double AgreedMoney(int month) => Agreed(month).Sum(l => l.Amount);
 
     /// <summary>The share of a month's days that is projected: below 1 where the first has begun.</summary>
     public double PartOf(int month) => (double)(Calendar.MonthStart(month + 1) - Calendar.MonthStart(month)) / MonthAt(month).Days;

@@ -295,7 +295,7 @@ public sealed class UncertainMoney
                     ? Settlement
                         .Of(projection.Estate.PriceBook, Month.Of(calendar.Date(m)), projection.PartOf(m), charged)
                         .Sum(l => l.Amount)
-                    : projection.Agreed(m).Sum(l => l.Amount);
+                    : projection.AgreedMoney(m);
             }
             return money;
         }

@@ -30,7 +30,7 @@ internal sealed class BoardFigures
     public IReadOnlyList<double[]> Money => projection.Money;
 
     /// <summary>Money that is agreed for the estate in the day's month.</summary>
-    public double Agreed => projection.Agreed(Month).Sum(l => l.Amount);
+    public double Agreed => projection.AgreedMoney(Month);
 
     /// <summary>Money of some buckets by month; where they are all of them, with what is agreed for the estate.</summary>
     public double[] MoneyOf(List<int> buckets)

@@ -124,7 +124,7 @@ internal static class DerivationEndpoint
     {
         var all = projection
             .Usages.Select((u, b) => new DerivationLine(u.Bucket.Name, null, null, projection.Money[b][month]))
-            .Append(new DerivationLine(Agreements.Key, null, null, projection.Agreed(month).Sum(l => l.Amount)))
+            .Append(new DerivationLine(Agreements.Key, null, null, projection.AgreedMoney(month)))
             .Where(l => l.Amount != 0)
             .OrderByDescending(l => l.Amount)
             .ToList();

@@ -6527,11 +6527,17 @@ export interface components {
             /** Format: double */
             agreed: number;
             /** Format: double */
+            due: number;
+            /** Format: double */
             counted: number;
             /** Format: double */
             base: number;
             /** Format: double */
             amount: number;
+            /** Format: double */
+            free: number;
+            /** Format: double */
+            share: number;
         };
         SheetKey: {
             access: string;

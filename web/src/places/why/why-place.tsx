@@ -143,11 +143,11 @@ function Agreed({ part, lines }: AgreedReading) {
   const words = (line: SettledLine) => {
     switch (line.charge) {
       case "allowance":
-        return `${share(Math.min(1, (line.agreed * part) / line.counted))} of ${money(line.base)}: ${count(Math.min(line.agreed * part, line.counted), 0)} of ${count(line.counted, 0)} units are free`;
+        return `${share(line.share)} of ${money(line.base)}: ${count(line.free, 0)} of ${count(line.counted, 0)} units are free`;
       case "discount":
-        return `${share(line.agreed)} off ${money(line.base)}`;
+        return `${share(line.share)} off ${money(line.base)}`;
       case "commitment":
-        return `${money(line.agreed * part)} promised, ${money(line.counted)} used`;
+        return `${money(line.due)} promised, ${money(line.counted)} used`;
       case "devices": {
         const of = prices.regions.find((r) => r.id === line.region)?.devices?.find((d) => d.id === line.name);
         return of ? `${of.count} at ${price(of.price ?? 0)}, over ${of.lifeMonths} months` : "";
