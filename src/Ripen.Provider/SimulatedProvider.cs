@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
+using Ripen.Core.Billing;
 using Ripen.Core.Budgets;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
@@ -379,9 +380,17 @@ public sealed class SimulatedProvider : IDisposable
     public IEnumerable<LedgerRow> Ledger(DateOnly from, DateOnly to, string? bucket) =>
         state.Booked().Index.Stream(db => Metering.Ledger.Rows(db, state.TermsIn(db).Prices.Unit, from, to, bucket));
 
-    /// <summary>What all buckets stored in a month so far, by the prices that held.</summary>
-    public IReadOnlyList<StorageSoFar> StorageOf(Month month) =>
-        state.Booked().Index.Read(db => Metering.Ledger.Storage(db, state.TermsIn(db).Prices, month.FirstDay, month.Plus(1).FirstDay));
+    /// <summary>The prices that held in a month; where they are for storage, with what all buckets stored in it so far.</summary>
+    public IReadOnlyList<StorageSoFar> HeldIn(Month month, Charge charge) =>
+        state
+            .Booked()
+            .Index.Read(db =>
+            {
+                var (prices, first, end) = (state.TermsIn(db).Prices, month.FirstDay, month.Plus(1).FirstDay);
+                return charge == Charge.Storage
+                    ? Metering.Ledger.Storage(db, prices, first, end)
+                    : Metering.Ledger.Held(prices, first, end);
+            });
 
     /// <summary>What was metered of the running month.</summary>
     public MonthSoFar MonthSoFar() =>

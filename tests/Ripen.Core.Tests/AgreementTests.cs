@@ -158,6 +158,99 @@ public sealed class AgreementTests
         );
 
     [Fact]
+    public void A_changed_estate_of_many_buckets_is_settled_as_one_that_is_projected_anew() =>
+        RandomEstates.Check(
+            12,
+            estate =>
+            {
+                var everything = new Agreements
+                {
+                    Allowances =
+                    [
+                        .. new[] { Charge.Storage, Charge.Reads, Charge.Writes }.Select(charge => new Allowance
+                        {
+                            Id = $"{charge}",
+                            Name = $"{charge}",
+                            Charge = charge,
+                            Quantity = 5,
+                        }),
+                    ],
+                    Commitments =
+                    [
+                        new()
+                        {
+                            Id = "all",
+                            Name = "All",
+                            Amount = 1000,
+                            Discount = 0.1,
+                        },
+                    ],
+                };
+                // Enough for several parts of the table of charges, the last of them not full.
+                var many = estate with
+                {
+                    PriceBook = estate.PriceBook with { Agreements = everything },
+                    Buckets =
+                    [
+                        .. Enumerable
+                            .Range(0, 50)
+                            .SelectMany(i => estate.Buckets.Select(b => b with { Name = $"{b.Name}-{i}", CopyTo = [] })),
+                        .. Enumerable.Range(0, 40).Select(i => estate.Buckets[0] with { Name = $"more-{i}", CopyTo = [] }),
+                    ],
+                };
+                var projection = Projection.Of(many, 5);
+                Assert.NotEqual(0, projection.AgreedMoney(4));
+                var (first, last) = (many.Buckets[0], many.Buckets[^1]);
+                Estate[] changed =
+                [
+                    many with
+                    {
+                        Buckets = [first with { Streams = [Samples.Steady(3, 7_000_000_000)] }, .. many.Buckets.Skip(1)],
+                    },
+                    many with
+                    {
+                        Buckets = [.. many.Buckets.SkipLast(1), last with { Scheme = last.Scheme == "wide" ? "plain" : "wide" }],
+                    },
+                    many with
+                    {
+                        Buckets = [.. many.Buckets.Skip(1)],
+                    },
+                    many with
+                    {
+                        Buckets = [.. many.Buckets.Skip(1), first],
+                    },
+                    many with
+                    {
+                        PriceBook = many.PriceBook with
+                        {
+                            Regions = [.. many.PriceBook.Regions.Select(r => r with { Prices = [.. r.Prices.Select(Dearer)] })],
+                        },
+                    },
+                    many with
+                    {
+                        PriceBook = many.PriceBook with { Agreements = everything with { Allowances = [] } },
+                    },
+                ];
+                foreach (var (next, i) in changed.Select((c, i) => (c, i)))
+                {
+                    var (told, anew) = (projection.With(next), Projection.Of(next, 5));
+                    for (var m = 0; m < 5; m++)
+                    {
+                        if (!Compare.Close(told.AgreedMoney(m), anew.AgreedMoney(m)))
+                            return $"change {i}, month {m}: {told.AgreedMoney(m)} instead of {anew.AgreedMoney(m)}";
+                    }
+                }
+                return null;
+
+                static TierPrice Dearer(TierPrice price) =>
+                    price with
+                    {
+                        Storage = [.. price.Storage.Select(b => b with { Price = new(b.Price.PerUnit * 1.7) })],
+                    };
+            }
+        );
+
+    [Fact]
     public void A_document_keeps_them()
     {
         var estate = Samples.Single(Samples.Steady(0, 1), [], null) with

@@ -31,7 +31,7 @@ public sealed class MeteredDerivationTests
                 // Today's charges are booked while it passes, its storage when it closes.
                 foreach (var (row, days) in Charged(provider, estate.Today, provider.Inside.Clock.Today))
                 {
-                    var told = MeteredDerivation.Of(row, days, provider.Inside.StorageOf(row.Month), provider.Inside.InForce!);
+                    var told = MeteredDerivation.Of(row, days, provider.Inside.HeldIn(row.Month, row.Charge), provider.Inside.InForce!);
                     opened++;
                     graduated += told.Terms.Count(t => t.Bands.Count > 1);
                     changed += told.Terms.Count > 1 ? 1 : 0;

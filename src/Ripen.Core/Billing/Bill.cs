@@ -161,6 +161,10 @@ public sealed class Bill
     internal double StorageCost(string region, int tier, int stretch, double unitMonths) =>
         unitMonths > 0 ? pools[region].Prices[bookOf[stretch]][tier]!.StorageCost(unitMonths) : 0;
 
+    /// <summary>Money per unit-month in a region and tier that its bands come to, before any scheme's factor; 0 where nothing is stored in the
+    /// month.</summary>
+    internal double UnitPrice(string region, int tier, int stretch) => pools[region].UnitPrice(tier, stretch);
+
     /// <summary>Whether a bucket's prices are those that it had in another bill, its storage bands aside.</summary>
     internal bool Costs(int bucket, Bill other, int place)
     {

@@ -4,78 +4,134 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Forecasting;
 
-/// <summary>What all buckets of a projection are charged, by region, tier and charge, month by month.</summary>
+/// <summary>
+/// What all buckets of a projection are charged, by region, tier and charge, month by month. It is the sum of parts of some buckets each: a
+/// draft changes one bucket, and the other parts stand. Of storage a part has units alone, since the estate's bands make their price.
+/// </summary>
 internal sealed class ChargeTable
 {
     private const int LeastAtOnce = 64;
     private const int MostParts = 16;
-    private static readonly int Charges = Enum.GetValues<Charge>().Length;
 
-    private readonly PriceBook prices;
-    private readonly int months;
-    private readonly double[] quantities;
-    private readonly double[] amounts;
+    private readonly Bill bill;
+    private readonly Part[] parts;
+    private readonly List<(UsedCharge Of, Line Line)> lines;
 
-    private ChargeTable(PriceBook prices, int months)
+    private ChargeTable(Projection projection, Part[] parts)
     {
-        (this.prices, this.months) = (prices, months);
-        quantities = new double[prices.Regions.Count * prices.Tiers.Count * Charges * months];
-        amounts = new double[quantities.Length];
+        (bill, this.parts) = (projection.Bill, parts);
+        var prices = projection.Estate.PriceBook;
+        lines =
+        [
+            .. prices.Regions.SelectMany(r => prices.Tiers.Select((t, i) => (Region: r.Id, Tier: t.Id, Place: i))).SelectMany(Charged),
+        ];
+
+        IEnumerable<(UsedCharge, Line)> Charged((string Region, string Tier, int Place) at)
+        {
+            foreach (var charge in Enum.GetValues<Charge>())
+            {
+                var own = parts.Select(p => p.Lines.GetValueOrDefault((at.Region, at.Place, charge))).OfType<Line>().ToList();
+                if (own.Count > 0)
+                    yield return (new(at.Region, at.Tier, charge, 0, 0), Sum(own, at.Region, at.Place, charge));
+            }
+        }
+
+        Line Sum(List<Line> some, string region, int tier, Charge charge)
+        {
+            var (calendar, sum) = (projection.Calendar, new Line(some[0].Quantities.Length, some[0].Amounts.Length));
+            foreach (var line in some)
+            {
+                Sums.Add(line.Quantities, sum.Quantities);
+                Sums.Add(line.Amounts, sum.Amounts);
+            }
+            if (charge != Charge.Storage)
+                return sum;
+            var priced = new Line(sum.Quantities, new double[calendar.Months]);
+            for (var s = 0; s < sum.Amounts.Length; s++)
+                priced.Amounts[calendar.MonthOfStretch(s)] += sum.Amounts[s] * bill.UnitPrice(region, tier, s);
+            return priced;
+        }
     }
 
-    public static ChargeTable Of(Projection projection)
+    /// <param name="projection">Of the estate.</param>
+    /// <param name="before">Over the same months: parts of buckets that use and cost the very same are taken over from there.</param>
+    public static ChargeTable Of(Projection projection, ChargeTable? before = null)
     {
-        var (prices, months, buckets) = (projection.Estate.PriceBook, projection.Calendar.Months, projection.Usages.Count);
-        var places = prices.Regions.Select((r, i) => (r.Id, i)).ToDictionary(r => r.Id, r => r.i);
+        var buckets = projection.Usages.Count;
+        var atOnce = LeastAtOnce;
+        while (atOnce * MostParts < buckets)
+            atOnce *= 2;
         // Always the same buckets together, in the same order: the sums are the same to the last digit, whoever adds them up.
-        var atOnce = Math.Max(LeastAtOnce, (buckets + MostParts - 1) / MostParts);
-        var parts = new ChargeTable[(buckets + atOnce - 1) / atOnce];
-        Parallel.For(0, parts.Length, part => parts[part] = OfSome(part * atOnce));
-        var sum = new ChargeTable(prices, months);
-        foreach (var part in parts)
-        {
-            Sums.Add(part.quantities, sum.quantities);
-            Sums.Add(part.amounts, sum.amounts);
-        }
-        return sum;
-
-        ChargeTable OfSome(int first)
-        {
-            var (own, rows) = (new ChargeTable(prices, months), new List<BillRow>());
-            for (var b = first; b < Math.Min(first + atOnce, buckets); b++)
+        var parts = new Part[(buckets + atOnce - 1) / atOnce];
+        Parallel.For(
+            0,
+            parts.Length,
+            i =>
             {
-                var region = places[projection.Usages[b].Bucket.Region];
-                rows.Clear();
-                for (var m = 0; m < months; m++)
-                    projection.Bill.AddRows(b, m, rows);
-                foreach (var row in rows)
-                {
-                    var cell = own.Cell(region, row.Tier, row.Charge, row.Month);
-                    own.quantities[cell] += row.Quantity;
-                    own.amounts[cell] += row.Amount;
-                }
+                var (first, count) = (i * atOnce, Math.Min(atOnce, buckets - (i * atOnce)));
+                parts[i] = before?.Unchanged(i, projection.Bill, first, count) ?? Part.Of(projection, first, count);
             }
-            return own;
-        }
+        );
+        return new ChargeTable(projection, parts);
     }
 
     /// <summary>What is charged in a month, in the order of regions, tiers and charges.</summary>
-    public IEnumerable<UsedCharge> Of(int month)
+    public IEnumerable<UsedCharge> Of(int month) =>
+        lines
+            .Select(l => l.Of with { Quantity = l.Line.Quantities[month], Amount = l.Line.Amounts[month] })
+            .Where(u => u.Quantity != 0 || u.Amount != 0);
+
+    private Part? Unchanged(int part, Bill now, int first, int count) =>
+        part < parts.Length
+        && (parts[part].First, parts[part].Count) == (first, count)
+        && Enumerable.Range(first, count).All(b => now.Costs(b, bill, b))
+            ? parts[part]
+            : null;
+
+    /// <param name="Quantities">By month.</param>
+    /// <param name="Amounts">Money by month; of storage in a part, units times their schemes' factors by stretch.</param>
+    private sealed record Line(double[] Quantities, double[] Amounts)
     {
-        for (var region = 0; region < prices.Regions.Count; region++)
-        {
-            for (var tier = 0; tier < prices.Tiers.Count; tier++)
-            {
-                for (var charge = 0; charge < Charges; charge++)
-                {
-                    var cell = Cell(region, tier, (Charge)charge, month);
-                    if (quantities[cell] != 0 || amounts[cell] != 0)
-                        yield return new(prices.Regions[region].Id, prices.Tiers[tier].Id, (Charge)charge, quantities[cell], amounts[cell]);
-                }
-            }
-        }
+        public Line(int months, int amounts)
+            : this(new double[months], new double[amounts]) { }
     }
 
-    private int Cell(int region, int tier, Charge charge, int month) =>
-        ((((region * prices.Tiers.Count) + tier) * Charges) + (int)charge) * months + month;
+    private sealed record Part(int First, int Count, Dictionary<(string Region, int Tier, Charge Charge), Line> Lines)
+    {
+        public static Part Of(Projection projection, int first, int count)
+        {
+            var (prices, calendar) = (projection.Estate.PriceBook, projection.Calendar);
+            var (part, rows) = (new Part(first, count, []), new List<BillRow>());
+            for (var b = first; b < first + count; b++)
+            {
+                var usage = projection.Usages[b];
+                rows.Clear();
+                for (var m = 0; m < calendar.Months; m++)
+                    projection.Bill.AddRows(b, m, rows);
+                foreach (var row in rows)
+                {
+                    var line = part.Line((usage.Bucket.Region, row.Tier, row.Charge), calendar);
+                    line.Quantities[row.Month] += row.Quantity;
+                    if (row.Charge != Charge.Storage)
+                        line.Amounts[row.Month] += row.Amount;
+                }
+                var factor = prices.FindScheme(usage.Bucket.Scheme)!.StorageFactor / prices.Unit.Bytes();
+                foreach (var tier in rows.Where(r => r.Charge == Charge.Storage).Select(r => r.Tier).Distinct())
+                {
+                    var stored = usage.Of(tier, Measure.StoredByteDays);
+                    var line = part.Line((usage.Bucket.Region, tier, Charge.Storage), calendar);
+                    for (var s = 0; s < stored.Length; s++)
+                        line.Amounts[s] += stored[s] / calendar.BilledDays(s) * factor;
+                }
+            }
+            return part;
+        }
+
+        private Line Line((string Region, int Tier, Charge Charge) at, BillingCalendar calendar)
+        {
+            if (!Lines.TryGetValue(at, out var line))
+                Lines[at] = line = new(calendar.Months, at.Charge == Charge.Storage ? calendar.Stretches : calendar.Months);
+            return line;
+        }
+    }
 }

@@ -40,7 +40,8 @@ public sealed class Projection
                 sums[m] += AgreedMoney(m);
             return sums;
         });
-        charges = new Lazy<ChargeTable>(() => ChargeTable.Of(this));
+        var counted = previous?.charges is { IsValueCreated: true } table ? table.Value : null;
+        charges = new Lazy<ChargeTable>(() => ChargeTable.Of(this, counted));
         agreed = new Lazy<IReadOnlyList<SettledLine>[]>(() =>
             [
                 .. Enumerable

@@ -138,16 +138,15 @@ internal static class Ledger
     /// <param name="end">The day after the last.</param>
     public static IReadOnlyList<StorageSoFar> Storage(SqliteConnection db, PriceBook prices, DateOnly first, DateOnly end)
     {
-        List<DateOnly> cuts = [first, .. prices.Earlier.Select(e => e.Until).Where(d => d > first && d < end).Distinct().Order(), end];
+        var held = Held(prices, first, end);
         return
         [
-            .. cuts.Zip(
-                cuts.Skip(1),
-                (from, to) =>
-                    new StorageSoFar(
-                        from,
-                        prices.AmountsOn(from),
-                        db.List(
+            .. held.Zip(
+                held.Skip(1).Select(h => h.From).Append(end),
+                (part, to) =>
+                    part with
+                    {
+                        Lines = db.List(
                             """
                             SELECT bucket, region, tier, sum(quantity), sum(weighted), sum(amount) FROM ledger
                             WHERE day >= ?1 AND day < ?2 AND charge = ?3 GROUP BY bucket, region, tier
@@ -160,14 +159,26 @@ internal static class Ledger
                                 r.GetDouble(4),
                                 r.GetDouble(5)
                             ),
-                            from.DayNumber,
+                            part.From.DayNumber,
                             to.DayNumber,
                             Charge.Storage.Name()
-                        )
-                    )
+                        ),
+                    }
             ),
         ];
     }
+
+    /// <summary>The prices that held on days of one month, with nothing stored.</summary>
+    public static IReadOnlyList<StorageSoFar> Held(PriceBook prices, DateOnly first, DateOnly end) =>
+        [
+            .. prices
+                .Earlier.Select(e => e.Until)
+                .Where(d => d > first && d < end)
+                .Distinct()
+                .Order()
+                .Prepend(first)
+                .Select(d => new StorageSoFar(d, prices.AmountsOn(d), [])),
+        ];
 
     /// <summary>By the names in the ledger.</summary>
     public static readonly IReadOnlyDictionary<string, Charge> Charges = Enum.GetValues<Charge>().ToDictionary(c => c.Name());

@@ -42,7 +42,7 @@ internal static class ChargedReading
         var metered = MeteredDerivation.Of(
             row,
             [.. own.GroupBy(l => l.Day).Select(d => new MeteredDay(d.Key, d.Sum(l => l.Quantity), d.Sum(l => l.Amount)))],
-            provider.StorageOf(month),
+            provider.HeldIn(month, row.Charge),
             estate
         );
         return new DerivationReading(month, metered.Row.Amount, [], null, IsCharged: true, Metered: metered);
