@@ -1,5 +1,4 @@
 using System.CommandLine;
-using System.Text;
 using System.Text.Json.Nodes;
 
 namespace Ripen.Cli;
@@ -7,66 +6,27 @@ namespace Ripen.Cli;
 /// <summary>Commands for what-ifs of a running server.</summary>
 internal static class ScenarioCommands
 {
-    private static readonly int[] Years = [1, 3, 10];
+    private const string At = "/api/scenarios";
 
     private static readonly Option<int> Months = new("--months") { Description = "the horizon", DefaultValueFactory = _ => 120 };
 
     public static IEnumerable<Command> All() => [List(), Set(), Difference(), Rows(), HowSure()];
 
-    private static Command List()
-    {
-        var json = new Option<bool>("--json") { Description = "the scenarios themselves, as scenarios-set takes them" };
-        return ServerCommands.Make(
+    private static Command List() =>
+        OutlookCommands.List(
             "scenarios",
             "List scenarios with what the estate costs under each: id, name, and the money of years 1, 3 and 10.",
-            [json],
-            async (http, parsed) =>
-            {
-                if (parsed.GetValue(json))
-                {
-                    Console.WriteLine(await ServerCommands.Answer(await http.GetAsync(Path(""))));
-                    return;
-                }
-                foreach (var of in (await ServerCommands.Answer(await http.GetAsync(Path("/comparison"))))!["outlooks"]!.AsArray())
-                {
-                    var years = of!["years"]!.AsArray();
-                    Console.WriteLine(
-                        string.Join(
-                            '\t',
-                            (string[])
-                                [
-                                    (string)of["id"]! is { Length: > 0 } id ? id : "-",
-                                    (string)of["name"]!,
-                                    .. years.Count == 0
-                                        ? [(string)of["problems"]![0]!["message"]!]
-                                        : Years.Select(y => years[y - 1]!["money"]!.ToJsonString()),
-                                ]
-                        )
-                    );
-                }
-            }
+            "the scenarios themselves, as scenarios-set takes them",
+            At
         );
-    }
 
-    private static Command Set()
-    {
-        var file = new Argument<FileInfo>("SCENARIOS") { Description = "{ \"scenarios\": [ … ] }" };
-        return ServerCommands.Make(
+    private static Command Set() =>
+        OutlookCommands.Set(
             "scenarios-set",
             "Put a list of scenarios in the place of the one there is.",
-            [file],
-            async (http, parsed) =>
-            {
-                using var body = new StringContent(
-                    await File.ReadAllTextAsync(parsed.GetRequiredValue(file).FullName),
-                    Encoding.UTF8,
-                    "application/json"
-                );
-                await ServerCommands.Replace(http, Path(""), Path(""), body);
-                Console.WriteLine("Stored.");
-            }
+            new Argument<FileInfo>("SCENARIOS") { Description = "{ \"scenarios\": [ … ] }" },
+            At
         );
-    }
 
     private static Command Difference()
     {
@@ -164,5 +124,5 @@ internal static class ScenarioCommands
 
     private static string Escaped(string id) => Uri.EscapeDataString(id);
 
-    private static Uri Path(string more) => new("/api/scenarios" + more, UriKind.Relative);
+    private static Uri Path(string more) => new(At + more, UriKind.Relative);
 }

@@ -35,6 +35,7 @@ internal static class ServerCommands
             .. UploadCommands.All(),
             .. ArrayCommands.All(),
             .. PriceCommands.All(),
+            .. OfferCommands.All(),
             .. ScenarioCommands.All(),
             .. BudgetCommands.All(),
             .. BillCommands.All(),

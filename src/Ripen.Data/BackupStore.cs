@@ -3,6 +3,7 @@ using Microsoft.EntityFrameworkCore;
 using Ripen.Core.Arrays;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
 using Ripen.Core.Scenarios;
 
 namespace Ripen.Data;
@@ -147,6 +148,15 @@ public sealed class BackupStore(EstateStore estates, ChangeLog log)
         long estateVersion,
         CancellationToken cancel = default
     ) => ChangeList("local arrays", before, after, (row, text) => row.Arrays = text, estateVersion, cancel);
+
+    /// <summary>Puts a list of offers in the place of the one there is.</summary>
+    /// <inheritdoc cref="ChangePeriods"/>
+    public Task ChangeOffers(
+        IReadOnlyList<Offer> before,
+        IReadOnlyList<Offer> after,
+        long estateVersion,
+        CancellationToken cancel = default
+    ) => ChangeList("offers", before, after, (row, text) => row.Offers = text, estateVersion, cancel);
 
     /// <summary>Puts a list of scenarios in the place of the one there is.</summary>
     /// <inheritdoc cref="ChangePeriods"/>

@@ -105,6 +105,7 @@ public sealed class EstateStore(IDbContextFactory<RipenDb> databases, ChangeLog 
                 Carriers = Mapping.ToList<CarrierMachine>(row.Carriers),
                 Arrays = Mapping.ToList<LocalArray>(row.Arrays),
                 RetentionPeriods = Mapping.ToList<RetentionPeriod>(row.RetentionPeriods),
+                Offers = Mapping.ToList<Offer>(row.Offers),
                 Scenarios = Mapping.ToList<Scenario>(row.Scenarios),
             },
             row.Version,

@@ -21,6 +21,7 @@ internal static class Mapping
             Carriers = ToText(estate.Carriers),
             Arrays = ToText(estate.Arrays),
             RetentionPeriods = ToText(estate.RetentionPeriods),
+            Offers = ToText(estate.Offers),
             Scenarios = ToText(estate.Scenarios),
         };
 

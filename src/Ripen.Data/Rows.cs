@@ -32,6 +32,9 @@ internal sealed class EstateRow
     /// <summary>Retention periods, as JSON; null for none.</summary>
     public string? RetentionPeriods { get; set; }
 
+    /// <summary>Price books beside the one in force, as JSON; null for none.</summary>
+    public string? Offers { get; set; }
+
     /// <summary>What if, as JSON; null for none.</summary>
     public string? Scenarios { get; set; }
 

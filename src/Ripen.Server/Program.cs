@@ -132,6 +132,7 @@ api.MapObjects();
 api.MapUploads();
 api.MapRecalls();
 api.MapArrays();
+api.MapOffers();
 api.MapScenarios();
 api.MapBudgets();
 api.MapBills();

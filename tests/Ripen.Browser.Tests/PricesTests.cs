@@ -135,6 +135,33 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
     }
 
     [Fact]
+    public void What_is_typed_is_kept_as_an_offer_compared_renamed_and_assumed()
+    {
+        page.Open("/prices");
+        page.See("Keep what is typed as");
+        page.Type(Amount("Counter in Kestrel Sound: write, per 1,000"), "0.5");
+        page.Until(() => !IsOff("Apply"), "consequences");
+        page.Type(page.Field("Keep what is typed as"), "Winter talk");
+        page.Click(() => page.Button("Keep"));
+        page.See("Kept as the offer “Winter talk”.");
+        page.Click(() => page.Button("Discard"));
+        page.Click(() => page.Link("offers side by side"));
+        page.See("By charge");
+        page.See("In force");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Type(page.Find("input[aria-label='Name of Winter talk']"), "Spring talk" + Keys.Enter);
+        page.Present("input[aria-label='Name of Spring talk']");
+        page.Click(() => page.Find("button[aria-label='What if: Spring talk']"));
+        page.See("prices of the offer Spring talk");
+        page.See("The difference");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Click(() => page.Button("Discard"));
+        page.Open("/offers?year=10");
+        page.Click(() => page.Find("button[aria-label='Remove: Spring talk']"));
+        page.Until(() => page.Browser.FindElements(By.CssSelector("input[aria-label='Name of Spring talk']")).Count == 0, "it gone");
+    }
+
+    [Fact]
     public void What_the_estate_needs_is_not_taken_from_it_and_more_can_be_offered()
     {
         page.Open("/prices");

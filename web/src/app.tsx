@@ -39,6 +39,7 @@ const BillsPlace = lazy(() => import("./places/bills/bills-place").then((m) => (
 const BudgetsPlace = lazy(() => import("./places/budgets/budgets-place").then((m) => ({ default: m.BudgetsPlace })));
 const OnPaperPlace = lazy(() => import("./places/forecast/on-paper-place").then((m) => ({ default: m.OnPaperPlace })));
 const WhyPlace = lazy(() => import("./places/why/why-place").then((m) => ({ default: m.WhyPlace })));
+const OffersPlace = lazy(() => import("./places/prices/offers-place").then((m) => ({ default: m.OffersPlace })));
 const PricesPlace = lazy(() => import("./places/prices/prices-place").then((m) => ({ default: m.PricesPlace })));
 const CheapestPlace = lazy(() => import("./places/advice/cheapest-place").then((m) => ({ default: m.CheapestPlace })));
 const BreakEvenPlace = lazy(() => import("./places/advice/break-even-place").then((m) => ({ default: m.BreakEvenPlace })));
@@ -82,7 +83,7 @@ const onEstate = (pathname: string) => pathname === "/" || pathname === "/new" |
 
 /** Pages of a place that stand beside its own. */
 const beside: Record<string, string[]> = {
-  "/prices": ["/bills"],
+  "/prices": ["/bills", "/offers"],
   "/forecast": ["/full-restore", "/landscape", "/what-if", "/how-sure", "/why", "/budgets", "/on-paper"],
   "/backups": ["/plans", "/calendar", "/evidence", "/find", "/new-target", "/sizing", "/credentials"],
 };
@@ -218,6 +219,7 @@ export function App() {
                     <Route path="/full-restore" element={<FullRestorePlace />} />
                     <Route path="/landscape" element={<LandscapePlace />} />
                     <Route path="/prices" element={<PricesPlace />} />
+                    <Route path="/offers" element={<OffersPlace />} />
                     <Route path="/why" element={<WhyPlace />} />
                     <Route path="/on-paper" element={<OnPaperPlace />} />
                     <Route path="/bills/:id?" element={<BillsPlace />} />

@@ -49,6 +49,7 @@ export function CommandLine() {
     { label: "budgets: plan against fact", run: () => navigate("/budgets") },
     { label: "how it ripens", run: () => navigate("/landscape") },
     { label: "everything back", run: () => navigate("/full-restore") },
+    { label: "offers: price books side by side", run: () => navigate("/offers") },
     { label: "prices", run: () => navigate("/prices") },
     { label: "log", run: () => navigate(`/log${keep}`) },
     { label: "advance the clock", run: () => navigate("/clock") },

@@ -36,6 +36,9 @@ public sealed record Estate
     /// <summary>Storage arrays of one's own, whose data may leave for buckets.</summary>
     public IReadOnlyList<LocalArray> Arrays { get; init; } = [];
 
+    /// <summary>Price books beside the one in force.</summary>
+    public IReadOnlyList<Offer> Offers { get; init; } = [];
+
     /// <summary>What if; nothing in the estate follows from them.</summary>
     public IReadOnlyList<Scenario> Scenarios { get; init; } = [];
 

@@ -21,6 +21,7 @@ internal static partial class EstateChecks
         }
         BackupChecks.Check(estate, findings);
         ArrayChecks.Check(estate.Arrays, "$.arrays", estate, findings);
+        PriceBookChecks.CheckOffers(estate.Offers, "$.offers", findings);
         ScenarioReader.Check(estate.Scenarios, "$.scenarios", findings);
     }
 

@@ -134,6 +134,10 @@ public static class EstateDocument
     public static Checked<IReadOnlyList<LocalArray>> ReadArrays(string json, Estate estate) =>
         ReadList(json, "arrays", ArrayReader.Array, (arrays, path, findings) => ArrayChecks.CheckChange(arrays, path, estate, findings));
 
+    /// <summary>Reads offers, as the only property of an object.</summary>
+    public static Checked<IReadOnlyList<Offer>> ReadOffers(string json) =>
+        ReadList(json, "offers", EstateReader.Offer, PriceBookChecks.CheckOffers);
+
     /// <summary>Reads scenarios, as the only property of an object.</summary>
     public static Checked<IReadOnlyList<Scenario>> ReadScenarios(string json) =>
         ReadList(json, "scenarios", ScenarioReader.Scenario, ScenarioReader.Check);
@@ -340,7 +344,7 @@ public static class EstateDocument
     {
         var document = JsonSerializer.SerializeToNode(estate, Json)!.AsObject();
         document.Insert(0, "ripen", Version);
-        foreach (var none in (string[])["workloads", "targets", "plans", "carriers", "retentionPeriods", "arrays", "scenarios"])
+        foreach (var none in (string[])["workloads", "targets", "plans", "carriers", "retentionPeriods", "arrays", "offers", "scenarios"])
         {
             if (document[none]!.AsArray().Count == 0)
                 document.Remove(none);

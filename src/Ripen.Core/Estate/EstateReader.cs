@@ -39,6 +39,7 @@ internal static class EstateReader
             Carriers = o.List("carriers", PlanReader.Carrier),
             RetentionPeriods = o.List("retentionPeriods", PlanReader.Period),
             Arrays = o.List("arrays", ArrayReader.Array),
+            Offers = o.List("offers", Offer),
             Scenarios = o.List("scenarios", ScenarioReader.Scenario),
         };
     }
@@ -169,6 +170,14 @@ internal static class EstateReader
         Schemes = [],
         Regions = [],
     };
+
+    public static Offer Offer(ObjectReader o) =>
+        new()
+        {
+            Id = o.Id("id"),
+            Name = o.Text("name"),
+            Prices = (o.Object("prices", PriceBook) ?? Nothing) with { Earlier = [] },
+        };
 
     public static PriceBook PriceBook(ObjectReader o) =>
         new()

@@ -7,6 +7,14 @@ namespace Ripen.Core.Estates;
 /// <summary>What must hold between the parts of a price book: unique ids, references that lead somewhere, bands that rise.</summary>
 internal static partial class PriceBookChecks
 {
+    /// <summary>Each by itself: whether an estate can be priced by it is looked at when it is.</summary>
+    public static void CheckOffers(IReadOnlyList<Offer> offers, string path, Findings findings)
+    {
+        Unique(offers, o => o.Id, i => $"{path}[{i}].id", "duplicate-id", findings);
+        foreach (var (offer, i) in Present(offers))
+            Check(offer.Prices, DateOnly.MaxValue, $"{path}[{i}].prices", findings);
+    }
+
     /// <param name="prices">Of an estate.</param>
     /// <param name="today">The estate's.</param>
     /// <param name="book">The book's JSON path.</param>

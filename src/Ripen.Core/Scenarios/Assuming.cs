@@ -43,6 +43,7 @@ public static class Assuming
             { Growth: { } growth } => Grow(growth, estate, $"{path}.growth", findings),
             { Reading: { } reading } => Read(reading, estate, $"{path}.reading", findings),
             { Prices: { } prices } => Price(prices, estate, $"{path}.prices", findings),
+            { Offer: { } offer } => Take(offer, estate, $"{path}.offer", findings),
             { Place: { } place } => Move(place, estate, $"{path}.place", findings),
             { Bucket: { } bucket } => Put(bucket, estate, hold ?? Holding),
             { Plan: { } plan } => Put(plan, estate),
@@ -103,6 +104,24 @@ public static class Assuming
 
     private static Estate Read(ReadingAssumption reading, Estate estate, string path, Findings findings) =>
         ChangeBuckets(reading.Bucket, estate, $"{path}.bucket", findings, bucket => bucket.Read(reading.Times));
+
+    private static Estate Take(string id, Estate estate, string path, Findings findings)
+    {
+        var offer = estate.Offers.FirstOrDefault(o => o.Id == id);
+        findings.Require(
+            offer is not null,
+            "unknown-reference",
+            path,
+            $"There is no offer '{id}' any more; choose another or drop the assumption."
+        );
+        findings.Require(
+            offer is null || offer.Prices.Currency == estate.PriceBook.Currency,
+            "other-currency",
+            path,
+            $"That offer is in {offer?.Prices.Currency}, and the estate is counted in {estate.PriceBook.Currency}: the two are not added."
+        );
+        return offer is null ? estate : offer.Under(estate);
+    }
 
     private static Estate Move(PlaceAssumption place, Estate estate, string path, Findings findings) =>
         ChangeBuckets(

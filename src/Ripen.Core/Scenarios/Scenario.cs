@@ -19,6 +19,9 @@ public sealed record Assumption
     public GrowthAssumption? Growth { get; init; }
     public ReadingAssumption? Reading { get; init; }
     public PriceAssumption? Prices { get; init; }
+
+    /// <summary>The id of an offer whose prices hold from today on.</summary>
+    public string? Offer { get; init; }
     public PlaceAssumption? Place { get; init; }
     public BucketAssumption? Bucket { get; init; }
 

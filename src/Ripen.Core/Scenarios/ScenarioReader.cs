@@ -10,7 +10,7 @@ internal static class ScenarioReader
 {
     private const double MostTimes = 1e6;
 
-    private static readonly string[] Kinds = ["growth", "reading", "prices", "place", "bucket", "plan"];
+    private static readonly string[] Kinds = ["growth", "reading", "prices", "offer", "place", "bucket", "plan"];
 
     /// <summary>Stands where none could be read, which is a problem by then.</summary>
     private static readonly Bucket Unread = new()
@@ -46,7 +46,7 @@ internal static class ScenarioReader
         foreach (var (of, i) in Checks.Present(scenario.Assumptions))
         {
             var at = $"{path}.assumptions[{i}]";
-            object?[] all = [of.Growth, of.Reading, of.Prices, of.Place, of.Bucket, of.Plan];
+            object?[] all = [of.Growth, of.Reading, of.Prices, of.Offer, of.Place, of.Bucket, of.Plan];
             findings.Require(
                 all.Count(a => a is not null) == 1,
                 "not-one-assumption",
@@ -63,6 +63,7 @@ internal static class ScenarioReader
             Growth = o.Object("growth", Growth, optional: true),
             Reading = o.Object("reading", Reading, optional: true),
             Prices = o.Object("prices", Prices, optional: true),
+            Offer = o.Has("offer") ? o.Id("offer") : null,
             Place = o.Object("place", Place, optional: true),
             Bucket = o.Object("bucket", Bucket, optional: true),
             Plan = o.Object("plan", PlanReader.Plan, optional: true),

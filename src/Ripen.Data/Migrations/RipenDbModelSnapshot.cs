@@ -386,6 +386,9 @@ namespace Ripen.Data.Migrations
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Offers")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("PriceChanges")
                         .HasColumnType("TEXT");
 

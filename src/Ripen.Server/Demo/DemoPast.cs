@@ -75,6 +75,7 @@ internal static class DemoPast
                 PassUntil(2026, 12, 24),
                 new("a bucket for the winter's berth plans", (hands, cancel) => MakeBucket(hands, BerthPlans, cancel)),
                 new("prices of the new year are announced", DemoPrices.Announce),
+                new("two offers for the storage of the new year", DemoOffers.Receive),
                 PassUntil(2027, 1, 12),
                 new("a rehearsal of the crew's mail", (hands, cancel) => DemoPlans.Rehearse(hands, "nightly", "crew-mail", cancel)),
                 new("a rehearsal of the tickets", (hands, cancel) => DemoPlans.Rehearse(hands, "nightly", "ticket-db", cancel)),

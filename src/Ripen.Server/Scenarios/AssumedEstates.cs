@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
 using Ripen.Core.Scenarios;
 
 namespace Ripen.Server.Scenarios;
@@ -17,12 +18,35 @@ internal sealed class AssumedEstates(EstateView view, CurrentEstate current)
     private readonly int most = Math.Clamp(200_000 / Math.Max(1, view.Estate.Buckets.Count), 8, 64);
     private readonly Lock looking = new();
     private readonly Dictionary<(string Assumptions, int Months), AssumedEstate> known = [];
+    private readonly Dictionary<(string Offer, int Months), Checked<ProjectedMoney>> offered = [];
     private ((string Assumptions, int Months) Key, Projection Projection)? latest;
 
     public AssumedEstate Of(Scenario scenario, int months)
     {
         lock (looking)
             return Of(scenario.Assumptions, months);
+    }
+
+    public ProjectedMoney AsItStands(int months)
+    {
+        lock (looking)
+            return Of([], months).Chain[0];
+    }
+
+    /// <summary>The estate if one of its offers held, in the offer's currency; or why it cannot.</summary>
+    public Checked<ProjectedMoney> Under(Offer offer, int months)
+    {
+        lock (looking)
+        {
+            if (offered.TryGetValue((offer.Id, months), out var known))
+                return known;
+            if (offered.Count >= most)
+                offered.Clear();
+            var under = offer.Of(view.Estate);
+            return offered[(offer.Id, months)] = under.Ok
+                ? new(ProjectedMoney.Of(view.Project(months).With(under.Value)))
+                : new(under.Problems);
+        }
     }
 
     /// <summary>The projection under a scenario, or what does not fit.</summary>

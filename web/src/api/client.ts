@@ -165,6 +165,8 @@ export type Derivation = Schemas["Derivation"];
 export type DerivationLine = Schemas["DerivationLine"];
 export type DerivationTerm = Schemas["DerivationTerm"];
 export type MeteredDerivation = Schemas["MeteredDerivation"];
+export type Offer = Schemas["Offer"];
+export type OfferOutlook = Schemas["OfferOutlook"];
 export type Scenario = Schemas["Scenario"];
 export type ScenarioComparison = Schemas["ScenarioComparison"];
 export type ScenarioOutlook = Schemas["ScenarioOutlook"];
@@ -698,6 +700,14 @@ export const mapBill = (id: number, body: Schemas["BillMapping"]) =>
 export const removeBill = (id: number) => value(client.DELETE("/api/bills/{id}", ofNumber(id)));
 
 export const readBillPrices = (id: number) => value(client.GET("/api/bills/{id}/prices", ofNumber(id)));
+
+export const readOffers = () => whole(client.GET("/api/offers"));
+
+export const putOffers = (offers: Offer[], etag: string) =>
+  value(client.PUT("/api/offers", { headers: { "If-Match": etag }, body: { offers } }));
+
+/** What the estate costs in ten years by the prices in force and under each offer, with the charges of one of them (0: of all). */
+export const compareOffers = (year: number) => value(client.GET("/api/offers/comparison", { params: { query: { year } } }));
 
 export const readScenarios = () => whole(client.GET("/api/scenarios"));
 

@@ -59,6 +59,8 @@ export const keys = {
   runningBudgets: ["budgets", "running"],
   budget: (id: number) => ["budgets", id],
   variance: (id: number, asked: unknown) => ["budgets", id, "variance", asked],
+  offers: ["offers"],
+  offerComparison: (year: number) => ["offers", "comparison", year],
   scenarios: ["scenarios"],
   comparison: (months: number) => ["scenarios", "comparison", months],
   scenarioDraft: (scenario: unknown, asked: unknown) => ["scenarios", scenario, asked],

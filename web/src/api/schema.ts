@@ -1106,6 +1106,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All price books beside the one in force. The ETag is the estate's. */
+        get: operations["readOffers"];
+        /** Puts a list of offers in the place of the one there is. If-Match: the estate's ETag. */
+        put: operations["putOffers"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/offers/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the estate costs by the prices in force and under each offer, each in its own currency. */
+        get: operations["compareOffers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scenarios": {
         parameters: {
             query?: never;
@@ -3730,6 +3765,7 @@ export interface components {
             growth?: null | components["schemas"]["GrowthAssumption"];
             reading?: null | components["schemas"]["ReadingAssumption"];
             prices?: null | components["schemas"]["PriceAssumption"];
+            offer?: null | string;
             place?: null | components["schemas"]["PlaceAssumption"];
             bucket?: null | components["schemas"]["BucketAssumption"];
             plan?: null | components["schemas"]["BackupPlan"];
@@ -4762,6 +4798,7 @@ export interface components {
             carriers?: components["schemas"]["CarrierMachine"][];
             retentionPeriods?: components["schemas"]["RetentionPeriod"][];
             arrays?: components["schemas"]["LocalArray"][];
+            offers?: components["schemas"]["Offer"][];
             scenarios?: components["schemas"]["Scenario"][];
         };
         EstateAdvice: {
@@ -5658,6 +5695,33 @@ export interface components {
             yearlyGrowth?: number;
             /** Format: int32 */
             replacedAfterDays?: null | number;
+        };
+        Offer: {
+            id: string;
+            name: string;
+            prices: components["schemas"]["PriceBook"];
+        };
+        OfferCharge: {
+            charge: components["schemas"]["Charge"];
+            /** Format: double */
+            amount: number;
+            /** Format: double */
+            more: null | number;
+        };
+        OfferComparison: {
+            outlooks: components["schemas"]["OfferOutlook"][];
+        };
+        OfferOutlook: {
+            id: string;
+            name: string;
+            currency: string;
+            problems: components["schemas"]["Problem"][];
+            years: components["schemas"]["ForecastYear"][];
+            more: null | number[];
+            charges: components["schemas"]["OfferCharge"][];
+        };
+        OffersDocument: {
+            offers: components["schemas"]["Offer"][];
         };
         OneOfMany: {
             name: string;
@@ -9068,6 +9132,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ArrayRead"];
+                };
+            };
+        };
+    };
+    readOffers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersDocument"];
+                };
+            };
+        };
+    };
+    putOffers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OffersDocument"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    compareOffers: {
+        parameters: {
+            query?: {
+                /** @description The horizon in calendar months, 1 to 360. */
+                months?: number;
+                /** @description The year whose charges are told, counted from 1; 0 for all months. */
+                year?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferComparison"];
                 };
             };
         };

@@ -16,6 +16,7 @@ import { done } from "../../ui/toasts";
 import { useKept } from "../../ui/use-kept";
 import { AddForm } from "./add-form";
 import { AgreementsPart, DevicePrices } from "./agreements";
+import { KeepOffer } from "./keep-offer";
 import { type From, withDay, withoutDay, withRegion } from "./price-lists";
 import { RegionPrices } from "./region-prices";
 import { SchemeFactors } from "./scheme-factors";
@@ -181,6 +182,7 @@ export function PricesPlace() {
               <p className="text-sm text-ink-soft">A file takes the place of a draft: apply this one first, or discard it.</p>
             )}
             {rows.error && <ErrorNote error={rows.error} />}
+            <KeepOffer book={book} />
             <Earlier book={inForce.prices} />
           </div>
         </aside>

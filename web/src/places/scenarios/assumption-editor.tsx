@@ -5,6 +5,7 @@ import { day } from "../../format";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
 import { orEmpty } from "../../ui/number-text";
 import { chargeWords, words } from "./assumption-words";
+import { useNames } from "./use-names";
 
 type EditorProps = {
   /** The id of the one that it belongs to. */
@@ -21,8 +22,7 @@ type EditorProps = {
 
 /** One assumption, with the fields that its kind has. */
 export function AssumptionEditor({ scenario, number, assumption, problem, isFirst, onChange, onRemove, onEarlier }: EditorProps) {
-  const estate = useEstate();
-  const said = words(assumption, estate);
+  const said = words(assumption, useNames());
   return (
     <li className="border-b border-hairline py-2">
       <p className="flex items-baseline gap-2">
@@ -65,6 +65,7 @@ function Fields({ scenario, assumption, onChange }: FieldsProps) {
     );
   }
   if (assumption.prices) return <PriceFields of={assumption.prices} onChange={(prices) => onChange({ prices })} />;
+  if (assumption.offer) return <OfferField of={assumption.offer} onChange={(offer) => onChange({ offer })} />;
   if (assumption.place) return <PlaceFields of={assumption.place} onChange={(place) => onChange({ place })} />;
   if (assumption.bucket) {
     const { as, stated } = assumption.bucket;
@@ -158,6 +159,26 @@ function PriceFields({ of, onChange }: Of<"prices">) {
         onChange={(region) => onChange({ ...of, region })}
       />
     </>
+  );
+}
+
+function OfferField({ of, onChange }: Of<"offer">) {
+  const { offers, prices } = useNames();
+  const known = offers.filter((o) => o.prices.currency === prices.currency);
+  return (
+    <Field label="offer">
+      {(ids) => (
+        <Select
+          {...ids}
+          value={of}
+          options={[
+            ...(known.some((o) => o.id === of) ? [] : [{ value: of, label: of }]),
+            ...known.map((o) => ({ value: o.id, label: o.name })),
+          ]}
+          onChange={(e) => onChange(e.target.value)}
+        />
+      )}
+    </Field>
   );
 }
 

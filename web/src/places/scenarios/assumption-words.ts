@@ -6,6 +6,7 @@ export type Names = {
   tierName: (id: string) => string;
   regionName: (id: string) => string;
   schemeName: (id: string) => string;
+  offerName: (id: string) => string;
 };
 
 /** What is no number yet is told as such. */
@@ -45,6 +46,7 @@ export function words(of: Assumption, names: Names): string {
     ];
     return `${what.join(", ")} ${percent(factor)}${from ? ` from ${day(from)}` : ""}`;
   }
+  if (of.offer) return `prices of the offer ${names.offerName(of.offer)}`;
   if (of.place) {
     const { bucket, region, scheme, tier } = of.place;
     const what = [

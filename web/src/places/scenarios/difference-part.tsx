@@ -10,6 +10,7 @@ import { Figure } from "../../ui/controls";
 import { useSettled } from "../../ui/use-settled";
 import { Choice } from "../forecast/choice";
 import { words } from "./assumption-words";
+import { useNames } from "./use-names";
 
 const tellings: { value: TellBy; label: string }[] = [
   { value: "bucket", label: "by bucket" },
@@ -57,8 +58,8 @@ export function useScenarioReading(scenario: Scenario | undefined) {
 /** Where the difference comes from: step by step, and as a table that adds up both ways. */
 export function DifferencePart({ difference, scenario }: { difference: Difference; scenario: Scenario }) {
   const { by, span, set } = useAsked();
-  const estate = useEstate();
-  const names = (scenario.assumptions ?? []).map((a) => words(a, estate));
+  const told = useNames();
+  const names = (scenario.assumptions ?? []).map((a) => words(a, told));
   return (
     <section aria-label="Difference" className="min-w-0">
       <div className="flex flex-wrap items-center gap-x-6 gap-y-1 border-b border-hairline-strong pb-1 text-sm">

@@ -11,10 +11,11 @@ const margin = { top: 12, right: 168, bottom: 24, left: 64 };
 const labelHeight = 16;
 const dashes = ["", "7 4", "2 3", "10 3 2 3", "4 4", "12 5", "1 4", "6 2 1 2", "3 6", "14 3", "5 5 1 5", "8 8"];
 
-type ChartProps = { outlooks: ScenarioOutlook[]; chosen: string };
+/** @param name of the picture's file. */
+type ChartProps = { outlooks: Pick<ScenarioOutlook, "id" | "name" | "years">[]; chosen: string; name?: string };
 
-/** What each year costs, a line for each scenario; the arrow keys read it year by year. */
-export function OutlookChart({ outlooks, chosen }: ChartProps) {
+/** What each year costs, a line for each; the arrow keys read it year by year. */
+export function OutlookChart({ outlooks, chosen, name = "what-if" }: ChartProps) {
   const { money } = useEstate();
   const [box, width] = useWidth<HTMLDivElement>();
   const lines = outlooks.filter((o) => o.years.length > 0);
@@ -79,7 +80,7 @@ export function OutlookChart({ outlooks, chosen }: ChartProps) {
         <output aria-label="Reading" className="figure-projected">
           {!isRead ? "" : `year ${year + 1}: ${reading}`}
         </output>
-        <span className="ml-auto">{width > 0 && <SavePicture of={box} name="what-if" />}</span>
+        <span className="ml-auto">{width > 0 && <SavePicture of={box} name={name} />}</span>
       </p>
     </div>
   );

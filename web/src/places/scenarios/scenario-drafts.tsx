@@ -1,14 +1,14 @@
 import { useMutation } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { readScenarioParts, type Scenario } from "../../api/client";
-import { useEstate } from "../../estate-context";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { words } from "./assumption-words";
+import { useNames } from "./use-names";
 
 /** What would have to be changed to make a scenario, or one assumption of it, come true: drafts that are looked at and applied one by one. */
 export function ScenarioDrafts({ scenario }: { scenario: Scenario }) {
-  const estate = useEstate();
+  const estate = useNames();
   const assumptions = scenario.assumptions ?? [];
   const parts = useMutation({
     mutationFn: (only: number | null) =>

@@ -13,6 +13,7 @@ import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { Button, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { newId } from "../../ui/new-id";
 import { usePageTitle } from "../../ui/page-title";
 import { done } from "../../ui/toasts";
 import { useKept } from "../../ui/use-kept";
@@ -21,6 +22,7 @@ import { DifferencePart, useScenarioReading } from "./difference-part";
 import { OutlookChart } from "./outlook-chart";
 import { ScenarioDrafts } from "./scenario-drafts";
 import { ScenarioList } from "./scenario-list";
+import { useNames } from "./use-names";
 
 /** Scenarios under the hand, and the stored ones that they began from. */
 type Draft = { scenarios: Scenario[]; began: string };
@@ -68,7 +70,7 @@ export function ScenariosPlace() {
   const change = (next: Scenario[]) => keep({ scenarios: next, began: draft?.began ?? mark });
   const put = (scenario: Scenario) => change(scenarios.map((s) => (s.id === scenario.id ? scenario : s)));
   const add = (assumptions: Assumption[]) => {
-    const next = newId(scenarios);
+    const next = newId("what-if", scenarios);
     change([...scenarios, { id: next, name: `What if ${scenarios.length + 1}`, assumptions }]);
     void navigate(`/what-if/${next}`, { replace: assumptions.length > 0 });
   };
@@ -176,6 +178,8 @@ type AssumptionsProps = {
 
 function Assumptions({ scenario, problemAt, onChange }: AssumptionsProps) {
   const assumptions = scenario.assumptions ?? [];
+  const { offers, prices } = useNames();
+  const offer = offers.find((o) => o.prices.currency === prices.currency);
   const set = (next: Assumption[]) => onChange({ ...scenario, assumptions: next });
   return (
     <>
@@ -196,7 +200,7 @@ function Assumptions({ scenario, problemAt, onChange }: AssumptionsProps) {
       </ol>
       <p className="mt-2 flex flex-wrap items-baseline gap-2 text-sm">
         Assume otherwise:
-        {fresh.map(({ label, assumption }) => (
+        {[...fresh, ...(offer ? [{ label: "an offer", assumption: { offer: offer.id } }] : [])].map(({ label, assumption }) => (
           <Button key={label} onClick={() => set([...assumptions, assumption])}>
             {label}
           </Button>
@@ -214,10 +218,6 @@ function withAssumption(scenario: Scenario, added: Assumption): Scenario {
   const assumptions = scenario.assumptions ?? [];
   const place = assumptions.findIndex((a) => a.bucket && a.bucket.as.name === added.bucket?.as.name);
   return { ...scenario, assumptions: place < 0 ? [...assumptions, added] : assumptions.with(place, added) };
-}
-
-function newId(scenarios: Scenario[]) {
-  for (let i = scenarios.length + 1; ; i++) if (scenarios.every((s) => s.id !== `what-if-${i}`)) return `what-if-${i}`;
 }
 
 /** What is stored, with the chosen one as it is typed. */
