@@ -74,12 +74,13 @@ public sealed class BucketUsage
         IncomingCopies copies,
         PriceBook prices,
         BillingCalendar calendar,
-        GrowthTable.Shelf growth
+        GrowthTable.Shelf growth,
+        KnownLives? known = null
     )
     {
         var usage = new BucketUsage(bucket, calendar, prices.Tiers.Count);
         var landing = prices.Coldness(bucket.Tier);
-        foreach (var population in Population.Of(bucket, copies.Into(bucket.Name), prices, calendar.Today, calendar.Days, growth))
+        foreach (var population in Population.Of(bucket, copies.Into(bucket.Name), prices, calendar.Today, calendar.Days, growth, known))
         {
             if (population.Writing is { } writing)
                 usage.AddWrites(population, writing);
@@ -95,8 +96,12 @@ public sealed class BucketUsage
             if (population.Read is { } read)
                 usage.AddRead(read, prices, landing);
         }
-        foreach (var packs in PacksInBucket.Of(bucket, copies, prices, calendar.Today))
-            new PackUsage(calendar, prices, landing, packs).AddTo(usage.amounts);
+        foreach (var (place, packs) in PacksInBucket.Of(bucket, copies, prices, calendar.Today).Index())
+        {
+            (known?.Of(place, packs, Tell) ?? Tell()).AddTo(usage.amounts, packs.Branches);
+
+            PackUsage Tell() => new(calendar, prices, landing, packs);
+        }
         foreach (var recalled in bucket.Recalled)
             usage.AddRecalled(recalled, prices);
         foreach (var parts in bucket.Unfinished)

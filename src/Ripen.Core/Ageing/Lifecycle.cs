@@ -27,10 +27,10 @@ internal sealed record Lifecycle
     public const int Never = 1 << 29;
 
     /// <summary>Of rules for current versions, in the document's order.</summary>
-    public required IReadOnlyList<DueStep> Current { get; init; }
+    public required DueStep[] Current { get; init; }
 
     /// <summary>Of rules for earlier versions; their ages count from the day on which they were superseded.</summary>
-    public required IReadOnlyList<DueStep> Earlier { get; init; }
+    public required DueStep[] Earlier { get; init; }
 
     /// <summary>Whether what expires or is overwritten stays as an earlier version.</summary>
     public required bool Versioned { get; init; }
@@ -109,8 +109,8 @@ internal sealed record Lifecycle
         }
         return new Lifecycle
         {
-            Current = current,
-            Earlier = earlier,
+            Current = [.. current],
+            Earlier = [.. earlier],
             Versioned = bucket.Versioning,
             Expiries = expiries,
             EarlierExpiries = earlierExpiries,

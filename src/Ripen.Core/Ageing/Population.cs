@@ -30,7 +30,8 @@ internal sealed record Population(
         PriceBook prices,
         DateOnly today,
         int days,
-        GrowthTable.Shelf growth
+        GrowthTable.Shelf growth,
+        KnownLives? known = null
     )
     {
         var watched = new Dictionary<Watched, List<(Standing Standing, double Count, double OriginalsEach)>>();
@@ -109,7 +110,15 @@ internal sealed record Population(
             ObjectKind kind,
             Writing? writing,
             IReadOnlyList<(Standing Standing, double Share)> parts
-        ) => new(cohorts, kind, lifecycle, writing, [], ReadPopulation.Of(bucket, lifecycle, cohorts, parts, prices, days));
+        ) =>
+            new(
+                cohorts,
+                kind,
+                lifecycle,
+                writing,
+                [],
+                ReadPopulation.Of(bucket, lifecycle, cohorts, parts, prices, days, writing is null ? null : known)
+            );
 
         Lifecycle LifecycleOf(ObjectKind kind, DateOnly? own) => Lifecycle.Of(bucket, kind, prices, today, own);
     }
@@ -161,20 +170,30 @@ internal sealed record ReadPopulation(ReadLife Life, IReadOnlyList<(Cohorts Coho
         lifecycle.WatchesReading && standing.Superseded is null && reads.Any(r => r.ShareOfObjectsPerDay > 0);
 
     /// <summary>Of parts that have one age and are overwritten at one.</summary>
+    /// <param name="bucket">Where they lie.</param>
+    /// <param name="lifecycle">Of the objects.</param>
+    /// <param name="cohorts">By day of creation.</param>
+    /// <param name="parts">How they stand, and what share of them does.</param>
+    /// <param name="prices">For the tiers.</param>
+    /// <param name="days">How far to look.</param>
+    /// <param name="known">Of what arrives alike in another computation.</param>
     public static ReadPopulation Of(
         Bucket bucket,
         Lifecycle lifecycle,
         Cohorts cohorts,
         IReadOnlyList<(Standing Standing, double Share)> parts,
         PriceBook prices,
-        int days
+        int days,
+        KnownLives? known
     )
     {
         var first = parts[0].Standing;
         var ends = Ageing.Life.Parted(lifecycle, cohorts, first).ToList();
         var oldest = ends.Select(p => Math.Min(days - p.Cohorts.First, p.EndsAt + 1)).DefaultIfEmpty(0).Max();
         var ages = Math.Max(oldest - first.Age, 1);
-        return new(new ReadLife(lifecycle, bucket.Reads, prices, prices.Coldness(bucket.Tier), parts, ages), ends);
+        return new(known?.Of(lifecycle.Kind, first, ages, Tell) ?? Tell(), ends);
+
+        ReadLife Tell() => new(lifecycle, bucket.Reads, prices, prices.Coldness(bucket.Tier), parts, ages);
     }
 
     /// <summary>How many objects there are of each age on the days [p, q), resting (or moving), and how many are removed then.</summary>

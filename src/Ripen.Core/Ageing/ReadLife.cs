@@ -281,14 +281,15 @@ internal sealed class ReadLife
     private DueStep? ColdestDue(ReadShelf shelf, int unreadDays, int age)
     {
         DueStep? coldest = null;
-        foreach (var step in superseded is null ? lifecycle.Current : lifecycle.Earlier)
+        var tier = shelf.Tier;
+        foreach (ref readonly var step in (superseded is null ? lifecycle.Current : lifecycle.Earlier).AsSpan())
         {
             var waited =
                 superseded is { } on ? age - on
                 : step.ByReading ? unreadDays
                 : age;
-            if (step.Tier > (coldest?.Tier ?? shelf.Tier) && waited >= step.Age && step.Scope.TakesSize(shelf.Form.BytesPerObject))
-                coldest = step;
+            if (step.Tier > tier && waited >= step.Age && step.Scope.TakesSize(shelf.Form.BytesPerObject))
+                (coldest, tier) = (step, step.Tier);
         }
         return coldest;
     }

@@ -25,7 +25,7 @@ internal sealed class PackUsage : IPackWitness
     private readonly BillingCalendar calendar;
     private readonly PriceBook prices;
     private readonly int landing;
-    private readonly PacksHere packs;
+    private readonly SettledPacks? settled;
     private readonly PointTimes times;
     private readonly long bytesPerObject;
     private (NeededPacks Packs, int Next) last = (default, Never - 1);
@@ -36,8 +36,8 @@ internal sealed class PackUsage : IPackWitness
     /// <param name="packs">Told here.</param>
     public PackUsage(BillingCalendar calendar, PriceBook prices, int landing, PacksHere packs)
     {
-        (this.calendar, this.prices, this.landing, this.packs) = (calendar, prices, landing, packs);
-        (times, bytesPerObject) = (packs.Branches[0].Times, packs.BytesPerObject);
+        (this.calendar, this.prices, this.landing) = (calendar, prices, landing);
+        (times, settled, bytesPerObject) = (packs.Branches[0].Times, packs.Settled, packs.BytesPerObject);
         foreach (var life in packs.Lives)
         {
             if (life.Arrived >= 0 && life.Arrived < calendar.Days)
@@ -48,20 +48,21 @@ internal sealed class PackUsage : IPackWitness
 
     /// <summary>Adds what the packs of all branches use.</summary>
     /// <param name="amounts">Of the bucket, in the order of <see cref="BucketUsage.RowAt"/>.</param>
-    public void AddTo(double[] amounts)
+    /// <param name="branches">Those told here, or the same that store more or less.</param>
+    public void AddTo(double[] amounts, IReadOnlyList<Branch> branches)
     {
         var surviving = new Surviving[columns.Count == 0 ? 0 : columns.Max(c => Math.Max(c.Days, c.NextDays)) + 1];
-        var settled = packs.Settled is { } pile ? new SettledUsage(calendar, pile) : null;
-        foreach (var branch in packs.Branches)
+        var pile = settled is null ? null : new SettledUsage(calendar, settled);
+        foreach (var branch in branches)
         {
             if (branch.Deduplicates)
                 branch.Content.Fill(surviving);
             else
                 Array.Fill(surviving, new Surviving(1, 1));
             AddTo(amounts, branch.Planned, surviving);
-            settled?.Tell(branch);
+            pile?.Tell(branch);
         }
-        settled?.AddTo(amounts, this);
+        pile?.AddTo(amounts, this);
     }
 
     private void AddTo(double[] amounts, ReadOnlySpan<Content> stored, ReadOnlySpan<Surviving> surviving)

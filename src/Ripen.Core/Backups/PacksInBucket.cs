@@ -13,6 +13,9 @@ namespace Ripen.Core.Backups;
 /// <param name="Settled">Takes over from the lives; null where each is told to its end.</param>
 internal sealed record PacksHere(IReadOnlyList<Branch> Branches, IReadOnlyList<PackLife> Lives, SettledPacks? Settled)
 {
+    /// <summary>Whether their lives are the same however much is stored: no line carries them in parts.</summary>
+    public bool ByTimesAlone { get; init; } = true;
+
     public long BytesPerObject => Branches[0].Target.PackBytes;
 }
 
@@ -42,7 +45,10 @@ internal static class PacksInBucket
             }
             // A line carries each one's packs in parts of their own.
             foreach (var carried in flow.Dated.Where(c => c.Packs is not null).GroupBy(c => c.Packs!.Branch))
-                yield return Copied([carried.Key], carried.Select(c => (c.Packs!.Run, c.Arrived, c.Objects / c.Packs.Objects)), false);
+                yield return Copied([carried.Key], carried.Select(c => (c.Packs!.Run, c.Arrived, c.Objects / c.Packs.Objects)), false) with
+                {
+                    ByTimesAlone = false,
+                };
 
             PacksHere Copied(IReadOnlyList<Branch> branches, IEnumerable<(int Run, int Arrived, double Part)> came, bool together)
             {

@@ -157,9 +157,8 @@ public sealed class Bill
         }
     }
 
-    /// <summary>Money for so many unit-months in a region and tier, through the bands of a stretch's prices and before any scheme's factor.</summary>
-    internal double StorageCost(string region, int tier, int stretch, double unitMonths) =>
-        unitMonths > 0 ? pools[region].Prices[bookOf[stretch]][tier]!.StorageCost(unitMonths) : 0;
+    /// <summary>What holds in a region and tier; null where it is not offered.</summary>
+    internal TierPrice? PriceOf(string region, int tier, int stretch) => pools[region].Prices[bookOf[stretch]][tier];
 
     /// <summary>Money per unit-month in a region and tier that its bands come to, before any scheme's factor; 0 where nothing is stored in the
     /// month.</summary>

@@ -1,3 +1,5 @@
+using System.Buffers;
+using System.Collections.Concurrent;
 using Ripen.Core.Ageing;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
@@ -17,6 +19,7 @@ public sealed class UncertainMoney
     private const int GrowthPoints = 8;
     private const int ReadingPoints = 4;
     private const int BucketsAtOnce = 32;
+    private const int MostParts = 8;
 
     private readonly Projection projection;
     private readonly double[] growths;
@@ -26,8 +29,12 @@ public sealed class UncertainMoney
     /// <summary>What buckets use whose rules do not look at reading, by growth: reads are so many times as many.</summary>
     private readonly double[][] plain;
 
-    /// <summary>What the others use, by growth and reading.</summary>
-    private readonly double[,][] watched;
+    /// <summary>What the others use, growth by growth and of each by reading.</summary>
+    private readonly double[][] watched;
+
+    /// <summary>Where anything is used at all: most tiers of most regions have nothing of most charges.</summary>
+    private int[] plainAt = [];
+    private int[] watchedAt = [];
 
     private UncertainMoney(Projection projection, Uncertain growth, Uncertain reading)
     {
@@ -36,7 +43,7 @@ public sealed class UncertainMoney
         readings = projection.Estate.Buckets.Any(Watches) ? Points(reading, ReadingPoints) : [1];
         layout = new Layout(projection);
         plain = new double[growths.Length][];
-        watched = new double[growths.Length, readings.Length][];
+        watched = new double[growths.Length * readings.Length][];
     }
 
     /// <param name="projection">Of the estate as it stands, or under a scenario.</param>
@@ -61,87 +68,119 @@ public sealed class UncertainMoney
     /// <param name="reading">Within the range.</param>
     public double[] At(double growth, double reading)
     {
-        var used = new double[layout.Length];
+        var used = ArrayPool<double>.Shared.Rent(layout.Length);
+        used.AsSpan(0, layout.Length).Clear();
         var (byGrowth, byReading) = (Weights(growths, growth), Weights(readings, reading));
-        for (var g = 0; g < growths.Length; g++)
+        Put(plain, byGrowth, plainAt);
+        Put(watched, [.. byGrowth.SelectMany(g => byReading.Select(r => g * r))], watchedAt);
+        var money = layout.Price(used, reading);
+        ArrayPool<double>.Shared.Return(used);
+        return money;
+
+        void Put(double[][] some, double[] weights, int[] at)
         {
-            Sums.Add(plain[g], byGrowth[g], used);
-            for (var r = 0; r < readings.Length; r++)
-                Sums.Add(watched[g, r], byGrowth[g] * byReading[r], used);
+            var sum = ArrayPool<double>.Shared.Rent(at.Length);
+            sum.AsSpan(0, at.Length).Clear();
+            for (var i = 0; i < some.Length; i++)
+                Sums.Add(some[i], weights[i], sum.AsSpan(0, at.Length));
+            for (var i = 0; i < at.Length; i++)
+                used[at[i]] += sum[i];
+            ArrayPool<double>.Shared.Return(sum);
         }
-        return layout.Price(used, reading);
+    }
+
+    /// <summary>Keeps of each what is not nothing in all of them.</summary>
+    /// <returns>Where that stood.</returns>
+    private static int[] Pack(double[][] all)
+    {
+        int[] at = [.. Enumerable.Range(0, all[0].Length).Where(i => all.Any(a => a[i] != 0))];
+        for (var i = 0; i < all.Length; i++)
+            all[i] = [.. at.Select(p => all[i][p])];
+        return at;
     }
 
     private static bool Watches(Bucket bucket) => bucket.Rules.Any(r => r.WatchesReading);
 
-    /// <summary>Some buckets after the others, so that what is used at every point need not be held of all of them.</summary>
+    /// <summary>Parts of the buckets beside each other, each some after the others, so that what is used at every point need not be held of all
+    /// of them. Added up in the parts' order: the sums are the same to the last digit whatever ends first.</summary>
     private void Count(List<Estate> estates)
     {
         var copies = new IncomingCopies[estates.Count];
         Parallel.For(0, copies.Length, g => copies[g] = IncomingCopies.Of(estates[g], projection.Calendar.Days));
+        var (watching, others) = (new List<int>(), new List<int>());
+        for (var b = 0; b < projection.Estate.Buckets.Count; b++)
+            (Watches(projection.Estate.Buckets[b]) ? watching : others).Add(b);
+        // What takes longest comes first, so that nothing waits for it at the end.
+        List<(int[] Some, int? Reading)> parts =
+        [
+            .. Parts(watching).SelectMany(some => Enumerable.Range(0, readings.Length).Select(r => (some, (int?)r))),
+            .. Parts(others).Select(some => (some, (int?)null)),
+        ];
+        var sums = new double[parts.Count][][];
+        Parallel.ForEach(
+            Partitioner.Create(Enumerable.Range(0, parts.Count), EnumerablePartitionerOptions.NoBuffering),
+            part => sums[part] = Sum(parts[part].Some, parts[part].Reading is { } r ? readings[r] : 1)
+        );
         for (var g = 0; g < growths.Length; g++)
         {
             plain[g] = new double[layout.Length];
             for (var r = 0; r < readings.Length; r++)
-                watched[g, r] = new double[layout.Length];
+                watched[(g * readings.Length) + r] = new double[layout.Length];
+            for (var part = 0; part < parts.Count; part++)
+                Sums.Add(sums[part][g], parts[part].Reading is { } r ? watched[(g * readings.Length) + r] : plain[g]);
         }
-        Parallel.ForEach(Enumerable.Range(0, projection.Estate.Buckets.Count).Chunk(BucketsAtOnce), Count);
+        (plainAt, watchedAt) = (Pack(plain), Pack(watched));
 
-        void Count(int[] some)
+        IEnumerable<int[]> Parts(List<int> some) => some.Chunk(Math.Max(1, (some.Count + MostParts - 1) / MostParts));
+
+        // By growth.
+        double[][] Sum(int[] part, double times)
         {
-            var watching = some.Where(b => Watches(projection.Estate.Buckets[b])).ToList();
-            var others = some.Except(watching).ToList();
-            var still = others.ToDictionary(b => b, b => Still(b, 1));
-            for (var g = 0; g < growths.Length; g++)
-                Put([.. others.Select(b => At(b, g, 1, still[b]))], plain[g]);
-            for (var r = 0; r < readings.Length && watching.Count > 0; r++)
+            var sums = growths.Select(_ => new double[layout.Length]).ToArray();
+            foreach (var some in part.Chunk(BucketsAtOnce))
             {
-                still = watching.ToDictionary(b => b, b => Still(b, readings[r]));
+                var known = some.Select(_ => new KnownLives()).ToArray();
+                var still = some.Select((b, i) => Still(b, times, known[i])).ToArray();
                 for (var g = 0; g < growths.Length; g++)
-                    Put([.. watching.Select(b => At(b, g, readings[r], still[b]))], watched[g, r]);
+                    Sums.Add(layout.Sum([.. some.Select((b, i) => At(b, g, times, still[i], known[i]))]), sums[g]);
             }
-        }
-
-        void Put(List<BucketUsage> usages, double[] to)
-        {
-            var sum = layout.Sum(usages);
-            lock (to)
-                Sums.Add(sum, to);
+            return sums;
         }
 
         // What lies there does not grow. Where no copies come or go it is counted once, and at every growth only what arrives.
-        (BucketUsage All, BucketUsage Arriving)? Still(int b, double times)
+        (BucketUsage All, BucketUsage Arriving)? Still(int b, double times, KnownLives known)
         {
             var bucket = projection.Estate.Buckets[b];
             if (growths.Length == 1 || bucket.CopyTo.Count > 0 || projection.Copies.Into(bucket.Name).Count > 0)
                 return null;
             return (
-                times == 1 ? projection.Usages[b] : Compute(bucket, projection.Copies, times),
-                Compute(Emptied(bucket), projection.Copies, times)
+                times == 1 ? projection.Usages[b] : Compute(bucket, projection.Copies, times, known),
+                Compute(Emptied(bucket), projection.Copies, times, known)
             );
         }
 
-        BucketUsage At(int b, int g, double times, (BucketUsage All, BucketUsage Arriving)? still)
+        BucketUsage At(int b, int g, double times, (BucketUsage All, BucketUsage Arriving)? still, KnownLives known)
         {
             if (growths is [0] && times == 1)
                 return projection.Usages[b];
             var bucket = estates[g].Buckets[b];
-            if (still is not { } known)
-                return Compute(bucket, copies[g], times);
-            var usage = Compute(Emptied(bucket), copies[g], times);
-            usage.Add(known.All, 1);
-            usage.Add(known.Arriving, -1);
+            if (still is not { } unmoved)
+                return Compute(bucket, copies[g], times, known);
+            var usage = Compute(Emptied(bucket), copies[g], times, known);
+            usage.Add(unmoved.All, 1);
+            usage.Add(unmoved.Arriving, -1);
             return usage;
         }
     }
 
-    private BucketUsage Compute(Bucket bucket, IncomingCopies copies, double times) =>
+    private BucketUsage Compute(Bucket bucket, IncomingCopies copies, double times, KnownLives known) =>
         BucketUsage.Compute(
             bucket.Read(times),
             copies,
             projection.Estate.PriceBook,
             projection.Calendar,
-            new GrowthTable.Shelf(projection.Calendar.Days)
+            new GrowthTable.Shelf(projection.Calendar.Days),
+            known
         );
 
     private static Bucket Emptied(Bucket bucket) => bucket with { Stock = [], Recalled = [], Unfinished = [] };
@@ -193,6 +232,7 @@ public sealed class UncertainMoney
         private readonly List<string> regions = [.. projection.Estate.Buckets.Select(b => b.Region).Distinct()];
         private readonly bool isSettled = Settlement.DependsOnUse(projection.Estate.PriceBook);
         private readonly Apart apart = new(projection.Estate.PriceBook);
+        private readonly TierPrice?[] priceAt = PricesOf(projection);
 
         public int Length => Other + ((isSettled ? 3 : 1) * Lines);
 
@@ -253,6 +293,22 @@ public sealed class UncertainMoney
             return sum;
         }
 
+        /// <summary>As <see cref="Cell"/> has them; null where a tier is not offered.</summary>
+        private static TierPrice?[] PricesOf(Projection projection) =>
+            [
+                .. projection
+                    .Estate.Buckets.Select(b => b.Region)
+                    .Distinct()
+                    .SelectMany(region =>
+                        projection.Estate.PriceBook.Tiers.SelectMany(
+                            (_, tier) =>
+                                Enumerable
+                                    .Range(0, projection.Calendar.Stretches)
+                                    .Select(stretch => projection.Bill.PriceOf(region, tier, stretch))
+                        )
+                    ),
+            ];
+
         /// <summary>Money by month.</summary>
         public double[] Price(double[] used, double reading)
         {
@@ -281,7 +337,7 @@ public sealed class UncertainMoney
                             continue;
                         var amount = 0.0;
                         for (var s = first; s < end; s++)
-                            amount += projection.Bill.StorageCost(regions[region], tier, s, unitMonths) / unitMonths * used[Cells + at + s];
+                            amount += priceAt[at + s]!.StorageCost(unitMonths) / unitMonths * used[Cells + at + s];
                         money[m] += amount;
                         var line = apart.Line(regions[region], tier, Charge.Storage);
                         charged[line] = charged[line] with

@@ -356,8 +356,9 @@ public sealed record StorageBand
     {
         var cost = 0.0;
         var from = 0.0;
-        foreach (var band in bands)
+        for (var i = 0; i < bands.Count; i++)
         {
+            var band = bands[i];
             var to = band.UpTo ?? double.PositiveInfinity;
             if (units <= to)
                 return cost + band.Price.For(units - from);
