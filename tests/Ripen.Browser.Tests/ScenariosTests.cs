@@ -94,6 +94,37 @@ public sealed class ScenariosTests(DemoFixture demo) : IClassFixture<DemoFixture
     }
 
     [Fact]
+    public void A_plan_that_is_not_begun_is_kept_for_a_what_if_changed_and_opened_as_a_new_one()
+    {
+        page.Open("/plans/new");
+        page.Type(page.Field("It is called"), "Tickets on trial");
+        KeepInOrder();
+        page.Until(() => Waterfall().Contains("1  plan Tickets on trial: as in a draft of it: +€", StringComparison.Ordinal), "its cost");
+        page.See("A new plan.");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Click(() => page.Link("Open it"));
+        page.Until(() => page.Field("It is called").GetAttribute("value") == "Tickets on trial", "the draft");
+        page.Click(() => page.Button("Second copy"));
+        KeepInOrder();
+        page.Until(() => Waterfall().Contains("1  plan Tickets on trial", StringComparison.Ordinal), "it in its place");
+        Assert.DoesNotContain("2  ", Waterfall(), StringComparison.Ordinal);
+        page.Click(() => page.Button("All of it"));
+        page.Click(() => page.Link("Open Tickets on trial as a new plan"));
+        page.Until(() => page.Path == "/plans/new", "the plan's page");
+        page.See("Second copy");
+        page.Click(() => page.Button("Discard"));
+        page.Open("/what-if");
+        page.Click(() => page.Button("Discard"));
+
+        void KeepInOrder()
+        {
+            page.Until(() => page.Button("Keep for a what-if").GetAttribute("aria-disabled") != "true", "a draft in order");
+            page.Click(() => page.Button("Keep for a what-if"));
+            page.Until(() => page.Path.StartsWith("/what-if/what-if-", StringComparison.Ordinal), "a scenario");
+        }
+    }
+
+    [Fact]
     public async Task What_somebody_else_stored_meanwhile_is_not_undone_unasked()
     {
         page.Open("/what-if/two-more-ferries");

@@ -35,6 +35,26 @@ public sealed class PlanTests : IDisposable
     private async Task<JsonArray> Points() => (await server.Get("/api/plans/points")).Body.AsArray();
 
     [Fact]
+    public async Task A_plan_that_is_assumed_costs_what_it_then_does_and_comes_back_as_a_draft()
+    {
+        await Target();
+        var scenario = $$"""{ "id": "s", "name": "S", "assumptions": [{ "plan": {{Nightly}} }] }""";
+        var added = (double)(await server.Did(HttpMethod.Post, "/api/scenarios/difference?months=24", scenario))["difference"]!["changes"]![0]!;
+        Assert.True(added > 0);
+        var parts = await server.Did(HttpMethod.Post, "/api/scenarios/parts", scenario);
+        Assert.Equal(["nightly"], parts["newPlans"]!.AsArray().Select(id => (string)id!));
+        var before = await Money();
+        await Put(parts["plans"]![0]!.ToJsonString());
+        Assert.Equal(before + added, await Money(), before * 1e-11);
+        var other = scenario.Replace("\"days\": 5", "\"days\": 9", StringComparison.Ordinal);
+        parts = await server.Did(HttpMethod.Post, "/api/scenarios/parts", other);
+        Assert.Empty(parts["newPlans"]!.AsArray());
+        Assert.Equal(9, (int)parts["plans"]![0]!["keep"]!["days"]!);
+
+        async Task<double> Money() => (await server.Get("/api/forecast?months=24")).Body["money"]!.AsArray().Sum(m => (double)m!);
+    }
+
+    [Fact]
     public async Task A_draft_says_what_the_plan_then_does()
     {
         await Target();

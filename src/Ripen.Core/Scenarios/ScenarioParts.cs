@@ -1,3 +1,4 @@
+using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 
@@ -6,12 +7,14 @@ namespace Ripen.Core.Scenarios;
 /// <summary>What would have to be changed in an estate to make assumptions come true, part by part: drafts.</summary>
 /// <param name="Buckets">As they would be, without what lies there; new ones among them.</param>
 /// <param name="Prices">The price book; null where it stays.</param>
-/// <param name="Plans">Ids of those that would be otherwise or new.</param>
+/// <param name="Plans">Those that would be otherwise or new.</param>
+/// <param name="NewPlans">Ids of the new ones among them.</param>
 /// <param name="Workloads">Ids of those that would grow otherwise.</param>
 public sealed record ScenarioParts(
     IReadOnlyList<Bucket> Buckets,
     PriceBook? Prices,
-    IReadOnlyList<string> Plans,
+    IReadOnlyList<BackupPlan> Plans,
+    IReadOnlyList<string> NewPlans,
     IReadOnlyList<string> Workloads
 )
 {
@@ -19,7 +22,8 @@ public sealed record ScenarioParts(
         new(
             [.. after.Buckets.Where(b => !ReferenceEquals(before.Find(b.Name), b)).Select(b => b.WithoutContents())],
             ReferenceEquals(before.PriceBook, after.PriceBook) ? null : after.PriceBook,
-            [.. after.Plans.Where(p => !before.Plans.Any(b => ReferenceEquals(b, p))).Select(p => p.Id)],
+            [.. after.Plans.Where(p => !before.Plans.Any(b => ReferenceEquals(b, p)))],
+            [.. after.Plans.Where(p => before.Plans.All(b => b.Id != p.Id)).Select(p => p.Id)],
             [.. after.Workloads.Where(w => !before.Workloads.Any(b => ReferenceEquals(b, w))).Select(w => w.Id)]
         );
 }

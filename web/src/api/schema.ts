@@ -6473,7 +6473,8 @@ export interface components {
         ScenarioParts: {
             buckets: components["schemas"]["Bucket"][];
             prices: null | components["schemas"]["PriceBook"];
-            plans: string[];
+            plans: components["schemas"]["BackupPlan"][];
+            newPlans: string[];
             workloads: string[];
         };
         ScenarioReading: {

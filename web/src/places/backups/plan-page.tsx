@@ -14,6 +14,7 @@ import {
 import { keys } from "../../api/keys";
 import { MergeNote } from "../../draft/merge-note";
 import { useProblems } from "../../draft/problems";
+import { useBrought } from "../../draft/use-brought";
 import { useStoredDraft } from "../../draft/use-stored-draft";
 import { useEstate } from "../../estate-context";
 import { ApiError } from "../../refusal";
@@ -23,6 +24,7 @@ import { ErrorNote } from "../../ui/error-note";
 import { ErrorPage } from "../../ui/error-page";
 import { orNull } from "../../ui/number-text";
 import { usePageTitle } from "../../ui/page-title";
+import { KeepForWhatIf } from "../scenarios/keep-for-what-if";
 import { CarrierField } from "./carrier-part";
 import { PackSteps, type PlanForm } from "./pack-steps";
 import { CadenceFields, TimesFields } from "./plan-fields";
@@ -121,7 +123,9 @@ function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorPro
     () => ({ ...plan, id: isNew ? idOf(plan.name ?? "") || "unnamed" : plan.id, name: plan.name || null }),
     [plan, isNew],
   );
+  const { packsAge: steps, ...assumed } = sent;
   const changed = isNew || typed.changed;
+  useBrought<BackupPlan>(true, (brought) => typed.bring(editable(brought)));
   const draft = useQuery({
     queryKey: keys.planDraft([etag, sent]),
     queryFn: ({ signal }) => draftPlan(sent, signal),
@@ -344,6 +348,16 @@ function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorPro
               {isNew ? "Begin" : "Apply"}
             </Button>
             {typed.changed && <Button onClick={typed.discard}>Discard</Button>}
+            {changed && (
+              <KeepForWhatIf
+                assume={draft.data?.problems.length === 0 && !draft.isPlaceholderData ? { plan: assumed } : undefined}
+              />
+            )}
+            {changed && steps && (
+              <span className="text-sm text-ink-soft">
+                How packs age is their bucket's: a what-if has that as a draft of the bucket.
+              </span>
+            )}
             {!isNew && (
               <ConfirmButton
                 label="Remove"

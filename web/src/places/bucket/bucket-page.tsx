@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useEffect } from "react";
 import { Link, useLocation, useNavigate, useParams } from "react-router";
 import { type Bucket, type BucketOnBoard, readBucketOnBoard } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useProblems } from "../../draft/problems";
+import { useBrought } from "../../draft/use-brought";
 import { useEstate } from "../../estate-context";
 import { count, month } from "../../format";
 import { StripEditor } from "../../strip/strip-editor";
@@ -47,7 +48,7 @@ function Sheet({ name }: { name: string }) {
   const draft = useDraft(name);
   const { bucket, reading, good, edit } = draft;
   const problemAt = useProblems(reading.data?.problems);
-  useDraftFromElsewhere(draft);
+  useBrought<Bucket>(draft.stored.data !== undefined, draft.bring);
   usePartKeys();
   useScrollToPart(bucket !== undefined && board.data !== undefined);
   const strip = good?.strip;
@@ -164,21 +165,6 @@ function usePartKeys() {
     const part = parts[Number(key) - 1];
     if (part) void navigate({ pathname, search, hash: part.id }, { replace: true });
     return part !== undefined;
-  });
-}
-
-/** Takes up a draft that another page brought: an undo from the log, or an advice. */
-function useDraftFromElsewhere(draft: ReturnType<typeof useDraft>) {
-  const { state, pathname, search } = useLocation();
-  const navigate = useNavigate();
-  const brought = (state as { draft?: Bucket } | null)?.draft;
-  const current = draft.stored.data;
-  const taken = useRef<Bucket | null>(null);
-  useEffect(() => {
-    if (!brought || !current || taken.current === brought) return;
-    taken.current = brought;
-    draft.bring(brought);
-    void navigate({ pathname, search }, { replace: true, state: null });
   });
 }
 

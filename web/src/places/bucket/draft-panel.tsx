@@ -1,33 +1,15 @@
-import { useNavigate } from "react-router";
-import type { Bucket } from "../../api/client";
 import { MergeNote } from "../../draft/merge-note";
 import { useEstate } from "../../estate-context";
-import { useAddress } from "../../ui/address";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { KeepForWhatIf } from "../scenarios/keep-for-what-if";
 import { ConsequencesPanel } from "./consequences-panel";
 import type { useDraft } from "./use-draft";
-
-/** Takes a draft that is in order to a scenario: the one that it came from, or a new one. */
-function KeepForWhatIf({ bucket }: { bucket: Bucket | undefined }) {
-  const { estate } = useEstate();
-  const { params } = useAddress();
-  const navigate = useNavigate();
-  const assume = bucket && { bucket: { stated: estate.today, as: bucket } };
-  return (
-    <Button
-      kind="quiet"
-      disabled={!assume}
-      onClick={() => void navigate(`/what-if/${params.get("what-if") ?? ""}`, { state: { assume } })}
-    >
-      Keep for a what-if
-    </Button>
-  );
-}
 
 /** What the draft would do, and Apply: possible only while these are the consequences of exactly what is typed. */
 export function DraftPanel({ draft }: { draft: ReturnType<typeof useDraft> }) {
   const { reading, changed, merged, applying, answered } = draft;
+  const { estate } = useEstate();
   const wrong = (reading.data?.problems.length ?? 1) > 0;
   return (
     <aside aria-label="Consequences" className="min-w-0">
@@ -43,7 +25,11 @@ export function DraftPanel({ draft }: { draft: ReturnType<typeof useDraft> }) {
           <Button disabled={!changed || applying} onClick={draft.discard}>
             Discard
           </Button>
-          {changed && <KeepForWhatIf bucket={answered && !wrong ? draft.bucket : undefined} />}
+          {changed && (
+            <KeepForWhatIf
+              assume={answered && !wrong && draft.bucket ? { bucket: { stated: estate.today, as: draft.bucket } } : undefined}
+            />
+          )}
           <span role="status" className="text-sm text-ink-soft">
             {applying ? "being applied" : changed ? "a draft; nothing is done yet" : "no changes"}
           </span>

@@ -1,5 +1,7 @@
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import type { Assumption } from "../../api/client";
+import { type Assumption, type BackupPlan, readPlans } from "../../api/client";
+import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { day } from "../../format";
 import { Button, Field, inputLook, NumberInput, Select } from "../../ui/controls";
@@ -79,7 +81,23 @@ function Fields({ scenario, assumption, onChange }: FieldsProps) {
       </p>
     );
   }
+  if (assumption.plan) return <PlanDraft scenario={scenario} plan={assumption.plan} />;
   return null;
+}
+
+function PlanDraft({ scenario, plan }: { scenario: string; plan: BackupPlan }) {
+  const plans = useQuery({ queryKey: keys.plans, queryFn: readPlans });
+  const isKnown = plans.data?.value.plans.some((p) => p.plan.id === plan.id);
+  if (isKnown === undefined) return null;
+  return (
+    <p className="text-sm text-ink-soft">
+      {isKnown ? "A draft of it." : "A new plan."}{" "}
+      <Link to={`/plans/${isKnown ? plan.id : "new"}?what-if=${scenario}`} state={{ draft: plan }}>
+        Open it
+      </Link>{" "}
+      to change it, and keep it here again.
+    </p>
+  );
 }
 
 type Of<K extends keyof Assumption> = {

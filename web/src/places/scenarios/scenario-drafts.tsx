@@ -55,8 +55,16 @@ export function ScenarioDrafts({ scenario }: { scenario: Scenario }) {
             </li>
           )}
           {drafts.plans.map((plan) => (
-            <li key={plan} className="py-0.5">
-              The plan <Link to={`/plans/${plan}`}>{plan}</Link> would be another.
+            <li key={plan.id} className="py-0.5">
+              {drafts.newPlans.includes(plan.id) ? (
+                <Link to="/plans/new" state={{ draft: plan }}>
+                  Open {plan.name ?? plan.id} as a new plan
+                </Link>
+              ) : (
+                <Link to={`/plans/${plan.id}`} state={{ draft: plan }}>
+                  Open the plan {plan.name ?? plan.id} as a draft
+                </Link>
+              )}
             </li>
           ))}
           {drafts.workloads.length > 0 && (

@@ -207,16 +207,19 @@ function Assumptions({ scenario, problemAt, onChange }: AssumptionsProps) {
         ))}
       </p>
       <p className="mt-1 text-sm text-ink-soft">
-        Other rules or copies: change a bucket's draft on its page, and choose “Keep for a what-if” there.
+        Other rules, copies or backup plans: change a bucket's or a plan's draft on its page, and choose “Keep for a what-if”
+        there.
       </p>
     </>
   );
 }
 
-/** The scenario with one more assumption, which takes the place of an earlier draft of the same bucket. */
+/** The scenario with one more assumption, which takes the place of an earlier draft of the same bucket or plan. */
 function withAssumption(scenario: Scenario, added: Assumption): Scenario {
   const assumptions = scenario.assumptions ?? [];
-  const place = assumptions.findIndex((a) => a.bucket && a.bucket.as.name === added.bucket?.as.name);
+  const place = assumptions.findIndex(
+    (a) => (a.bucket && a.bucket.as.name === added.bucket?.as.name) || (a.plan && a.plan.id === added.plan?.id),
+  );
   return { ...scenario, assumptions: place < 0 ? [...assumptions, added] : assumptions.with(place, added) };
 }
 
