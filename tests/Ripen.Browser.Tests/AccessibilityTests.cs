@@ -18,6 +18,7 @@ public sealed class AccessibilityTests(DemoFixture demo) : IClassFixture<DemoFix
     [InlineData("/on-paper", "What could be saved")]
     [InlineData("/full-restore?line=1000", "last byte")]
     [InlineData("/full-restore?bucket=deck-cameras&to=quarrydown", "Kept warm in")]
+    [InlineData("/full-restore?why=:all", "is the sum of")]
     [InlineData("/arrays", "There is none in this estate")]
     [InlineData("/log", "Estate imported")]
     [InlineData("/buckets/harbour-notices?in=aldmouth/", "berth-3-closed.txt")]

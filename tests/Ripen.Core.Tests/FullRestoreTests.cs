@@ -1,3 +1,4 @@
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -90,6 +91,17 @@ public sealed class FullRestoreTests
         Assert.Equal((1000 * 1 / 1000.0) + (10 * 2 / 1000.0), ordinary.Reads, 1e-12);
         Assert.Equal(756 * 0.02, ordinary.Transfer, 1e-12);
         Assert.Equal(ordinary.Recall + ordinary.Reads + ordinary.Transfer, ordinary.Total);
+        Assert.Equal(
+            [
+                new(Charge.Recall, "near", "warm", "recall requests", 1000, 0.5, 1000),
+                new(Charge.Reads, "near", "warm", "reads", 1000, 1, 1000),
+                new(Charge.Recall, "near", "cold", "recalled", 36, 0.1, 1),
+                new(Charge.Recall, "near", "cold", "recall requests", 10, 2, 1000),
+                new(Charge.Reads, "near", "cold", "reads", 10, 2, 1000),
+                new(Charge.Transfer, "near", null, "carried", 756, 0.02, 1),
+            ],
+            quick.Terms
+        );
         Assert.Equal((10.0, 1.0), (ordinary.WaitHours, quick.WaitHours));
         Assert.Equal(21, ordinary.Hours, 1e-9);
         // 756 GB a year in the warm tier: 500 at 0.02 and 256 at 0.01, twelve times.
@@ -102,6 +114,10 @@ public sealed class FullRestoreTests
     {
         var restore = FullRestore.Of(There, Prices, null, 10e6);
         Assert.Equal((100 * 0.09) + (656 * 0.05), restore.Speeds[0].Transfer, 1e-12);
+        Assert.Equal(
+            [("going out, the first 100", 100.0, 9.0), ("going out, above 100", 656, 32.8)],
+            restore.Speeds[0].Terms.Where(t => t.Charge == Charge.Transfer).Select(t => (t.What, t.Quantity, Math.Round(t.Amount, 9)))
+        );
         Assert.Equal(756e9 / 10e6 / 3600, restore.Speeds[0].Hours, 1e-9);
         Assert.Equal((true, null), (restore.HasPriceOut, restore.WarmCopyAYear));
         var far = FullRestore.Of([.. There, new("far", "warm", 1, 1e9)], Prices, null);

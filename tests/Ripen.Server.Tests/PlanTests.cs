@@ -39,7 +39,8 @@ public sealed class PlanTests : IDisposable
     {
         await Target();
         var scenario = $$"""{ "id": "s", "name": "S", "assumptions": [{ "plan": {{Nightly}} }] }""";
-        var added = (double)(await server.Did(HttpMethod.Post, "/api/scenarios/difference?months=24", scenario))["difference"]!["changes"]![0]!;
+        var added = (double)
+            (await server.Did(HttpMethod.Post, "/api/scenarios/difference?months=24", scenario))["difference"]!["changes"]![0]!;
         Assert.True(added > 0);
         var parts = await server.Did(HttpMethod.Post, "/api/scenarios/parts", scenario);
         Assert.Equal(["nightly"], parts["newPlans"]!.AsArray().Select(id => (string)id!));

@@ -14,9 +14,11 @@ describe("money", () => {
   ])("%f is %s", (amount, words) => expect(money(amount, "EUR")).toBe(words));
 
   test("a price below a cent keeps what it says", () => {
-    expect(price(0.000012345, "EUR")).toBe("€0.0000123");
+    expect(price(0.000012345, "EUR")).toBe("€0.00001235");
     expect(price(0.0194, "EUR")).toBe("€0.0194");
     expect(price(1.5, "EUR")).toBe("€1.50");
+    expect(price(0.142, "EUR")).toBe("€0.142");
+    expect(price(310, "EUR")).toBe("€310.00");
   });
 
   test("a change has its sign", () => {

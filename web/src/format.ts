@@ -32,10 +32,12 @@ export function moneyColumn(amounts: number[], currency: string): (amount: numbe
   return (amount) => money(amount, currency, cents);
 }
 
-/** The price of one unit, which may be far below a cent: three significant digits there. */
+/** The price of one unit, which may be far below a cent or between two: four significant digits there. */
 export function price(amount: number, currency: string): string {
-  const small = amount > 0 && amount < 0.0995;
-  return small ? numbers({ style: "currency", currency, maximumSignificantDigits: 3 }).format(amount) : money(amount, currency);
+  const isWhole = Math.abs(amount * 100 - Math.round(amount * 100)) < 1e-9;
+  return isWhole || amount >= 100
+    ? money(amount, currency)
+    : numbers({ style: "currency", currency, maximumSignificantDigits: 4 }).format(amount);
 }
 
 /** A difference in money, always with its sign. */

@@ -1,3 +1,5 @@
+using System.Globalization;
+using Ripen.Core.Billing;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Forecasting;
@@ -12,27 +14,48 @@ public sealed record Resting(string Region, string Tier, double Objects, double 
 /// <summary>How much has arrived by an hour; between two of them it grows evenly.</summary>
 public sealed record BackBy(double Hour, double Bytes);
 
+/// <summary>A price put on a quantity of what is had back: <see cref="Quantity"/> / <see cref="Per"/> × <see cref="Price"/>.</summary>
+/// <param name="Charge">Recall, reads or transfer.</param>
+/// <param name="Region">Where it rests.</param>
+/// <param name="Tier">In which it rests; null for what is carried, whatever the tier.</param>
+/// <param name="What">Is priced, and by which band where the price is graduated.</param>
+/// <param name="Quantity">Of it.</param>
+/// <param name="Price">Of one, or of 1,000.</param>
+/// <param name="Per">1, or 1,000.</param>
+public sealed record RestoreTerm(Charge Charge, string Region, string? Tier, string What, double Quantity, double Price, int Per)
+{
+    /// <summary>Money.</summary>
+    public double Amount => Quantity / Per * Price;
+}
+
 /// <summary>Everything read at one speed and carried to one place. Money is once.</summary>
 /// <param name="Speed">The id of a recall speed, which a tier that lacks it gives at its ordinary one; null for the ordinary one.</param>
 /// <param name="Name">For people.</param>
-/// <param name="Recall">Recalls by bytes and by request.</param>
-/// <param name="Reads">Read requests.</param>
-/// <param name="Transfer">To the other region, or out.</param>
+/// <param name="Terms">All that costs something.</param>
 /// <param name="WaitHours">Before the last tier's first byte.</param>
 /// <param name="Hours">Until the last byte.</param>
 /// <param name="Curve">What has arrived, hour by hour: rises to all of it.</param>
 public sealed record FullRestoreAtSpeed(
     string? Speed,
     string Name,
-    double Recall,
-    double Reads,
-    double Transfer,
+    IReadOnlyList<RestoreTerm> Terms,
     double WaitHours,
     double Hours,
     IReadOnlyList<BackBy> Curve
 )
 {
+    /// <summary>Recalls by bytes and by request.</summary>
+    public double Recall => Sum(Charge.Recall);
+
+    /// <summary>Read requests.</summary>
+    public double Reads => Sum(Charge.Reads);
+
+    /// <summary>To the other region, or out.</summary>
+    public double Transfer => Sum(Charge.Transfer);
+
     public double Total => Recall + Reads + Transfer;
+
+    private double Sum(Charge charge) => Terms.Where(t => t.Charge == charge).Sum(t => t.Amount);
 }
 
 /// <summary>What it costs and how long it takes to have everything back, to one region or out of all of them.</summary>
@@ -83,19 +106,24 @@ public sealed record FullRestore(string? To, IReadOnlyList<FullRestoreAtSpeed> S
         double lineOut
     )
     {
-        var (recall, reads) = (0.0, 0.0);
+        var terms = new List<RestoreTerm>();
         var waits = new List<(string Line, double Hours, double Bytes)>();
         foreach (var resting in there)
         {
             var price = Price(prices, resting);
             var own = price.RecallSpeeds.FirstOrDefault(s => s.Id == speed);
-            recall +=
-                (own?.Recall ?? price.Recall).For(resting.Bytes / prices.Unit.Bytes())
-                + (own?.RecallRequests ?? price.RecallRequests).For(resting.Objects);
-            reads += price.Reads.For(resting.Objects);
+            Add(Charge.Recall, "recalled", resting.Bytes / prices.Unit.Bytes(), (own?.Recall ?? price.Recall).PerUnit, 1);
+            Add(Charge.Recall, "recall requests", resting.Objects, (own?.RecallRequests ?? price.RecallRequests).PerThousand, 1000);
+            Add(Charge.Reads, "reads", resting.Objects, price.Reads.PerThousand, 1000);
             var wait = own?.WaitHours ?? prices.Tiers[prices.Coldness(resting.Tier)].WaitHours;
             // All that goes out shares one line; between regions each has its own.
             waits.Add((to is null ? "" : resting.Region, wait, resting.Bytes));
+
+            void Add(Charge charge, string what, double quantity, double per, int many)
+            {
+                if (quantity > 0 && per > 0)
+                    terms.Add(new(charge, resting.Region, resting.Tier, what, quantity, per, many));
+            }
         }
         var lines = waits
             .GroupBy(w => w.Line)
@@ -109,26 +137,40 @@ public sealed record FullRestore(string? To, IReadOnlyList<FullRestoreAtSpeed> S
         return new(
             speed,
             name,
-            recall,
-            reads,
-            Transfer(there, prices, to),
+            [.. terms, .. Transfer(there, prices, to)],
             waits.Select(w => w.Hours).DefaultIfEmpty(0).Max(),
             lines.Select(l => l[^1].Hour).DefaultIfEmpty(0).Max(),
             Together(lines)
         );
     }
 
-    private static double Transfer(IReadOnlyList<Resting> there, PriceBook prices, string? to) =>
-        there
-            .GroupBy(r => r.Region)
-            .Sum(region =>
+    private static IEnumerable<RestoreTerm> Transfer(IReadOnlyList<Resting> there, PriceBook prices, string? to)
+    {
+        foreach (var region in there.GroupBy(r => r.Region))
+        {
+            var units = region.Sum(r => r.Bytes) / prices.Unit.Bytes();
+            var bands = to is null ? prices.FindRegion(region.Key)!.TransferOut : [];
+            if (to is not null && prices.TransferPrice(region.Key, to).PerUnit is > 0 and var price && units > 0)
+                yield return new(Charge.Transfer, region.Key, null, "carried", units, price, 1);
+            var from = 0.0;
+            foreach (var band in bands)
             {
-                var units = region.Sum(r => r.Bytes) / prices.Unit.Bytes();
-                if (to is not null)
-                    return prices.TransferPrice(region.Key, to).For(units);
-                var bands = prices.FindRegion(region.Key)!.TransferOut;
-                return bands.Count == 0 ? 0 : StorageBand.Cost(bands, units);
-            });
+                var end = band.UpTo ?? double.PositiveInfinity;
+                if (Math.Min(units, end) - from is > 0 and var within && band.Price.PerUnit > 0)
+                    yield return new(Charge.Transfer, region.Key, null, Within(from, band.UpTo), within, band.Price.PerUnit, 1);
+                from = end;
+            }
+        }
+
+        string Within(double from, double? upTo) =>
+            (from, upTo) switch
+            {
+                (0, null) => "going out",
+                (0, { } end) => string.Create(CultureInfo.InvariantCulture, $"going out, the first {end:#,0}"),
+                (_, null) => string.Create(CultureInfo.InvariantCulture, $"going out, above {from:#,0}"),
+                (_, { } end) => string.Create(CultureInfo.InvariantCulture, $"going out, from {from:#,0} to {end:#,0}"),
+            };
+    }
 
     /// <summary>What a line brings: it carries whatever is there to be read, as fast as it can, and waits for the rest.</summary>
     private static List<BackBy> Line(IReadOnlyList<(double Hours, double Bytes)> waits, double bytesPerSecond)

@@ -4980,17 +4980,18 @@ export interface components {
         FullRestoreAtSpeed: {
             speed: null | string;
             name: string;
+            terms: components["schemas"]["RestoreTerm"][];
+            /** Format: double */
+            waitHours: number;
+            /** Format: double */
+            hours: number;
+            curve: components["schemas"]["BackBy"][];
             /** Format: double */
             recall: number;
             /** Format: double */
             reads: number;
             /** Format: double */
             transfer: number;
-            /** Format: double */
-            waitHours: number;
-            /** Format: double */
-            hours: number;
-            curve: components["schemas"]["BackBy"][];
             /** Format: double */
             total: number;
         };
@@ -6353,6 +6354,20 @@ export interface components {
             problems: number;
             error?: null | string;
             proves: boolean;
+        };
+        RestoreTerm: {
+            charge: components["schemas"]["Charge"];
+            region: string;
+            tier: null | string;
+            what: string;
+            /** Format: double */
+            quantity: number;
+            /** Format: double */
+            price: number;
+            /** Format: int32 */
+            per: number;
+            /** Format: double */
+            amount: number;
         };
         RetentionPeriod: {
             name: string;

@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { readFullRestore } from "../../api/client";
+import { Link } from "react-router";
+import { type FullRestoreAtSpeed, readFullRestore } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
@@ -11,6 +12,52 @@ import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { span } from "../replication/words";
 import { RestoreCurve } from "./restore-curve";
+
+const amounts = (s: FullRestoreAtSpeed) => [
+  { charge: "recall", amount: s.recall },
+  { charge: "reads", amount: s.reads },
+  { charge: "transfer", amount: s.transfer },
+  { charge: "all", amount: s.total },
+];
+
+/** What makes an amount: every quantity with its price. */
+function Terms({ speed, charge }: { speed: FullRestoreAtSpeed; charge: string }) {
+  const { prices, money, price, regionName } = useEstate();
+  const terms = speed.terms.filter((t) => charge === "all" || t.charge === charge);
+  const whole = amounts(speed).find((a) => a.charge === charge)?.amount ?? 0;
+  return (
+    <section className="mt-4 max-w-4xl border-l-2 border-accent pl-4" aria-label="Why">
+      <h2 className="font-serif text-lg">
+        {money(whole)}, {speed.name}, is the sum of
+      </h2>
+      <table className="mt-1 w-full text-sm">
+        <tbody>
+          {terms.map((t) => (
+            <tr key={`${t.charge} ${t.region} ${t.tier} ${t.what}`} className="border-b border-hairline">
+              <th scope="row" className="py-0.5 pr-3 text-left font-normal">
+                {regionName(t.region)}
+                {t.tier && (
+                  <>
+                    , <TierName id={t.tier} />
+                  </>
+                )}
+              </th>
+              <td>{t.what}</td>
+              <td className="text-right">
+                {count(t.quantity, Math.abs(t.quantity) < 100 ? 2 : 0)}
+                {t.per === 1 ? ` ${prices.unit}` : ` ÷ ${count(t.per)}`} × {price(t.price)}
+              </td>
+              <td className="pl-4 text-right">{money(t.amount)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-1 text-sm text-ink-soft">
+        What lies there today, at the prices of today (<Link to="/prices">Prices</Link>).
+      </p>
+    </section>
+  );
+}
 
 /** What it costs and how long it takes to have everything back, or a bucket, or what begins so. */
 export function FullRestorePlace() {
@@ -31,6 +78,15 @@ export function FullRestorePlace() {
   });
   const there = read.data?.there ?? [];
   const restore = read.data?.restore;
+  // Which amount is opened: a speed and a charge.
+  const [ofSpeed, ofCharge] = (params.get("why") ?? "").split(":");
+  const opened = params.has("why") ? restore?.speeds.find((s) => (s.speed ?? "") === ofSpeed) : undefined;
+  const asked = opened && { s: opened, charge: ofCharge ?? "all" };
+  const why = (speed: string, charge: string) => {
+    const next = new URLSearchParams(params);
+    next.set("why", `${speed}:${charge}`);
+    return `?${next}`;
+  };
   const all = there.reduce((sum, r) => sum + r.bytes, 0);
   return (
     <div className="px-6 pb-24">
@@ -131,16 +187,28 @@ export function FullRestorePlace() {
               {restore.speeds.map((s) => (
                 <tr key={s.name} className="border-b border-hairline">
                   <th className="py-1 text-left font-normal">{s.name}</th>
-                  <td className="text-right">{money(s.recall)}</td>
-                  <td className="text-right">{money(s.reads)}</td>
-                  <td className="text-right">{money(s.transfer)}</td>
-                  <td className="text-right font-medium">{money(s.total)}</td>
+                  {amounts(s).map(({ charge, amount }) => (
+                    <td key={charge} className={`text-right ${charge === "all" ? "font-medium" : ""}`}>
+                      {amount === 0 ? (
+                        money(0)
+                      ) : (
+                        <Link
+                          to={why(s.speed ?? "", charge)}
+                          aria-label={`Why ${money(amount)}, ${s.name}`}
+                          aria-current={asked?.s === s && asked.charge === charge ? "true" : undefined}
+                        >
+                          {money(amount)}
+                        </Link>
+                      )}
+                    </td>
+                  ))}
                   <td className="text-right">{s.waitHours === 0 ? "at once" : `after ${span(s.waitHours)}`}</td>
                   <td className="text-right">{s.hours === 0 ? "at once" : `after ${span(s.hours)}`}</td>
                 </tr>
               ))}
             </tbody>
           </table>
+          {asked && <Terms speed={asked.s} charge={asked.charge} />}
           {!restore.hasPriceOut && (
             <p className="mt-2 max-w-3xl text-bad">
               The price book has no price for going out (<code>transferOut</code>) of some region here: its transfer counts as
