@@ -96,6 +96,10 @@ public sealed class KeepingTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.See("To be saved:");
         page.See("Its rules tell objects apart by tags or sizes.");
         Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Present("a[aria-label^='Why '][aria-label*='voyage-recorders']").SendKeys(Keys.Enter);
+        page.See("What arrives in a year, over its life of ten years at most.");
+        page.See("At best");
+        Assert.Empty(Accessibility.Violations(page.Browser));
         page.Find("[aria-label='Draft for voyage-recorders']").SendKeys(Keys.Enter);
         page.See("a draft; nothing is done yet");
         page.Until(() => page.Path.StartsWith("/buckets/voyage-recorders", StringComparison.Ordinal), "its sheet");

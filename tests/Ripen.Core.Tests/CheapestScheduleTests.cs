@@ -24,6 +24,8 @@ public sealed class CheapestScheduleTests
                     var best = All(c, 0, path.Landing, c.Span.Over).Min(s => path.CostOf(s));
                     Assert.True(cost <= best + (1e-9 * Math.Abs(best)), $"{cost} with {string.Join(' ', steps)}, but {best} there is");
                     Assert.True(steps.All(s => Allowed(c, s.Age, s.Tier)), $"Not allowed: {string.Join(' ', steps)}");
+                    foreach (var some in All(c, 0, path.Landing, c.Span.Over).Take(40).Append([.. steps]))
+                        Assert.Equal(path.CostOf(some) * 365, path.TermsOf(some).Sum(t => t.Amount), 1e-9 * Math.Max(1, cost * 365));
                 }
             )
             .Check(Randomly.Draws(150));
@@ -199,6 +201,13 @@ public sealed class CheapestScheduleTests
             advice.Buckets,
             b => Assert.Empty(EstateDocument.Read(EstateDocument.Write(Samples.Demo().With(b.Draft, b.Draft.Name))).Problems)
         );
+        foreach (var schedule in advice.Buckets.SelectMany(b => b.Schedules))
+        {
+            var why = CheapestSchedules.Why(Samples.Demo(), schedule.Bucket, schedule.Prefix, null)!;
+            Assert.Equal(schedule.AsNow, why.Now.Sum(t => t.Amount), 1e-9 * Math.Max(1, schedule.AsNow));
+            Assert.Equal(schedule.AtBest, why.Best.Sum(t => t.Amount), 1e-9 * Math.Max(1, schedule.AtBest));
+        }
+        Assert.Null(CheapestSchedules.Why(Samples.Demo(), "crew-records", "", null));
         // Nobody waits who does not accept it.
         Assert.All(
             CheapestSchedules.Of(Samples.Demo(), 0).Buckets.SelectMany(b => b.Schedules).SelectMany(s => s.Cheapest),

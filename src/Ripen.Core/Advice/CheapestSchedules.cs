@@ -37,6 +37,8 @@ public sealed record Schedule(
 /// <summary>Schedules of a bucket, and the draft that takes them up; what it does exactly, the draft's own consequences say.</summary>
 public sealed record ScheduleAdvice(IReadOnlyList<Schedule> Schedules, Bucket Draft)
 {
+    public const double DaysAYear = 365;
+
     public double Saving => Schedules.Sum(s => s.Saving);
 
     public double SavedAlready => Schedules.Sum(s => s.SavedAlready);
@@ -96,6 +98,24 @@ public static class CheapestSchedules
         );
     }
 
+    /// <summary>What makes the money of one schedule.</summary>
+    /// <param name="estate">Valid.</param>
+    /// <param name="bucket">Its name.</param>
+    /// <param name="prefix">Of what arrives.</param>
+    /// <param name="longestWait">As in <see cref="Of(Estate, double?, int)"/>.</param>
+    /// <returns>Null where no such schedule is worked out.</returns>
+    public static ScheduleReasons? Why(Estate estate, string bucket, string prefix, double? longestWait)
+    {
+        if (estate.Find(bucket) is not { } of)
+            return null;
+        var streams = Streams(of, estate);
+        var own = streams.Where(s => s.Prefix == prefix).ToList();
+        if (own.Count == 0 || WhyNot(of, streams, estate) is not null)
+            return null;
+        var worked = WorkOut(of, own, estate, longestWait ?? WaitNow(of, estate.PriceBook));
+        return new(worked.Told(prefix), [.. worked.Path.TermsOf(worked.Now)], [.. worked.Path.TermsOf(worked.Best)]);
+    }
+
     private static List<ObjectStream> Streams(Bucket bucket, Estate estate) =>
         [
             .. bucket
@@ -138,7 +158,7 @@ public static class CheapestSchedules
     private static ScheduleAdvice Of(Bucket bucket, List<ObjectStream> streams, Estate estate, double? longestWait)
     {
         var wait = longestWait ?? WaitNow(bucket, estate.PriceBook);
-        var schedules = streams.GroupBy(s => s.Prefix).Select(g => Of(bucket, g.Key, [.. g], estate, wait)).ToList();
+        var schedules = streams.GroupBy(s => s.Prefix).Select(g => WorkOut(bucket, [.. g], estate, wait).Told(g.Key)).ToList();
         return new ScheduleAdvice(schedules, Draft(bucket, schedules));
     }
 
@@ -149,7 +169,7 @@ public static class CheapestSchedules
             .Append(bucket.Tier)
             .Max(t => prices.Tiers[prices.Coldness(t)].WaitHours);
 
-    private static Schedule Of(Bucket bucket, string prefix, List<ObjectStream> streams, Estate estate, double longestWait)
+    private static WorkedOut WorkOut(Bucket bucket, List<ObjectStream> streams, Estate estate, double longestWait)
     {
         var prices = estate.PriceBook;
         var span = SpanOf(bucket, streams[0], estate);
@@ -161,11 +181,38 @@ public static class CheapestSchedules
                 .Steps.Where(s => s.Tier > path.Landing && s.Age < span.Over)
                 .Select(s => (s.Age, s.Tier)),
         ];
-        var (best, steps) = path.Cheapest(longestWait);
-        return new Schedule(bucket.Name, prefix, Named(now), Named(steps), path.CostOf([]) * 365, path.CostOf(now) * 365, best * 365);
+        var (cost, best) = path.Cheapest(longestWait);
+        return new WorkedOut(bucket, prices, path, now, best, cost);
+    }
 
-        IReadOnlyList<ScheduleStep> Named(IEnumerable<(int Age, int Tier)> some) =>
-            [.. some.Select(s => new ScheduleStep(s.Age, prices.Tiers[s.Tier].Id))];
+    /// <param name="Bucket">Where things arrive.</param>
+    /// <param name="Prices">For the tiers' ids.</param>
+    /// <param name="Path">Of a day's arrivals.</param>
+    /// <param name="Now">The steps of the bucket's rules.</param>
+    /// <param name="Best">The cheapest ones.</param>
+    /// <param name="Cost">Of a day's arrivals with them.</param>
+    private sealed record WorkedOut(
+        Bucket Bucket,
+        PriceBook Prices,
+        SchedulePath Path,
+        IReadOnlyList<(int Age, int Tier)> Now,
+        IReadOnlyList<(int Age, int Tier)> Best,
+        double Cost
+    )
+    {
+        public Schedule Told(string prefix) =>
+            new(
+                Bucket.Name,
+                prefix,
+                Named(Now),
+                Named(Best),
+                Path.CostOf([]) * ScheduleAdvice.DaysAYear,
+                Path.CostOf(Now) * ScheduleAdvice.DaysAYear,
+                Cost * ScheduleAdvice.DaysAYear
+            );
+
+        private IReadOnlyList<ScheduleStep> Named(IEnumerable<(int Age, int Tier)> some) =>
+            [.. some.Select(s => new ScheduleStep(s.Age, Prices.Tiers[s.Tier].Id))];
     }
 
     /// <summary>The bucket's rules without their steps for current versions, and a rule for each schedule.</summary>

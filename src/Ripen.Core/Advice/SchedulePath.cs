@@ -1,3 +1,4 @@
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -18,6 +19,7 @@ internal sealed class SchedulePath
     private readonly ObjectCosts costs;
     private readonly LifeSpan span;
     private readonly Daily?[] daily;
+    private readonly IReadOnlyList<ObjectStream> streams;
 
     /// <param name="bucket">Where they arrive.</param>
     /// <param name="prices">For the tiers.</param>
@@ -25,7 +27,7 @@ internal sealed class SchedulePath
     /// <param name="span">How long each lives.</param>
     public SchedulePath(Bucket bucket, PriceBook prices, IReadOnlyList<ObjectStream> streams, LifeSpan span)
     {
-        (this.bucket, this.prices, this.span) = (bucket, prices, span);
+        (this.bucket, this.prices, this.streams, this.span) = (bucket, prices, streams, span);
         costs = new ObjectCosts(bucket, prices);
         Landing = prices.Coldness(bucket.Tier);
         daily =
@@ -60,6 +62,68 @@ internal sealed class SchedulePath
             (tier, since) = (to, age);
         }
         return cost + Stay(tier, since, span.End, span.Goes);
+    }
+
+    /// <summary>The same of a year's arrivals, by quantities and prices.</summary>
+    public IEnumerable<ScheduleTerm> TermsOf(IReadOnlyList<(int Age, int Tier)> steps)
+    {
+        var (tier, since) = (Landing, 0);
+        foreach (var (age, to) in steps)
+        {
+            foreach (var term in TermsOf(tier, since, age, leaves: true))
+                yield return term;
+            (tier, since) = (to, age);
+        }
+        foreach (var term in TermsOf(tier, since, span.End, span.Goes))
+            yield return term;
+    }
+
+    /// <summary>Of one stay, with the move that begins it.</summary>
+    private IEnumerable<ScheduleTerm> TermsOf(int tier, int from, int to, bool leaves)
+    {
+        var (of, price, unit) = (prices.Tiers[tier], costs.Price(tier), prices.Unit.Bytes());
+        var objects = streams.Sum(s => s.ObjectsPerDay) * ScheduleAdvice.DaysAYear;
+        var billed = streams.Sum(s => s.ObjectsPerDay * of.BilledBytes(s.BytesPerObject)) * ScheduleAdvice.DaysAYear / unit;
+        var read = costs.Readings(from, Math.Min(to, span.Over));
+        var missing = leaves ? of.DaysShort(to - from) : 0;
+        var (month, unitMonth) = (costs.DaysAMonth, Units.Of(Charge.Storage, prices.Unit));
+        ScheduleTerm[] terms =
+        [
+            Term(Charge.Moves, "moved there", tier == Landing ? 0 : objects, "objects", price.MovesIn.PerThousand, 1000),
+            Term(Charge.Storage, "at rest", billed * (to - from) / month, unitMonth, price.Storage[0].Price.PerUnit, 1, costs.Factor),
+            Term(
+                Charge.Storage,
+                $"their index in {prices.Tiers[Landing].Name}",
+                objects * of.IndexBytes / unit * (to - from) / month,
+                unitMonth,
+                costs.Price(Landing).Storage[0].Price.PerUnit,
+                1,
+                costs.Factor
+            ),
+            Term(Charge.Reads, "reads", objects * read, "reads", price.Reads.PerThousand, 1000),
+            Term(Charge.Recall, "recall requests", objects * read, "reads", price.RecallRequests.PerThousand, 1000),
+            Term(
+                Charge.Recall,
+                "recalled",
+                streams.Sum(s => s.ObjectsPerDay * s.BytesPerObject) * ScheduleAdvice.DaysAYear / unit * read,
+                prices.Unit.ToString(),
+                price.Recall.PerUnit,
+                1
+            ),
+            Term(
+                Charge.EarlyLeave,
+                $"{missing} days short of the minimum stay",
+                billed * missing / month,
+                unitMonth,
+                price.Storage[0].Price.PerUnit,
+                1,
+                costs.Factor
+            ),
+        ];
+        return terms.Where(t => t.Amount > 0);
+
+        ScheduleTerm Term(Charge charge, string what, double quantity, string inUnits, double each, int per, double factor = 1) =>
+            new(of.Id, from, to, charge, what, quantity, inUnits, each, per, factor);
     }
 
     /// <summary>The least that they can cost, and with which steps.</summary>

@@ -11,8 +11,10 @@ namespace Ripen.Core.Forecasting;
 internal sealed class ObjectCosts(Bucket bucket, PriceBook prices)
 {
     private readonly Region region = prices.FindRegion(bucket.Region)!;
-    private readonly double factor = prices.FindScheme(bucket.Scheme)!.StorageFactor;
     private readonly int landing = prices.Coldness(bucket.Tier);
+
+    /// <summary>Of the bucket's scheme.</summary>
+    public double Factor { get; } = prices.FindScheme(bucket.Scheme)!.StorageFactor;
 
     public double DaysAMonth { get; } = prices.Month == BillingMonth.ThirtyDays ? 30 : 365 / 12.0;
 
@@ -57,5 +59,5 @@ internal sealed class ObjectCosts(Bucket bucket, PriceBook prices)
     }
 
     /// <summary>Money per byte and day at rest.</summary>
-    private double DayPrice(int tier) => Price(tier).Storage[0].Price.PerUnit * factor / prices.Unit.Bytes() / DaysAMonth;
+    private double DayPrice(int tier) => Price(tier).Storage[0].Price.PerUnit * Factor / prices.Unit.Bytes() / DaysAMonth;
 }

@@ -18,6 +18,10 @@ internal static class AdviceEndpoints
             .WithTags("Buckets")
             .WithName("readCheapest")
             .WithSummary("For every bucket the cheapest schedule, what it would save a year, and a draft of it. Nothing is stored.");
+        api.MapGet("/cheapest/why", ReadWhy)
+            .WithTags("Buckets")
+            .WithName("readCheapestWhy")
+            .WithSummary("What makes the money of one schedule, now and at best: quantities and prices.");
         api.MapGet("/break-even", ReadBreakEven)
             .WithTags("Buckets")
             .WithName("readBreakEven")
@@ -45,6 +49,24 @@ internal static class AdviceEndpoints
         return most is < 1 or > MostAtOnce
             ? Problems.Invalid("out-of-range", "$.most", $"Ask for 1 to {MostAtOnce}.")
             : TypedResults.Ok(CheapestSchedules.Of(view.Estate, longestWait, most));
+    }
+
+    private static async Task<Results<Ok<ScheduleReasons>, ProblemHttpResult>> ReadWhy(
+        string bucket,
+        CurrentEstate current,
+        CancellationToken cancel,
+        [Description("Of what arrives there.")] string prefix = "",
+        [Description("Hours that readers accept to wait, 0 to 8,760; left out: as long as the bucket's rules make them wait now.")]
+            double? longestWait = null
+    )
+    {
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        if (longestWait is not (null or (>= 0 and <= MostHours)))
+            return Problems.Invalid("out-of-range", "$.longestWait", $"Say 0 to {MostHours:#,0} hours.");
+        return CheapestSchedules.Why(view.Estate, bucket, prefix, longestWait) is { } reasons
+            ? TypedResults.Ok(reasons)
+            : Problems.NotFound("no-schedule", $"No schedule is worked out for what arrives in '{bucket}' under '{prefix}'.");
     }
 
     private static async Task<Results<Ok<IReadOnlyList<BreakEvenCurve>>, ProblemHttpResult>> ReadBreakEven(

@@ -142,6 +142,7 @@ export type TierMoveOrder = Schemas["TierMoveOrder"];
 export type KeepingReading = Schemas["KeepingReading"];
 export type KeepingConflict = Schemas["KeepingConflict"];
 export type NightReading = Schemas["NightReading"];
+export type ScheduleTerm = Schemas["ScheduleTerm"];
 export type EstateAdvice = Schemas["EstateAdvice"];
 export type Bundling = Schemas["Bundling"];
 export type BundleIndex = Schemas["BundleIndex"];
@@ -449,6 +450,10 @@ export const readNight = (last: boolean, bucket: string | null, from: number) =>
 /** The cheapest schedule of every bucket, what saves most first. */
 export const readCheapest = (longestWait: number | null) =>
   value(client.GET("/api/cheapest", { params: { query: { ...(longestWait !== null && { longestWait }) } } }));
+
+/** What makes the money of one schedule. */
+export const readCheapestWhy = (bucket: string, prefix: string, longestWait: number | null) =>
+  value(client.GET("/api/cheapest/why", { params: { query: { bucket, prefix, ...(longestWait !== null && { longestWait }) } } }));
 
 /** For every pair of tiers, from which size on moving pays. */
 export const readBreakEven = (region: string, scheme: string, readsAYear: number) =>

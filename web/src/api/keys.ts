@@ -65,6 +65,7 @@ export const keys = {
   comparison: (months: number) => ["scenarios", "comparison", months],
   scenarioDraft: (scenario: unknown, asked: unknown) => ["scenarios", scenario, asked],
   pricesDraft: (book: unknown) => ["prices", book],
+  cheapestWhy: (bucket: string, prefix: string, longestWait: number | null) => ["cheapest", "why", bucket, prefix, longestWait],
   cheapest: (longestWait: number | null) => ["cheapest", longestWait],
   rulesAhead: (months: number, bucket: string | null) => ["rules-ahead", months, bucket],
   tonight: (bucket: string) => ["tonight", bucket],

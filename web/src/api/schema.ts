@@ -503,6 +503,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cheapest/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What makes the money of one schedule, now and at best: quantities and prices. */
+        get: operations["readCheapestWhy"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/break-even": {
         parameters: {
             query?: never;
@@ -6524,10 +6541,35 @@ export interface components {
             /** Format: double */
             savedAlready: number;
         };
+        ScheduleReasons: {
+            schedule: components["schemas"]["Schedule"];
+            now: components["schemas"]["ScheduleTerm"][];
+            best: components["schemas"]["ScheduleTerm"][];
+        };
         ScheduleStep: {
             /** Format: int32 */
             age: number;
             tier: string;
+        };
+        ScheduleTerm: {
+            tier: string;
+            /** Format: int32 */
+            from: number;
+            /** Format: int32 */
+            to: number;
+            charge: components["schemas"]["Charge"];
+            what: string;
+            /** Format: double */
+            quantity: number;
+            unit: string;
+            /** Format: double */
+            price: number;
+            /** Format: int32 */
+            per: number;
+            /** Format: double */
+            factor: number;
+            /** Format: double */
+            amount: number;
         };
         Scheme: {
             id: string;
@@ -8067,6 +8109,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EstateAdvice"];
+                };
+            };
+        };
+    };
+    readCheapestWhy: {
+        parameters: {
+            query: {
+                bucket: string;
+                /** @description Of what arrives there. */
+                prefix?: string;
+                /** @description Hours that readers accept to wait, 0 to 8,760; left out: as long as the bucket's rules make them wait now. */
+                longestWait?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScheduleReasons"];
                 };
             };
         };

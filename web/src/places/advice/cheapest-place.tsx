@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Fragment } from "react";
 import { Link, useNavigate } from "react-router";
-import { type EstateAdvice, readCheapest } from "../../api/client";
+import { type EstateAdvice, readCheapest, readCheapestWhy, type ScheduleTerm } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
@@ -76,7 +76,7 @@ export function CheapestPlace() {
             </thead>
             <tbody>
               {shown.map((a) => (
-                <Rows key={a.draft.name} advice={a} />
+                <Rows key={a.draft.name} advice={a} wait={wait} />
               ))}
             </tbody>
           </table>
@@ -107,24 +107,56 @@ export function CheapestPlace() {
   );
 }
 
-function Rows({ advice }: { advice: Advice }) {
+function Rows({ advice, wait }: { advice: Advice; wait: number | null }) {
+  const { params } = useAddress();
+  const { name } = advice.draft;
+  return advice.schedules.map((s, i) => {
+    const isOpen = params.get("why") === name && (params.get("prefix") ?? "") === s.prefix;
+    return (
+      <Fragment key={s.prefix}>
+        <Row advice={advice} schedule={s} isFirst={i === 0} isOpen={isOpen} />
+        {isOpen && <Why bucket={name} prefix={s.prefix} wait={wait} />}
+      </Fragment>
+    );
+  });
+}
+
+type RowProps = { advice: Advice; schedule: Schedule; isFirst: boolean; isOpen: boolean };
+
+function Row({ advice, schedule: s, isFirst, isOpen }: RowProps) {
   const { money } = useEstate();
+  const { params } = useAddress();
   const navigate = useNavigate();
   const { name } = advice.draft;
-  return advice.schedules.map((s, i) => (
-    <tr key={s.prefix} className="border-b border-hairline align-baseline">
+  const why = () => {
+    const next = new URLSearchParams(params);
+    next.set("why", name);
+    next.set("prefix", s.prefix);
+    return `?${next}`;
+  };
+  return (
+    <tr className="border-b border-hairline align-baseline">
       <td className="py-1 pr-4">
-        {i === 0 && <Link to={`/buckets/${name}`}>{name}</Link>} <span className="text-ink-soft">{s.prefix}</span>
+        {isFirst && <Link to={`/buckets/${name}`}>{name}</Link>} <span className="text-ink-soft">{s.prefix}</span>
       </td>
       <td className="pr-4">
         <Steps steps={s.now} />
       </td>
       <td className="pr-4">{s.saving > 1e-9 ? <Steps steps={s.cheapest} /> : <span className="text-ink-soft">as now</span>}</td>
-      <td className="text-right whitespace-nowrap">{money(s.asNow)}</td>
+      <td className="text-right whitespace-nowrap">
+        <Link
+          to={why()}
+          aria-label={`Why ${money(s.asNow)}, ${name} ${s.prefix}`}
+          aria-current={isOpen ? "true" : undefined}
+          preventScrollReset
+        >
+          {money(s.asNow)}
+        </Link>
+      </td>
       <td className="pl-4 text-right whitespace-nowrap">{money(s.atBest)}</td>
       <td className="pl-4 text-right font-semibold whitespace-nowrap">{s.saving > 1e-9 ? money(s.saving) : "–"}</td>
       <td className="pl-4 text-right">
-        {i === 0 && advice.saving > 1e-9 && (
+        {isFirst && advice.saving > 1e-9 && (
           <Button
             kind="quiet"
             aria-label={`Draft for ${name}`}
@@ -135,7 +167,66 @@ function Rows({ advice }: { advice: Advice }) {
         )}
       </td>
     </tr>
-  ));
+  );
+}
+
+/** What makes the money of a schedule, now and at best. */
+function Why({ bucket, prefix, wait }: { bucket: string; prefix: string; wait: number | null }) {
+  const { money } = useEstate();
+  const why = useQuery({
+    queryKey: keys.cheapestWhy(bucket, prefix, wait),
+    queryFn: () => readCheapestWhy(bucket, prefix, wait),
+    retry: false,
+  });
+  return (
+    <tr className="border-b border-hairline-strong">
+      <td colSpan={7} className="py-2 pl-4">
+        {why.error && <ErrorNote error={why.error} />}
+        {why.data && (
+          <section aria-label={`Why, ${bucket} ${prefix}`} className="border-l-2 border-accent pl-4">
+            <p className="text-sm text-ink-soft">What arrives in a year, over its life of ten years at most.</p>
+            <div className="flex flex-wrap items-start gap-x-12 gap-y-4">
+              <Terms caption={`Now ${money(why.data.schedule.asNow)}`} terms={why.data.now} />
+              {why.data.schedule.saving > 1e-9 && (
+                <Terms caption={`At best ${money(why.data.schedule.atBest)}`} terms={why.data.best} />
+              )}
+            </div>
+          </section>
+        )}
+      </td>
+    </tr>
+  );
+}
+
+function Terms({ caption, terms }: { caption: string; terms: ScheduleTerm[] }) {
+  const { money, price } = useEstate();
+  return (
+    <table className="text-sm">
+      <caption className="text-left font-serif text-lg">{caption}, the sum of</caption>
+      <tbody>
+        {terms.map((t, i) => (
+          <tr key={`${t.tier} ${t.what}`} className="border-b border-hairline align-baseline">
+            {terms[i - 1]?.tier !== t.tier && (
+              <th
+                scope="rowgroup"
+                rowSpan={terms.filter((o) => o.tier === t.tier).length}
+                className="py-0.5 pr-3 text-left align-top font-normal whitespace-nowrap"
+              >
+                <TierName id={t.tier} /> day {count(t.from)} to {count(t.to)}
+              </th>
+            )}
+            <td className="pr-3">{t.what}</td>
+            <td className="text-right whitespace-nowrap">
+              {count(t.quantity, Math.abs(t.quantity) < 100 ? 2 : 0)} {t.per === 1 ? t.unit : `÷ ${count(t.per)}`} ×{" "}
+              {price(t.price)}
+              {Math.abs(t.factor - 1) > 1e-9 && ` × ${count(t.factor, 3)}`}
+            </td>
+            <td className="pl-4 text-right">{money(t.amount)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
 }
 
 function Steps({ steps }: { steps: Schedule["now"] }) {
