@@ -81,7 +81,9 @@ internal sealed class Adoption(ProviderState state, SealingBook sealing)
         {
             foreach (var name in Names(db))
                 RetentionGate.DropBucket(db, name);
-            foreach (var table in (string[])["plan_run", "ledger", "target_use", "run", "tier", "line", "cut", "lost_region"])
+            foreach (
+                var table in (string[])["plan_run", "ledger", "ledger_part", "target_use", "run", "tier", "line", "cut", "lost_region"]
+            )
                 db.Run($"DELETE FROM {table}");
             NightActs.Forget(db);
             // An instant that time had reached in another estate says nothing in this one.

@@ -380,6 +380,10 @@ public sealed class SimulatedProvider : IDisposable
     public IEnumerable<LedgerRow> Ledger(DateOnly from, DateOnly to, string? bucket) =>
         state.Booked().Index.Stream(db => Metering.Ledger.Rows(db, state.TermsIn(db).Prices.Unit, from, to, bucket));
 
+    /// <summary>What a bucket's recalls or transfers of a month are made of.</summary>
+    public IReadOnlyList<MeteredPart> PartsOf(Month month, string bucket, string tier, Charge charge) =>
+        state.Booked().Index.Read(db => LedgerParts.Of(db, bucket, tier, charge, month.FirstDay, month.Plus(1).FirstDay));
+
     /// <summary>The prices that held in a month; where they are for storage, with what all buckets stored in it so far.</summary>
     public IReadOnlyList<StorageSoFar> HeldIn(Month month, Charge charge) =>
         state

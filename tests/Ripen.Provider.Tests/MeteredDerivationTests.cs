@@ -13,7 +13,9 @@ public sealed class MeteredDerivationTests
         Charge.EarlyLeave,
         Charge.Moves,
         Charge.Reads,
+        Charge.Recall,
         Charge.Storage,
+        Charge.Transfer,
         Charge.Watching,
         Charge.Writes,
     ];
@@ -21,7 +23,7 @@ public sealed class MeteredDerivationTests
     [Fact]
     public void Prices_of_the_days_make_every_amount_of_random_estates()
     {
-        var (opened, graduated, changed) = (0, 0, 0);
+        var (opened, graduated, changed, parted) = (0, 0, 0, 0);
         RandomEstates.Check(
             25,
             estate =>
@@ -31,7 +33,14 @@ public sealed class MeteredDerivationTests
                 // Today's charges are booked while it passes, its storage when it closes.
                 foreach (var (row, days) in Charged(provider, estate.Today, provider.Inside.Clock.Today))
                 {
-                    var told = MeteredDerivation.Of(row, days, provider.Inside.HeldIn(row.Month, row.Charge), provider.Inside.InForce!);
+                    var told = MeteredDerivation.Of(
+                        row,
+                        days,
+                        provider.Inside.HeldIn(row.Month, row.Charge),
+                        provider.Inside.InForce!,
+                        provider.Inside.PartsOf(row.Month, row.Bucket, row.Tier, row.Charge)
+                    );
+                    parted += told.Terms.Count > 1 && row.Charge is Charge.Recall or Charge.Transfer ? 1 : 0;
                     opened++;
                     graduated += told.Terms.Count(t => t.Bands.Count > 1);
                     changed += told.Terms.Count > 1 ? 1 : 0;
@@ -54,8 +63,8 @@ public sealed class MeteredDerivationTests
             }
         );
         Assert.True(
-            opened > 100 && graduated > 10 && changed > 10,
-            $"{opened} opened, {graduated} by bands, {changed} over changes of price"
+            opened > 100 && graduated > 10 && changed > 10 && parted > 10,
+            $"{opened} opened, {graduated} by bands, {changed} over changes of price, {parted} with several prices"
         );
     }
 

@@ -38,11 +38,41 @@ public sealed class ChargedHttpTests : IDisposable
                 var told = (await Why($"{of}{tier}&charge={charge["charge"]}"))["metered"]!;
                 Assert.Equal((double)charge["amount"]!, Sum(told["days"]!), 1e-6);
                 Assert.Equal((double)charge["amount"]!, Sum(told["terms"]!) + (double)told["rest"]!, 1e-6);
+                if ((string)charge["charge"]! is "recall" or "transfer")
+                    Assert.Equal(0, (double)told["rest"]!, 1e-6);
                 opened++;
             }
         }
         Assert.True(opened > 40, $"{opened} opened");
         Assert.Contains(all["lines"]!.AsArray(), l => (string)l!["bucket"]! == "*");
+    }
+
+    [Fact]
+    public async Task A_recall_at_another_speed_opens_into_its_bytes_and_requests_at_that_speed()
+    {
+        await server.Did(
+            HttpMethod.Post,
+            "/api/buckets/voyage-recorders/recalls",
+            new
+            {
+                days = 3,
+                prefix = "",
+                speed = "patient",
+            }
+        );
+        var told = (await Why("month=2026-11&charged=true&bucket=voyage-recorders&tier=cave&charge=recall"))["metered"]!;
+        Assert.Equal(0, (double)told["rest"]!, 1e-9);
+        var price = (await server.Get("/api/prices")).Body["prices"]!["regions"]![0]!["prices"]!
+            .AsArray()
+            .Single(p => (string)p!["tier"]! == "cave")!["recallSpeeds"]![0]!;
+        foreach (
+            var (what, amount, per) in new[] { ("recalled as Patient", "recall", 1), ("of recalls as Patient", "recallRequests", 1000) }
+        )
+        {
+            var term = told["terms"]!.AsArray().Single(t => (string)t!["what"]! == what)!;
+            Assert.Equal(((double)price[amount]!, per), ((double)term["price"]!, (int)term["per"]!));
+            Assert.True((double)term["quantity"]! > 0);
+        }
     }
 
     [Fact]

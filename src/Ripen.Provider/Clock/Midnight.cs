@@ -361,6 +361,14 @@ internal sealed class Midnight : IDisposable
         {
             foreach (var (tier, charge, quantity, _, amount) in Charges(bucket, use))
                 Ledger.Book(db, day, bucket, tier, charge, quantity, amount);
+            for (var tier = 0; tier < terms.Prices.Tiers.Count; tier++)
+            {
+                if (use.Of(tier) is not { Reads: > 0 } read)
+                    continue;
+                var units = read.ReadBytes / terms.Prices.Unit.Bytes();
+                var charge = Events.ReadCharge(bucket, tier, read.Reads, units, null);
+                LedgerParts.Recalled(db, day, bucket, terms.Prices.Tiers[tier].Id, read.Reads, units, charge, null);
+            }
         }
     }
 

@@ -25,6 +25,7 @@ internal static class Schema
         OwnRetention,
         Uploads,
         Arrays,
+        LedgerParts,
     ];
 
     public static void Prepare(SqliteConnection db)
@@ -272,6 +273,20 @@ internal static class Schema
             bytes REAL NOT NULL,
             amount REAL NOT NULL,
             PRIMARY KEY(target, day, tier, charge)) WITHOUT ROWID;
+        """;
+
+    // What lines of the ledger are made of whose quantity has more than one price. Lines from before stand without.
+    private const string LedgerParts = """
+        CREATE TABLE ledger_part(
+            bucket TEXT NOT NULL,
+            day INTEGER NOT NULL,
+            tier TEXT NOT NULL,
+            charge TEXT NOT NULL,
+            what INTEGER NOT NULL,
+            which TEXT NOT NULL,
+            quantity REAL NOT NULL,
+            amount REAL NOT NULL,
+            PRIMARY KEY(bucket, day, tier, charge, what, which)) WITHOUT ROWID;
         """;
 
     // An earlier version bears the day on which it was superseded, whatever superseded it. A batch is overwritten by later ones of its

@@ -1,8 +1,20 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Billing;
+using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Provider.Metering;
+
+/// <summary>What reading costs. Money.</summary>
+/// <param name="Reads">Read requests.</param>
+/// <param name="RecallRequests">Recall requests.</param>
+/// <param name="RecallBytes">Recalled bytes.</param>
+internal readonly record struct ReadCharge(double Reads, double RecallRequests, double RecallBytes)
+{
+    public double Recall => RecallRequests + RecallBytes;
+
+    public void Deconstruct(out double reads, out double recall) => (reads, recall) = (Reads, Recall);
+}
 
 /// <summary>Charges for what happens to objects, booked at once; each returns the money. The meter of a day at rest is
 /// <see cref="Midnight"/>'s.</summary>
@@ -38,17 +50,27 @@ internal static class Events
 
     /// <summary>What goes to a region in which no bucket takes it.</summary>
     public static double SentHome(SqliteConnection db, Terms terms, DateOnly day, BucketTerms from, string region, double bytes) =>
-        Carried(db, terms, day, from, terms.Prices.TransferPrice(from.Bucket.Region, region), bytes);
+        Carried(db, terms, day, from, ChargePart.To, region, terms.Prices.TransferPrice(from.Bucket.Region, region), bytes);
 
     /// <summary>What comes from a region in which no bucket gives it.</summary>
     public static double CarriedIn(SqliteConnection db, Terms terms, DateOnly day, BucketTerms to, string region, double bytes) =>
-        Carried(db, terms, day, to, terms.Prices.TransferPrice(region, to.Bucket.Region), bytes);
+        Carried(db, terms, day, to, ChargePart.From, region, terms.Prices.TransferPrice(region, to.Bucket.Region), bytes);
 
-    private static double Carried(SqliteConnection db, Terms terms, DateOnly day, BucketTerms pays, UnitPrice price, double bytes)
+    private static double Carried(
+        SqliteConnection db,
+        Terms terms,
+        DateOnly day,
+        BucketTerms pays,
+        ChargePart way,
+        string region,
+        UnitPrice price,
+        double bytes
+    )
     {
         var units = bytes / terms.Prices.Unit.Bytes();
         var amount = price.For(units);
         Ledger.Book(db, day, pays, pays.Bucket.Tier, Charge.Transfer, units, amount);
+        LedgerParts.Carried(db, day, pays, way, region, units, amount);
         return amount;
     }
 
@@ -65,22 +87,27 @@ internal static class Events
     )
     {
         var units = bytes / terms.Prices.Unit.Bytes();
-        var (reads, recall) = ReadCharge(bucket, tier, objects, units, speed);
+        var charge = ReadCharge(bucket, tier, objects, units, speed);
+        var (reads, recall) = charge;
         var name = terms.Prices.Tiers[tier].Id;
         Ledger.Book(db, day, bucket, name, Charge.Reads, objects, reads);
         Ledger.Book(db, day, bucket, name, Charge.Recall, units, recall);
+        LedgerParts.Recalled(db, day, bucket, name, objects, units, charge, speed);
         TargetLedger.Book(db, day, target, name, Charge.Reads, objects, bytes, reads);
         TargetLedger.Book(db, day, target, name, Charge.Recall, units, bytes, recall);
         return reads + recall;
     }
 
     /// <summary>What reading costs, and recalling; a tier that lacks the speed gives its ordinary one.</summary>
-    public static (double Reads, double Recall) ReadCharge(BucketTerms bucket, int tier, double objects, double units, string? speed)
+    public static ReadCharge ReadCharge(BucketTerms bucket, int tier, double objects, double units, string? speed)
     {
         var price = bucket.Prices[tier]!;
         var own = price.RecallSpeeds.FirstOrDefault(s => s.Id == speed);
-        var requests = (own?.RecallRequests ?? price.RecallRequests).For(objects);
-        return (price.Reads.For(objects), requests + (own?.Recall ?? price.Recall).For(units));
+        return new(
+            price.Reads.For(objects),
+            (own?.RecallRequests ?? price.RecallRequests).For(objects),
+            (own?.Recall ?? price.Recall).For(units)
+        );
     }
 
     public static double Moved(

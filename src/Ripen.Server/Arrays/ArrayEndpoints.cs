@@ -83,62 +83,40 @@ internal static class ArrayEndpoints
         return TypedResults.Ok(new ArraysReading([.. view.Estate.Arrays.Select(a => ArrayReading.Of(a, view.Estate))], AgeAxis.OfAll));
     }
 
-    private static async Task<Results<Ok<ArraysDocument>, ProblemHttpResult>> ReadDocument(
+    private static Task<Results<Ok<ArraysDocument>, ProblemHttpResult>> ReadDocument(
         CurrentEstate current,
         HttpResponse response,
         CancellationToken cancel
-    )
-    {
-        if (await current.Get(cancel) is not { } view)
-            return Problems.NoEstate();
-        response.SetVersion(view.Version);
-        return TypedResults.Ok(new ArraysDocument(view.Estate.Arrays));
-    }
+    ) => WholeList.Read(current, response, e => new ArraysDocument(e.Arrays), cancel);
 
-    private static async Task<Results<NoContent, ProblemHttpResult>> PutAll(
+    private static Task<Results<NoContent, ProblemHttpResult>> PutAll(
         HttpRequest request,
         CurrentEstate current,
         BackupStore store,
         CancellationToken cancel
-    )
-    {
-        var json = await request.ReadText(cancel);
-        return await Change(request, current, store, view => EstateDocument.ReadArrays(json, view.Estate), cancel);
-    }
+    ) => Put(request, current, store, EstateDocument.ReadArrays, cancel);
 
-    private static async Task<Results<NoContent, ProblemHttpResult>> PutLeaving(
+    private static Task<Results<NoContent, ProblemHttpResult>> PutLeaving(
         string id,
         HttpRequest request,
         CurrentEstate current,
         BackupStore store,
         CancellationToken cancel
-    )
-    {
-        var json = await request.ReadText(cancel);
-        return await Change(request, current, store, view => EstateDocument.ReadLeaving(json, view.Estate, id), cancel);
-    }
+    ) => Put(request, current, store, (json, estate) => EstateDocument.ReadLeaving(json, estate, id), cancel);
 
-    private static Task<Results<NoContent, ProblemHttpResult>> Change(
+    private static Task<Results<NoContent, ProblemHttpResult>> Put(
         HttpRequest request,
         CurrentEstate current,
         BackupStore store,
-        Func<EstateView, Checked<IReadOnlyList<LocalArray>>> read,
+        Func<string, Estate, Checked<IReadOnlyList<LocalArray>>> read,
         CancellationToken cancel
     ) =>
-        Replication.Plans.Change(
-            current,
+        WholeList.Put(
             request,
-            async view =>
-            {
-                var arrays = read(view);
-                if (!arrays.Ok)
-                    return Problems.Invalid(arrays.Problems);
-                await current.Apply(
-                    new PlannedChange(view.Estate with { Arrays = arrays.Value }),
-                    () => store.ChangeArrays(view.Estate.Arrays, arrays.Value, view.Version, cancel)
-                );
-                return null;
-            },
+            current,
+            read,
+            (estate, arrays) => estate with { Arrays = arrays },
+            (view, arrays) => store.ChangeArrays(view.Estate.Arrays, arrays, view.Version, cancel),
             cancel
         );
 

@@ -2,7 +2,6 @@ using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
 using Ripen.Data;
-using Ripen.Provider;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Backups;
@@ -23,7 +22,7 @@ internal static class PlanListEndpoints
             .MapGet(
                 "",
                 (CurrentEstate current, HttpResponse response, CancellationToken cancel) =>
-                    Read(current, response, e => new RetentionPeriodsReading(e.RetentionPeriods), cancel)
+                    WholeList.Read(current, response, e => new RetentionPeriodsReading(e.RetentionPeriods), cancel)
             )
             .WithName("readRetentionPeriods")
             .WithSummary("The organisation's own list of retention periods. The ETag is the estate's.");
@@ -37,7 +36,7 @@ internal static class PlanListEndpoints
             .MapGet(
                 "",
                 (CurrentEstate current, HttpResponse response, CancellationToken cancel) =>
-                    Read(current, response, e => new CarriersReading(e.Carriers), cancel)
+                    WholeList.Read(current, response, e => new CarriersReading(e.Carriers), cancel)
             )
             .WithName("readCarriers")
             .WithSummary("The machines that carry what plans store. The ETag is the estate's.");
@@ -48,26 +47,13 @@ internal static class PlanListEndpoints
             .Accepts<CarriersReading>("application/json");
     }
 
-    private static async Task<Results<Ok<T>, ProblemHttpResult>> Read<T>(
-        CurrentEstate current,
-        HttpResponse response,
-        Func<Estate, T> of,
-        CancellationToken cancel
-    )
-    {
-        if (await current.Get(cancel) is not { } view)
-            return Problems.NoEstate();
-        response.SetVersion(view.Version);
-        return TypedResults.Ok(of(view.Estate));
-    }
-
     private static Task<Results<NoContent, ProblemHttpResult>> PutPeriods(
         HttpRequest request,
         CurrentEstate current,
         BackupStore store,
         CancellationToken cancel
     ) =>
-        Put(
+        WholeList.Put(
             request,
             current,
             (json, _) => EstateDocument.ReadPeriods(json),
@@ -82,7 +68,7 @@ internal static class PlanListEndpoints
         BackupStore store,
         CancellationToken cancel
     ) =>
-        Put(
+        WholeList.Put(
             request,
             current,
             EstateDocument.ReadCarriers,
@@ -90,30 +76,4 @@ internal static class PlanListEndpoints
             (view, carriers) => store.ChangeCarriers(view.Estate.Carriers, carriers, view.Version, cancel),
             cancel
         );
-
-    private static async Task<Results<NoContent, ProblemHttpResult>> Put<T>(
-        HttpRequest request,
-        CurrentEstate current,
-        Func<string, Estate, Checked<T>> read,
-        Func<Estate, T, Estate> with,
-        Func<EstateView, T, Task> store,
-        CancellationToken cancel
-    )
-        where T : class
-    {
-        var json = await request.ReadText(cancel);
-        return await Replication.Plans.Change(
-            current,
-            request,
-            async view =>
-            {
-                var list = read(json, view.Estate);
-                if (!list.Ok)
-                    return Problems.Invalid(list.Problems);
-                await current.Apply(new PlannedChange(with(view.Estate, list.Value)), () => store(view, list.Value));
-                return null;
-            },
-            cancel
-        );
-    }
 }

@@ -43,7 +43,8 @@ internal static class ChargedReading
             row,
             [.. own.GroupBy(l => l.Day).Select(d => new MeteredDay(d.Key, d.Sum(l => l.Quantity), d.Sum(l => l.Amount)))],
             provider.HeldIn(month, row.Charge),
-            estate
+            estate,
+            provider.PartsOf(month, bucket, row.Tier, row.Charge)
         );
         return new DerivationReading(month, metered.Row.Amount, [], null, IsCharged: true, Metered: metered);
 

@@ -36,43 +36,26 @@ internal static class OfferEndpoints
             .WithSummary("What the estate costs by the prices in force and under each offer, each in its own currency.");
     }
 
-    private static async Task<Results<Ok<OffersDocument>, ProblemHttpResult>> ReadAll(
+    private static Task<Results<Ok<OffersDocument>, ProblemHttpResult>> ReadAll(
         CurrentEstate current,
         HttpResponse response,
         CancellationToken cancel
-    )
-    {
-        if (await current.Get(cancel) is not { } view)
-            return Problems.NoEstate();
-        response.SetVersion(view.Version);
-        return TypedResults.Ok(new OffersDocument(view.Estate.Offers));
-    }
+    ) => WholeList.Read(current, response, e => new OffersDocument(e.Offers), cancel);
 
-    private static async Task<Results<NoContent, ProblemHttpResult>> PutAll(
+    private static Task<Results<NoContent, ProblemHttpResult>> PutAll(
         HttpRequest request,
         CurrentEstate current,
         BackupStore store,
         CancellationToken cancel
-    )
-    {
-        var json = await request.ReadText(cancel);
-        return await Plans.Change(
-            current,
+    ) =>
+        WholeList.Put(
             request,
-            async view =>
-            {
-                var after = EstateDocument.ReadOffers(json);
-                if (!after.Ok)
-                    return Problems.Invalid(after.Problems);
-                await current.Apply(
-                    new PlannedChange(view.Estate with { Offers = after.Value }),
-                    () => store.ChangeOffers(view.Estate.Offers, after.Value, view.Version, cancel)
-                );
-                return null;
-            },
+            current,
+            (json, _) => EstateDocument.ReadOffers(json),
+            (estate, offers) => estate with { Offers = offers },
+            (view, offers) => store.ChangeOffers(view.Estate.Offers, offers, view.Version, cancel),
             cancel
         );
-    }
 
     private static async Task<Results<Ok<OfferComparison>, ProblemHttpResult>> Compare(
         CurrentEstate current,

@@ -74,43 +74,26 @@ internal static class ScenarioEndpoints
             .Produces<byte[]>(contentType: "application/octet-stream");
     }
 
-    private static async Task<Results<Ok<ScenariosDocument>, ProblemHttpResult>> ReadAll(
+    private static Task<Results<Ok<ScenariosDocument>, ProblemHttpResult>> ReadAll(
         CurrentEstate current,
         HttpResponse response,
         CancellationToken cancel
-    )
-    {
-        if (await current.Get(cancel) is not { } view)
-            return Problems.NoEstate();
-        response.SetVersion(view.Version);
-        return TypedResults.Ok(new ScenariosDocument(view.Estate.Scenarios));
-    }
+    ) => WholeList.Read(current, response, e => new ScenariosDocument(e.Scenarios), cancel);
 
-    private static async Task<Results<NoContent, ProblemHttpResult>> PutAll(
+    private static Task<Results<NoContent, ProblemHttpResult>> PutAll(
         HttpRequest request,
         CurrentEstate current,
         BackupStore store,
         CancellationToken cancel
-    )
-    {
-        var json = await request.ReadText(cancel);
-        return await Plans.Change(
-            current,
+    ) =>
+        WholeList.Put(
             request,
-            async view =>
-            {
-                var after = EstateDocument.ReadScenarios(json);
-                if (!after.Ok)
-                    return Problems.Invalid(after.Problems);
-                await current.Apply(
-                    new PlannedChange(view.Estate with { Scenarios = after.Value }),
-                    () => store.ChangeScenarios(view.Estate.Scenarios, after.Value, view.Version, cancel)
-                );
-                return null;
-            },
+            current,
+            (json, _) => EstateDocument.ReadScenarios(json),
+            (estate, scenarios) => estate with { Scenarios = scenarios },
+            (view, scenarios) => store.ChangeScenarios(view.Estate.Scenarios, scenarios, view.Version, cancel),
             cancel
         );
-    }
 
     private static async Task<Results<Ok<ScenarioComparison>, ProblemHttpResult>> Compare(
         CurrentEstate current,

@@ -277,13 +277,8 @@ function Metered({ derivation }: { derivation: MeteredDerivation }) {
       <Terms terms={terms} region={row.region} unit={row.unit} projected={false} />
       {terms.length > 0 && Math.abs(rest) >= 0.005 && (
         <section className="mt-5 border-t border-hairline pt-2">
-          <p>{money(rest)}: requests of recalls and their other speeds, or what lay under another scheme that month</p>
+          <p>{money(rest)}: what lay under another scheme that month, or was booked before its parts were told apart</p>
         </section>
-      )}
-      {row.charge === "transfer" && (
-        <p className="mt-3 text-sm text-ink-soft">
-          What it cost on its way stands under <Link to="/prices">Prices</Link>, from region to region.
-        </p>
       )}
       <table className="mt-6 w-full max-w-2xl text-right">
         <caption className="pb-1 text-left font-serif text-xl">Day by day</caption>
