@@ -162,6 +162,48 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
     }
 
     [Fact]
+    public async Task Amounts_come_from_a_file_into_a_draft_or_an_offer_and_an_applied_change_is_undone_from_the_log()
+    {
+        var folder = Directory.CreateTempSubdirectory();
+        try
+        {
+            var table = Path.Combine(folder.FullName, "spring.csv");
+            var rows = await http.GetStringAsync(new Uri("/api/prices/rows.csv", UriKind.Relative));
+            var before = (double)(await Book())["regions"]![0]!["prices"]![0]!["reads"]!;
+            await File.WriteAllLinesAsync(
+                table,
+                rows.Split('\n', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+                    .Select(r =>
+                        r.StartsWith(",aldmouth,,counter,reads,", StringComparison.Ordinal) ? ",aldmouth,,counter,reads,,,1.25" : r
+                    )
+            );
+            page.Open("/offers");
+            page.Present("input[type=file]").SendKeys(table);
+            page.Present("input[aria-label='Name of spring']");
+            page.Click(() => page.Find("button[aria-label='Open in Prices: spring']"));
+            page.Until(() => Amount("Counter in Aldmouth: read, per 1,000").GetAttribute("value") == "1.25", "the offer as a draft");
+            page.Click(() => page.Button("Discard"));
+            page.Until(() => !IsOff("Read amounts from a file…"), "room for a file");
+            page.Present("input[type=file]").SendKeys(table);
+            page.Until(() => Amount("Counter in Aldmouth: read, per 1,000").GetAttribute("value") == "1.25", "the file as a draft");
+            page.Until(() => !IsOff("Apply"), "consequences");
+            page.Click(() => page.Button("Apply"));
+            page.See("Stored: these prices hold from today on");
+            page.Open("/log");
+            page.Click(() => page.Find("button[aria-label^='Undo: Prices changed']"));
+            page.Until(() => page.Path.StartsWith("/prices", StringComparison.Ordinal), "the prices");
+            page.Until(() => !IsOff("Apply"), "consequences");
+            page.Click(() => page.Button("Apply"));
+            page.See("Stored: these prices hold from today on");
+            Assert.Equal(before, (double)(await Book())["regions"]![0]!["prices"]![0]!["reads"]!);
+        }
+        finally
+        {
+            folder.Delete(recursive: true);
+        }
+    }
+
+    [Fact]
     public void What_the_estate_needs_is_not_taken_from_it_and_more_can_be_offered()
     {
         page.Open("/prices");

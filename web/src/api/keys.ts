@@ -60,7 +60,7 @@ export const keys = {
   budget: (id: number) => ["budgets", id],
   variance: (id: number, asked: unknown) => ["budgets", id, "variance", asked],
   offers: ["offers"],
-  offerComparison: (year: number) => ["offers", "comparison", year],
+  offerComparison: (year: number, etag: string) => ["offers", "comparison", year, etag],
   scenarios: ["scenarios"],
   comparison: (months: number) => ["scenarios", "comparison", months],
   scenarioDraft: (scenario: unknown, asked: unknown) => ["scenarios", scenario, asked],

@@ -40,9 +40,11 @@ export function OffersPlace() {
   const { params, set } = useAddress();
   const year = spans.find((s) => s.value === params.get("year"))?.value ?? "1";
   const stored = useQuery({ queryKey: keys.offers, queryFn: readOffers });
+  // Of the offers that are shown: what is on its way when another is stored is of those before.
   const comparison = useQuery({
-    queryKey: keys.offerComparison(Number(year)),
+    queryKey: keys.offerComparison(Number(year), stored.data?.etag ?? ""),
     queryFn: () => compareOffers(Number(year)),
+    enabled: stored.data !== undefined,
     placeholderData: keepPreviousData,
   });
   const save = useMutation({
