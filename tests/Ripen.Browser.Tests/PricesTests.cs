@@ -188,13 +188,13 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
             page.Until(() => Amount("Counter in Aldmouth: read, per 1,000").GetAttribute("value") == "1.25", "the file as a draft");
             page.Until(() => !IsOff("Apply"), "consequences");
             page.Click(() => page.Button("Apply"));
-            page.See("Stored: these prices hold from today on");
+            page.Until(() => IsOff("Discard"), "no draft left");
             page.Open("/log");
             page.Click(() => page.Find("button[aria-label^='Undo: Prices changed']"));
             page.Until(() => page.Path.StartsWith("/prices", StringComparison.Ordinal), "the prices");
             page.Until(() => !IsOff("Apply"), "consequences");
             page.Click(() => page.Button("Apply"));
-            page.See("Stored: these prices hold from today on");
+            page.Until(() => IsOff("Discard"), "no draft left");
             Assert.Equal(before, (double)(await Book())["regions"]![0]!["prices"]![0]!["reads"]!);
         }
         finally

@@ -62,7 +62,7 @@ export const keys = {
   offers: ["offers"],
   offerComparison: (year: number, etag: string) => ["offers", "comparison", year, etag],
   scenarios: ["scenarios"],
-  comparison: (months: number) => ["scenarios", "comparison", months],
+  comparison: (months: number, etag: string) => ["scenarios", "comparison", months, etag],
   scenarioDraft: (scenario: unknown, asked: unknown) => ["scenarios", scenario, asked],
   pricesDraft: (book: unknown) => ["prices", book],
   cheapestWhy: (bucket: string, prefix: string, longestWait: number | null) => ["cheapest", "why", bucket, prefix, longestWait],

@@ -20,7 +20,7 @@ export function FitPart({ bill }: { bill: BillReading }) {
   const navigate = useNavigate();
   const take = useMutation({
     mutationFn: () => readBillPrices(bill.card.id),
-    onSuccess: (book) => void navigate("/prices", { state: { book } }),
+    onSuccess: (book) => void navigate("/prices", { state: { draft: book } }),
   });
   const { prices, charges } = bill.fit;
   const difference = (amount: number) => (Math.abs(amount) < 0.005 ? "" : moneyChange(amount));

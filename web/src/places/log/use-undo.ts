@@ -23,7 +23,7 @@ const ways: Record<string, (change: LoggedChange) => Promise<Way>> = {
     const { prices } = (await readPrices()).value;
     if (!isSameBook(prices, JSON.parse(after ?? "{}") as PriceBook))
       throw new Error("Prices were changed again since then, or others begin to hold: type in what is to hold under Prices.");
-    return { to: "/prices", state: { book: JSON.parse(before ?? "{}") as PriceBook } };
+    return { to: "/prices", state: { draft: JSON.parse(before ?? "{}") as PriceBook } };
   },
   "line-changed": async ({ before, after }) => ({
     to: "/replication",

@@ -149,7 +149,7 @@ function OfferList({ offers, outlooks, isBusy, onChange }: OfferListProps) {
                       <Button
                         kind="quiet"
                         aria-label={`Open in Prices: ${offer.name}`}
-                        onClick={() => navigate("/prices", { state: { book: offer.prices } })}
+                        onClick={() => navigate("/prices", { state: { draft: offer.prices } })}
                       >
                         Open in Prices
                       </Button>

@@ -1,8 +1,9 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { Link, useLocation } from "react-router";
+import { Link } from "react-router";
 import { draftPrices, type PriceBook, priceRowsFile, putPrices, readPrices, readPricesWithRows } from "../../api/client";
 import { keys } from "../../api/keys";
+import { useBrought } from "../../draft/use-brought";
 import { useEstate } from "../../estate-context";
 import { day } from "../../format";
 import { YearTable } from "../../money/year-table";
@@ -34,9 +35,7 @@ export function PricesPlace() {
   const stored = useQuery({ queryKey: keys.prices, queryFn: readPrices });
   const [draft, keep, forget] = useKept<Draft | null>(`ripen-draft:${estate.identity}:prices`, null);
   const [from, setFrom] = useState<From>(null);
-  const { state, key } = useLocation();
-  const brought = (state as { book?: PriceBook } | null)?.book;
-  const [taken, setTaken] = useState("");
+  useBrought<PriceBook>(stored.data !== undefined, (book) => keep({ book, began: JSON.stringify(stored.data?.value.prices) }));
   const reading = useQuery({
     queryKey: keys.pricesDraft(draft?.book),
     queryFn: ({ signal }) => draftPrices((draft as Draft).book, signal),
@@ -70,10 +69,6 @@ export function PricesPlace() {
   const book = draft?.book ?? inForce.prices;
   const mark = JSON.stringify(inForce.prices);
   const change = (other: PriceBook) => keep({ book: other, began: draft?.began ?? mark });
-  if (brought && taken !== key) {
-    setTaken(key);
-    keep({ book: brought, began: mark });
-  }
   const problems = reading.error instanceof ApiError && draft ? reading.error.problems : [];
   const problemAt = (path: string) => problems.find((p) => p.path === path)?.message;
   const moved = draft !== null && draft.began !== mark;

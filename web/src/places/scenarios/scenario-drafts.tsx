@@ -49,7 +49,7 @@ export function ScenarioDrafts({ scenario }: { scenario: Scenario }) {
           ))}
           {drafts.prices && (
             <li className="py-0.5">
-              <Link to="/prices" state={{ book: drafts.prices }}>
+              <Link to="/prices" state={{ draft: drafts.prices }}>
                 Open the prices as a draft
               </Link>
             </li>

@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { useLocation, useNavigate, useParams } from "react-router";
 import {
@@ -47,7 +47,13 @@ export function ScenariosPlace() {
   const brought = (state as { assume?: Assumption } | null)?.assume;
   const taken = useRef<Assumption | null>(null);
   const stored = useQuery({ queryKey: keys.scenarios, queryFn: readScenarios });
-  const comparison = useQuery({ queryKey: keys.comparison(months), queryFn: () => compareScenarios(months) });
+  // Of what is stored now: an answer on its way when another scenario is stored is of those before.
+  const comparison = useQuery({
+    queryKey: keys.comparison(months, stored.data?.etag ?? ""),
+    queryFn: () => compareScenarios(months),
+    enabled: stored.data !== undefined,
+    placeholderData: keepPreviousData,
+  });
   const [draft, keep, forget] = useKept<Draft | null>(`ripen-draft:${estate.identity}:scenarios`, null);
   const scenarios = draft?.scenarios ?? stored.data?.value.scenarios ?? [];
   const chosen = scenarios.find((s) => s.id === id) ?? scenarios[0];
