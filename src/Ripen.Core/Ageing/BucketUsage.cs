@@ -96,9 +96,12 @@ public sealed class BucketUsage
             if (population.Read is { } read)
                 usage.AddRead(read, prices, landing);
         }
-        foreach (var (place, packs) in PacksInBucket.Of(bucket, copies, prices, calendar.Today).Index())
+        var timed = 0;
+        foreach (var packs in PacksInBucket.Of(bucket, copies, prices, calendar.Today))
         {
-            (known?.Of(place, packs, Tell) ?? Tell()).AddTo(usage.amounts, packs.Branches);
+            // Those that are told by times alone are the same ones, in the same order, however much is stored.
+            var lives = known is not null && packs.ByTimesAlone ? known.Of(timed++, Tell) : Tell();
+            lives.AddTo(usage.amounts, packs.Branches);
 
             PackUsage Tell() => new(calendar, prices, landing, packs);
         }

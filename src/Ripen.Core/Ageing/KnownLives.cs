@@ -19,11 +19,7 @@ internal sealed class KnownLives
     public ReadLife Of(ObjectKind kind, Standing standing, int ages, Func<ReadLife> tell) =>
         read.TryGetValue((kind, standing, ages), out var known) ? known : read[(kind, standing, ages)] = tell();
 
-    /// <param name="place">Among the bucket's packs.</param>
-    /// <param name="here">Told by times alone, and not by how much is carried.</param>
+    /// <param name="place">Among the bucket's packs that are told by times alone, and not by how much is carried.</param>
     /// <param name="tell">Where it is not known.</param>
-    public PackUsage Of(int place, PacksHere here, Func<PackUsage> tell) =>
-        !here.ByTimesAlone ? tell()
-        : packs.TryGetValue(place, out var known) ? known
-        : packs[place] = tell();
+    public PackUsage Of(int place, Func<PackUsage> tell) => packs.TryGetValue(place, out var known) ? known : packs[place] = tell();
 }
