@@ -177,11 +177,25 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
                         r.StartsWith(",aldmouth,,counter,reads,", StringComparison.Ordinal) ? ",aldmouth,,counter,reads,,,1.25" : r
                     )
             );
+            var nonsense = Path.Combine(folder.FullName, "nonsense.json");
+            await File.WriteAllTextAsync(nonsense, """{ "regions": 7 }""");
+            page.Open("/prices");
+            page.Present("input[type=file]").SendKeys(nonsense);
+            page.See("'currency' is missing");
+            Assert.True(IsOff("Discard"));
             page.Open("/offers");
             page.Present("input[type=file]").SendKeys(table);
             page.Present("input[aria-label='Name of spring']");
             page.Click(() => page.Find("button[aria-label='Open in Prices: spring']"));
             page.Until(() => Amount("Counter in Aldmouth: read, per 1,000").GetAttribute("value") == "1.25", "the offer as a draft");
+            page.Type(Amount("Counter in Aldmouth: read, per 1,000"), "1.5");
+            page.Open("/offers");
+            page.Click(() => page.Find("button[aria-label='Open in Prices: spring']"));
+            page.See("there is a draft here already");
+            Assert.Equal("1.5", Amount("Counter in Aldmouth: read, per 1,000").GetAttribute("value"));
+            Assert.Empty(Accessibility.Violations(page.Browser));
+            page.Click(() => page.Button("Take the others"));
+            page.Until(() => Amount("Counter in Aldmouth: read, per 1,000").GetAttribute("value") == "1.25", "the offer in its place");
             page.Click(() => page.Button("Discard"));
             page.Until(() => !IsOff("Read amounts from a file…"), "room for a file");
             page.Present("input[type=file]").SendKeys(table);

@@ -56,7 +56,7 @@ public sealed class OfferTests
         var estate = Thousand(1);
         var factor = estate.PriceBook.FindScheme("one-site")!.StorageFactor;
         var projection = Projection.Of(estate, 12);
-        var inForce = ProjectedMoney.Of(projection);
+        var inForce = OfferMoney.Of(ProjectedMoney.Of(projection));
         var under = Under(projection, Offer(Thousand(0.75).PriceBook));
         var outlook = OfferOutlook.Of(Offer(Thousand(0.75).PriceBook), under, inForce, 0, 12);
         // The estate's today is the first day of its month: twelve whole months of 1,000 unit-months each.
@@ -73,7 +73,7 @@ public sealed class OfferTests
     {
         var projection = Projection.Of(Thousand(1), 12);
         var offer = Offer(Thousand(11, "NOK").PriceBook);
-        var outlook = OfferOutlook.Of(offer, Under(projection, offer), ProjectedMoney.Of(projection), 0, 12);
+        var outlook = OfferOutlook.Of(offer, Under(projection, offer), OfferMoney.Of(ProjectedMoney.Of(projection)), 0, 12);
         Assert.Equal("NOK", outlook.Currency);
         Assert.Null(outlook.More);
         Assert.Null(Assert.Single(outlook.Charges).More);
@@ -155,6 +155,6 @@ public sealed class OfferTests
         Assert.Equal(("invalid-currency", "$.offers[0].prices.currency"), (problem.Code, problem.Path));
     }
 
-    private static Checked<ProjectedMoney> Under(Projection projection, Offer offer) =>
-        new(ProjectedMoney.Of(projection.With(offer.Of(projection.Estate).Value)));
+    private static Checked<OfferMoney> Under(Projection projection, Offer offer) =>
+        new(OfferMoney.Of(ProjectedMoney.Of(projection.With(offer.Of(projection.Estate).Value))));
 }

@@ -152,14 +152,8 @@ public sealed record FullRestore(string? To, IReadOnlyList<FullRestoreAtSpeed> S
             var bands = to is null ? prices.FindRegion(region.Key)!.TransferOut : [];
             if (to is not null && prices.TransferPrice(region.Key, to).PerUnit is > 0 and var price && units > 0)
                 yield return new(Charge.Transfer, region.Key, null, "carried", units, price, 1);
-            var from = 0.0;
-            foreach (var band in bands)
-            {
-                var end = band.UpTo ?? double.PositiveInfinity;
-                if (Math.Min(units, end) - from is > 0 and var within && band.Price.PerUnit > 0)
-                    yield return new(Charge.Transfer, region.Key, null, Within(from, band.UpTo), within, band.Price.PerUnit, 1);
-                from = end;
-            }
+            foreach (var band in DerivationTerms.Bands(bands, units).Where(b => b.Price > 0))
+                yield return new(Charge.Transfer, region.Key, null, Within(band.From, band.UpTo), band.Units, band.Price, 1);
         }
 
         string Within(double from, double? upTo) =>

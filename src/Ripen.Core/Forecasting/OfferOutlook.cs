@@ -4,6 +4,15 @@ using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Forecasting;
 
+/// <summary>What is told of an estate under an offer: a fraction of its projected money, to be held of many.</summary>
+/// <param name="Currency">Of its amounts.</param>
+/// <param name="Years">Twelve months each.</param>
+/// <param name="ByCharge">In the order of <see cref="Charge"/>, then by month.</param>
+public sealed record OfferMoney(string Currency, IReadOnlyList<ForecastYear> Years, double[][] ByCharge)
+{
+    public static OfferMoney Of(ProjectedMoney money) => new(money.Estate.PriceBook.Currency, money.Years, money.Table.ByCharge);
+}
+
 /// <summary>What an estate costs under an offer, or by the prices in force.</summary>
 /// <param name="Id">Of the offer; empty for the prices in force.</param>
 /// <param name="Name">For people.</param>
@@ -26,26 +35,25 @@ public sealed record OfferOutlook(
     /// <param name="inForce">Of the estate as it stands.</param>
     /// <param name="first">The first month of the charges, counted from 0.</param>
     /// <param name="count">How many months.</param>
-    public static OfferOutlook Of(ProjectedMoney inForce, int first, int count) => Of("", "In force", inForce, inForce, first, count);
+    public static OfferOutlook Of(OfferMoney inForce, int first, int count) => Of("", "In force", inForce, inForce, first, count);
 
     /// <param name="offer">Which.</param>
     /// <param name="under">The same estate under it, over the same months; or why there is no such thing.</param>
     /// <param name="inForce">Of the estate as it stands.</param>
     /// <param name="first">The first month of the charges, counted from 0.</param>
     /// <param name="count">How many months.</param>
-    public static OfferOutlook Of(Offer offer, Checked<ProjectedMoney> under, ProjectedMoney inForce, int first, int count) =>
+    public static OfferOutlook Of(Offer offer, Checked<OfferMoney> under, OfferMoney inForce, int first, int count) =>
         under.Ok
             ? Of(offer.Id, offer.Name, under.Value, inForce, first, count)
             : new(offer.Id, offer.Name, offer.Prices.Currency, under.Problems, [], null, []);
 
-    private static OfferOutlook Of(string id, string name, ProjectedMoney money, ProjectedMoney inForce, int first, int count)
+    private static OfferOutlook Of(string id, string name, OfferMoney money, OfferMoney inForce, int first, int count)
     {
-        var currency = money.Estate.PriceBook.Currency;
-        var compares = currency == inForce.Estate.PriceBook.Currency;
+        var compares = money.Currency == inForce.Currency;
         return new(
             id,
             name,
-            currency,
+            money.Currency,
             [],
             money.Years,
             compares ? [.. money.Years.Zip(inForce.Years, (own, other) => own.Money - other.Money)] : null,
@@ -57,7 +65,7 @@ public sealed record OfferOutlook(
             ]
         );
 
-        double Sum(ProjectedMoney of, Charge charge) => of.Table.ByCharge[(int)charge].Skip(first).Take(count).Sum();
+        double Sum(OfferMoney of, Charge charge) => of.ByCharge[(int)charge].Skip(first).Take(count).Sum();
     }
 }
 

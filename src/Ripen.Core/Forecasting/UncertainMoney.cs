@@ -12,7 +12,8 @@ namespace Ripen.Core.Forecasting;
 /// <summary>
 /// What an estate costs at any growth and reading within their ranges, from what it uses at a few of them. What is used is a smooth function of
 /// both, but for corners where bundles and packs are whole, so that a polynomial through Chebyshev points is all but as good as counting anew
-/// (Berrut and Trefethen, "Barycentric Lagrange Interpolation", SIAM Review 46, 2004): within 2e-4 on random estates. Graduated bands have corners: their price is put on the quantities that come of it.
+/// (Berrut and Trefethen, "Barycentric Lagrange Interpolation", SIAM Review 46, 2004): within 2e-4 on random estates. Graduated bands have
+/// corners: their price is put on the quantities that come of it.
 /// </summary>
 public sealed class UncertainMoney
 {

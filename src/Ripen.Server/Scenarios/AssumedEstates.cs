@@ -18,7 +18,7 @@ internal sealed class AssumedEstates(EstateView view, CurrentEstate current)
     private readonly int most = Math.Clamp(200_000 / Math.Max(1, view.Estate.Buckets.Count), 8, 64);
     private readonly Lock looking = new();
     private readonly Dictionary<(string Assumptions, int Months), AssumedEstate> known = [];
-    private readonly Dictionary<(string Offer, int Months), Checked<ProjectedMoney>> offered = [];
+    private readonly Dictionary<(string Offer, int Months), Checked<OfferMoney>> offered = [];
     private ((string Assumptions, int Months) Key, Projection Projection)? latest;
 
     public AssumedEstate Of(Scenario scenario, int months)
@@ -27,14 +27,14 @@ internal sealed class AssumedEstates(EstateView view, CurrentEstate current)
             return Of(scenario.Assumptions, months);
     }
 
-    public ProjectedMoney AsItStands(int months)
+    public OfferMoney AsItStands(int months)
     {
         lock (looking)
-            return Of([], months).Chain[0];
+            return OfferMoney.Of(Of([], months).Chain[0]);
     }
 
     /// <summary>The estate if one of its offers held, in the offer's currency; or why it cannot.</summary>
-    public Checked<ProjectedMoney> Under(Offer offer, int months)
+    public Checked<OfferMoney> Under(Offer offer, int months)
     {
         lock (looking)
         {
@@ -44,7 +44,7 @@ internal sealed class AssumedEstates(EstateView view, CurrentEstate current)
                 offered.Clear();
             var under = offer.Of(view.Estate);
             return offered[(offer.Id, months)] = under.Ok
-                ? new(ProjectedMoney.Of(view.Project(months).With(under.Value)))
+                ? new(OfferMoney.Of(ProjectedMoney.Of(view.Project(months).With(under.Value))))
                 : new(under.Problems);
         }
     }

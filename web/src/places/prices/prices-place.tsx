@@ -35,7 +35,11 @@ export function PricesPlace() {
   const stored = useQuery({ queryKey: keys.prices, queryFn: readPrices });
   const [draft, keep, forget] = useKept<Draft | null>(`ripen-draft:${estate.identity}:prices`, null);
   const [from, setFrom] = useState<From>(null);
-  useBrought<PriceBook>(stored.data !== undefined, (book) => keep({ book, began: JSON.stringify(stored.data?.value.prices) }));
+  // What another page brought while a draft is here; it takes that one's place when somebody says so.
+  const [waiting, setWaiting] = useState<PriceBook | null>(null);
+  useBrought<PriceBook>(stored.data !== undefined, (book) =>
+    draft === null ? keep({ book, began: JSON.stringify(stored.data?.value.prices) }) : setWaiting(book),
+  );
   const reading = useQuery({
     queryKey: keys.pricesDraft(draft?.book),
     queryFn: ({ signal }) => draftPrices((draft as Draft).book, signal),
@@ -57,10 +61,14 @@ export function PricesPlace() {
     },
   });
   const rows = useMutation({
-    mutationFn: async (file: File) =>
-      file.name.toLowerCase().endsWith(".json")
-        ? (JSON.parse(await file.text()) as PriceBook)
-        : readPricesWithRows(await file.text()),
+    mutationFn: async (file: File) => {
+      const text = await file.text();
+      if (!file.name.toLowerCase().endsWith(".json")) return readPricesWithRows(text);
+      const book: PriceBook = JSON.parse(text);
+      // Refuses what is no price book, or none for this estate: a draft of it could not even be shown.
+      await draftPrices(book, new AbortController().signal);
+      return book;
+    },
     onSuccess: (book) => change(book),
   });
   if (stored.error) return <ErrorNote error={stored.error} />;
@@ -130,6 +138,23 @@ export function PricesPlace() {
                   Take that day back
                 </Button>
               </p>
+            )}
+            {waiting && draft && (
+              <div className="mt-3 border-l-2 border-accent pl-3 text-sm">
+                <p>Other prices were opened, and there is a draft here already. They would take its place.</p>
+                <Button
+                  kind="quiet"
+                  onClick={() => {
+                    keep({ book: waiting, began: mark });
+                    setWaiting(null);
+                  }}
+                >
+                  Take the others
+                </Button>
+                <Button kind="quiet" onClick={() => setWaiting(null)}>
+                  Keep this draft
+                </Button>
+              </div>
             )}
             {moved && draft && (
               <div className="mt-3 border-l-2 border-bad pl-3 text-sm">
