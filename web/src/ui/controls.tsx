@@ -6,7 +6,8 @@ type ButtonProps = ComponentProps<"button"> & { kind?: "primary" | "plain" | "qu
 const buttonLooks = {
   primary: "bg-accent text-paper border-accent aria-disabled:cursor-default aria-disabled:opacity-45",
   plain: "border-hairline-strong hover:bg-paper-deep aria-disabled:cursor-default aria-disabled:opacity-45",
-  quiet: "border-transparent text-accent underline decoration-hairline-strong hover:decoration-accent px-1",
+  quiet:
+    "border-transparent text-accent underline decoration-hairline-strong hover:decoration-accent px-1 aria-disabled:cursor-default aria-disabled:no-underline aria-disabled:opacity-45",
 };
 
 /** A button that can be out of use and still be focused, so that the keyboard does not lose its place when it goes out of use. */
