@@ -120,7 +120,7 @@ public sealed class SettledPacksTests
 
         public void MoveIn(int day, int tier, NeededPacks packs) => moved[day] += Objects(packs);
 
-        public void EndStay(int day, NeededPacks packs, IReadOnlyList<Stay> stays, int stay, bool forGood) { }
+        public void EndStay(int day, NeededPacks packs, Stay[] stays, int stay, bool forGood) { }
 
         public string? DifferenceAtEnd(double[] byTier) =>
             Enumerable

@@ -86,7 +86,7 @@ public sealed class BucketUsage
                 usage.AddWrites(population, writing);
             foreach (var life in population.Lives)
             {
-                for (var i = 0; i < life.Stays.Count; i++)
+                for (var i = 0; i < life.Stays.Length; i++)
                 {
                     var tier = prices.Tiers[life.Stays[i].Tier];
                     usage.AddRest(life, i, population.Kind, tier, landing);
@@ -215,7 +215,7 @@ public sealed class BucketUsage
         var stay = life.Stays[i];
         var (first, last) = Stretches(life.Cohorts.First + stay.From, Math.Min(life.Cohorts.End + stay.To, life.GoneOn + 1));
         var atEnd = Row(stay.Tier, Measure.BytesAtEnd);
-        var next = i + 1 < life.Stays.Count ? life.Stays[i + 1] : stay;
+        var next = i + 1 < life.Stays.Length ? life.Stays[i + 1] : stay;
         var bundles = next.Form != stay.Form;
         var moves = Row(next.Tier, bundles ? Measure.Writes : Measure.Moves);
         var bundled = Row(stay.Tier, Measure.BundleReads);
@@ -244,6 +244,8 @@ public sealed class BucketUsage
             var q = calendar.Start(m + 1);
             population.Weigh(calendar.Start(m), q, there, gone);
             population.Weigh(q - 1, q, last, none);
+            if (there.IsEmpty && gone.IsEmpty)
+                continue;
             for (var tier = 0; tier < prices.Tiers.Count; tier++)
             {
                 double Sum(AgeEvent what, AgeWeights weights) => weights.Dot(population.Life.Of(tier, what));

@@ -36,7 +36,7 @@ internal readonly record struct Standing(
 /// The same life for every day of creation in <see cref="Cohorts"/>: stays one after another by age, then removal, either at the
 /// end of the last stay (<see cref="EndsByAge"/>) or for all of them together on <see cref="GoneOn"/>.
 /// </summary>
-internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool EndsByAge, int GoneOn)
+internal sealed record Life(Cohorts Cohorts, Stay[] Stays, bool EndsByAge, int GoneOn)
 {
     /// <summary>
     /// The lives of objects that follow <paramref name="lifecycle"/> and that nobody reads. What keeps until a date holds back those that
@@ -86,7 +86,7 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool End
     }
 
     /// <summary>The stays of objects that nobody reads, to the age <paramref name="end"/>.</summary>
-    public static List<Stay> Path(Lifecycle lifecycle, Standing standing, int end)
+    public static Stay[] Path(Lifecycle lifecycle, Standing standing, int end)
     {
         var stays = new List<Stay>(4);
         var (age, tier, since, superseded, replacedAt, lastRead) = standing;
@@ -100,7 +100,7 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool End
             if (Math.Min(supersededOn, move.Age) >= end)
             {
                 Rest(from, end);
-                return stays;
+                return [.. stays];
             }
             if (supersededOn <= move.Age)
             {
@@ -139,17 +139,17 @@ internal sealed record Life(Cohorts Cohorts, IReadOnlyList<Stay> Stays, bool End
     }
 
     /// <summary>Whether what leaves stay <paramref name="i"/> by age leaves its tier, and not only the current version's place.</summary>
-    private bool LeavesTier(int i) => i + 1 < Stays.Count ? Stays[i + 1].Tier != Stays[i].Tier : EndsByAge;
+    private bool LeavesTier(int i) => i + 1 < Stays.Length ? Stays[i + 1].Tier != Stays[i].Tier : EndsByAge;
 
     /// <summary>Objects of stay <paramref name="i"/>, as many as came, that move on from it to another tier on the days [p, q).</summary>
     public double MovesOn(int i, int p, int q) =>
-        i + 1 < Stays.Count && LeavesTier(i) ? Cohorts.Count(p - Stays[i].To, Math.Min(q, GoneOn) - Stays[i].To) : 0;
+        i + 1 < Stays.Length && LeavesTier(i) ? Cohorts.Count(p - Stays[i].To, Math.Min(q, GoneOn) - Stays[i].To) : 0;
 
     /// <summary>Objects that are removed from stay <paramref name="i"/> on the days [p, q).</summary>
     public double Removed(int i, int p, int q)
     {
         if (EndsByAge)
-            return i == Stays.Count - 1 ? Cohorts.Count(p - Stays[i].To, q - Stays[i].To) : 0;
+            return i == Stays.Length - 1 ? Cohorts.Count(p - Stays[i].To, q - Stays[i].To) : 0;
         return p <= GoneOn && GoneOn < q ? Cohorts.Count(GoneOn - Stays[i].To, GoneOn - Stays[i].From) : 0;
     }
 

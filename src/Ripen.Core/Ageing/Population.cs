@@ -34,6 +34,7 @@ internal sealed record Population(
         KnownLives? known = null
     )
     {
+        (ObjectKind Kind, DateOnly? Own, Lifecycle Lifecycle)? before = null;
         var watched = new Dictionary<Watched, List<(Standing Standing, double Count, double OriginalsEach)>>();
         foreach (var lot in bucket.Stock)
         {
@@ -120,7 +121,15 @@ internal sealed record Population(
                 ReadPopulation.Of(bucket, lifecycle, cohorts, parts, prices, days, writing is null ? null : known)
             );
 
-        Lifecycle LifecycleOf(ObjectKind kind, DateOnly? own) => Lifecycle.Of(bucket, kind, prices, today, own);
+        // Most lots are like the one before.
+        Lifecycle LifecycleOf(ObjectKind kind, DateOnly? own)
+        {
+            if (before is { } known && known.Kind == kind && known.Own == own)
+                return known.Lifecycle;
+            var lifecycle = Lifecycle.Of(bucket, kind, prices, today, own);
+            before = (kind, own, lifecycle);
+            return lifecycle;
+        }
     }
 
     /// <summary>Lots that differ in nothing but their tier and when they were last read: one mixture of histories, walked through once.</summary>
@@ -233,6 +242,8 @@ internal sealed class AgeWeights(int ages)
 
     public double this[int age] => weights[age];
 
+    public bool IsEmpty => end <= first;
+
     /// <summary>The ages that may have one, and the first behind them.</summary>
     public (int First, int End) Range => (Math.Min(first, end), end);
 
@@ -254,9 +265,7 @@ internal sealed class AgeWeights(int ages)
     /// <summary>The sum of amounts by age, weighted; none of an empty list.</summary>
     public double Dot(ReadOnlySpan<double> amounts)
     {
-        var sum = 0.0;
-        for (var age = first; age < Math.Min(end, amounts.Length); age++)
-            sum += amounts[age] * weights[age];
-        return sum;
+        var to = Math.Min(end, amounts.Length);
+        return to <= first ? 0 : Sums.Dot(amounts[first..to], weights.AsSpan(first..to));
     }
 }

@@ -77,6 +77,8 @@ internal sealed class ReadLife
     private readonly int firstAge;
     private readonly double[]?[] rows;
     private readonly List<ReadShelf> shelves = [];
+    private readonly List<(int Tier, Form Form, int Unread, double Share)> moved = [];
+    private readonly List<(Form Form, double Share)> back = [];
     private readonly Dictionary<(NightDeed Deed, string? Rule, int From, int? To), ReadDeed> deeds = [];
     private readonly Dictionary<(string? Rule, int From), ReadDeed> ends = [];
     private int? superseded;
@@ -151,18 +153,23 @@ internal sealed class ReadLife
     /// <summary>What the day's steps move lies in its new place only when all of them have run: an object moves once a day.</summary>
     private void Move(int age)
     {
-        var moved = new List<(int Tier, Form Form, int Unread, double Share)>();
+        moved.Clear();
         var over = superseded == age ? lifecycle.OverBy(age, earlier: false) : null;
         foreach (var shelf in shelves)
         {
+            if (shelf.Total == 0)
+                continue;
+            var steps = superseded is null ? shelf.Rules.Current : shelf.Rules.Earlier;
             for (var days = shelf.LongestUnread; days >= 0; days--)
             {
                 // Those who waited less are no nearer to a step than those who waited longer.
-                if (ColdestDue(shelf, days, age) is not { } step)
+                var due = ColdestDue(steps, days, age);
+                if (due < 0)
                     break;
                 var (share, missing) = shelf.TakeUnread(days);
                 if (share == 0)
                     continue;
+                var step = steps[due];
                 var form = shelf.Form.Bundled(step.BundleTo);
                 moved.Add((step.Tier, form, days, share));
                 Moved(shelf, step, form, age, share, missing, over);
@@ -198,7 +205,7 @@ internal sealed class ReadLife
         Add(shelf.Tier, AgeEvent.Objects, age, objects);
         Add(shelf.Tier, AgeEvent.BilledBytes, age, share * shelf.Billed);
         Add(shelf.Tier, AgeEvent.Bytes, age, share * lifecycle.Kind.BytesPerObject);
-        if (superseded is null && lifecycle.Watches(shelf.Form.BytesPerObject))
+        if (superseded is null && shelf.Rules.IsWatched)
             Add(shelf.Tier, AgeEvent.Watched, age, objects);
         Add(shelf.Tier, AgeEvent.Reads, age, share * rate * lifecycle.Kind.OriginalsPerObject);
         Add(shelf.Tier, AgeEvent.ReadBytes, age, share * rate * lifecycle.Kind.BytesPerObject);
@@ -206,12 +213,12 @@ internal sealed class ReadLife
 
     private void Read(int age, double chance)
     {
-        var back = new List<(Form Form, double Share)>();
+        back.Clear();
         foreach (var shelf in shelves)
         {
-            if (shelf.Total == 0 || !lifecycle.Watches(shelf.Form.BytesPerObject))
+            if (shelf.Total == 0 || !shelf.Rules.IsWatched)
                 continue;
-            if (shelf.Tier <= landing || BackBy(shelf.Form.BytesPerObject) is not { } rule)
+            if (shelf.Tier <= landing || shelf.Rules.BackBy is not { } rule)
             {
                 shelf.Read(chance);
                 continue;
@@ -224,17 +231,6 @@ internal sealed class ReadLife
         }
         foreach (var (form, share) in back)
             At(landing, form).Put(0, 0, share);
-    }
-
-    /// <summary>The rule that brings back what is read; null for none.</summary>
-    private string? BackBy(long bytes)
-    {
-        foreach (var step in lifecycle.Current)
-        {
-            if (step.ByReading && step.BackOnRead && step.Scope.TakesSize(bytes))
-                return step.Rule;
-        }
-        return null;
     }
 
     private void End(ReadShelf shelf, int age)
@@ -272,24 +268,26 @@ internal sealed class ReadLife
             if (shelf.Tier == tier && shelf.Form == form)
                 return shelf;
         }
-        var longest = lifecycle.Current.Where(s => s.ByReading && s.Tier > tier).Select(s => s.Age).DefaultIfEmpty(0).Max();
         var billed = form.Count * prices.Tiers[tier].BilledBytes(form.BytesPerObject);
-        shelves.Add(new ReadShelf(tier, form, billed, prices.Tiers[tier].MinimumStayDays, longest));
+        shelves.Add(
+            new ReadShelf(tier, form, billed, prices.Tiers[tier].MinimumStayDays, ShelfRules.Of(lifecycle, tier, form.BytesPerObject))
+        );
         return shelves[^1];
     }
 
-    private DueStep? ColdestDue(ReadShelf shelf, int unreadDays, int age)
+    /// <returns>Its place; -1 for none.</returns>
+    private int ColdestDue(DueStep[] steps, int unreadDays, int age)
     {
-        DueStep? coldest = null;
-        var tier = shelf.Tier;
-        foreach (ref readonly var step in (superseded is null ? lifecycle.Current : lifecycle.Earlier).AsSpan())
+        var coldest = -1;
+        for (var i = 0; i < steps.Length; i++)
         {
+            ref readonly var step = ref steps[i];
             var waited =
                 superseded is { } on ? age - on
                 : step.ByReading ? unreadDays
                 : age;
-            if (step.Tier > tier && waited >= step.Age && step.Scope.TakesSize(shelf.Form.BytesPerObject))
-                (coldest, tier) = (step, step.Tier);
+            if (waited >= step.Age && (coldest < 0 || step.Tier > steps[coldest].Tier))
+                coldest = i;
         }
         return coldest;
     }

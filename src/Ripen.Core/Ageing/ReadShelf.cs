@@ -1,13 +1,45 @@
 namespace Ripen.Core.Ageing;
 
+/// <summary>What rules do to objects of one size in one tier.</summary>
+/// <param name="Current">Steps to colder tiers, of current versions.</param>
+/// <param name="Earlier">The same of earlier ones.</param>
+/// <param name="IsWatched">Whether reading matters to current versions.</param>
+/// <param name="BackBy">The rule that brings back what is read; null for none.</param>
+internal sealed record ShelfRules(DueStep[] Current, DueStep[] Earlier, bool IsWatched, string? BackBy)
+{
+    /// <summary>For how many days a step waits at most until nobody has read.</summary>
+    public int LongestUnread { get; } = Current.Where(s => s.ByReading).Select(s => s.Age).DefaultIfEmpty(0).Max();
+
+    public static ShelfRules Of(Lifecycle lifecycle, int tier, long bytesPerObject) =>
+        new(
+            [.. lifecycle.Current.Where(s => s.Tier > tier && s.Scope.TakesSize(bytesPerObject))],
+            [.. lifecycle.Earlier.Where(s => s.Tier > tier && s.Scope.TakesSize(bytesPerObject))],
+            lifecycle.Watches(bytesPerObject),
+            Array.Find(lifecycle.Current, s => s.ByReading && s.BackOnRead && s.Scope.TakesSize(bytesPerObject)).Rule
+        );
+}
+
 /// <summary>
 /// Objects in one tier and form: by the days since they came there, as long as a minimum stay asks, and by how many days nobody has read
 /// them, as long as a step does. The last of either holds all that waited at least so long.
 /// </summary>
-internal sealed class ReadShelf(int tier, Form form, double billed, int minimumStay, int longestUnread)
+/// <param name="tier">Its coldness.</param>
+/// <param name="form">In which they lie.</param>
+/// <param name="billed">Billed bytes, for each object that came.</param>
+/// <param name="minimumStay">Days.</param>
+/// <param name="rules">For what lies here.</param>
+internal sealed class ReadShelf(int tier, Form form, double billed, int minimumStay, ShelfRules rules)
 {
-    private readonly int width = longestUnread + 1;
-    private readonly double[] shares = new double[(minimumStay + 1) * (longestUnread + 1)];
+    private readonly int longestUnread = rules.LongestUnread;
+    private readonly int width = rules.LongestUnread + 1;
+    private readonly double[] shares = new double[(minimumStay + 1) * (rules.LongestUnread + 1)];
+    private readonly double[] missing =
+    [
+        .. Enumerable
+            .Range(0, minimumStay * (rules.LongestUnread + 1))
+            .Select(i => (double)(minimumStay - (i / (rules.LongestUnread + 1)))),
+    ];
+    private double? total;
 
     public int Tier => tier;
 
@@ -18,22 +50,13 @@ internal sealed class ReadShelf(int tier, Form form, double billed, int minimumS
 
     public int LongestUnread => longestUnread;
 
-    private double? total;
+    public ShelfRules Rules => rules;
 
     /// <summary>All of it.</summary>
-    public double Total => total ??= Sum(shares);
+    public double Total => total ??= Sums.Of(shares);
 
     /// <summary>Days short of the minimum stay, of all of it together.</summary>
-    public double DaysShort
-    {
-        get
-        {
-            var days = 0.0;
-            for (var i = 0; i < minimumStay * width; i++)
-                days += shares[i] * (minimumStay - (i / width));
-            return days;
-        }
-    }
+    public double DaysShort => Sums.Dot(shares.AsSpan(0, missing.Length), missing);
 
     public void Put(int stayed, int unread, double share)
     {
@@ -45,23 +68,23 @@ internal sealed class ReadShelf(int tier, Form form, double billed, int minimumS
     /// <returns>How much, and its days short of the minimum stay together.</returns>
     public (double Share, double DaysShort) TakeUnread(int days)
     {
-        var (share, missing) = (0.0, 0.0);
+        var (share, daysShort) = (0.0, 0.0);
         for (var stayed = 0; stayed <= minimumStay; stayed++)
         {
             ref var part = ref shares[(stayed * width) + days];
             share += part;
-            missing += part * (minimumStay - stayed);
+            daysShort += part * (minimumStay - stayed);
             part = 0;
         }
         total = null;
-        return (share, missing);
+        return (share, daysShort);
     }
 
     /// <summary>Takes this part of everything away.</summary>
     public (double Share, double DaysShort) Take(double part)
     {
         var taken = (Total * part, DaysShort * part);
-        Scale(shares, 1 - part);
+        Sums.Scale(shares, 1 - part);
         total = null;
         return taken;
     }
@@ -73,10 +96,10 @@ internal sealed class ReadShelf(int tier, Form form, double billed, int minimumS
             return;
         for (var stayed = 0; stayed <= minimumStay; stayed++)
         {
-            var read = Sum(Stayed(stayed)) * part;
+            var read = Sums.Of(Stayed(stayed)) * part;
             if (read == 0)
                 continue;
-            Scale(Stayed(stayed), 1 - part);
+            Sums.Scale(Stayed(stayed), 1 - part);
             Stayed(stayed)[0] += read;
         }
     }
@@ -104,18 +127,4 @@ internal sealed class ReadShelf(int tier, Form form, double billed, int minimumS
     }
 
     private Span<double> Stayed(int days) => shares.AsSpan(days * width, width);
-
-    private static void Scale(Span<double> shares, double factor)
-    {
-        for (var i = 0; i < shares.Length; i++)
-            shares[i] *= factor;
-    }
-
-    private static double Sum(ReadOnlySpan<double> shares)
-    {
-        var sum = 0.0;
-        foreach (var share in shares)
-            sum += share;
-        return sum;
-    }
 }

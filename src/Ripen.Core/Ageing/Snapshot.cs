@@ -102,12 +102,12 @@ public sealed record Snapshot(IReadOnlyList<TierContents> Tiers)
 
         public void MoveIn(int on, int tier, NeededPacks packs) { }
 
-        public void EndStay(int on, NeededPacks packs, IReadOnlyList<Stay> stays, int stay, bool forGood) { }
+        public void EndStay(int on, NeededPacks packs, Stay[] stays, int stay, bool forGood) { }
     }
 
     private static void Count(Life life, int day, Tally[] tiers)
     {
-        for (var i = 0; i < life.Stays.Count; i++)
+        for (var i = 0; i < life.Stays.Length; i++)
         {
             var stay = life.Stays[i];
             for (var bin = 0; bin < AgeBins.Starts.Count; bin++)

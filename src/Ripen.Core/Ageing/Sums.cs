@@ -2,10 +2,44 @@ using System.Numerics;
 
 namespace Ripen.Core.Ageing;
 
-/// <summary>Sums of many numbers, several at a time; each one's is the same as one by one.</summary>
+/// <summary>Sums of many numbers, several at a time.</summary>
 internal static class Sums
 {
-    /// <summary>Adds each to the one at its place.</summary>
+    /// <summary>All of them together.</summary>
+    public static double Of(ReadOnlySpan<double> numbers)
+    {
+        var (some, n) = (Vector<double>.Zero, 0);
+        for (; n <= numbers.Length - Vector<double>.Count; n += Vector<double>.Count)
+            some += new Vector<double>(numbers[n..]);
+        var sum = Vector.Sum(some);
+        for (; n < numbers.Length; n++)
+            sum += numbers[n];
+        return sum;
+    }
+
+    /// <summary>Each times the weight at its place, together.</summary>
+    public static double Dot(ReadOnlySpan<double> numbers, ReadOnlySpan<double> weights)
+    {
+        var (some, n) = (Vector<double>.Zero, 0);
+        for (; n <= numbers.Length - Vector<double>.Count; n += Vector<double>.Count)
+            some += new Vector<double>(numbers[n..]) * new Vector<double>(weights[n..]);
+        var sum = Vector.Sum(some);
+        for (; n < numbers.Length; n++)
+            sum += numbers[n] * weights[n];
+        return sum;
+    }
+
+    /// <summary>Makes each so many times as large.</summary>
+    public static void Scale(Span<double> numbers, double times)
+    {
+        var n = 0;
+        for (; n <= numbers.Length - Vector<double>.Count; n += Vector<double>.Count)
+            (new Vector<double>(numbers[n..]) * times).CopyTo(numbers[n..]);
+        for (; n < numbers.Length; n++)
+            numbers[n] *= times;
+    }
+
+    /// <summary>Adds each to the one at its place: to the last digit as one by one.</summary>
     public static void Add(ReadOnlySpan<double> added, Span<double> to)
     {
         var m = 0;

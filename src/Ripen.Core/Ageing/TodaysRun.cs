@@ -37,12 +37,12 @@ public static class TodaysRun
         {
             foreach (var life in population.Lives)
             {
-                for (var i = 0; i < life.Stays.Count; i++)
+                for (var i = 0; i < life.Stays.Length; i++)
                 {
                     var (stay, tier) = (life.Stays[i], prices.Tiers[life.Stays[i].Tier]);
                     var (count, bytes) = (stay.Form.Count, stay.Form.BytesPerObject);
                     var missing = life.ShortOfMinimum(i, tier, 0, 1) * count * tier.BilledBytes(bytes);
-                    if (i + 1 < life.Stays.Count)
+                    if (i + 1 < life.Stays.Length)
                     {
                         var (next, moved) = (life.Stays[i + 1], life.MovesOn(i, 0, 1));
                         Add(stay.Tier, next.Tier, moved * count, next.Form == stay.Form ? 0 : moved * next.Form.Count, bytes, missing);

@@ -27,7 +27,7 @@ internal interface IPackWitness
     void MoveIn(int day, int tier, NeededPacks packs);
 
     /// <summary>Their stay of this number ends by their bucket's rules: in the next one, or for good.</summary>
-    void EndStay(int day, NeededPacks packs, IReadOnlyList<Stay> stays, int stay, bool forGood);
+    void EndStay(int day, NeededPacks packs, Stay[] stays, int stay, bool forGood);
 }
 
 /// <summary>
@@ -116,7 +116,7 @@ internal sealed record PackLife(int Run, int Created, int Arrived, int Landing)
             return;
         foreach (var (stays, goneOn) in Paths.Lives(Created, new Standing(age, tier, since)))
         {
-            for (var i = 0; i < stays.Count; i++)
+            for (var i = 0; i < stays.Length; i++)
             {
                 var stay = stays[i];
                 var (from, to) = (Math.Max(begin, Created + stay.From), Math.Min(Created + stay.To, goneOn));
@@ -135,7 +135,7 @@ internal sealed record PackLife(int Run, int Created, int Arrived, int Landing)
                 Rest(from, Math.Min(to, days), stay);
                 if (to >= days)
                     return;
-                var next = i + 1 < stays.Count && to < goneOn ? stays[i + 1] : (Stay?)null;
+                var next = i + 1 < stays.Length && to < goneOn ? stays[i + 1] : (Stay?)null;
                 witness.EndStay(to, Of(point), stays, i, next is null);
                 if (next?.Tier == stay.Tier)
                     continue;
@@ -189,12 +189,12 @@ internal sealed record PackLife(int Run, int Created, int Arrived, int Landing)
 /// <param name="lifecycle">Of the bucket, for them.</param>
 internal sealed class PackPaths(Lifecycle lifecycle)
 {
-    private readonly Dictionary<(Standing, int), List<Stay>> known = [];
+    private readonly Dictionary<(Standing, int), Stay[]> known = [];
 
     public Lifecycle Lifecycle => lifecycle;
 
     /// <summary>Stays to the age <paramref name="end"/>, of packs that stand so.</summary>
-    public List<Stay> From(Standing standing, int end)
+    public Stay[] From(Standing standing, int end)
     {
         if (!known.TryGetValue((standing, end), out var stays))
             known[(standing, end)] = stays = Life.Path(lifecycle, standing, end);
@@ -202,7 +202,7 @@ internal sealed class PackPaths(Lifecycle lifecycle)
     }
 
     /// <summary>Of what was created on a day and stands so: stays by age, and the day on which it goes whatever its age.</summary>
-    public IEnumerable<(List<Stay> Stays, int GoneOn)> Lives(int created, Standing standing)
+    public IEnumerable<(Stay[] Stays, int GoneOn)> Lives(int created, Standing standing)
     {
         foreach (var (_, endsAt, goneOn) in Life.Parted(lifecycle, Cohorts.Lot(created, 1), standing))
             yield return (From(standing, endsAt), goneOn);

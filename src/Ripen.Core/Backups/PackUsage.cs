@@ -102,7 +102,7 @@ internal sealed class PackUsage : IPackWitness
 
     public void MoveIn(int day, int tier, NeededPacks packs) => Once(day, tier, Measure.Moves, packs);
 
-    public void EndStay(int day, NeededPacks packs, IReadOnlyList<Stay> stays, int stay, bool forGood) { }
+    public void EndStay(int day, NeededPacks packs, Stay[] stays, int stay, bool forGood) { }
 
     /// <summary>What adds up of packs that rest in a tier in a stretch.</summary>
     private void Weigh(int stretch, int tier, double objectDays, double objectsAtEnd, bool watched, List<(int At, double Amount)> into)

@@ -71,19 +71,32 @@ public static class Settlement
     /// <param name="month">Which.</param>
     /// <param name="part">Of its days, from 0 to 1.</param>
     /// <param name="used">In that part of the month; a region, tier and charge comes once.</param>
-    public static List<SettledLine> Of(PriceBook prices, Month month, double part, IEnumerable<UsedCharge> used)
+    public static List<SettledLine> Of(PriceBook prices, Month month, double part, IEnumerable<UsedCharge> used) =>
+        [.. WhateverIsUsed(prices, month, part), .. DependsOnUse(prices) ? ByUse(prices, month, part, [.. used]) : []];
+
+    /// <summary>What of it is paid whatever is used.</summary>
+    public static IEnumerable<SettledLine> WhateverIsUsed(PriceBook prices, Month month, double part)
     {
-        var (agreed, lines) = (prices.Agreements, new List<SettledLine>());
-        foreach (var amount in agreed.Fixed.Where(f => f.Holds(month)))
-            lines.Add(Fixed(amount.Name, Charge.Fixed, amount.Region ?? "", amount.Amount));
+        foreach (var amount in prices.Agreements.Fixed.Where(f => f.Holds(month)))
+            yield return Fixed(amount.Name, Charge.Fixed, amount.Region ?? "", amount.Amount);
         foreach (var region in prices.Regions)
         {
             foreach (var devices in region.Devices.Where(d => d.MonthlyAmount > 0))
-                lines.Add(Fixed(devices.Id, Charge.Devices, region.Id, devices.MonthlyAmount));
+                yield return Fixed(devices.Id, Charge.Devices, region.Id, devices.MonthlyAmount);
         }
-        if (!DependsOnUse(prices))
-            return lines;
-        var left = used.ToArray();
+
+        SettledLine Fixed(string name, Charge charge, string region, double amount) =>
+            new(name, charge, region, "", amount, amount * part, 0, 0, amount * part);
+    }
+
+    /// <summary>What of it depends on what is used.</summary>
+    /// <param name="prices">As in <see cref="Of"/>.</param>
+    /// <param name="month">As there.</param>
+    /// <param name="part">As there.</param>
+    /// <param name="left">What is used; afterwards what is left of it to pay.</param>
+    public static List<SettledLine> ByUse(PriceBook prices, Month month, double part, UsedCharge[] left)
+    {
+        var (agreed, lines) = (prices.Agreements, new List<SettledLine>());
         foreach (var allowance in agreed.Allowances)
         {
             if (allowance.Holds(month))
@@ -100,9 +113,6 @@ public static class Settlement
                 Commit(commitment);
         }
         return lines;
-
-        SettledLine Fixed(string name, Charge charge, string region, double amount) =>
-            new(name, charge, region, "", amount, amount * part, 0, 0, amount * part);
 
         void Take(Allowance allowance)
         {

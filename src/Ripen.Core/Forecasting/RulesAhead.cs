@@ -166,9 +166,9 @@ public static class RulesAhead
 
         public void Add(Life life, Lifecycle lifecycle)
         {
-            for (var i = 0; i < life.Stays.Count; i++)
+            for (var i = 0; i < life.Stays.Length; i++)
             {
-                if (i + 1 < life.Stays.Count)
+                if (i + 1 < life.Stays.Length)
                     AddLeaving(life, i, lifecycle);
                 else if (life.EndsByAge)
                     AddEnd(life, i, lifecycle);
@@ -204,7 +204,7 @@ public static class RulesAhead
 
             public void MoveIn(int day, int tier, NeededPacks packs) { }
 
-            public void EndStay(int day, NeededPacks packs, IReadOnlyList<Stay> stays, int stay, bool forGood)
+            public void EndStay(int day, NeededPacks packs, Stay[] stays, int stay, bool forGood)
             {
                 var (objects, stretch) = (branches.Sum(packs.Objects), tally.StretchOf(day));
                 var lifecycle = life.Paths.Lifecycle;
@@ -220,7 +220,7 @@ public static class RulesAhead
         private int StretchOf(int day) => calendar.StretchOf(day);
 
         /// <summary>What ends a stay that another follows; null where that was told with the one before.</summary>
-        private static (NightDeed Deed, string? By, Stay To)? StepAfter(IReadOnlyList<Stay> stays, int i, Lifecycle lifecycle)
+        private static (NightDeed Deed, string? By, Stay To)? StepAfter(Stay[] stays, int i, Lifecycle lifecycle)
         {
             var (stay, next) = (stays[i], stays[i + 1]);
             var steppedBack = i > 0 && stay.IsEarlier && !stays[i - 1].IsEarlier;
@@ -229,7 +229,7 @@ public static class RulesAhead
                 return null;
             if (!next.IsEarlier || stay.IsEarlier)
                 return (NightDeed.Moves, next.By, next);
-            var to = next.From == next.To && i + 2 < stays.Count ? stays[i + 2] : next;
+            var to = next.From == next.To && i + 2 < stays.Length ? stays[i + 2] : next;
             return (NightDeed.StepsBack, lifecycle.OverBy(stay.To, earlier: false), to);
         }
 

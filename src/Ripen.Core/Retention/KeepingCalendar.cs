@@ -100,7 +100,7 @@ public sealed record KeepingCalendar(
                 var (p, q) = (calendar.MonthStart(m), calendar.MonthStart(m + 1));
                 foreach (var life in population.Lives)
                 {
-                    for (var i = 0; i < life.Stays.Count; i++)
+                    for (var i = 0; i < life.Stays.Length; i++)
                         tally.Expires(m, life.Removed(i, p, q), population.Kind.BytesPerObject);
                 }
                 if (population.Read is { } read)
@@ -152,14 +152,14 @@ public sealed record KeepingCalendar(
     }
 
     /// <summary>Where the bucket's rules put objects as they age.</summary>
-    private static List<Stay> PathOf(Bucket bucket, ObjectKind kind, Estate estate) =>
+    private static Stay[] PathOf(Bucket bucket, ObjectKind kind, Estate estate) =>
         Life.Path(
             Lifecycle.Of(bucket, kind, estate.PriceBook, estate.Today).Unbundled(),
             new Standing(0, estate.PriceBook.Coldness(bucket.Tier), 0),
             Lifecycle.Never
         );
 
-    private static int TierAt(List<Stay> path, int age) => path.Last(s => s.From <= age).Tier;
+    private static int TierAt(Stay[] path, int age) => path.Last(s => s.From <= age).Tier;
 
     /// <summary>What storing objects costs a month, in the first band of the tier's price.</summary>
     internal static double Monthly(Bucket bucket, int tier, long bytesPerObject, PriceBook prices, double objects)
