@@ -25,7 +25,7 @@ public sealed class CheapestScheduleTests
                     Assert.True(cost <= best + (1e-9 * Math.Abs(best)), $"{cost} with {string.Join(' ', steps)}, but {best} there is");
                     Assert.True(steps.All(s => Allowed(c, s.Age, s.Tier)), $"Not allowed: {string.Join(' ', steps)}");
                     foreach (var some in All(c, 0, path.Landing, c.Span.Over).Take(40).Append([.. steps]))
-                        Assert.Equal(path.CostOf(some) * 365, path.TermsOf(some).Sum(t => t.Amount), 1e-9 * Math.Max(1, cost * 365));
+                        Assert.Equal(path.CostOf(some) * 365, path.TermsOf(some).Sum(t => t.Term.Amount), 1e-9 * Math.Max(1, cost * 365));
                 }
             )
             .Check(Randomly.Draws(150));
@@ -204,8 +204,8 @@ public sealed class CheapestScheduleTests
         foreach (var schedule in advice.Buckets.SelectMany(b => b.Schedules))
         {
             var why = CheapestSchedules.Why(Samples.Demo(), schedule.Bucket, schedule.Prefix, null)!;
-            Assert.Equal(schedule.AsNow, why.Now.Sum(t => t.Amount), 1e-9 * Math.Max(1, schedule.AsNow));
-            Assert.Equal(schedule.AtBest, why.Best.Sum(t => t.Amount), 1e-9 * Math.Max(1, schedule.AtBest));
+            Assert.Equal(schedule.AsNow, why.Now.Sum(t => t.Term.Amount), 1e-9 * Math.Max(1, schedule.AsNow));
+            Assert.Equal(schedule.AtBest, why.Best.Sum(t => t.Term.Amount), 1e-9 * Math.Max(1, schedule.AtBest));
         }
         Assert.Null(CheapestSchedules.Why(Samples.Demo(), "crew-records", "", null));
         // Nobody waits who does not accept it.

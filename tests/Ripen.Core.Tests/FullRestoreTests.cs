@@ -93,12 +93,12 @@ public sealed class FullRestoreTests
         Assert.Equal(ordinary.Recall + ordinary.Reads + ordinary.Transfer, ordinary.Total);
         Assert.Equal(
             [
-                new(Charge.Recall, "near", "warm", "recall requests", 1000, 0.5, 1000),
-                new(Charge.Reads, "near", "warm", "reads", 1000, 1, 1000),
-                new(Charge.Recall, "near", "cold", "recalled", 36, 0.1, 1),
-                new(Charge.Recall, "near", "cold", "recall requests", 10, 2, 1000),
-                new(Charge.Reads, "near", "cold", "reads", 10, 2, 1000),
-                new(Charge.Transfer, "near", null, "carried", 756, 0.02, 1),
+                new(Charge.Recall, "near", "warm", "recall requests", 1000, "request", 0.5, 1000),
+                new(Charge.Reads, "near", "warm", "reads", 1000, "request", 1, 1000),
+                new(Charge.Recall, "near", "cold", "recalled", 36, "GB", 0.1, 1),
+                new(Charge.Recall, "near", "cold", "recall requests", 10, "request", 2, 1000),
+                new(Charge.Reads, "near", "cold", "reads", 10, "request", 2, 1000),
+                new(Charge.Transfer, "near", null, "carried", 756, "GB", 0.02, 1),
             ],
             quick.Terms
         );

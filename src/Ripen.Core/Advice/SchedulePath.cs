@@ -120,10 +120,10 @@ internal sealed class SchedulePath
                 costs.Factor
             ),
         ];
-        return terms.Where(t => t.Amount > 0);
+        return terms.Where(t => t.Term.Amount > 0);
 
         ScheduleTerm Term(Charge charge, string what, double quantity, string inUnits, double each, int per, double factor = 1) =>
-            new(of.Id, from, to, charge, what, quantity, inUnits, each, per, factor);
+            new(from, to, new(charge, bucket.Region, of.Id, what, quantity, inUnits, each, per, factor));
     }
 
     /// <summary>The least that they can cost, and with which steps.</summary>

@@ -1,4 +1,5 @@
 using Ripen.Core.Ageing;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 
@@ -36,17 +37,20 @@ public sealed record TierRead(string Tier, double Bytes, double Packs);
 /// <param name="WaitHours">Before the last tier's first byte.</param>
 /// <param name="TransferHours">Of what is read, over the slower of target and line.</param>
 /// <param name="Hours">Both together.</param>
-/// <param name="Money">Recalls, reads, and the way to another region.</param>
+/// <param name="Terms">Recalls, reads, and the way to another region.</param>
 public sealed record RestoreEstimate(
     double ContentBytes,
     double ReadBytes,
     double WaitHours,
     double TransferHours,
     double Hours,
-    double Money
+    IReadOnlyList<PricedTerm> Terms
 )
 {
     private const double SecondsAnHour = 3600;
+
+    /// <summary>All of it.</summary>
+    public double Money => Terms.Sum(t => t.Amount);
 
     /// <exception cref="RefusalException">There is no such plan, point, region or speed; its message says which.</exception>
     public static RestoreEstimate Of(Estate estate, RestoreQuestion question)
@@ -96,7 +100,7 @@ public sealed record RestoreEstimate(
     {
         var target = branch.Target;
         var bucket = target.Bucket is { } name ? estate.Find(name)! : null;
-        var (read, wait, money) = (0.0, 0.0, 0.0);
+        var (read, wait, terms) = (0.0, 0.0, new List<PricedTerm>());
         foreach (var (tier, bytes) in ReadByTier(estate, branch, point, question.On, bucket))
         {
             read += bytes;
@@ -105,11 +109,7 @@ public sealed record RestoreEstimate(
             var price = estate.PriceBook.FindRegion(bucket!.Region)!.PriceOf(tier)!;
             var speed = price.RecallSpeeds.FirstOrDefault(s => s.Id == question.Speed);
             wait = Math.Max(wait, speed?.WaitHours ?? estate.PriceBook.Tiers.First(t => t.Id == tier).WaitHours);
-            var packs = bytes / target.PackBytes;
-            money +=
-                (speed?.Recall ?? price.Recall).For(bytes / estate.PriceBook.Unit.Bytes())
-                + (speed?.RecallRequests ?? price.RecallRequests).For(packs)
-                + price.Reads.For(packs);
+            terms.AddRange(PricedTerm.OfReading(estate.PriceBook, bucket.Region, tier, speed, bytes / target.PackBytes, bytes));
         }
         if (question.Speed is { } wanted && !IsSpeed(estate, wanted))
             throw Nothing("no-speed", $"No region's price names a recall speed '{wanted}'.");
@@ -118,11 +118,11 @@ public sealed record RestoreEstimate(
             if (estate.PriceBook.FindRegion(to) is null)
                 throw Nothing("no-region", $"There is no region '{to}'.");
             if (bucket is not null && to != bucket.Region)
-                money += estate.PriceBook.TransferPrice(bucket.Region, to).For(read / estate.PriceBook.Unit.Bytes());
+                terms.AddRange(PricedTerm.OfCarrying(estate.PriceBook, bucket.Region, to, read));
         }
         var rate = Math.Min(target.BytesPerSecond ?? double.PositiveInfinity, question.LineBytesPerSecond ?? double.PositiveInfinity);
         var transfer = read / rate / SecondsAnHour;
-        return new RestoreEstimate(branch.Runs[point].LogicalBytes, read, wait, transfer, wait + transfer, money);
+        return new RestoreEstimate(branch.Runs[point].LogicalBytes, read, wait, transfer, wait + transfer, terms);
     }
 
     /// <summary>What is read of every run, with the tier where it lies on that day; null in a directory.</summary>

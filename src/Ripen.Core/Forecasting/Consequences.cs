@@ -28,7 +28,12 @@ public sealed record YearChange(
 public sealed record ChargeChange(Charge Charge, double Before, double After);
 
 /// <summary>What today's run moves or removes (<see cref="ToTier"/> null), and what that costs once.</summary>
-public sealed record MoveNow(string FromTier, string? ToTier, double Objects, double Bytes, double MoveCharge, double EarlyLeaveCharge);
+public sealed record MoveNow(string FromTier, string? ToTier, double Objects, double Bytes, IReadOnlyList<PricedTerm> Terms)
+{
+    public double MoveCharge => Terms.Where(t => t.Charge != Charge.EarlyLeave).Sum(t => t.Amount);
+
+    public double EarlyLeaveCharge => Terms.Where(t => t.Charge == Charge.EarlyLeave).Sum(t => t.Amount);
+}
 
 /// <summary>A tier whose minimum stay the draft's steps break: the shortest stay, under which prefixes, and what early leaving costs in
 /// the first and third year.</summary>
@@ -155,21 +160,14 @@ public sealed record Consequences
     private static MoveNow Price(RunMove move, Bucket bucket, Estate estate)
     {
         var book = estate.PriceBook;
-        var region = book.FindRegion(bucket.Region)!;
         var daysOfMonth = book.Month == BillingMonth.ThirtyDays ? 30 : DateTime.DaysInMonth(estate.Today.Year, estate.Today.Month);
         var unitMonths = move.EarlyLeaveByteDays / book.Unit.Bytes() / daysOfMonth;
-        var early = region.PriceOf(move.FromTier)!.Storage[0].Price.For(unitMonths) * book.FindScheme(bucket.Scheme)!.StorageFactor;
         return new MoveNow(
             move.FromTier,
             move.ToTier,
             move.Objects,
             move.Bytes,
-            move.ToTier is null
-                ? 0
-                : region.PriceOf(move.ToTier)!.MovesIn.For(move.Objects - move.Bundled)
-                    + region.PriceOf(move.FromTier)!.Reads.For(move.Bundled)
-                    + region.PriceOf(move.ToTier)!.Writes.For(move.Bundles),
-            early
+            [.. PricedTerm.OfLeaving(book, bucket, move.FromTier, move.ToTier, move.Objects, move.Bundled, move.Bundles, unitMonths)]
         );
     }
 

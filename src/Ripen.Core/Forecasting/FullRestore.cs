@@ -14,20 +14,6 @@ public sealed record Resting(string Region, string Tier, double Objects, double 
 /// <summary>How much has arrived by an hour; between two of them it grows evenly.</summary>
 public sealed record BackBy(double Hour, double Bytes);
 
-/// <summary>A price put on a quantity of what is had back: <see cref="Quantity"/> / <see cref="Per"/> × <see cref="Price"/>.</summary>
-/// <param name="Charge">Recall, reads or transfer.</param>
-/// <param name="Region">Where it rests.</param>
-/// <param name="Tier">In which it rests; null for what is carried, whatever the tier.</param>
-/// <param name="What">Is priced, and by which band where the price is graduated.</param>
-/// <param name="Quantity">Of it.</param>
-/// <param name="Price">Of one, or of 1,000.</param>
-/// <param name="Per">1, or 1,000.</param>
-public sealed record RestoreTerm(Charge Charge, string Region, string? Tier, string What, double Quantity, double Price, int Per)
-{
-    /// <summary>Money.</summary>
-    public double Amount => Quantity / Per * Price;
-}
-
 /// <summary>Everything read at one speed and carried to one place. Money is once.</summary>
 /// <param name="Speed">The id of a recall speed, which a tier that lacks it gives at its ordinary one; null for the ordinary one.</param>
 /// <param name="Name">For people.</param>
@@ -38,7 +24,7 @@ public sealed record RestoreTerm(Charge Charge, string Region, string? Tier, str
 public sealed record FullRestoreAtSpeed(
     string? Speed,
     string Name,
-    IReadOnlyList<RestoreTerm> Terms,
+    IReadOnlyList<PricedTerm> Terms,
     double WaitHours,
     double Hours,
     IReadOnlyList<BackBy> Curve
@@ -106,24 +92,16 @@ public sealed record FullRestore(string? To, IReadOnlyList<FullRestoreAtSpeed> S
         double lineOut
     )
     {
-        var terms = new List<RestoreTerm>();
+        var terms = new List<PricedTerm>();
         var waits = new List<(string Line, double Hours, double Bytes)>();
         foreach (var resting in there)
         {
             var price = Price(prices, resting);
             var own = price.RecallSpeeds.FirstOrDefault(s => s.Id == speed);
-            Add(Charge.Recall, "recalled", resting.Bytes / prices.Unit.Bytes(), (own?.Recall ?? price.Recall).PerUnit, 1);
-            Add(Charge.Recall, "recall requests", resting.Objects, (own?.RecallRequests ?? price.RecallRequests).PerThousand, 1000);
-            Add(Charge.Reads, "reads", resting.Objects, price.Reads.PerThousand, 1000);
+            terms.AddRange(PricedTerm.OfReading(prices, resting.Region, resting.Tier, own, resting.Objects, resting.Bytes));
             var wait = own?.WaitHours ?? prices.Tiers[prices.Coldness(resting.Tier)].WaitHours;
             // All that goes out shares one line; between regions each has its own.
             waits.Add((to is null ? "" : resting.Region, wait, resting.Bytes));
-
-            void Add(Charge charge, string what, double quantity, double per, int many)
-            {
-                if (quantity > 0 && per > 0)
-                    terms.Add(new(charge, resting.Region, resting.Tier, what, quantity, per, many));
-            }
         }
         var lines = waits
             .GroupBy(w => w.Line)
@@ -144,17 +122,29 @@ public sealed record FullRestore(string? To, IReadOnlyList<FullRestoreAtSpeed> S
         );
     }
 
-    private static IEnumerable<RestoreTerm> Transfer(IReadOnlyList<Resting> there, PriceBook prices, string? to)
+    private static IEnumerable<PricedTerm> Transfer(IReadOnlyList<Resting> there, PriceBook prices, string? to)
     {
         foreach (var region in there.GroupBy(r => r.Region))
         {
-            var units = region.Sum(r => r.Bytes) / prices.Unit.Bytes();
-            var bands = to is null ? prices.FindRegion(region.Key)!.TransferOut : [];
-            if (to is not null && prices.TransferPrice(region.Key, to).PerUnit is > 0 and var price && units > 0)
-                yield return new(Charge.Transfer, region.Key, null, "carried", units, price, 1);
-            foreach (var band in DerivationTerms.Bands(bands, units).Where(b => b.Price > 0))
-                yield return new(Charge.Transfer, region.Key, null, Within(band.From, band.UpTo), band.Units, band.Price, 1);
+            var bytes = region.Sum(r => r.Bytes);
+            foreach (var term in to is null ? Out(region.Key, bytes) : PricedTerm.OfCarrying(prices, region.Key, to, bytes))
+                yield return term;
         }
+
+        IEnumerable<PricedTerm> Out(string region, double bytes) =>
+            DerivationTerms
+                .Bands(prices.FindRegion(region)!.TransferOut, bytes / prices.Unit.Bytes())
+                .Where(b => b.Price > 0)
+                .Select(b => new PricedTerm(
+                    Charge.Transfer,
+                    region,
+                    null,
+                    Within(b.From, b.UpTo),
+                    b.Units,
+                    Units.Of(Charge.Transfer, prices.Unit),
+                    b.Price,
+                    1
+                ));
 
         string Within(double from, double? upTo) =>
             (from, upTo) switch

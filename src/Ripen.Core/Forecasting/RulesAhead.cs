@@ -337,17 +337,12 @@ public static class RulesAhead
 
         private double Charge(int stretch, Sum sum, int from, int to)
         {
-            var region = prices.AmountsOn(calendar.Today.AddDays(calendar.Start(stretch))).FindRegion(bucket.Region)!;
+            var book = prices.AmountsOn(calendar.Today.AddDays(calendar.Start(stretch)));
             var unitMonths = sum.EarlyByteDays / prices.Unit.Bytes() / calendar.BilledDays(stretch);
-            var early = Price(from).Storage[0].Price.For(unitMonths) * prices.FindScheme(bucket.Scheme)!.StorageFactor;
-            return to < 0
-                ? early
-                : early
-                    + Price(to).MovesIn.For(sum.Objects - sum.Bundled)
-                    + Price(from).Reads.For(sum.Bundled)
-                    + Price(to).Writes.For(sum.Bundles);
-
-            TierPrice Price(int tier) => region.PriceOf(prices.Tiers[tier].Id)!;
+            var colder = to < 0 ? null : prices.Tiers[to].Id;
+            return PricedTerm
+                .OfLeaving(book, bucket, prices.Tiers[from].Id, colder, sum.Objects, sum.Bundled, sum.Bundles, unitMonths)
+                .Sum(t => t.Amount);
         }
 
         private static string? OverBy(Lifecycle lifecycle, Stay stay, int age) =>

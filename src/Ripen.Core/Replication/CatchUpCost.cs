@@ -1,3 +1,4 @@
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 
@@ -7,23 +8,27 @@ namespace Ripen.Core.Replication;
 /// once unless a month is named.</summary>
 /// <param name="Objects">That are there; without catch-up they stay behind.</param>
 /// <param name="Bytes">Theirs.</param>
-/// <param name="WriteCharge">At the price of the tier where copies land.</param>
-/// <param name="TransferCharge">Between the two regions.</param>
-/// <param name="StorageAMonth">Of the copies, at the first band's price, in the tier where they land.</param>
+/// <param name="Once">Writes at the price of the tier where copies land, and the way between the two regions.</param>
+/// <param name="Storage">A month of the copies, at the first band's price, in the tier where they land.</param>
 /// <param name="Hours">Until all of it has arrived, behind what waits already and beside what keeps coming; null for never.</param>
 /// <param name="ShortBytesPerSecond">By how much the line is too thin then.</param>
 public sealed record CatchUpCost(
     double Objects,
     double Bytes,
-    double WriteCharge,
-    double TransferCharge,
-    double StorageAMonth,
+    IReadOnlyList<PricedTerm> Once,
+    PricedTerm Storage,
     double? Hours,
     double ShortBytesPerSecond
 )
 {
     /// <summary>What catching up costs once.</summary>
     public double OnceCharge => WriteCharge + TransferCharge;
+
+    public double WriteCharge => Once.Where(t => t.Charge == Charge.Writes).Sum(t => t.Amount);
+
+    public double TransferCharge => Once.Where(t => t.Charge == Charge.Transfer).Sum(t => t.Amount);
+
+    public double StorageAMonth => Storage.Amount;
 
     /// <param name="estate">Valid, with the rule in its source.</param>
     /// <param name="source">Where the rule is.</param>
@@ -41,9 +46,8 @@ public sealed record CatchUpCost(
         return new CatchUpCost(
             objects,
             bytes,
-            price.Writes.For(objects),
-            prices.TransferPrice(from.Region, to.Region).For(bytes / unit),
-            price.Storage[0].Price.For(billed) * prices.FindScheme(to.Scheme)!.StorageFactor,
+            [.. PricedTerm.OfWriting(prices, to.Region, tier.Id, objects), .. PricedTerm.OfCarrying(prices, from.Region, to.Region, bytes)],
+            PricedTerm.OfResting(prices, to, tier.Id, billed, "of the copies"),
             emptying.Seconds / 3600,
             emptying.ShortBytesPerSecond
         );

@@ -2,6 +2,7 @@ using System.Formats.Tar;
 using System.IO.Pipelines;
 using System.Security.Cryptography;
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
@@ -24,7 +25,7 @@ public sealed record BundleOrder(string Bucket, string Prefix, long SmallerThan)
 /// <param name="Waiting">Left out because reading them takes a wait.</param>
 /// <param name="More">Left for another bundle.</param>
 /// <param name="Stayed">In the bundle, and there besides it still: they were changed or came to be kept while it was made.</param>
-/// <param name="OnceCharge">For reading them, writing two objects, and leaving tiers early.</param>
+/// <param name="Once">What costs something at once: reading them, writing two objects, and leaving tiers early.</param>
 /// <param name="MonthlyBefore">What storing them costs a month, in the first bands of the prices.</param>
 /// <param name="MonthlyAfter">What storing the bundle costs.</param>
 public sealed record Bundling(
@@ -35,10 +36,13 @@ public sealed record Bundling(
     int Waiting,
     int More,
     int Stayed,
-    double OnceCharge,
+    IReadOnlyList<PricedTerm> Once,
     double MonthlyBefore,
     double MonthlyAfter
-);
+)
+{
+    public double OnceCharge => Once.Sum(t => t.Amount);
+}
 
 /// <summary>
 /// Small objects put into one by hand: a POSIX tar archive (pax, IEEE Std 1003.1) with an index object beside it. The originals go only when
@@ -264,11 +268,14 @@ public sealed class Bundles
                 $"Fewer than two objects under '{order.Prefix}' are smaller than {order.SmallerThan} bytes, free to go, and can be read now."
             );
         var landing = own.Landing;
-        var once = own.Prices[landing]!.Writes.For(2);
-        foreach (var c in into)
+        var region = own.Bucket.Region;
+        var once = PricedTerm.OfWriting(terms.Prices, region, terms.Prices.Tiers[landing].Id, 2).ToList();
+        foreach (var tier in into.GroupBy(c => c.Tier).OrderBy(g => g.Key))
         {
-            var (reads, recall) = Events.ReadCharge(own, c.Tier, 1, c.Bytes / terms.Prices.Unit.Bytes(), null);
-            once += reads + recall + Events.EarlyLeave(terms, today, own, c.Tier, c.Since, 1, c.Bytes).Amount;
+            var left = terms.Prices.Tiers[tier.Key].Id;
+            var early = tier.Sum(c => Events.EarlyLeave(terms, today, own, c.Tier, c.Since, 1, c.Bytes).UnitMonths);
+            once.AddRange(PricedTerm.OfReading(terms.Prices, region, left, null, tier.Count(), tier.Sum(c => c.Bytes)));
+            once.AddRange(PricedTerm.OfLeaving(terms.Prices, own.Bucket, left, null, tier.Count(), 0, 0, early));
         }
         var size = into.Sum(c => c.Bytes);
         return new(

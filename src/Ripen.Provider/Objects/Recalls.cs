@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Billing;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
@@ -27,16 +28,18 @@ public sealed record RecallOrder(
 /// <param name="ReadyFrom">When the last can be read; now where nothing has to be recalled.</param>
 /// <param name="Until">The first day on which the copies are not there.</param>
 /// <param name="AtHand">Objects that can be read already, or whose copies are ordered already.</param>
-/// <param name="StorageCharge">Of the copies until they go, in the first band of the tier's price.</param>
+/// <param name="Storage">Of the copies until they go, in the first band of the tier's price.</param>
 public sealed record Recall(
     IReadOnlyList<RecallPart> Parts,
     string Tier,
     DateTimeOffset ReadyFrom,
     DateOnly Until,
     double AtHand,
-    double StorageCharge
+    PricedTerm Storage
 )
 {
+    public double StorageCharge => Storage.Amount;
+
     public double Objects => Parts.Sum(p => p.Objects);
 
     public double Bytes => Parts.Sum(p => p.Bytes);
@@ -46,7 +49,15 @@ public sealed record Recall(
 }
 
 /// <summary>What is recalled from one tier.</summary>
-public sealed record RecallPart(string From, double Objects, double Bytes, double WaitHours, double Charge);
+/// <param name="From">The tier.</param>
+/// <param name="Objects">That are recalled.</param>
+/// <param name="Bytes">Of them.</param>
+/// <param name="WaitHours">Before the first byte.</param>
+/// <param name="Terms">All that costs something at once.</param>
+public sealed record RecallPart(string From, double Objects, double Bytes, double WaitHours, IReadOnlyList<PricedTerm> Terms)
+{
+    public double Charge => Terms.Sum(t => t.Amount);
+}
 
 /// <summary>Copies of what rests where reading takes a wait. What is foreseen and what is ordered are one computation.</summary>
 public sealed class Recalls
@@ -120,7 +131,6 @@ public sealed class Recalls
         var all = Candidates(db, terms, own, order);
         var away = all.Where(c => terms.Prices.Tiers[c.Tier].WaitHours > 0).ToList();
         var newly = away.Where(c => c.Copy is null).ToList();
-        var unit = terms.Prices.Unit.Bytes();
         var ready = away.Select(c => c.Copy?.Ready ?? now.AddHours(Wait(terms, own, c.Tier, order.Speed))).Append(now).Max();
         var until = DateOnly.FromDateTime(ready.UtcDateTime).AddDays(order.Days);
         double Days(Candidate c)
@@ -137,13 +147,14 @@ public sealed class Recalls
                     .Select(g =>
                     {
                         var (objects, bytes) = (g.Sum(c => c.Count), g.Sum(c => c.Count * c.Bytes));
-                        var (reads, recalled) = Events.ReadCharge(own, g.Key, objects, bytes / unit, order.Speed);
+                        var tier = terms.Prices.Tiers[g.Key].Id;
+                        var speed = own.Prices[g.Key]!.RecallSpeeds.FirstOrDefault(s => s.Id == order.Speed);
                         return new RecallPart(
-                            terms.Prices.Tiers[g.Key].Id,
+                            tier,
                             objects,
                             bytes,
                             Wait(terms, own, g.Key, order.Speed),
-                            reads + recalled
+                            [.. PricedTerm.OfReading(terms.Prices, own.Bucket.Region, tier, speed, objects, bytes)]
                         );
                     }),
             ],
@@ -151,10 +162,13 @@ public sealed class Recalls
             ready,
             until,
             all.Sum(c => c.Count) - newly.Sum(c => c.Count),
-            away.Sum(c => c.Count * terms.Prices.Tiers[place].BilledBytes(c.Bytes) * Days(c))
-                / terms.UnitMonth(today)
-                * own.Prices[place]!.Storage[0].Price.PerUnit
-                * own.Factor
+            PricedTerm.OfResting(
+                terms.Prices,
+                own.Bucket,
+                terms.Prices.Tiers[place].Id,
+                away.Sum(c => c.Count * terms.Prices.Tiers[place].BilledBytes(c.Bytes) * Days(c)) / terms.UnitMonth(today),
+                "of the copies"
+            )
         );
         return (recall, own, place, away);
     }

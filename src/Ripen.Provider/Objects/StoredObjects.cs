@@ -1,3 +1,4 @@
+using Ripen.Core.Billing;
 using Ripen.Provider.Retention;
 
 namespace Ripen.Provider.Objects;
@@ -202,14 +203,19 @@ public sealed record TierMove(
 )
 {
     /// <summary>What the move costs once, all parts together.</summary>
-    public double OnceCharge => Parts.Sum(p => p.MoveCharge + p.RecallCharge + p.EarlyLeaveCharge);
+    public double OnceCharge => Parts.Sum(p => p.Terms.Sum(t => t.Amount));
 }
 
-public sealed record TierMovePart(
-    string FromTier,
-    double Objects,
-    double Bytes,
-    double MoveCharge,
-    double RecallCharge,
-    double EarlyLeaveCharge
-);
+/// <param name="FromTier">The tier left.</param>
+/// <param name="Objects">That leave it.</param>
+/// <param name="Bytes">Of them.</param>
+/// <param name="Terms">All that costs something once.</param>
+public sealed record TierMovePart(string FromTier, double Objects, double Bytes, IReadOnlyList<PricedTerm> Terms)
+{
+    public double MoveCharge => Terms.Where(t => t.Charge == Charge.Moves).Sum(t => t.Amount);
+
+    /// <summary>With the reading.</summary>
+    public double RecallCharge => Terms.Where(t => t.Charge is Charge.Recall or Charge.Reads).Sum(t => t.Amount);
+
+    public double EarlyLeaveCharge => Terms.Where(t => t.Charge == Charge.EarlyLeave).Sum(t => t.Amount);
+}

@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
@@ -103,14 +104,23 @@ internal sealed class TierMoves(ProviderState state)
                 .. moving
                     .GroupBy(c => c.Tier)
                     .OrderBy(g => g.Key)
-                    .Select(from => new TierMovePart(
-                        tiers[from.Key].Id,
-                        from.Sum(c => c.Count),
-                        from.Sum(c => c.Count * c.Bytes),
-                        own.Prices[target]!.MovesIn.For(from.Sum(c => c.Count)),
-                        target < from.Key ? Recall(own, from.Key, from.Sum(c => c.Count), from.Sum(c => c.Count * c.Bytes) / unit) : 0,
-                        from.Sum(c => Events.EarlyLeave(terms, today, own, c.Tier, c.Since, c.Count, c.Bytes).Amount)
-                    )),
+                    .Select(from =>
+                    {
+                        var (objects, bytes) = (from.Sum(c => c.Count), from.Sum(c => c.Count * c.Bytes));
+                        var early = from.Sum(c => Events.EarlyLeave(terms, today, own, c.Tier, c.Since, c.Count, c.Bytes).UnitMonths);
+                        var (left, entered) = (tiers[from.Key].Id, tiers[target].Id);
+                        return new TierMovePart(
+                            left,
+                            objects,
+                            bytes,
+                            [
+                                .. PricedTerm.OfLeaving(terms.Prices, own.Bucket, left, entered, objects, 0, 0, early),
+                                .. target < from.Key
+                                    ? PricedTerm.OfReading(terms.Prices, own.Bucket.Region, left, null, objects, bytes)
+                                    : [],
+                            ]
+                        );
+                    }),
             ],
             tiers[target].Id,
             candidates.Where(c => c.Tier == target).Sum(c => c.Count),
@@ -134,11 +144,5 @@ internal sealed class TierMoves(ProviderState state)
                     .Select(r => r.Id),
             ]
         );
-    }
-
-    private static double Recall(BucketTerms own, int tier, double objects, double units)
-    {
-        var price = own.Prices[tier]!;
-        return price.Reads.For(objects) + price.RecallRequests.For(objects) + price.Recall.For(units);
     }
 }

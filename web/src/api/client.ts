@@ -142,6 +142,7 @@ export type TierMoveOrder = Schemas["TierMoveOrder"];
 export type KeepingReading = Schemas["KeepingReading"];
 export type KeepingConflict = Schemas["KeepingConflict"];
 export type NightReading = Schemas["NightReading"];
+export type PricedTerm = Schemas["PricedTerm"];
 export type ScheduleTerm = Schemas["ScheduleTerm"];
 export type EstateAdvice = Schemas["EstateAdvice"];
 export type Bundling = Schemas["Bundling"];

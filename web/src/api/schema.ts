@@ -4284,12 +4284,13 @@ export interface components {
             more: number;
             /** Format: int32 */
             stayed: number;
-            /** Format: double */
-            onceCharge: number;
+            once: components["schemas"]["PricedTerm"][];
             /** Format: double */
             monthlyBefore: number;
             /** Format: double */
             monthlyAfter: number;
+            /** Format: double */
+            onceCharge: number;
         };
         Cadence: {
             /** Format: int32 */
@@ -4355,18 +4356,20 @@ export interface components {
             objects: number;
             /** Format: double */
             bytes: number;
-            /** Format: double */
-            writeCharge: number;
-            /** Format: double */
-            transferCharge: number;
-            /** Format: double */
-            storageAMonth: number;
+            once: components["schemas"]["PricedTerm"][];
+            storage: components["schemas"]["PricedTerm"];
             /** Format: double */
             hours: null | number;
             /** Format: double */
             shortBytesPerSecond: number;
             /** Format: double */
             onceCharge: number;
+            /** Format: double */
+            writeCharge: number;
+            /** Format: double */
+            transferCharge: number;
+            /** Format: double */
+            storageAMonth: number;
         };
         /** @enum {unknown} */
         Charge: "allowance" | "commitment" | "devices" | "discount" | "early-leave" | "fixed" | "moves" | "reads" | "recall" | "storage" | "transfer" | "watching" | "writes";
@@ -4997,7 +5000,7 @@ export interface components {
         FullRestoreAtSpeed: {
             speed: null | string;
             name: string;
-            terms: components["schemas"]["RestoreTerm"][];
+            terms: components["schemas"]["PricedTerm"][];
             /** Format: double */
             waitHours: number;
             /** Format: double */
@@ -5569,6 +5572,7 @@ export interface components {
             objects: number;
             /** Format: double */
             bytes: number;
+            terms: components["schemas"]["PricedTerm"][];
             /** Format: double */
             moveCharge: number;
             /** Format: double */
@@ -6030,6 +6034,26 @@ export interface components {
         };
         /** @description Money per 1,000. */
         PricePerThousand: number;
+        PricedTerm: {
+            charge: components["schemas"]["Charge"];
+            region: string;
+            tier: null | string;
+            what: string;
+            /** Format: double */
+            quantity: number;
+            unit: string;
+            /** Format: double */
+            price: number;
+            /** Format: int32 */
+            per: number;
+            /**
+             * Format: double
+             * @default 1
+             */
+            factor: number;
+            /** Format: double */
+            amount: number;
+        };
         PricesDraft: {
             reading: components["schemas"]["PricesReading"];
             cost: components["schemas"]["YearChange"][];
@@ -6136,6 +6160,7 @@ export interface components {
             until: string;
             /** Format: double */
             atHand: number;
+            storage: components["schemas"]["PricedTerm"];
             /** Format: double */
             storageCharge: number;
             /** Format: double */
@@ -6166,6 +6191,7 @@ export interface components {
             bytes: number;
             /** Format: double */
             waitHours: number;
+            terms: components["schemas"]["PricedTerm"][];
             /** Format: double */
             charge: number;
         };
@@ -6284,6 +6310,7 @@ export interface components {
             transferHours: number;
             /** Format: double */
             hours: number;
+            terms: components["schemas"]["PricedTerm"][];
             /** Format: double */
             money: number;
         };
@@ -6371,20 +6398,6 @@ export interface components {
             problems: number;
             error?: null | string;
             proves: boolean;
-        };
-        RestoreTerm: {
-            charge: components["schemas"]["Charge"];
-            region: string;
-            tier: null | string;
-            what: string;
-            /** Format: double */
-            quantity: number;
-            /** Format: double */
-            price: number;
-            /** Format: int32 */
-            per: number;
-            /** Format: double */
-            amount: number;
         };
         RetentionPeriod: {
             name: string;
@@ -6552,24 +6565,11 @@ export interface components {
             tier: string;
         };
         ScheduleTerm: {
-            tier: string;
             /** Format: int32 */
             from: number;
             /** Format: int32 */
             to: number;
-            charge: components["schemas"]["Charge"];
-            what: string;
-            /** Format: double */
-            quantity: number;
-            unit: string;
-            /** Format: double */
-            price: number;
-            /** Format: int32 */
-            per: number;
-            /** Format: double */
-            factor: number;
-            /** Format: double */
-            amount: number;
+            term: components["schemas"]["PricedTerm"];
         };
         Scheme: {
             id: string;
@@ -7040,6 +7040,7 @@ export interface components {
             objects: number;
             /** Format: double */
             bytes: number;
+            terms: components["schemas"]["PricedTerm"][];
             /** Format: double */
             moveCharge: number;
             /** Format: double */

@@ -2,6 +2,7 @@ import { useId } from "react";
 import type { RecallAtSpeed } from "../api/client";
 import { useEstate } from "../estate-context";
 import { count, day, moment } from "../format";
+import { WhatMakesIt } from "../money/priced-terms";
 import { Field, inputLook } from "./controls";
 
 export type RecallChoice = { speed: string | null; days: number };
@@ -21,6 +22,7 @@ export function RecallChoiceFields({
   const { money, bytes, tierName } = useEstate();
   const group = useId();
   const first = speeds[0]?.recall;
+  const chosen = speeds.find((s) => (s.speed ?? null) === choice.speed)?.recall;
   if (!first) return null;
   return (
     <fieldset className="w-full">
@@ -43,10 +45,11 @@ export function RecallChoiceFields({
           </span>
         </label>
       ))}
+      <WhatMakesIt terms={chosen ? [...chosen.parts.flatMap((p) => p.terms), chosen.storage] : []} />
       <div className="mt-1">
         <Field
           label="They stay readable for"
-          hint={`days, in ${tierName(first.tier)} until ${day(speeds.find((s) => (s.speed ?? null) === choice.speed)?.recall.until ?? first.until)}; what they are of stays where it is`}
+          hint={`days, in ${tierName(first.tier)} until ${day(chosen?.until ?? first.until)}; what they are of stays where it is`}
         >
           {(ids) => (
             <input

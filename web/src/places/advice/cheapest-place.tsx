@@ -5,6 +5,7 @@ import { type EstateAdvice, readCheapest, readCheapestWhy, type ScheduleTerm } f
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
+import { TermCells } from "../../money/priced-terms";
 import { TierName } from "../../strip/tiers";
 import { useAddress } from "../../ui/address";
 import { Button, Field, Select } from "../../ui/controls";
@@ -199,29 +200,22 @@ function Why({ bucket, prefix, wait }: { bucket: string; prefix: string; wait: n
 }
 
 function Terms({ caption, terms }: { caption: string; terms: ScheduleTerm[] }) {
-  const { money, price } = useEstate();
   return (
     <table className="text-sm">
       <caption className="text-left font-serif text-lg">{caption}, the sum of</caption>
       <tbody>
         {terms.map((t, i) => (
-          <tr key={`${t.tier} ${t.what}`} className="border-b border-hairline align-baseline">
-            {terms[i - 1]?.tier !== t.tier && (
+          <tr key={`${t.term.tier} ${t.term.what}`} className="border-b border-hairline align-baseline">
+            {terms[i - 1]?.term.tier !== t.term.tier && (
               <th
                 scope="rowgroup"
-                rowSpan={terms.filter((o) => o.tier === t.tier).length}
+                rowSpan={terms.filter((o) => o.term.tier === t.term.tier).length}
                 className="py-0.5 pr-3 text-left align-top font-normal whitespace-nowrap"
               >
-                <TierName id={t.tier} /> day {count(t.from)} to {count(t.to)}
+                <TierName id={t.term.tier ?? ""} /> day {count(t.from)} to {count(t.to)}
               </th>
             )}
-            <td className="pr-3">{t.what}</td>
-            <td className="text-right whitespace-nowrap">
-              {count(t.quantity, Math.abs(t.quantity) < 100 ? 2 : 0)} {t.per === 1 ? t.unit : `÷ ${count(t.per)}`} ×{" "}
-              {price(t.price)}
-              {Math.abs(t.factor - 1) > 1e-9 && ` × ${count(t.factor, 3)}`}
-            </td>
-            <td className="pl-4 text-right">{money(t.amount)}</td>
+            <TermCells term={t.term} />
           </tr>
         ))}
       </tbody>

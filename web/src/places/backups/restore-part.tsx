@@ -11,6 +11,7 @@ import {
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { day } from "../../format";
+import { TermTable } from "../../money/priced-terms";
 import { useAddress } from "../../ui/address";
 import { ConfirmButton } from "../../ui/confirm-button";
 import { Field, inputLook, Select } from "../../ui/controls";
@@ -58,6 +59,8 @@ export function RestorePart({ plan, pools, workloads }: { plan: BackupPlan; pool
   const ordinary = estimates.data?.[0]?.estimate;
   const name = (of: Named[], id: string) => of.find((n) => n.id === id)?.name ?? id;
   const money = moneyColumn((estimates.data ?? []).map((e) => e.estimate.money));
+  const why = params.get("why");
+  const opened = order && estimates.data?.find((e) => (e.speed ?? "") === why && e.estimate.terms.length > 0);
   const targets = [...new Set([plan.target, ...(plan.copies ?? []).map((c) => c.target)])];
   return (
     <section id="restore" aria-label="What a restore takes" className="mt-10 max-w-4xl">
@@ -142,11 +145,33 @@ export function RestorePart({ plan, pools, workloads }: { plan: BackupPlan; pool
                 <td>{hours(e.waitHours)}</td>
                 <td>{hours(e.transferHours)}</td>
                 <td className="font-medium">{hours(e.hours)}</td>
-                <td>{money(e.money)}</td>
+                <td>
+                  {e.terms.length === 0 ? (
+                    money(e.money)
+                  ) : (
+                    <button
+                      type="button"
+                      className="text-accent underline"
+                      aria-label={`Why ${money(e.money)}, ${called}`}
+                      aria-expanded={why === (speed ?? "")}
+                      onClick={() => set("why", why === (speed ?? "") ? null : (speed ?? ""))}
+                    >
+                      {money(e.money)}
+                    </button>
+                  )}
+                </td>
               </tr>
             ))}
           </tbody>
         </table>
+      )}
+      {opened && (
+        <section className="mt-3 border-l-2 border-accent pl-4" aria-label="Why">
+          <h3 className="font-serif text-lg">
+            {money(opened.estimate.money)}, {opened.name}, is the sum of
+          </h3>
+          <TermTable terms={opened.estimate.terms} />
+        </section>
       )}
       {order && isReal && !on && point != null && (
         <p className="mt-3">

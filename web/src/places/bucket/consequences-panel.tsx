@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import type { Consequences, DraftReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
+import { WhatMakesIt } from "../../money/priced-terms";
 import { YearTable } from "../../money/year-table";
 import { Figure } from "../../ui/controls";
 
@@ -100,6 +101,7 @@ function Now({ consequences }: { consequences: Consequences }) {
         ))}
       </ul>
       {oneOffCharges > 0 && <p className="mt-1 font-semibold">One-off charges: {money(oneOffCharges)}</p>}
+      <WhatMakesIt terms={now.flatMap((m) => m.terms)} />
     </Part>
   );
 }

@@ -135,7 +135,13 @@ function Sums({ night, last }: { night: NightReading; last: boolean }) {
         </tbody>
       </table>
       {more}
-      <p className="mt-1">All together {money(night.charge)}: moves, and what leaves a tier before its minimum stay.</p>
+      <p className="mt-1">
+        All together {money(night.charge)}: moves, and what leaves a tier before its minimum stay, among{" "}
+        <Link to={`/why?month=${night.day.slice(0, 7)}${last ? "&of=charged" : ""}`}>
+          {last ? "what was charged in its month" : "what its month will cost"}
+        </Link>
+        .
+      </p>
     </section>
   );
 }

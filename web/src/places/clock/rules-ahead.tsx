@@ -79,7 +79,13 @@ export function RulesAhead({ bucket }: { bucket: string | null }) {
                 </td>
                 {row[figure].map((f, m) => (
                   <td key={reading.months[m]} className="pl-2 text-right whitespace-nowrap">
-                    {row.objects[m] === 0 ? <span className="text-ink-soft">–</span> : words(f)}
+                    {row.objects[m] === 0 ? (
+                      <span className="text-ink-soft">–</span>
+                    ) : figure === "charges" && f > 0 ? (
+                      <Link to={`/why?month=${reading.months[m]}&bucket=${row.bucket}`}>{words(f)}</Link>
+                    ) : (
+                      words(f)
+                    )}
                   </td>
                 ))}
                 <td className="pl-3 text-right font-semibold whitespace-nowrap">{words(sum(row[figure]))}</td>

@@ -5,6 +5,7 @@ import { type FullRestoreAtSpeed, readFullRestore } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
+import { TermTable } from "../../money/priced-terms";
 import { TierName } from "../../strip/tiers";
 import { useAddress } from "../../ui/address";
 import { Field, inputLook, NumberInput, Select } from "../../ui/controls";
@@ -22,7 +23,7 @@ const amounts = (s: FullRestoreAtSpeed) => [
 
 /** What makes an amount: every quantity with its price. */
 function Terms({ speed, charge }: { speed: FullRestoreAtSpeed; charge: string }) {
-  const { prices, money, price, regionName } = useEstate();
+  const { money } = useEstate();
   const terms = speed.terms.filter((t) => charge === "all" || t.charge === charge);
   const whole = amounts(speed).find((a) => a.charge === charge)?.amount ?? 0;
   return (
@@ -30,28 +31,7 @@ function Terms({ speed, charge }: { speed: FullRestoreAtSpeed; charge: string })
       <h2 className="font-serif text-lg">
         {money(whole)}, {speed.name}, is the sum of
       </h2>
-      <table className="mt-1 w-full text-sm">
-        <tbody>
-          {terms.map((t) => (
-            <tr key={`${t.charge} ${t.region} ${t.tier} ${t.what}`} className="border-b border-hairline">
-              <th scope="row" className="py-0.5 pr-3 text-left font-normal">
-                {regionName(t.region)}
-                {t.tier && (
-                  <>
-                    , <TierName id={t.tier} />
-                  </>
-                )}
-              </th>
-              <td>{t.what}</td>
-              <td className="text-right">
-                {count(t.quantity, Math.abs(t.quantity) < 100 ? 2 : 0)}
-                {t.per === 1 ? ` ${prices.unit}` : ` ÷ ${count(t.per)}`} × {price(t.price)}
-              </td>
-              <td className="pl-4 text-right">{money(t.amount)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <TermTable terms={terms} />
       <p className="mt-1 text-sm text-ink-soft">
         What lies there today, at the prices of today (<Link to="/prices">Prices</Link>).
       </p>

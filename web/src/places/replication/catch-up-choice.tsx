@@ -1,6 +1,7 @@
 import type { CopyDraftReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
+import { WhatMakesIt } from "../../money/priced-terms";
 import { Figure } from "../../ui/controls";
 import { span } from "./words";
 
@@ -67,6 +68,8 @@ export function CatchUpChoice({ reading, value, onChange }: CatchUpProps) {
           </label>
         ))}
       </div>
+      <WhatMakesIt terms={cost.once} />
+      <WhatMakesIt terms={[cost.storage]} />
     </fieldset>
   );
 }

@@ -4,6 +4,7 @@ import { type Bundling, bundleObjects, readBundling } from "../../../api/client"
 import { keys } from "../../../api/keys";
 import { useEstate } from "../../../estate-context";
 import { count } from "../../../format";
+import { WhatMakesIt } from "../../../money/priced-terms";
 import { Button } from "../../../ui/controls";
 import { Dialog } from "../../../ui/dialog";
 import { ErrorNote } from "../../../ui/error-note";
@@ -66,6 +67,7 @@ function Foreseen({ bundling }: { bundling: Bundling }) {
         {count(bundling.objects)} objects, {bytes(bundling.bytes)}, become one. Once: {money(bundling.onceCharge)}, and reading
         the archive back. A month: {money(bundling.monthlyAfter)} instead of {money(bundling.monthlyBefore)}.
       </p>
+      <WhatMakesIt terms={bundling.once} />
       {out.length > 0 && <p className="text-ink-soft">{out.join("; ")}.</p>}
     </>
   );

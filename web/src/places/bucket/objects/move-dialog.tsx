@@ -3,6 +3,7 @@ import { useState } from "react";
 import { type Bucket, moveToTier, readTierMove, type TierMove } from "../../../api/client";
 import { useEstate } from "../../../estate-context";
 import { count } from "../../../format";
+import { WhatMakesIt } from "../../../money/priced-terms";
 import { TierName } from "../../../strip/tiers";
 import { Button, Field, Figure, Select } from "../../../ui/controls";
 import { Dialog } from "../../../ui/dialog";
@@ -74,6 +75,7 @@ function Consequence({ move }: { move: TierMove }) {
         ))}
       </ul>
       <p className="mt-2 font-semibold">Once: {money(move.onceCharge)}</p>
+      <WhatMakesIt terms={move.parts.flatMap((p) => p.terms)} />
       <p>
         Storing it: <Figure projected>{money(move.monthlyBefore)}</Figure> a month before,{" "}
         <Figure projected>{money(move.monthlyAfter)}</Figure> after.

@@ -1,0 +1,169 @@
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
+
+namespace Ripen.Core.Billing;
+
+/// <summary>A price put on a quantity, of what is not charged yet: <see cref="Quantity"/> / <see cref="Per"/> × <see cref="Price"/> ×
+/// <see cref="Factor"/>.</summary>
+/// <param name="Charge">For what.</param>
+/// <param name="Region">Whose prices hold.</param>
+/// <param name="Tier">The id of the tier whose prices hold; null for what is carried, whatever the tier.</param>
+/// <param name="What">Is priced, and by which band where the price is graduated.</param>
+/// <param name="Quantity">Of it.</param>
+/// <param name="Unit">Of the quantity.</param>
+/// <param name="Price">Of one, or of 1,000.</param>
+/// <param name="Per">1, or 1,000.</param>
+/// <param name="Factor">The scheme's, for storage; else 1.</param>
+public sealed record PricedTerm(
+    Charge Charge,
+    string Region,
+    string? Tier,
+    string What,
+    double Quantity,
+    string Unit,
+    double Price,
+    int Per,
+    double Factor = 1
+)
+{
+    /// <summary>Money.</summary>
+    public double Amount => Quantity / Per * Price * Factor;
+
+    /// <summary>Reading once what rests in a tier.</summary>
+    /// <param name="prices">In force.</param>
+    /// <param name="region">The id.</param>
+    /// <param name="tier">The id of a tier that the region offers.</param>
+    /// <param name="speed">At which it is recalled; null for the ordinary one.</param>
+    /// <param name="objects">How many requests it takes.</param>
+    /// <param name="bytes">That are read.</param>
+    /// <returns>Those that cost something.</returns>
+    public static IEnumerable<PricedTerm> OfReading(
+        PriceBook prices,
+        string region,
+        string tier,
+        RecallSpeed? speed,
+        double objects,
+        double bytes
+    )
+    {
+        var price = prices.FindRegion(region)!.PriceOf(tier)!;
+        PricedTerm[] terms =
+        [
+            Bytes(prices, Charge.Recall, region, tier, "recalled", bytes, speed?.Recall ?? price.Recall),
+            Many(prices, Charge.Recall, region, tier, "recall requests", objects, speed?.RecallRequests ?? price.RecallRequests),
+            Many(prices, Charge.Reads, region, tier, "reads", objects, price.Reads),
+        ];
+        return terms.Where(t => t.Amount > 0);
+    }
+
+    /// <summary>Objects that are written; nothing where that is free.</summary>
+    /// <param name="prices">In force.</param>
+    /// <param name="region">The id.</param>
+    /// <param name="tier">The id of a tier that the region offers.</param>
+    /// <param name="objects">How many.</param>
+    public static IEnumerable<PricedTerm> OfWriting(PriceBook prices, string region, string tier, double objects)
+    {
+        var term = Many(prices, Charge.Writes, region, tier, "written", objects, prices.FindRegion(region)!.PriceOf(tier)!.Writes);
+        return term.Amount > 0 ? [term] : [];
+    }
+
+    /// <summary>Unit-months at rest in a bucket, at the first band's price.</summary>
+    /// <param name="prices">In force.</param>
+    /// <param name="bucket">For region and scheme.</param>
+    /// <param name="tier">The id of a tier that the region offers.</param>
+    /// <param name="unitMonths">Billed.</param>
+    /// <param name="what">Rests there.</param>
+    public static PricedTerm OfResting(PriceBook prices, Bucket bucket, string tier, double unitMonths, string what) =>
+        new(
+            Charge.Storage,
+            bucket.Region,
+            tier,
+            what,
+            unitMonths,
+            Units.Of(Charge.Storage, prices.Unit),
+            prices.FindRegion(bucket.Region)!.PriceOf(tier)!.Storage[0].Price.PerUnit,
+            1,
+            prices.FindScheme(bucket.Scheme)!.StorageFactor
+        );
+
+    /// <summary>Objects that leave a tier for another one, or for good.</summary>
+    /// <param name="prices">In force.</param>
+    /// <param name="bucket">Where they rest.</param>
+    /// <param name="from">The id of the tier.</param>
+    /// <param name="to">The id of the other one; null for good.</param>
+    /// <param name="objects">How many leave.</param>
+    /// <param name="bundled">Those of them that are bundled on the way.</param>
+    /// <param name="bundles">Into how many.</param>
+    /// <param name="unitMonthsShort">Of the minimum stay, of all that leave.</param>
+    /// <returns>Those that cost something.</returns>
+    public static IEnumerable<PricedTerm> OfLeaving(
+        PriceBook prices,
+        Bucket bucket,
+        string from,
+        string? to,
+        double objects,
+        double bundled,
+        double bundles,
+        double unitMonthsShort
+    )
+    {
+        var region = prices.FindRegion(bucket.Region)!;
+        var (left, entered) = (region.PriceOf(from)!, to is null ? null : region.PriceOf(to)!);
+        List<PricedTerm> terms =
+        [
+            OfResting(prices, bucket, from, unitMonthsShort, "short of the minimum stay") with
+            {
+                Charge = Charge.EarlyLeave,
+            },
+        ];
+        if (entered is not null)
+        {
+            terms.Add(Many(prices, Charge.Moves, region.Id, to!, "moved in", objects - bundled, entered.MovesIn));
+            terms.Add(Many(prices, Charge.Reads, region.Id, from, "read to be bundled", bundled, left.Reads));
+            terms.Add(Many(prices, Charge.Writes, region.Id, to!, "bundles written", bundles, entered.Writes));
+        }
+        return terms.Where(t => t.Amount > 0);
+    }
+
+    /// <summary>What is carried from one region to another; nothing where that is free.</summary>
+    /// <param name="prices">In force.</param>
+    /// <param name="from">The id of the one.</param>
+    /// <param name="to">The id of the other.</param>
+    /// <param name="bytes">That are carried.</param>
+    public static IEnumerable<PricedTerm> OfCarrying(PriceBook prices, string from, string to, double bytes)
+    {
+        var term = Bytes(prices, Charge.Transfer, from, null, "carried", bytes, prices.TransferPrice(from, to));
+        return term.Amount > 0 ? [term] : [];
+    }
+
+    private static PricedTerm Many(
+        PriceBook prices,
+        Charge charge,
+        string region,
+        string tier,
+        string what,
+        double count,
+        PricePerThousand price
+    ) =>
+        new(
+            charge,
+            region,
+            tier,
+            what,
+            count,
+            charge == Charge.Recall ? "request" : Units.Of(charge, prices.Unit),
+            price.PerThousand,
+            1000
+        );
+
+    private static PricedTerm Bytes(
+        PriceBook prices,
+        Charge charge,
+        string region,
+        string? tier,
+        string what,
+        double bytes,
+        UnitPrice price
+    ) => new(charge, region, tier, what, bytes / prices.Unit.Bytes(), Units.Of(charge, prices.Unit), price.PerUnit, 1);
+}

@@ -1,0 +1,56 @@
+import type { PricedTerm } from "../api/client";
+import { useEstate } from "../estate-context";
+import { count } from "../format";
+import { TierName } from "../strip/tiers";
+
+/** A price put on a quantity, in the cells of a row: what it is for, both of them, and the amount. */
+export function TermCells({ term: t }: { term: PricedTerm }) {
+  const { money, price } = useEstate();
+  return (
+    <>
+      <td className="pr-3">{t.what}</td>
+      <td className="text-right whitespace-nowrap">
+        {count(t.quantity, Math.abs(t.quantity) < 100 ? 2 : 0)} {t.per === 1 ? t.unit : `÷ ${count(t.per)}`} × {price(t.price)}
+        {Math.abs(t.factor - 1) > 1e-9 && ` × ${count(t.factor, 3)}`}
+      </td>
+      <td className="pl-4 text-right whitespace-nowrap">{money(t.amount)}</td>
+    </>
+  );
+}
+
+/** What makes an amount: every quantity with its price, and where that price holds. */
+export function TermTable({ terms }: { terms: PricedTerm[] }) {
+  const { regionName } = useEstate();
+  return (
+    <table className="mt-1 w-full text-sm">
+      <tbody>
+        {terms.map((t) => (
+          <tr key={`${t.charge} ${t.region} ${t.tier} ${t.what}`} className="border-b border-hairline align-baseline">
+            <th scope="row" className="py-0.5 pr-3 text-left font-normal">
+              {regionName(t.region)}
+              {t.tier && (
+                <>
+                  , <TierName id={t.tier} />
+                </>
+              )}
+            </th>
+            <TermCells term={t} />
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** Opens what makes an amount that stands before it; nothing for an amount of nothing. */
+export function WhatMakesIt({ terms: all }: { terms: PricedTerm[] }) {
+  const { money } = useEstate();
+  const terms = all.filter((t) => t.amount > 0);
+  if (terms.length === 0) return null;
+  return (
+    <details className="mt-1 text-sm">
+      <summary className="cursor-pointer text-ink-soft">What makes {money(terms.reduce((sum, t) => sum + t.amount, 0))}</summary>
+      <TermTable terms={terms} />
+    </details>
+  );
+}
