@@ -1,4 +1,5 @@
 using System.Net;
+using System.Text.Json.Nodes;
 
 namespace Ripen.Server.Tests;
 
@@ -17,12 +18,8 @@ public sealed class AdviceHttpTests : IDisposable
             .SelectMany(b => b!["schedules"]!.AsArray())
             .First(s => (string)s!["bucket"]! == "voyage-recorders")!;
         var why = (await server.Get($"/api/cheapest/why?bucket=voyage-recorders&prefix={schedule["prefix"]}")).Body;
-        Assert.Equal(
-            (double)schedule["asNow"]!,
-            why["now"]!.AsArray().Sum(t => (double)t!["quantity"]! / (int)t["per"]! * (double)t["price"]! * (double)t["factor"]!),
-            1e-6
-        );
-        Assert.Equal((double)schedule["atBest"]!, why["best"]!.AsArray().Sum(t => (double)t!["amount"]!), 1e-6);
+        Assert.Equal((double)schedule["asNow"]!, why["now"]!.AsArray().Sum(t => Product(t!["term"]!)), 1e-6);
+        Assert.Equal((double)schedule["atBest"]!, why["best"]!.AsArray().Sum(t => (double)t!["term"]!["amount"]!), 1e-6);
         foreach (
             var (asked, status, code) in new[]
             {
@@ -33,4 +30,7 @@ public sealed class AdviceHttpTests : IDisposable
         )
             Assert.Equal((status, code), await server.Refused(HttpMethod.Get, $"/api/cheapest/why?{asked}"));
     }
+
+    private static double Product(JsonNode term) =>
+        (double)term["quantity"]! / (int)term["per"]! * (double)term["price"]! * (double)term["factor"]!;
 }

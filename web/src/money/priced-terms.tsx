@@ -13,7 +13,7 @@ export function TermCells({ term: t }: { term: PricedTerm }) {
         {count(t.quantity, Math.abs(t.quantity) < 100 ? 2 : 0)} {t.per === 1 ? t.unit : `÷ ${count(t.per)}`} × {price(t.price)}
         {Math.abs(t.factor - 1) > 1e-9 && ` × ${count(t.factor, 3)}`}
       </td>
-      <td className="pl-4 text-right whitespace-nowrap">{money(t.amount)}</td>
+      <td className="pl-4 text-right whitespace-nowrap">{Math.abs(t.amount) < 0.01 ? price(t.amount) : money(t.amount)}</td>
     </>
   );
 }
