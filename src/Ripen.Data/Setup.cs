@@ -14,13 +14,7 @@ public static class Setup
     /// timeout.</summary>
     public static IServiceCollection AddEstateStore(this IServiceCollection services, string path)
     {
-        var connection = new SqliteConnectionStringBuilder
-        {
-            DataSource = path,
-            ForeignKeys = true,
-            DefaultTimeout = BusySeconds,
-        };
-        services.AddDbContextFactory<RipenDb>(options => options.UseSqlite(connection.ToString()).AddInterceptors(new BusyTimeout()));
+        services.AddDbContextFactory<RipenDb>(options => options.UseSqlite(ConnectionTo(path)).AddInterceptors(new BusyTimeout()));
         return services
             .AddSingleton<PoolSecrets>()
             .AddSingleton<CredentialStore>()
@@ -33,6 +27,21 @@ public static class Setup
             .AddSingleton<EstateStore>()
             .AddSingleton<BackupStore>();
     }
+
+    /// <summary>Closes what is kept open of the file when nobody uses it, so that it can be moved or replaced.</summary>
+    public static void LetGo(string path)
+    {
+        using var connection = new SqliteConnection(ConnectionTo(path));
+        SqliteConnection.ClearPool(connection);
+    }
+
+    private static string ConnectionTo(string path) =>
+        new SqliteConnectionStringBuilder
+        {
+            DataSource = path,
+            ForeignKeys = true,
+            DefaultTimeout = BusySeconds,
+        }.ToString();
 
     /// <summary>Lets SQLite itself wait for another writer, so that a busy file is a pause and not an error.</summary>
     private sealed class BusyTimeout : DbConnectionInterceptor

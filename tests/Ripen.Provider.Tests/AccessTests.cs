@@ -189,7 +189,6 @@ public sealed class AccessTests : IDisposable
         var made = Access.Links.Make("harbour", "a", false, provider.Inside.Clock.Now.AddHours(1));
         var secret = made.Path[(made.Path.LastIndexOf('.') + 1)..];
         provider.Inside.Dispose();
-        SqliteConnection.ClearAllPools();
         var bytes = System.Text.Encoding.Latin1.GetString(File.ReadAllBytes(Path.Combine(provider.Folder, "index.db")));
         Assert.DoesNotContain(secret, bytes, StringComparison.Ordinal);
         Assert.DoesNotContain("signing-key", bytes, StringComparison.Ordinal);

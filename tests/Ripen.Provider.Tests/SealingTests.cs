@@ -109,7 +109,6 @@ public sealed class SealingTests
         await provider.Put("a", TestProvider.Bytes(7000));
         var file = Path.Combine(provider.Folder, "index.db");
         provider.Inside.Dispose();
-        SqliteConnection.ClearAllPools();
         File.Copy(file, file + ".copy");
         provider.Reopen(Own);
         provider.Inside.Sealing.Rotate("harbour");
@@ -117,7 +116,6 @@ public sealed class SealingTests
         provider.Inside.Sealing.WrapAll(CancellationToken.None);
         provider.Reopen(Own);
         provider.Inside.Dispose();
-        SqliteConnection.ClearAllPools();
         File.Move(file + ".copy", file, overwrite: true);
         File.Delete(file + "-wal");
         File.Delete(file + "-shm");

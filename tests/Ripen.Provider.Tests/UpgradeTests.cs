@@ -20,7 +20,6 @@ public sealed class UpgradeTests
             provider.Objects.Find("harbour", "not-yet", null)!.Version
         );
         provider.Inside.Dispose();
-        SqliteConnection.ClearAllPools();
         var file = Path.Combine(provider.Folder, "index.db");
         LayPlain(provider.Folder, [1], [2]);
         BackToFirstLayout(

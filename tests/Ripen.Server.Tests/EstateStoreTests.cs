@@ -34,7 +34,7 @@ public sealed class EstateStoreTests : IAsyncLifetime
     public async ValueTask DisposeAsync()
     {
         await services.DisposeAsync();
-        SqliteConnection.ClearAllPools();
+        Setup.LetGo(Path.Combine(folder, "store.db"));
         Directory.Delete(folder, recursive: true);
     }
 

@@ -5,8 +5,8 @@ using System.Text.Json;
 using System.Text.Json.Nodes;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Mvc.Testing;
-using Microsoft.Data.Sqlite;
 using Microsoft.Extensions.Logging;
+using Ripen.Data;
 
 namespace Ripen.Server.Tests;
 
@@ -43,7 +43,7 @@ public sealed class TestServer : IDisposable
         Http.Dispose();
         factory.Dispose();
         WaitUntilItLetGo();
-        SqliteConnection.ClearAllPools();
+        Setup.LetGo(Database);
     }
 
     public void Restart()

@@ -167,7 +167,6 @@ public sealed class TwoStoresTests : IDisposable
         await other.Get("/api/estate");
         other.Stop();
         server.Stop();
-        SqliteConnection.ClearAllPools();
         File.Copy(other.Database, server.Database, overwrite: true);
         foreach (var rest in new[] { "-wal", "-shm" })
             File.Delete(server.Database + rest);
@@ -273,7 +272,6 @@ public sealed class TwoStoresTests : IDisposable
 
     private void Restore(string backup)
     {
-        SqliteConnection.ClearAllPools();
         File.Copy(backup, server.Database, overwrite: true);
         foreach (var rest in new[] { "-wal", "-shm" })
             File.Delete(server.Database + rest);

@@ -19,6 +19,7 @@ internal sealed class ProviderIndex : IDisposable
             DataSource = file,
             ForeignKeys = true,
             DefaultTimeout = 30,
+            Pooling = false,
         };
         writer = new SqliteConnection(text.ToString());
         writer.Open();
@@ -27,7 +28,7 @@ internal sealed class ProviderIndex : IDisposable
         writer.Run("PRAGMA synchronous = FULL");
         writer.Run("PRAGMA cache_size = -200000");
         Schema.Prepare(writer);
-        text.Mode = SqliteOpenMode.ReadOnly;
+        (text.Mode, text.Pooling) = (SqliteOpenMode.ReadOnly, true);
         reading = text.ToString();
     }
 
