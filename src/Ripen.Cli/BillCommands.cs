@@ -7,7 +7,7 @@ namespace Ripen.Cli;
 /// <summary>Commands for bills from elsewhere.</summary>
 internal static class BillCommands
 {
-    public static IEnumerable<Command> All() => [List(), Bring(), Read(), Map(), Prices(), Remove()];
+    public static IEnumerable<Command> All() => [List(), Bring(), Read(), Rows(), Map(), Prices(), Remove()];
 
     private static Command List() =>
         ServerCommands.Make(
@@ -87,6 +87,38 @@ internal static class BillCommands
                         of["fitted"]!.ToJsonString(),
                         (string)of["how"]!
                     );
+            }
+        );
+    }
+
+    private static Command Rows()
+    {
+        var id = Id();
+        var aside = new Option<bool>("--aside") { Description = "only what is left aside" };
+        return ServerCommands.Make(
+            "bill-rows",
+            "Print a bill row by row: month, resource, item, quantity, unit, amount; then what it is read as: bucket, tier, charge, or why it is left aside.",
+            [id, aside],
+            async (http, parsed) =>
+            {
+                const int page = 1000;
+                for (int offset = 0, inAll = 1; offset < inAll; offset += page)
+                {
+                    var path =
+                        $"/{parsed.GetValue(id)}/rows?aside={(parsed.GetValue(aside) ? "true" : "false")}&offset={offset}&limit={page}";
+                    var answer = (await ServerCommands.Answer(await http.GetAsync(Path(path))))!;
+                    inAll = (int)answer["inAll"]!;
+                    foreach (var row in answer["rows"]!.AsArray())
+                    {
+                        var (of, known) = (row!["billed"]!, row["as"]);
+                        string[] said = [(string)of["month"]!, (string)of["resource"]!, (string)of["item"]!];
+                        string[] much = [of["quantity"]!.ToJsonString(), (string)of["unit"]!, of["amount"]!.ToJsonString()];
+                        string[] read = known is null
+                            ? [(string)row["aside"]!]
+                            : [(string)known["bucket"]!, (string)known["tier"]!, (string)known["charge"]!];
+                        Print([.. said, .. much, .. read]);
+                    }
+                }
             }
         );
     }

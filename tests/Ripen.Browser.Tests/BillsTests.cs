@@ -32,6 +32,8 @@ public sealed class BillsTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Choose(() => page.Find("select[aria-label='Tier of warm shelf, TB-months']"), "option[value=counter]");
         page.Choose(() => page.Find("select[aria-label='Charge of warm shelf, TB-months']"), "option[value=storage]");
         page.See("€155.00 are recognised, €49.50 are left aside.");
+        page.See("deck-cameras: 3,000 GB-month, storage,");
+        page.See("left aside: its resource is no bucket");
         page.See("storage, Counter, Aldmouth");
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Button("Open them as a draft of the prices").SendKeys(Keys.Enter);

@@ -48,6 +48,49 @@ public sealed class BillTests
         Assert.Equal(1 / (24.0 * 29), ForeignUnit.Times("GB-hours", Charge.Storage, own, new Month(2028, 2))!.Value, 1e-15);
     }
 
+    /// <summary>Worked by hand: 10 units are carried for 0.5, and 4 unit-months of a scheme with factor 2 leave early for 0.24.</summary>
+    [Fact]
+    public void Leaving_early_and_one_way_of_copies_have_prices_too()
+    {
+        var estate = EstateDocument
+            .Read(
+                $$"""
+                { "ripen": 1, "name": "Two places", "today": "2027-01-01",
+                  "priceBook": {{TwoRegions.PriceBook().Replace("\"storageFactor\": 1", "\"storageFactor\": 2", StringComparison.Ordinal)}},
+                  "buckets": [
+                    { "name": "here", "region": "near", "scheme": "plain", "tier": "counter", "copyTo": [{ "bucket": "there" }] },
+                    { "name": "there", "region": "far", "scheme": "plain", "tier": "counter" }
+                  ] }
+                """
+            )
+            .Value;
+        var (here, there) = (estate.Buckets[0], estate.Buckets[1]);
+        var month = new Month(2027, 1);
+        var bill = new MappedBill(
+            [
+                new(month, here.Name, here.Region, "counter", Charge.Transfer, 10, "GB", 0.5),
+                new(month, here.Name, here.Region, "counter", Charge.EarlyLeave, 4, "GB-month", 0.24),
+            ],
+            []
+        );
+        var fit = PriceFit.Of(bill, estate);
+        var carried = fit.Prices.Single(p => p.Charge == Charge.Transfer);
+        Assert.Equal((here.Region, there.Region, null), (carried.Region, carried.To, carried.Tier));
+        Assert.Equal(0.05, carried.Fitted, 1e-12);
+        var left = fit.Charges.Single(c => c.Charge == Charge.EarlyLeave);
+        Assert.Equal((0.24, 0.24), (left.Billed, Math.Round(left.AsFitted, 12)));
+        Assert.Equal(0.24 / 4 / 2, fit.Prices.Single(p => p.Charge == Charge.Storage).Fitted, 1e-12);
+        Assert.Equal(0.05, fit.Apply(estate.PriceBook).Value.TransferPrice(here.Region, there.Region).PerUnit, 1e-12);
+        // With a second way out, nobody can say which of them was charged.
+        var twice = here with
+        {
+            CopyTo = [.. here.CopyTo, here.CopyTo[0] with { Bucket = "near-by" }],
+        };
+        var nearBy = there with { Name = "near-by", Region = here.Region };
+        var apart = PriceFit.Of(bill, estate with { Buckets = [twice, there, nearBy] });
+        Assert.DoesNotContain(apart.Prices, p => p.Charge == Charge.Transfer);
+    }
+
     [Fact]
     public void What_random_estates_are_charged_is_met_by_their_own_prices() =>
         RandomEstates.Check(

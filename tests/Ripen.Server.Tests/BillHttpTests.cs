@@ -48,8 +48,18 @@ public sealed class BillHttpTests : IDisposable
             bill["fit"]!["charges"]!.AsArray(),
             c => Assert.Equal((double)c!["billed"]!, (double)c["asFitted"]!, 1e-6 * (1 + (double)c["billed"]!))
         );
-        // Taken up, they change nothing.
+        // Row by row it is the same; every page of it but once.
         var id = (int)bill["card"]!["id"]!;
+        var rows = (await server.Get($"/api/bills/{id}/rows?limit=1000")).Body;
+        Assert.Equal((int)rows["inAll"]!, rows["rows"]!.AsArray().Count);
+        Assert.Equal((double)bill["mapped"]!, rows["rows"]!.AsArray().Sum(r => (double?)r!["as"]?["amount"] ?? 0), 1e-9);
+        var aside = (await server.Get($"/api/bills/{id}/rows?aside=true&limit=1000")).Body["rows"]!.AsArray();
+        Assert.All(aside, r => Assert.Equal("no-bucket", (string)r!["aside"]!));
+        Assert.Equal((double)bill["aside"]!, aside.Sum(r => (double)r!["billed"]!["amount"]!), 1e-9);
+        var second = (await server.Get($"/api/bills/{id}/rows?offset=3&limit=2")).Body["rows"]!.AsArray();
+        Assert.Equal(rows["rows"]!.AsArray().Skip(3).Take(2).Select(r => r!.ToJsonString()), second.Select(r => r!.ToJsonString()));
+        Assert.Equal((HttpStatusCode.BadRequest, "out-of-range"), await server.Refused(HttpMethod.Get, $"/api/bills/{id}/rows?limit=0"));
+        // Taken up, they change nothing.
         var book = (await server.Get($"/api/bills/{id}/prices")).Body;
         var draft = await server.Did(HttpMethod.Post, "/api/prices/draft", book.ToJsonString());
         var year = draft["cost"]![0]!;

@@ -80,6 +80,25 @@ public sealed record BillMapping(IReadOnlyList<ResourceMapping> Resources, IRead
     private static HashSet<string> Words(string item) => [.. item.ToLowerInvariant().Split('/', ' ', ',', ':')];
 }
 
+/// <summary>Why something of a bill counts for nothing here.</summary>
+public enum AsideBecause
+{
+    /// <summary>Its resource is none of the buckets.</summary>
+    NoBucket,
+
+    /// <summary>Its item is no charge in a tier.</summary>
+    NoCharge,
+
+    /// <summary>Nobody says how many of our units one of its is.</summary>
+    NoUnit,
+}
+
+/// <summary>What a bill says, and how it is read.</summary>
+/// <param name="Billed">As the bill has it.</param>
+/// <param name="As">As this estate knows it, in units of the price book; null where it is left aside.</param>
+/// <param name="Aside">Why; null where it is not.</param>
+public sealed record ReadCharge(ForeignCharge Billed, ForecastRow? As, AsideBecause? Aside);
+
 /// <summary>A bill from elsewhere in the lines that this estate knows.</summary>
 /// <param name="Lines">What is mapped, by month, bucket, tier and charge, in units of the price book.</param>
 /// <param name="Aside">What no bucket or charge was named for, or whose unit is not known.</param>
@@ -90,26 +109,41 @@ public sealed record MappedBill(IReadOnlyList<ForecastRow> Lines, IReadOnlyList<
     /// <param name="estate">Knows the buckets' regions and the price book's units.</param>
     public static MappedBill Of(IReadOnlyList<ForeignCharge> charges, BillMapping mapping, Estate estate)
     {
+        var (lines, aside) = (new List<ForecastRow>(), new List<ForeignCharge>());
+        foreach (var read in Read(charges, mapping, estate))
+        {
+            if (read.As is { } line)
+                lines.Add(line);
+            else
+                aside.Add(read.Billed);
+        }
+        return new MappedBill(lines, aside);
+    }
+
+    /// <summary>Charge by charge.</summary>
+    /// <param name="charges">As the bill has them.</param>
+    /// <param name="mapping">How they are read.</param>
+    /// <param name="estate">Knows the buckets' regions and the price book's units.</param>
+    public static IEnumerable<ReadCharge> Read(IReadOnlyList<ForeignCharge> charges, BillMapping mapping, Estate estate)
+    {
         var prices = estate.PriceBook;
         var buckets = mapping.Resources.ToDictionary(r => r.Resource, r => r.Bucket is { } name ? estate.Find(name) : null);
         var items = mapping.Items.ToDictionary(i => (i.Item, i.Unit));
-        var (lines, aside) = (new List<ForecastRow>(), new List<ForeignCharge>());
         foreach (var charge in charges)
         {
             var item = items.GetValueOrDefault((charge.Item, charge.Unit));
-            if (
-                buckets.GetValueOrDefault(charge.Resource) is { } bucket
-                && item is { Tier: { } tier, Charge: { } of }
-                && (item.Times ?? ForeignUnit.Times(charge.Unit, of, prices, charge.Month)) is { } times
-            )
-            {
-                var unit = Units.Of(of, prices.Unit);
-                lines.Add(new(charge.Month, bucket.Name, bucket.Region, tier, of, charge.Quantity * times, unit, charge.Amount));
-            }
+            if (buckets.GetValueOrDefault(charge.Resource) is not { } bucket)
+                yield return new(charge, null, AsideBecause.NoBucket);
+            else if (item is not { Tier: { } tier, Charge: { } of })
+                yield return new(charge, null, AsideBecause.NoCharge);
+            else if ((item.Times ?? ForeignUnit.Times(charge.Unit, of, prices, charge.Month)) is not { } times)
+                yield return new(charge, null, AsideBecause.NoUnit);
             else
-                aside.Add(charge);
+            {
+                var (unit, quantity) = (Units.Of(of, prices.Unit), charge.Quantity * times);
+                yield return new(charge, new(charge.Month, bucket.Name, bucket.Region, tier, of, quantity, unit, charge.Amount), null);
+            }
         }
-        return new MappedBill(lines, aside);
     }
 
     /// <summary>The same summed up over its months.</summary>

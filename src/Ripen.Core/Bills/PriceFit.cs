@@ -19,8 +19,9 @@ public enum FitBy
 }
 
 /// <summary>A price of the price book, and what a bill makes of it.</summary>
-/// <param name="Region">Where.</param>
-/// <param name="Tier">Of what.</param>
+/// <param name="Region">Where, or whence.</param>
+/// <param name="To">The region that a transfer leads to; null for everything else.</param>
+/// <param name="Tier">Of what; null for a transfer.</param>
 /// <param name="Charge">What for.</param>
 /// <param name="UpTo">Where its band ends, in units; null for the last, and where there are none.</param>
 /// <param name="Was">As the price book has it: per unit (and month), or per 1,000.</param>
@@ -29,7 +30,8 @@ public enum FitBy
 /// <param name="Quantity">Units, requests or objects of the bill that it rests on.</param>
 public sealed record FittedPrice(
     string Region,
-    string Tier,
+    string? To,
+    string? Tier,
     Charge Charge,
     double? UpTo,
     double Was,
@@ -39,8 +41,9 @@ public sealed record FittedPrice(
 );
 
 /// <summary>How well a charge in a tier and region is met.</summary>
-/// <param name="Region">Where.</param>
-/// <param name="Tier">Of what.</param>
+/// <param name="Region">Where, or whence.</param>
+/// <param name="To">The region that a transfer leads to; null for everything else.</param>
+/// <param name="Tier">Of what; null for a transfer.</param>
 /// <param name="Charge">What for.</param>
 /// <param name="Billed">Money of the bill.</param>
 /// <param name="AsPriced">What the price book would charge for the same.</param>
@@ -49,7 +52,8 @@ public sealed record FittedPrice(
 /// <param name="Rows">Buckets' months.</param>
 public sealed record FitOfCharge(
     string Region,
-    string Tier,
+    string? To,
+    string? Tier,
     Charge Charge,
     double Billed,
     double AsPriced,
@@ -68,14 +72,25 @@ public sealed record FitOfCharge(
 /// <summary>
 /// Prices that meet a bill best, in the sense of least squares. Storage fills the bands of the price book with all of the bill that lies in
 /// the same region and tier, and each bucket pays its part times its scheme's factor, as <see cref="Billing.Bill"/> has it; what is asked are
-/// the prices of the bands. Early leaving and transfers are not asked: they are charged by first bands and by lines.
+/// the prices of the bands. Early leaving is charged by the first band, so that it says what that costs as well. A transfer's price is asked
+/// where all that a bucket is charged for goes one way: a bill does not say which of several it went.
 /// </summary>
 /// <param name="Prices">One for each that could be asked.</param>
 /// <param name="Charges">How well they meet the bill, the dearest first; what is free in the bill and in the price book is left
 /// out.</param>
 public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<FitOfCharge> Charges)
 {
-    private static readonly Charge[] Asked = [Charge.Storage, Charge.Writes, Charge.Reads, Charge.Moves, Charge.Recall, Charge.Watching];
+    private static readonly Charge[] Asked =
+    [
+        Charge.Storage,
+        Charge.EarlyLeave,
+        Charge.Writes,
+        Charge.Reads,
+        Charge.Moves,
+        Charge.Recall,
+        Charge.Watching,
+        Charge.Transfer,
+    ];
 
     /// <param name="bill">In units of the price book.</param>
     /// <param name="estate">Its price book says which bands and prices there are; its buckets, which scheme's factor holds.</param>
@@ -88,18 +103,21 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
             .ToDictionary(g => g.Key, g => g.Sum(l => l.Quantity));
         var groups = bill
             .Lines.Where(l => Asked.Contains(l.Charge))
-            .GroupBy(l => (l.Region, l.Tier, l.Charge))
+            .GroupBy(l => PriceOf(l, estate))
             .OrderByDescending(g => g.Sum(l => l.Amount))
-            .ThenBy(g => g.Key.Region, StringComparer.Ordinal)
-            .ThenBy(g => g.Key.Tier, StringComparer.Ordinal)
-            .ThenBy(g => g.Key.Charge);
+            .ThenBy(g => g.Key?.Region, StringComparer.Ordinal)
+            .ThenBy(g => g.Key?.To, StringComparer.Ordinal)
+            .ThenBy(g => g.Key?.Tier, StringComparer.Ordinal)
+            .ThenBy(g => g.Key?.Charge);
         foreach (var group in groups)
         {
-            var (region, tier, charge) = group.Key;
-            if (estate.PriceBook.FindRegion(region)?.PriceOf(tier) is not { } price)
+            if (group.Key is not { } key)
                 continue;
-            var bands = Bands(price, charge);
-            var rows = Rows([.. group], bands, estate, Given);
+            var (region, to, tier, charge) = key;
+            if (Bands(estate.PriceBook, region, to, tier, charge) is not { } bands)
+                continue;
+            var parts = group.GroupBy(l => l.Charge).Select(g => (Charge: g.Key, Rows: Rows([.. g], bands, estate, Given))).ToList();
+            var rows = parts.SelectMany(p => p.Rows).ToList();
             var was = bands.Select(b => b.Price.PerUnit).ToArray();
             if (rows.All(r => r.Amount == 0 && r.At(was) == 0))
                 continue;
@@ -109,6 +127,7 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
                     (b, i) =>
                         new FittedPrice(
                             region,
+                            to,
                             tier,
                             charge,
                             b.UpTo,
@@ -119,23 +138,27 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
                         )
                 )
             );
-            charges.Add(
-                new FitOfCharge(
+            charges.AddRange(
+                parts.Select(p => new FitOfCharge(
                     region,
+                    to,
                     tier,
-                    charge,
-                    rows.Sum(r => r.Amount + r.Given),
-                    rows.Sum(r => r.At(was) + r.Given),
-                    rows.Sum(r => r.At(fitted) + r.Given),
-                    rows.Max(r => Math.Abs(r.Amount - r.At(fitted))),
-                    rows.Count
-                )
+                    p.Charge,
+                    p.Rows.Sum(r => r.Amount + r.Given),
+                    p.Rows.Sum(r => r.At(was) + r.Given),
+                    p.Rows.Sum(r => r.At(fitted) + r.Given),
+                    p.Rows.Max(r => Math.Abs(r.Amount - r.At(fitted))),
+                    p.Rows.Count
+                ))
             );
 
             // A recall costs by the read as well; what reading asked is known, and its price is taken from the price book.
             double Given(ForecastRow line) =>
                 charge == Charge.Recall
-                    ? price.RecallRequests.For(reads.GetValueOrDefault((line.Month, line.Bucket, line.Region, line.Tier)))
+                    ? estate
+                        .PriceBook.FindRegion(region)!
+                        .PriceOf(tier!)!
+                        .RecallRequests.For(reads.GetValueOrDefault((line.Month, line.Bucket, line.Region, line.Tier)))
                     : 0;
         }
         return new PriceFit(prices, charges);
@@ -149,7 +172,7 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
                 .. Prices.Select(p => new PriceRow(
                     null,
                     p.Region,
-                    null,
+                    p.To,
                     p.Tier,
                     p.Charge == Charge.Moves ? "moves-in" : p.Charge.Name(),
                     null,
@@ -160,7 +183,33 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
         );
 
     /// <summary>From the price of one to the price as the price book writes it.</summary>
-    private static double Scale(Charge charge) => charge is Charge.Storage or Charge.Recall ? 1 : 1000;
+    private static double Scale(Charge charge) => charge is Charge.Storage or Charge.Recall or Charge.Transfer ? 1 : 1000;
+
+    /// <summary>By which price a line is charged; null where that cannot be told.</summary>
+    private static (string Region, string? To, string? Tier, Charge Charge)? PriceOf(ForecastRow line, Estate estate) =>
+        line.Charge == Charge.EarlyLeave ? (line.Region, null, line.Tier, Charge.Storage)
+        : line.Charge != Charge.Transfer ? (line.Region, null, line.Tier, line.Charge)
+        : Ways(estate.Find(line.Bucket)!, estate) is [var way] ? (way.From, way.To, null, Charge.Transfer)
+        : null;
+
+    /// <summary>From where to where a bucket is charged for what is carried: its own copies, and what comes from local arrays.</summary>
+    private static List<(string From, string To)> Ways(Bucket bucket, Estate estate) =>
+        [
+            .. bucket
+                .CopyTo.Select(c => (bucket.Region, estate.Find(c.Bucket)!.Region))
+                .Concat(estate.Arrays.Where(a => a.Bucket == bucket.Name).Select(a => (a.Region, bucket.Region)))
+                .Distinct(),
+        ];
+
+    /// <summary>Null where the price book has none.</summary>
+    private static IReadOnlyList<StorageBand>? Bands(PriceBook prices, string region, string? to, string? tier, Charge charge) =>
+        to is not null
+            ? prices.FindTransfer(region, to) is { } line
+                ? [new StorageBand { Price = line.Price }]
+                : null
+            : prices.FindRegion(region)?.PriceOf(tier!) is { } price
+                ? Bands(price, charge)
+                : null;
 
     private static IReadOnlyList<StorageBand> Bands(TierPrice price, Charge charge) =>
         charge switch
@@ -201,15 +250,15 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
                         .Select(bucket =>
                         {
                             var (quantity, given) = (bucket.Sum(l => l.Quantity), givenFor(bucket.First()));
-                            var factor =
-                                bucket.First().Charge == Charge.Storage
-                                    ? estate.PriceBook.FindScheme(estate.Find(bucket.Key)!.Scheme)!.StorageFactor
-                                    : 1;
-                            return new Row(
-                                [.. Filled(bands, total).Select(q => total > 0 ? q * quantity / total * factor : 0)],
-                                bucket.Sum(l => l.Amount) - given,
-                                given
-                            );
+                            var charge = bucket.First().Charge;
+                            var factor = charge is Charge.Storage or Charge.EarlyLeave
+                                ? estate.PriceBook.FindScheme(estate.Find(bucket.Key)!.Scheme)!.StorageFactor
+                                : 1;
+                            var filled =
+                                charge == Charge.EarlyLeave
+                                    ? bands.Select((_, i) => i == 0 ? quantity : 0)
+                                    : Filled(bands, total).Select(q => total > 0 ? q * quantity / total : 0);
+                            return new Row([.. filled.Select(q => q * factor)], bucket.Sum(l => l.Amount) - given, given);
                         });
                 }),
         ];

@@ -66,9 +66,16 @@ public sealed record BillReading(
     PriceFit Fit
 );
 
+/// <summary>Some rows of a bill, in its order of months, resources and items.</summary>
+/// <param name="InAll">How many there are of those that were asked for.</param>
+/// <param name="Rows">From the asked one on.</param>
+public sealed record BilledRows(int InAll, IReadOnlyList<ReadCharge> Rows);
+
 /// <summary>Bills from elsewhere: brought, mapped, and prices fitted to them. Nothing of the estate is changed.</summary>
 internal static class BillEndpoints
 {
+    private const int MostRows = 1000;
+
     public static void MapBills(this RouteGroupBuilder api)
     {
         var bills = api.MapGroup("/bills").WithTags("Bills");
@@ -85,6 +92,10 @@ internal static class BillEndpoints
             .MapPut("/{id:int}/mapping", Map)
             .WithName("mapBill")
             .WithSummary("Says which bucket a resource is and what an item is; what is not named stays as it is.");
+        bills
+            .MapGet("/{id:int}/rows", ReadRows)
+            .WithName("readBillRows")
+            .WithSummary("What a bill says, row by row, and how each is read; rows that say the same of a month are one.");
         bills.MapDelete("/{id:int}", Remove).WithName("removeBill").WithSummary("Forgets a bill.");
         bills
             .MapGet("/{id:int}/prices", ReadPrices)
@@ -146,6 +157,34 @@ internal static class BillEndpoints
         await current.Get(cancel) is not { } view ? Problems.NoEstate()
         : await store.Find(id, cancel) is { } bill ? TypedResults.Ok(Look(bill, view, provider))
         : NoBill(id);
+
+    private static async Task<Results<Ok<BilledRows>, ProblemHttpResult>> ReadRows(
+        int id,
+        CurrentEstate current,
+        BillStore store,
+        CancellationToken cancel,
+        [Description("Only what is left aside.")] bool aside = false,
+        [Description("How many to pass over.")] int offset = 0,
+        [Description("At most so many, 1 to 1,000.")] int limit = 100
+    )
+    {
+        if (await current.Get(cancel) is not { } view)
+            return Problems.NoEstate();
+        if (offset < 0)
+            return Problems.Invalid("out-of-range", "?offset", "The offset is 0 or more.");
+        if (limit is < 1 or > MostRows)
+            return Problems.Invalid("out-of-range", "?limit", $"The limit is from 1 to {MostRows}.");
+        if (await store.Find(id, cancel) is not { } bill)
+            return NoBill(id);
+        var rows = MappedBill
+            .Read(bill.Charges, bill.Mapping, view.Estate)
+            .Where(r => !aside || r.Aside is not null)
+            .OrderBy(r => r.Billed.Month.FirstDay)
+            .ThenBy(r => r.Billed.Resource, StringComparer.Ordinal)
+            .ThenBy(r => r.Billed.Item, StringComparer.Ordinal)
+            .ToList();
+        return TypedResults.Ok(new BilledRows(rows.Count, [.. rows.Skip(offset).Take(limit)]));
+    }
 
     private static async Task<Results<Ok<BillReading>, ProblemHttpResult>> Map(
         int id,

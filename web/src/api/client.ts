@@ -142,6 +142,7 @@ export type TierMoveOrder = Schemas["TierMoveOrder"];
 export type KeepingReading = Schemas["KeepingReading"];
 export type KeepingConflict = Schemas["KeepingConflict"];
 export type NightReading = Schemas["NightReading"];
+export type AsideBecause = Schemas["AsideBecause"];
 export type PricedTerm = Schemas["PricedTerm"];
 export type ScheduleTerm = Schemas["ScheduleTerm"];
 export type EstateAdvice = Schemas["EstateAdvice"];
@@ -702,6 +703,9 @@ export const readBill = (id: number) => value(client.GET("/api/bills/{id}", ofNu
 
 export const mapBill = (id: number, body: Schemas["BillMapping"]) =>
   value(client.PUT("/api/bills/{id}/mapping", { ...ofNumber(id), body }));
+
+export const readBillRows = (id: number, aside: boolean, limit: number) =>
+  value(client.GET("/api/bills/{id}/rows", { params: { path: { id }, query: { aside, limit } } }));
 
 export const removeBill = (id: number) => value(client.DELETE("/api/bills/{id}", ofNumber(id)));
 

@@ -55,6 +55,8 @@ export const keys = {
   prices: ["prices"],
   bills: ["bills"],
   bill: (id: number) => ["bills", id],
+  rowsOfBill: (id: number) => ["bills", id, "rows"],
+  billRows: (id: number, aside: boolean, limit: number) => ["bills", id, "rows", aside, limit],
   budgets: ["budgets"],
   runningBudgets: ["budgets", "running"],
   budget: (id: number) => ["budgets", id],

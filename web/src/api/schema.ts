@@ -1418,6 +1418,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bills/{id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a bill says, row by row, and how each is read; rows that say the same of a month are one. */
+        get: operations["readBillRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bills/{id}/prices": {
         parameters: {
             query?: never;
@@ -3778,6 +3795,8 @@ export interface components {
             arrays: components["schemas"]["ArrayReading"][];
             axis: components["schemas"]["AgeAxis"];
         };
+        /** @enum {unknown} */
+        AsideBecause: "no-bucket" | "no-charge" | "no-unit";
         Assumption: {
             growth?: null | components["schemas"]["GrowthAssumption"];
             reading?: null | components["schemas"]["ReadingAssumption"];
@@ -3986,6 +4005,11 @@ export interface components {
             bucket: null | string;
             /** Format: double */
             amount: number;
+        };
+        BilledRows: {
+            /** Format: int32 */
+            inAll: number;
+            rows: components["schemas"]["ReadCharge"][];
         };
         /** @enum {unknown} */
         BillingMonth: "calendar" | "thirty-days";
@@ -4865,7 +4889,8 @@ export interface components {
         FitBy: "rows" | "one-factor" | "nothing";
         FitOfCharge: {
             region: string;
-            tier: string;
+            to: null | string;
+            tier: null | string;
             charge: components["schemas"]["Charge"];
             /** Format: double */
             billed: number;
@@ -4884,7 +4909,8 @@ export interface components {
         };
         FittedPrice: {
             region: string;
-            tier: string;
+            to: null | string;
+            tier: null | string;
             charge: components["schemas"]["Charge"];
             /** Format: double */
             upTo: null | number;
@@ -4940,6 +4966,16 @@ export interface components {
             money: number;
             /** Format: double */
             bytesAtEnd: number;
+        };
+        ForeignCharge: {
+            month: components["schemas"]["Month"];
+            resource: string;
+            item: string;
+            unit: string;
+            /** Format: double */
+            quantity: number;
+            /** Format: double */
+            amount: number;
         };
         FoundMailReading: {
             /** Format: int64 */
@@ -6145,6 +6181,11 @@ export interface components {
             fromAge: number;
             /** Format: double */
             shareOfObjectsPerDay: number;
+        };
+        ReadCharge: {
+            billed: components["schemas"]["ForeignCharge"];
+            as: null | components["schemas"]["ForecastRow"];
+            aside: null | components["schemas"]["AsideBecause"];
         };
         ReadingAssumption: {
             bucket?: null | string;
@@ -9785,6 +9826,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BillReading"];
+                };
+            };
+        };
+    };
+    readBillRows: {
+        parameters: {
+            query?: {
+                /** @description Only what is left aside. */
+                aside?: boolean;
+                /** @description How many to pass over. */
+                offset?: number;
+                /** @description At most so many, 1 to 1,000. */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BilledRows"];
                 };
             };
         };

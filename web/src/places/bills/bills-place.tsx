@@ -13,6 +13,7 @@ import { FilePicker } from "../../ui/file-picker";
 import { usePageTitle } from "../../ui/page-title";
 import { FitPart } from "./fit-part";
 import { MappingPart } from "./mapping-part";
+import { RowsPart } from "./rows-part";
 
 const roles = ["date", "resource", "item", "unit", "quantity", "amount", "currency"];
 
@@ -152,6 +153,7 @@ function Chosen({ id }: { id: number }) {
       </p>
       <FitPart bill={bill.data} />
       <MappingPart bill={bill.data} />
+      <RowsPart bill={bill.data} />
     </div>
   );
 }

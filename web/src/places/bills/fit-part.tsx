@@ -12,7 +12,7 @@ const found: Record<Exclude<FitBy, "rows">, string> = {
   nothing: "nothing of it lies there",
 };
 
-const per: Record<string, string> = { storage: "a unit and month", recall: "a unit" };
+const per: Record<string, string> = { storage: "a unit and month", recall: "a unit", transfer: "a unit" };
 
 /** The prices that meet the bill best, how well they do, and the bill beside the meter. */
 export function FitPart({ bill }: { bill: BillReading }) {
@@ -55,16 +55,23 @@ export function FitPart({ bill }: { bill: BillReading }) {
             </thead>
             <tbody>
               {charges.flatMap((of) => {
-                const own = prices.filter((p) => p.region === of.region && p.tier === of.tier && p.charge === of.charge);
+                const by = of.charge === "early-leave" ? "storage" : of.charge;
+                const same = prices.filter(
+                  (p) => p.region === of.region && p.to === of.to && p.tier === of.tier && p.charge === by,
+                );
+                const own = of.charge === "early-leave" ? same.slice(0, 1) : same;
                 return own.map((p, i) => (
                   <tr
-                    key={`${of.region} ${of.tier} ${of.charge} ${p.upTo}`}
+                    key={`${of.region} ${of.to} ${of.tier} ${of.charge} ${p.upTo}`}
                     className={`align-top ${i === own.length - 1 ? "border-b border-hairline" : ""}`}
                   >
                     {i === 0 && (
                       <>
                         <th scope="rowgroup" rowSpan={own.length} className="py-0.5 text-left font-normal">
-                          {of.charge}, {tierName(of.tier)}, {regionName(of.region)}
+                          {of.charge},{" "}
+                          {of.tier
+                            ? `${tierName(of.tier)}, ${regionName(of.region)}`
+                            : `${regionName(of.region)} to ${regionName(of.to ?? "")}`}
                         </th>
                         <td rowSpan={own.length} className="pl-4">
                           {money(of.billed)}
@@ -83,7 +90,7 @@ export function FitPart({ bill }: { bill: BillReading }) {
                     <td className="pl-4">{price(p.was)}</td>
                     <td className={`pl-4 font-semibold ${tone((p.fitted - p.was) * 1e6)}`}>{price(p.fitted)}</td>
                     <td className="pl-4 text-left text-ink-soft">
-                      {per[of.charge] ?? "a thousand"}
+                      {of.charge === "early-leave" ? "the first band of storage" : (per[of.charge] ?? "a thousand")}
                       {own.length > 1 && (p.upTo == null ? ", above that" : `, up to ${count(p.upTo)}`)}
                       {p.how !== "rows" && `; ${found[p.how]}`}
                     </td>
@@ -96,7 +103,8 @@ export function FitPart({ bill }: { bill: BillReading }) {
       )}
       <p className="mt-1 text-sm text-ink-soft">
         Least squares over the bill's months and buckets, with the bands of your price book. Differences are against the bill.
-        Early leaving and transfers are not fitted.
+        Early leaving costs what the first band of storage does; a transfer is fitted where all that a bucket is charged for goes
+        one way, a recall at its ordinary speed.
       </p>
       <table className="mt-4 text-right text-sm">
         <thead className="text-ink-soft">

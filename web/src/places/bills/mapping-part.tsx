@@ -17,7 +17,10 @@ export function MappingPart({ bill }: { bill: BillReading }) {
     // One after the other: a number is typed digit by digit, and the last one has to stay.
     scope: { id: `bill-${bill.card.id}` },
     mutationFn: (mapping: Parameters<typeof mapBill>[1]) => mapBill(bill.card.id, mapping),
-    onSuccess: (after) => queries.setQueryData(keys.bill(bill.card.id), after),
+    onSuccess: (after) => {
+      queries.setQueryData(keys.bill(bill.card.id), after);
+      void queries.invalidateQueries({ queryKey: keys.rowsOfBill(bill.card.id) });
+    },
   });
   const resources = useCapped(bill.resources, 40);
   const items = useCapped(bill.items, 40);
