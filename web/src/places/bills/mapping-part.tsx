@@ -40,7 +40,7 @@ export function MappingPart({ bill }: { bill: BillReading }) {
           <tbody>
             {resources.shown.map((r) => (
               <tr key={r.resource} className="border-b border-hairline">
-                <th scope="row" className="py-0.5 text-left font-normal break-all">
+                <th scope="row" className="py-0.5 text-left font-normal wrap-anywhere">
                   {r.resource || "nothing in particular"}
                 </th>
                 <td className="pl-4 text-right">{money(r.amount)}</td>
@@ -96,7 +96,7 @@ function Item({ item, onChange }: { item: BilledItem; onChange: (next: Named) =>
   const about = `${name || "nothing in particular"}, ${unit || "no unit"}`;
   return (
     <tr className="border-b border-hairline">
-      <th scope="row" className="py-0.5 text-left font-normal break-all">
+      <th scope="row" className="py-0.5 text-left font-normal wrap-anywhere">
         {name || "nothing in particular"}
         <span className="text-ink-soft">
           {" "}
@@ -123,7 +123,7 @@ function Item({ item, onChange }: { item: BilledItem; onChange: (next: Named) =>
           aria-label={`Units of ${about}`}
           className="w-24"
           digits={6}
-          placeholder={item.namedTimes === null ? "not known" : count(item.namedTimes, 6)}
+          placeholder={item.namedTimes == null ? "not known" : count(item.namedTimes, 6)}
           value={times}
           onChange={(next, isEmpty) => (next !== null || isEmpty) && next !== times && onChange({ ...named, times: next })}
         />

@@ -70,8 +70,8 @@ export function RowsPart({ bill }: { bill: BillReading }) {
                   className="border-b border-hairline align-baseline"
                 >
                   <td className="py-0.5 whitespace-nowrap">{month(billed.month)}</td>
-                  <td className="pl-4 break-all">{billed.resource || "nothing in particular"}</td>
-                  <td className="pl-4 break-all">{billed.item || "nothing in particular"}</td>
+                  <td className="pl-4 wrap-anywhere">{billed.resource || "nothing in particular"}</td>
+                  <td className="pl-4 wrap-anywhere">{billed.item || "nothing in particular"}</td>
                   <td className="pl-4 text-right whitespace-nowrap">
                     {many(billed.quantity)} {billed.unit}
                   </td>
