@@ -427,6 +427,9 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Click(page.Button("Move everything under logs/ to another tier…"));
         page.See("1 object, 9 MB, leave");
         page.See("the first byte takes 18 hours");
+        page.Click(() => page.Find("[role=dialog] summary"));
+        page.See("moved in");
+        Assert.Empty(Accessibility.Violations(page.Browser));
         Assert.Equal("counter", (await Tier())!);
         page.Click(page.Button("Move now"));
         page.Gone("Move now");

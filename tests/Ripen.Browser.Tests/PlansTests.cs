@@ -51,6 +51,10 @@ public sealed class PlansTests(DemoFixture demo) : IClassFixture<DemoFixture>, I
         page.Open("/plans/books-every-night");
         page.See("at this speed");
         page.See("250 GB");
+        // What it costs opens into quantities and prices.
+        page.Click(() => page.Find("#restore button[aria-label^='Why'][aria-label$='Ordinary']"));
+        page.See("Ordinary, is the sum of");
+        page.See("÷ 1,000 ×");
         page.Click(page.Button("Rehearse this restore now"));
         page.See("charged. Rehearse it?");
         Assert.Empty(Accessibility.Violations(page.Browser));

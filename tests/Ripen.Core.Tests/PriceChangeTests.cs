@@ -224,8 +224,52 @@ public sealed class PriceChangeTests
     [Fact]
     public void A_table_gives_back_the_book_it_was_made_of_and_says_which_row_is_wrong()
     {
-        var book = Resting([new() { UpTo = 5, Price = new(0.05) }, All(0.03)], From(new(2028, 2, 15), All(0.06))).PriceBook;
+        var prices = Resting([new() { UpTo = 5, Price = new(0.05) }, All(0.03)], From(new(2028, 2, 15), All(0.06))).PriceBook;
+        var disks = new DeviceClass
+        {
+            Id = "disk",
+            Count = 2,
+            BytesEach = 1000,
+            Price = 300,
+            LifeMonths = 60,
+        };
+        var book = prices with
+        {
+            Regions = [prices.Regions[0] with { Devices = [disks] }, .. prices.Regions.Skip(1)],
+            Agreements = new()
+            {
+                Fixed = [Agreed("support", 95)],
+                Allowances =
+                [
+                    new()
+                    {
+                        Id = "reads",
+                        Name = "Reads",
+                        Charge = Charge.Reads,
+                        Quantity = 2000,
+                        Tier = prices.Tiers[0].Id,
+                    },
+                ],
+                Commitments =
+                [
+                    new()
+                    {
+                        Id = "years",
+                        Name = "Years",
+                        Amount = 1120,
+                        Discount = 0.06,
+                        Region = prices.Regions[0].Id,
+                    },
+                ],
+            },
+        };
         var rows = PriceRows.Of(book).ToList();
+        string[] agreed = ["fixed", "allowance", "commitment", "discount", "device"];
+        Assert.Equal(
+            [("fixed", 95), ("allowance", 2000), ("commitment", 1120), ("discount", 0.06), ("device", 300)],
+            rows.Where(r => agreed.Contains(r.Charge)).Select(r => (r.Charge, r.Amount))
+        );
+        var support = rows.Single(r => r.Charge == "fixed");
         var zero = rows.Where(r => r.From is null).Select(r => r with { Amount = 0 }).ToList();
         var cleared = PriceRows.Apply(book with { Changes = [] }, zero);
         Assert.All(PriceRows.Of(cleared.Value), r => Assert.Equal(0, r.Amount));
@@ -240,8 +284,19 @@ public sealed class PriceChangeTests
                 (rows[0] with { Speed = "attic" }, "$[0].speed"),
                 (rows[0] with { Amount = -1 }, "$[0].amount"),
                 (rows[0] with { Charge = "transfer", To = "attic" }, "$[0].to"),
+                (support with { Agreement = "attic" }, "$[0].agreement"),
+                (support with { Charge = "device" }, "$[0].agreement"),
+                (support with { From = new(2028, 2, 15) }, "$[0].from"),
             }
         )
             Assert.Contains(PriceRows.Apply(book, [row]).Problems, p => p.Path == path);
+
+        static FixedAmount Agreed(string id, double amount) =>
+            new()
+            {
+                Id = id,
+                Name = id,
+                Amount = amount,
+            };
     }
 }

@@ -4,13 +4,15 @@ namespace Ripen.Core.Pricing;
 
 /// <summary>One amount of a price book: a line of a table.</summary>
 /// <param name="From">The first day on which it holds; null for now.</param>
-/// <param name="Region">Where, or whence.</param>
+/// <param name="Region">Where, or whence; empty for an agreement that is for all of them.</param>
 /// <param name="To">The region that a transfer leads to; null for everything else.</param>
 /// <param name="Tier">Null for what leaves a region.</param>
 /// <param name="Charge">One of <see cref="PriceRows.Charges"/>.</param>
 /// <param name="Speed">The id of a recall speed; null for the ordinary one.</param>
 /// <param name="UpTo">Where its band ends, in units; null for the last.</param>
-/// <param name="Amount">Money: per unit and month (storage), per unit (recall, transfers), per 1,000 (all else).</param>
+/// <param name="Amount">Money: per unit and month (storage), per unit (recall, transfers), a month (fixed, commitment), for one (device), per
+/// 1,000 (all else); units a month of an allowance; the share of a discount.</param>
+/// <param name="Agreement">The id of the agreement or class of devices; null for prices of what is used.</param>
 public sealed record PriceRow(
     DateOnly? From,
     string Region,
@@ -19,16 +21,19 @@ public sealed record PriceRow(
     string Charge,
     string? Speed,
     double? UpTo,
-    double Amount
+    double Amount,
+    string? Agreement = null
 );
 
 /// <summary>A price book's amounts as a table, and amounts of a table in a price book.</summary>
 public static class PriceRows
 {
     public static IReadOnlyList<string> Charges { get; } =
-    ["storage", "writes", "reads", "moves-in", "recall-requests", "recall", "watching", "transfer", "transfer-out"];
+    ["storage", "writes", "reads", "moves-in", "recall-requests", "recall", "watching", "transfer", "transfer-out", .. AgreedCharges];
 
-    /// <summary>Amounts that hold now, then those of days to come.</summary>
+    private static string[] AgreedCharges => ["fixed", "allowance", "commitment", "discount", "device"];
+
+    /// <summary>Amounts that hold now, those of days to come, and what is agreed beside them.</summary>
     public static IEnumerable<PriceRow> Of(PriceBook prices) =>
         Of(
                 null,
@@ -40,7 +45,29 @@ public static class PriceRows
                 }),
                 prices.Transfers.Select(t => (t.From, t.To, t.Price))
             )
-            .Concat(prices.Changes.SelectMany(c => Of(c.From, c.Regions, c.Transfers.Select(t => (t.From, t.To, t.Price)))));
+            .Concat(prices.Changes.SelectMany(c => Of(c.From, c.Regions, c.Transfers.Select(t => (t.From, t.To, t.Price)))))
+            .Concat(OfAgreements(prices));
+
+    private static IEnumerable<PriceRow> OfAgreements(PriceBook prices)
+    {
+        foreach (var amount in prices.Agreements.Fixed)
+            yield return Row("fixed", amount, amount.Amount);
+        foreach (var allowance in prices.Agreements.Allowances)
+            yield return Row("allowance", allowance, allowance.Quantity, allowance.Tier);
+        foreach (var commitment in prices.Agreements.Commitments)
+        {
+            yield return Row("commitment", commitment, commitment.Amount);
+            yield return Row("discount", commitment, commitment.Discount);
+        }
+        foreach (var region in prices.Regions)
+        {
+            foreach (var devices in region.Devices.Where(d => d.LifeMonths > 0))
+                yield return new(null, region.Id, null, null, "device", null, null, devices.Price, devices.Id);
+        }
+
+        static PriceRow Row(string charge, Agreed agreed, double amount, string? tier = null) =>
+            new(null, agreed.Region ?? "", null, tier, charge, null, null, amount, agreed.Id);
+    }
 
     private static IEnumerable<PriceRow> Of(
         DateOnly? from,
@@ -88,8 +115,10 @@ public static class PriceRows
             Check(rows[i], $"$[{i}]", prices, findings);
         if (findings.Problems.Count > 0)
             return new(findings.Problems);
-        var now = rows.Where(r => r.From is null).ToList();
+        var now = rows.Where(r => r.From is null && !AgreedCharges.Contains(r.Charge)).ToList();
         var book = now.Count > 0 ? prices.With(ListOf(new PriceChange { From = default }, now, prices)) : prices;
+        foreach (var row in rows.Where(r => AgreedCharges.Contains(r.Charge)))
+            book = WithAgreed(book, row);
         foreach (var day in rows.Where(r => r.From is not null).GroupBy(r => r.From!.Value).OrderBy(g => g.Key))
         {
             var known = book.Changes.FirstOrDefault(c => c.From == day.Key);
@@ -97,6 +126,44 @@ public static class PriceRows
             book = book with { Changes = [.. book.Changes.Where(c => c.From != day.Key).Append(change).OrderBy(c => c.From)] };
         }
         return new(book);
+    }
+
+    private static PriceBook WithAgreed(PriceBook prices, PriceRow row)
+    {
+        var agreed = prices.Agreements;
+        return row.Charge switch
+        {
+            "fixed" => prices with { Agreements = agreed with { Fixed = Put(agreed.Fixed, f => f with { Amount = row.Amount }) } },
+            "allowance" => prices with
+            {
+                Agreements = agreed with { Allowances = Put(agreed.Allowances, a => a with { Quantity = row.Amount }) },
+            },
+            "commitment" => prices with
+            {
+                Agreements = agreed with { Commitments = Put(agreed.Commitments, c => c with { Amount = row.Amount }) },
+            },
+            "discount" => prices with
+            {
+                Agreements = agreed with { Commitments = Put(agreed.Commitments, c => c with { Discount = row.Amount }) },
+            },
+            _ => prices with
+            {
+                Regions =
+                [
+                    .. prices.Regions.Select(r =>
+                        r.Id == row.Region
+                            ? r with
+                            {
+                                Devices = [.. r.Devices.Select(d => d.Id == row.Agreement ? d with { Price = row.Amount } : d)],
+                            }
+                            : r
+                    ),
+                ],
+            },
+        };
+
+        List<T> Put<T>(IReadOnlyList<T> all, Func<T, T> change)
+            where T : Agreed => [.. all.Select(a => a.Id == row.Agreement ? change(a) : a)];
     }
 
     private static PriceChange ListOf(PriceChange known, List<PriceRow> rows, PriceBook amounts)
@@ -168,8 +235,24 @@ public static class PriceRows
             $"{at}.charge",
             $"'{row.Charge}' is no charge; write one of {string.Join(", ", Charges)}."
         );
-        findings.Require(region is not null, "unknown-reference", $"{at}.region", $"There is no region '{row.Region}'.");
         findings.Require(row.Amount is >= 0 and <= Limits.Whole, "out-of-range", $"{at}.amount", "An amount is 0 or more.");
+        if (AgreedCharges.Contains(row.Charge))
+        {
+            findings.Require(
+                IsKnown(row, prices),
+                "unknown-reference",
+                $"{at}.agreement",
+                $"The price book has no {row.Charge} '{row.Agreement}'{(row.Charge == "device" ? $" in '{row.Region}'" : "")}."
+            );
+            findings.Require(
+                row.From is null,
+                "unknown-reference",
+                $"{at}.from",
+                "What is agreed holds for its own months; leave the day out."
+            );
+            return;
+        }
+        findings.Require(region is not null, "unknown-reference", $"{at}.region", $"There is no region '{row.Region}'.");
         if (row.Charge == "transfer")
             findings.Require(
                 prices.FindTransfer(row.Region, row.To ?? "") is not null,
@@ -185,4 +268,13 @@ public static class PriceRows
                 $"'{row.Region}' does not offer '{row.Tier}'{(row.Speed is null ? "" : $" at the speed '{row.Speed}'")}."
             );
     }
+
+    private static bool IsKnown(PriceRow row, PriceBook prices) =>
+        row.Charge switch
+        {
+            "fixed" => prices.Agreements.Fixed.Any(f => f.Id == row.Agreement),
+            "allowance" => prices.Agreements.Allowances.Any(a => a.Id == row.Agreement),
+            "device" => prices.FindRegion(row.Region)?.Devices.Any(d => d.Id == row.Agreement && d.LifeMonths > 0) ?? false,
+            _ => prices.Agreements.Commitments.Any(c => c.Id == row.Agreement),
+        };
 }

@@ -10,10 +10,13 @@ internal static class PriceTable
 {
     private static readonly string[] Columns = ["from", "region", "to", "tier", "charge", "speed", "upTo", "amount"];
 
+    /// <summary>Not there in tables of prices alone.</summary>
+    private const string Agreement = "agreement";
+
     public static void Write(IEnumerable<PriceRow> rows, TextWriter writer)
     {
         using var csv = CsvWriter.Create(writer, new CsvWriterOptions(), leaveOpen: true);
-        csv.WriteHeader(Columns);
+        csv.WriteHeader([.. Columns, Agreement]);
         foreach (var row in rows)
             csv.WriteRecord([
                 row.From?.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture) ?? "",
@@ -24,6 +27,7 @@ internal static class PriceTable
                 row.Speed ?? "",
                 row.UpTo?.ToString("R", CultureInfo.InvariantCulture) ?? "",
                 row.Amount.ToString("R", CultureInfo.InvariantCulture),
+                row.Agreement ?? "",
             ]);
     }
 
@@ -50,7 +54,8 @@ internal static class PriceTable
                     Field("charge") ?? "",
                     Field("speed"),
                     Field("upTo") is { } limit ? Number(limit, $"{at}.upTo") : null,
-                    Number(Field("amount") ?? "", $"{at}.amount")
+                    Number(Field("amount") ?? "", $"{at}.amount"),
+                    Field(Agreement)
                 )
             );
 
