@@ -101,13 +101,15 @@ public sealed class PriceHttpTests : IDisposable
     {
         var csv = await server.Http.GetStringAsync(new Uri("/api/prices/rows.csv", UriKind.Relative));
         var lines = csv.Trim().Split('\n').Select(l => l.Trim()).ToList();
-        Assert.Equal("from,region,to,tier,charge,speed,upTo,amount", lines[0]);
+        Assert.Equal("from,region,to,tier,charge,speed,upTo,amount,agreement", lines[0]);
         var (prices, _) = await Prices();
         Assert.Equal(prices.ToJsonString(), (await Rows(csv)).Body.ToJsonString());
         var row = lines.FindIndex(l => l.Contains(",writes,", StringComparison.Ordinal));
-        var other = lines[row][..(lines[row].LastIndexOf(',') + 1)];
+        var other = string.Join(',', lines[row].Split(',')[..7]) + ",";
         var changed = (await Rows($"{lines[0]}\n{other}123.5\n")).Body;
         Assert.Equal(123.5, (double)Counter(changed)["writes"]!);
+        var supported = (await Rows($"{lines[0]}\n,aldmouth,,,fixed,,,97,support\n")).Body;
+        Assert.Equal(97, (double)supported["agreements"]!["fixed"]![0]!["amount"]!);
         foreach (
             var (text, code) in new[]
             {
@@ -115,6 +117,7 @@ public sealed class PriceHttpTests : IDisposable
                 ($"{lines[0]}\n{other}dear\n", "not-a-number"),
                 ($"{lines[0]}\n01.02.2027{other}1\n", "not-a-date"),
                 ($"{lines[0]}\n,attic,,counter,writes,,,1\n", "unknown-reference"),
+                ($"{lines[0]}\n,,,,fixed,,,1,attic\n", "unknown-reference"),
             }
         )
         {
