@@ -107,6 +107,14 @@ public sealed class BoardTests : IDisposable
     }
 
     [Fact]
+    public async Task Asked_for_nothing_in_particular_it_is_the_estate_in_its_order()
+    {
+        var board = (await server.Get("/api/estate/board")).Body;
+        Assert.Equal((int)board["matching"]!, board["buckets"]!.AsArray().Count);
+        Assert.Equal(Names(await Board("sort=estate&months=120&offset=0&limit=200&descending=false")), Names(board));
+    }
+
+    [Fact]
     public async Task One_bucket_is_told_as_the_board_tells_it()
     {
         var row = (await Board("find=port-sonar&on=2028-02-14"))["buckets"]![0]!;

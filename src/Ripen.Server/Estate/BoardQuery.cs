@@ -28,22 +28,19 @@ public enum BoardOrder
 /// <param name="Descending">Largest first for figures, Z to A for names.</param>
 /// <param name="Offset">How many matching buckets to pass over.</param>
 /// <param name="Limit">At most so many rows, 1 to 500.</param>
-// What may be left out is not annotated so: the generator of request delegates writes typeof(string?), which does not compile.
-#nullable disable annotations
 public sealed record BoardQuery(
     [FromQuery(Name = "on")] DateOnly? On = null,
     [FromQuery(Name = "months")] int Months = Horizon.Default,
-    [FromQuery(Name = "find")] string Find = null,
-    [FromQuery(Name = "region")] string Region = null,
-    [FromQuery(Name = "tier")] string Tier = null,
-    [FromQuery(Name = "state")] string[] State = null,
+    [FromQuery(Name = "find")] string? Find = null,
+    [FromQuery(Name = "region")] string? Region = null,
+    [FromQuery(Name = "tier")] string? Tier = null,
+    [FromQuery(Name = "state")] string[]? State = null,
     [FromQuery(Name = "costFrom")] double? CostFrom = null,
     [FromQuery(Name = "sort")] string Sort = "estate",
     [FromQuery(Name = "descending")] bool Descending = false,
     [FromQuery(Name = "offset")] int Offset = 0,
     [FromQuery(Name = "limit")] int Limit = 200
 )
-#nullable restore annotations
 {
     /// <summary>Rows of one answer.</summary>
     public const int MostRows = 500;
