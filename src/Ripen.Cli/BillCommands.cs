@@ -101,7 +101,7 @@ internal static class BillCommands
             [id, aside],
             async (http, parsed) =>
             {
-                const int page = 1000;
+                const int page = 10_000;
                 for (int offset = 0, inAll = 1; offset < inAll; offset += page)
                 {
                     var path =

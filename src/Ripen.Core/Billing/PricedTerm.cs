@@ -119,7 +119,8 @@ public sealed record PricedTerm(
         ];
         if (entered is not null)
         {
-            terms.Add(Many(prices, Charge.Moves, region.Id, to!, "moved in", objects - bundled, entered.MovesIn));
+            var moved = $"moved in from {prices.Tiers[prices.Coldness(from)].Name}";
+            terms.Add(Many(prices, Charge.Moves, region.Id, to!, moved, objects - bundled, entered.MovesIn));
             terms.Add(Many(prices, Charge.Reads, region.Id, from, "read to be bundled", bundled, left.Reads));
             terms.Add(Many(prices, Charge.Writes, region.Id, to!, "bundles written", bundles, entered.Writes));
         }

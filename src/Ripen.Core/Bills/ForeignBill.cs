@@ -97,7 +97,7 @@ public enum AsideBecause
 /// <param name="Billed">As the bill has it.</param>
 /// <param name="As">As this estate knows it, in units of the price book; null where it is left aside.</param>
 /// <param name="Aside">Why; null where it is not.</param>
-public sealed record ReadCharge(ForeignCharge Billed, ForecastRow? As, AsideBecause? Aside);
+public sealed record BilledRow(ForeignCharge Billed, ForecastRow? As, AsideBecause? Aside);
 
 /// <summary>A bill from elsewhere in the lines that this estate knows.</summary>
 /// <param name="Lines">What is mapped, by month, bucket, tier and charge, in units of the price book.</param>
@@ -124,7 +124,7 @@ public sealed record MappedBill(IReadOnlyList<ForecastRow> Lines, IReadOnlyList<
     /// <param name="charges">As the bill has them.</param>
     /// <param name="mapping">How they are read.</param>
     /// <param name="estate">Knows the buckets' regions and the price book's units.</param>
-    public static IEnumerable<ReadCharge> Read(IReadOnlyList<ForeignCharge> charges, BillMapping mapping, Estate estate)
+    public static IEnumerable<BilledRow> Read(IReadOnlyList<ForeignCharge> charges, BillMapping mapping, Estate estate)
     {
         var prices = estate.PriceBook;
         var buckets = mapping.Resources.ToDictionary(r => r.Resource, r => r.Bucket is { } name ? estate.Find(name) : null);

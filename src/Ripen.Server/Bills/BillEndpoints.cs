@@ -69,12 +69,12 @@ public sealed record BillReading(
 /// <summary>Some rows of a bill, in its order of months, resources and items.</summary>
 /// <param name="InAll">How many there are of those that were asked for.</param>
 /// <param name="Rows">From the asked one on.</param>
-public sealed record BilledRows(int InAll, IReadOnlyList<ReadCharge> Rows);
+public sealed record BilledRows(int InAll, IReadOnlyList<BilledRow> Rows);
 
 /// <summary>Bills from elsewhere: brought, mapped, and prices fitted to them. Nothing of the estate is changed.</summary>
 internal static class BillEndpoints
 {
-    private const int MostRows = 1000;
+    private const int MostRows = 10_000;
 
     public static void MapBills(this RouteGroupBuilder api)
     {
@@ -165,7 +165,7 @@ internal static class BillEndpoints
         CancellationToken cancel,
         [Description("Only what is left aside.")] bool aside = false,
         [Description("How many to pass over.")] int offset = 0,
-        [Description("At most so many, 1 to 1,000.")] int limit = 100
+        [Description("At most so many, 1 to 10,000.")] int limit = 100
     )
     {
         if (await current.Get(cancel) is not { } view)

@@ -4006,10 +4006,15 @@ export interface components {
             /** Format: double */
             amount: number;
         };
+        BilledRow: {
+            billed: components["schemas"]["ForeignCharge"];
+            as: null | components["schemas"]["ForecastRow"];
+            aside: null | components["schemas"]["AsideBecause"];
+        };
         BilledRows: {
             /** Format: int32 */
             inAll: number;
-            rows: components["schemas"]["ReadCharge"][];
+            rows: components["schemas"]["BilledRow"][];
         };
         /** @enum {unknown} */
         BillingMonth: "calendar" | "thirty-days";
@@ -6181,11 +6186,6 @@ export interface components {
             fromAge: number;
             /** Format: double */
             shareOfObjectsPerDay: number;
-        };
-        ReadCharge: {
-            billed: components["schemas"]["ForeignCharge"];
-            as: null | components["schemas"]["ForecastRow"];
-            aside: null | components["schemas"]["AsideBecause"];
         };
         ReadingAssumption: {
             bucket?: null | string;
@@ -9837,7 +9837,7 @@ export interface operations {
                 aside?: boolean;
                 /** @description How many to pass over. */
                 offset?: number;
-                /** @description At most so many, 1 to 1,000. */
+                /** @description At most so many, 1 to 10,000. */
                 limit?: number;
             };
             header?: never;

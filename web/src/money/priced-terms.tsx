@@ -25,7 +25,10 @@ export function TermTable({ terms }: { terms: PricedTerm[] }) {
     <table className="mt-1 w-full text-sm">
       <tbody>
         {terms.map((t) => (
-          <tr key={`${t.charge} ${t.region} ${t.tier} ${t.what}`} className="border-b border-hairline align-baseline">
+          <tr
+            key={`${t.charge} ${t.region} ${t.tier} ${t.what} ${t.quantity}`}
+            className="border-b border-hairline align-baseline"
+          >
             <th scope="row" className="py-0.5 pr-3 text-left font-normal">
               {regionName(t.region)}
               {t.tier && (
@@ -43,13 +46,12 @@ export function TermTable({ terms }: { terms: PricedTerm[] }) {
 }
 
 /** Opens what makes an amount that stands before it; nothing for an amount of nothing. */
-export function WhatMakesIt({ terms: all }: { terms: PricedTerm[] }) {
+export function WhatMakesIt({ amount, terms }: { amount: number; terms: PricedTerm[] }) {
   const { money } = useEstate();
-  const terms = all.filter((t) => t.amount > 0);
-  if (terms.length === 0) return null;
+  if (amount === 0) return null;
   return (
     <details className="mt-1 text-sm">
-      <summary className="cursor-pointer text-ink-soft">What makes {money(terms.reduce((sum, t) => sum + t.amount, 0))}</summary>
+      <summary className="cursor-pointer text-ink-soft">What makes {money(amount)}</summary>
       <TermTable terms={terms} />
     </details>
   );

@@ -45,7 +45,12 @@ export function RecallChoiceFields({
           </span>
         </label>
       ))}
-      <WhatMakesIt terms={chosen ? [...chosen.parts.flatMap((p) => p.terms), chosen.storage] : []} />
+      {chosen && (
+        <>
+          <WhatMakesIt amount={chosen.onceCharge} terms={chosen.parts.flatMap((p) => p.terms)} />
+          <WhatMakesIt amount={chosen.storageCharge} terms={[chosen.storage]} />
+        </>
+      )}
       <div className="mt-1">
         <Field
           label="They stay readable for"

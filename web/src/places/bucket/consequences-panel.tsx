@@ -101,7 +101,7 @@ function Now({ consequences }: { consequences: Consequences }) {
         ))}
       </ul>
       {oneOffCharges > 0 && <p className="mt-1 font-semibold">One-off charges: {money(oneOffCharges)}</p>}
-      <WhatMakesIt terms={now.flatMap((m) => m.terms)} />
+      <WhatMakesIt amount={oneOffCharges} terms={now.flatMap((m) => m.terms)} />
     </Part>
   );
 }

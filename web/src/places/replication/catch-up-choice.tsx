@@ -68,8 +68,8 @@ export function CatchUpChoice({ reading, value, onChange }: CatchUpProps) {
           </label>
         ))}
       </div>
-      <WhatMakesIt terms={cost.once} />
-      <WhatMakesIt terms={[cost.storage]} />
+      <WhatMakesIt amount={cost.onceCharge} terms={cost.once} />
+      <WhatMakesIt amount={cost.storageAMonth} terms={[cost.storage]} />
     </fieldset>
   );
 }

@@ -67,7 +67,7 @@ function Foreseen({ bundling }: { bundling: Bundling }) {
         {count(bundling.objects)} objects, {bytes(bundling.bytes)}, become one. Once: {money(bundling.onceCharge)}, and reading
         the archive back. A month: {money(bundling.monthlyAfter)} instead of {money(bundling.monthlyBefore)}.
       </p>
-      <WhatMakesIt terms={bundling.once} />
+      <WhatMakesIt amount={bundling.onceCharge} terms={bundling.once} />
       {out.length > 0 && <p className="text-ink-soft">{out.join("; ")}.</p>}
     </>
   );

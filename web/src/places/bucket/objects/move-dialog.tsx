@@ -75,7 +75,7 @@ function Consequence({ move }: { move: TierMove }) {
         ))}
       </ul>
       <p className="mt-2 font-semibold">Once: {money(move.onceCharge)}</p>
-      <WhatMakesIt terms={move.parts.flatMap((p) => p.terms)} />
+      <WhatMakesIt amount={move.onceCharge} terms={move.parts.flatMap((p) => p.terms)} />
       <p>
         Storing it: <Figure projected>{money(move.monthlyBefore)}</Figure> a month before,{" "}
         <Figure projected>{money(move.monthlyAfter)}</Figure> after.
