@@ -2,6 +2,7 @@ using FsCheck;
 using FsCheck.Fluent;
 using Ripen.Core.Estates;
 using Ripen.Core.Tests;
+using Ripen.Provider.Objects;
 using Ripen.Provider.Replication;
 using Ripen.Provider.Replication.Queues;
 
@@ -165,8 +166,9 @@ public sealed class CopyHistoryTests
                 switch (deed)
                 {
                     case Deed.Write:
-                        var written = provider.Put(key, TestProvider.Bytes(pick * 100, pick), bucket: bucket).GetAwaiter().GetResult();
-                        acknowledged.Add((written.Version, written.Sha256!));
+                        var conditions = new WriteConditions(SumOfBlocks: pick % 2 == 0);
+                        var written = provider.Put(key, TestProvider.Bytes(pick * 100, pick), conditions, bucket).GetAwaiter().GetResult();
+                        acknowledged.Add((written.Version, SumOf(written)!));
                         break;
                     case Deed.Delete:
                         provider.Objects.Delete(bucket, key, null, null);
@@ -205,10 +207,12 @@ public sealed class CopyHistoryTests
         return acknowledged;
     }
 
+    private static string? SumOf(StoredVersion version) => version.Sha256 ?? version.BlocksSha256;
+
     private static List<Entry> Side(TestProvider provider, string bucket) =>
         [
             .. Keys.SelectMany(k => provider.Objects.Versions(bucket, k))
-                .Select(v => new Entry(v.Key, v.Root, v.IsDeletion, v.Sha256))
+                .Select(v => new Entry(v.Key, v.Root, v.IsDeletion, SumOf(v)))
                 .OrderBy(e => e.Key, StringComparer.Ordinal)
                 .ThenBy(e => e.Root),
         ];

@@ -1,3 +1,4 @@
+using System.Security.Cryptography;
 using System.Text;
 using System.Text.RegularExpressions;
 using FsCheck;
@@ -32,6 +33,23 @@ public sealed class ObjectTests
             await opened.Send(from, to, part, CancellationToken.None);
             Assert.Equal(content[from..to], part.ToArray());
         }
+    }
+
+    /// <summary>As <c>split -b 1M --filter='sha256sum | cut -c -64' | xxd -r -p | sha256sum</c> has it.</summary>
+    [Theory]
+    [InlineData(0)]
+    [InlineData(1)]
+    [InlineData(ContentFiles.BlockBytes)]
+    [InlineData((8 * ContentFiles.BlockBytes) - 1)]
+    [InlineData((16 * ContentFiles.BlockBytes) + 17)]
+    public async Task A_sum_of_blocks_is_the_sum_of_the_sums_of_each_block(int length)
+    {
+        using var provider = new TestProvider(TestProvider.OneBucket());
+        var content = TestProvider.Bytes(length);
+        var stored = await provider.Put("pack", content, new WriteConditions(SumOfBlocks: true));
+        var sums = content.Chunk(ContentFiles.BlockBytes).SelectMany(SHA256.HashData).ToArray();
+        Assert.Equal((length, null, TestProvider.Sha(sums)), (stored.Bytes, stored.Sha256, stored.BlocksSha256));
+        Assert.Equal(content, await provider.Get("pack"));
     }
 
     [Theory]

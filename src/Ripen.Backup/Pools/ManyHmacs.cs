@@ -1,6 +1,5 @@
-using System.Buffers.Binary;
-using System.Runtime.Intrinsics.X86;
 using System.Security.Cryptography;
+using Ripen.Core.Hashing;
 
 namespace Ripen.Backup.Pools;
 
@@ -24,20 +23,15 @@ internal sealed unsafe class ManyHmacs
     {
         ArgumentOutOfRangeException.ThrowIfGreaterThan(key.Length, Sha256Lanes.BlockBytes);
         this.key = key.ToArray();
-        (inner, outer) = CanUseLanes ? (After(0x36), After(0x5c)) : ([], []);
+        (inner, outer) = Sha256Lanes.CanBeUsed ? (After(0x36), After(0x5c)) : ([], []);
     }
-
-    public static bool CanUseLanes => Avx2.IsSupported;
-
-    // CPUID leaf 7, EBX bit 29: Intel 64 and IA-32 Architectures Software Developer's Manual, volume 2A.
-    private static bool UsesLanes { get; } = CanUseLanes && (X86Base.CpuId(7, 0).Ebx & (1 << 29)) == 0;
 
     /// <param name="messages">One behind the other.</param>
     /// <param name="lengths">Of each.</param>
     /// <param name="hashes">32 bytes for each, in their order.</param>
     public void Hash(ReadOnlySpan<byte> messages, ReadOnlySpan<int> lengths, Span<byte> hashes)
     {
-        if (UsesLanes && lengths.Length >= WorthLanes)
+        if (Sha256Lanes.Pay && lengths.Length >= WorthLanes)
         {
             HashInLanes(messages, lengths, hashes);
             return;
@@ -59,7 +53,7 @@ internal sealed unsafe class ManyHmacs
         {
             var states = stackalloc uint[Sha256Lanes.Words * Sha256Lanes.Count];
             var at = stackalloc byte*[Sha256Lanes.Count];
-            var ends = stackalloc byte[Sha256Lanes.Count * Lane.EndBytes];
+            var ends = stackalloc byte[Sha256Lanes.Count * Sha256Lanes.EndBytes];
             var lanes = stackalloc Lane[Sha256Lanes.Count];
             var waiting = new Waiting
             {
@@ -70,7 +64,7 @@ internal sealed unsafe class ManyHmacs
             };
             for (var i = 0; i < Sha256Lanes.Count; i++)
             {
-                lanes[i] = new Lane { State = states + i, End = ends + (i * Lane.EndBytes) };
+                lanes[i] = new Lane { State = states + i, End = ends + (i * Sha256Lanes.EndBytes) };
                 at[i] = lanes[i].End;
                 Begin(ref lanes[i], ref waiting, ref at[i]);
             }
@@ -107,8 +101,8 @@ internal sealed unsafe class ManyHmacs
         var length = *waiting.Lengths;
         lane.Hash = waiting.Hashes;
         at = waiting.Next;
-        lane.SetState(inner);
-        lane.EndBlocks = Pad(lane.End, new ReadOnlySpan<byte>(waiting.Next, length));
+        Sha256Lanes.SetState(lane.State, inner);
+        lane.EndBlocks = Sha256Lanes.Pad(lane.End, new ReadOnlySpan<byte>(waiting.Next, length), before: Sha256Lanes.BlockBytes);
         waiting.Next += length;
         waiting.Hashes += Size;
         waiting.Lengths++;
@@ -128,31 +122,19 @@ internal sealed unsafe class ManyHmacs
                 break;
             case Part.End:
                 var hash = stackalloc byte[Size];
-                lane.Write(hash);
-                lane.SetState(outer);
-                (lane.Part, lane.Blocks) = (Part.Outer, Pad(lane.End, new ReadOnlySpan<byte>(hash, Size)));
+                Sha256Lanes.Write(lane.State, new Span<byte>(hash, Size));
+                Sha256Lanes.SetState(lane.State, outer);
+                (lane.Part, lane.Blocks) = (
+                    Part.Outer,
+                    Sha256Lanes.Pad(lane.End, new ReadOnlySpan<byte>(hash, Size), before: Sha256Lanes.BlockBytes)
+                );
                 at = lane.End;
                 break;
             case Part.Outer:
-                lane.Write(lane.Hash);
+                Sha256Lanes.Write(lane.State, new Span<byte>(lane.Hash, Size));
                 Begin(ref lane, ref waiting, ref at);
                 break;
         }
-    }
-
-    /// <summary>What is behind the whole blocks of a message, padded as FIPS 180-4, section 5.1.1, has it; the block of the key counts to its
-    /// length.</summary>
-    /// <returns>How many blocks it is, 1 or 2.</returns>
-    private static int Pad(byte* to, ReadOnlySpan<byte> message)
-    {
-        var rest = message[^(message.Length % Sha256Lanes.BlockBytes)..];
-        var blocks = rest.Length + 1 + sizeof(ulong) <= Sha256Lanes.BlockBytes ? 1 : 2;
-        var end = new Span<byte>(to, blocks * Sha256Lanes.BlockBytes);
-        end.Clear();
-        rest.CopyTo(end);
-        end[rest.Length] = 0x80;
-        BinaryPrimitives.WriteUInt64BigEndian(end[^sizeof(ulong)..], (ulong)(Sha256Lanes.BlockBytes + message.Length) * 8);
-        return blocks;
     }
 
     /// <summary>The hash's state when it has taken the key.</summary>
@@ -166,7 +148,7 @@ internal sealed unsafe class ManyHmacs
         for (var i = 0; i < Sha256Lanes.Count; i++)
         {
             at[i] = block;
-            new Lane { State = states + i }.SetState(Sha256Lanes.Initial);
+            Sha256Lanes.SetState(states + i, Sha256Lanes.Initial);
         }
         Sha256Lanes.Compress(states, at, idle: 0, count: 1);
         var state = new uint[Sha256Lanes.Words];
@@ -200,8 +182,6 @@ internal sealed unsafe class ManyHmacs
 
     private struct Lane
     {
-        public const int EndBytes = 2 * Sha256Lanes.BlockBytes;
-
         public Part Part;
         public int Blocks;
         public byte* End;
@@ -210,20 +190,5 @@ internal sealed unsafe class ManyHmacs
 
         /// <summary>Its first word; the others are a vector apart.</summary>
         public uint* State;
-
-        public readonly void SetState(ReadOnlySpan<uint> state)
-        {
-            for (var word = 0; word < state.Length; word++)
-                State[word * Sha256Lanes.Count] = state[word];
-        }
-
-        public readonly void Write(byte* to)
-        {
-            for (var word = 0; word < Sha256Lanes.Words; word++)
-                BinaryPrimitives.WriteUInt32BigEndian(
-                    new Span<byte>(to + (word * sizeof(uint)), sizeof(uint)),
-                    State[word * Sha256Lanes.Count]
-                );
-        }
     }
 }

@@ -26,6 +26,7 @@ internal static class Schema
         Uploads,
         Arrays,
         LedgerParts,
+        SumsOfBlocks,
     ];
 
     public static void Prepare(SqliteConnection db)
@@ -274,6 +275,8 @@ internal static class Schema
             amount REAL NOT NULL,
             PRIMARY KEY(target, day, tier, charge)) WITHOUT ROWID;
         """;
+
+    private const string SumsOfBlocks = "ALTER TABLE content ADD COLUMN of_blocks INTEGER NOT NULL DEFAULT 0;";
 
     // What lines of the ledger are made of whose quantity has more than one price. Lines from before stand without.
     private const string LedgerParts = """

@@ -196,6 +196,7 @@ public sealed class Bundles
         using var content = new MemoryStream();
         await opened.Send(0, one.Bytes, content, cancel);
         content.Position = 0;
+        var sha256 = Sha256(content);
         var version = opened.Version;
         await tar.WriteEntryAsync(
             new PaxTarEntry(TarEntryType.RegularFile, one.Key) { ModificationTime = version.Written, DataStream = content },
@@ -203,7 +204,7 @@ public sealed class Bundles
         );
         // The content ends with the entry, filled up to a whole block.
         var offset = archive.Written - ((one.Bytes + Block - 1) / Block * Block);
-        return new BundleMember(one.Key, offset, one.Bytes, version.Sha256!, version.Written, version.MediaType, version.Tags);
+        return new BundleMember(one.Key, offset, one.Bytes, sha256, version.Written, version.MediaType, version.Tags);
     }
 
     private async Task Compare(string bucket, string bundle, List<BundleMember> members, CancellationToken cancel)
@@ -213,7 +214,7 @@ public sealed class Bundles
         {
             using var content = new MemoryStream();
             await opened.Send(member.Offset, member.Offset + member.Bytes, content, cancel);
-            if (Convert.ToHexStringLower(SHA256.HashData(content.GetBuffer().AsSpan(0, (int)content.Length))) != member.Sha256)
+            if (Sha256(content) != member.Sha256)
                 throw new RefusalException(
                     RefusalKind.Damaged,
                     "not-the-same",
@@ -221,6 +222,9 @@ public sealed class Bundles
                 );
         }
     }
+
+    private static string Sha256(MemoryStream content) =>
+        Convert.ToHexStringLower(SHA256.HashData(content.GetBuffer().AsSpan(0, (int)content.Length)));
 
     /// <summary>An object goes, if it is the version that is meant and nothing keeps it.</summary>
     private void Go(string bucket, string key, long version)

@@ -94,9 +94,13 @@ internal sealed class ContentFiles
     }
 
     /// <summary>Takes a body to the disk. Memory stays at a few blocks, whatever its length.</summary>
+    /// <param name="body">Read to its end.</param>
+    /// <param name="key">What wraps the content's own key.</param>
+    /// <param name="sumOfBlocks">Which <see cref="ContentSum"/> it gets.</param>
+    /// <param name="cancel">Leaves nothing.</param>
     /// <exception cref="IOException">The disk or the sender failed; nothing is left.</exception>
     /// <exception cref="RefusalException">The key is not at hand; nothing was taken.</exception>
-    public async Task<WrittenContent> Write(Stream body, SealingKey key, CancellationToken cancel)
+    public async Task<WrittenContent> Write(Stream body, SealingKey key, bool sumOfBlocks, CancellationToken cancel)
     {
         var secret = chest.Secret(key);
         var name = Guid.NewGuid().ToString("N");
@@ -107,8 +111,8 @@ internal sealed class ContentFiles
             await using (var file = create(temporary))
             {
                 var dataKey = DataKey.New();
-                var (bytes, sha256, sums) = await Receive(body, file, dataKey, cancel);
-                written = new WrittenContent(name, bytes, sha256, sums, dataKey.Wrap(secret, name), key.Id);
+                var (bytes, sum, sums) = await Receive(body, file, dataKey, sumOfBlocks, cancel);
+                written = new WrittenContent(name, bytes, sum, sums, dataKey.Wrap(secret, name), key.Id);
                 if (file is FileStream disk)
                     disk.Flush(flushToDisk: true);
             }
@@ -135,12 +139,12 @@ internal sealed class ContentFiles
     /// <see cref="Settle"/>; until the index speaks of it, a start takes it for something half done.
     /// </summary>
     /// <exception cref="RefusalException">The content is damaged, or a key is not at hand; no copy is left.</exception>
-    public async Task<WrittenContent> Copy(StoredContent content, byte[] sha256, SealingKey key, CancellationToken cancel)
+    public async Task<WrittenContent> Copy(StoredContent content, ContentSum sum, SealingKey key, CancellationToken cancel)
     {
         var secret = chest.Secret(key);
         var (name, dataKey) = (Guid.NewGuid().ToString("N"), DataKey.New());
         var sums = await Rewrite(content, name, dataKey, cancel);
-        return new WrittenContent(name, content.Bytes, sha256, sums, dataKey.Wrap(secret, name), key.Id);
+        return new WrittenContent(name, content.Bytes, sum, sums, dataKey.Wrap(secret, name), key.Id);
     }
 
     /// <summary>Forces all copies made so far to the disk.</summary>
@@ -194,20 +198,21 @@ internal sealed class ContentFiles
 
     private string PathOf(string name) => Path.Combine(settled, name[..2], name);
 
-    /// <summary>One block is received while the one before it is hashed, and encrypted and written beside.</summary>
-    private static async Task<(long Bytes, byte[] Sha256, byte[] Sums)> Receive(
+    /// <summary>Blocks are received while those before them are hashed, and encrypted and written beside.</summary>
+    private static async Task<(long Bytes, ContentSum Sum, byte[] Sums)> Receive(
         Stream body,
         Stream file,
         DataKey dataKey,
+        bool sumOfBlocks,
         CancellationToken cancel
     )
     {
-        using var whole = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        using var hash = new ContentHash(sumOfBlocks);
         using var sums = new MemoryStream();
         var total = 0L;
         using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         var receivingToken = stop.Token;
-        var blocks = Channel.CreateBounded<(byte[] Block, int Length)>(2);
+        var blocks = Channel.CreateBounded<(byte[] Block, int Length)>(1 + hash.AtOnce);
         var receiving = Task.Run(
             async () =>
             {
@@ -238,14 +243,17 @@ internal sealed class ContentFiles
         );
         try
         {
-            await foreach (var (block, length) in blocks.Reader.ReadAllAsync(cancel))
+            while (await Next(blocks.Reader, hash.AtOnce, cancel) is { Count: > 0 } group)
             {
-                var number = total / BlockBytes;
-                var writing = Task.Run(() => PutBlock(file, dataKey, number, block.AsMemory(0, length), cancel), cancel);
-                whole.AppendData(block, 0, length);
+                var first = total / BlockBytes;
+                var writing = Task.Run(() => PutBlocks(file, dataKey, first, group, cancel), cancel);
+                hash.Add([.. group.Select(b => (ReadOnlyMemory<byte>)b.Block.AsMemory(0, b.Length))]);
                 sums.Write(await writing);
-                total += length;
-                ArrayPool<byte>.Shared.Return(block);
+                foreach (var (block, length) in group)
+                {
+                    total += length;
+                    ArrayPool<byte>.Shared.Return(block);
+                }
             }
             await receiving;
         }
@@ -253,7 +261,38 @@ internal sealed class ContentFiles
         {
             await stop.CancelAsync();
         }
-        return (total, whole.GetHashAndReset(), sums.ToArray());
+        return (total, hash.Finish(), sums.ToArray());
+    }
+
+    /// <returns>None at the end.</returns>
+    private static async Task<List<(byte[] Block, int Length)>> Next(
+        ChannelReader<(byte[] Block, int Length)> blocks,
+        int count,
+        CancellationToken cancel
+    )
+    {
+        var group = new List<(byte[], int)>(count);
+        while (group.Count < count && await blocks.WaitToReadAsync(cancel))
+        {
+            while (group.Count < count && blocks.TryRead(out var block))
+                group.Add(block);
+        }
+        return group;
+    }
+
+    /// <returns>The blocks' sums.</returns>
+    private static async Task<byte[]> PutBlocks(
+        Stream file,
+        DataKey dataKey,
+        long first,
+        List<(byte[] Block, int Length)> group,
+        CancellationToken cancel
+    )
+    {
+        using var sums = new MemoryStream();
+        for (var i = 0; i < group.Count; i++)
+            sums.Write(await PutBlock(file, dataKey, first + i, group[i].Block.AsMemory(0, group[i].Length), cancel));
+        return sums.ToArray();
     }
 
     /// <returns>The block's sum.</returns>

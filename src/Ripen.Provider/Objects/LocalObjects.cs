@@ -27,7 +27,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         WrittenContent content;
         try
         {
-            content = await state.Contents.Write(body, sealedBy, cancel);
+            content = await state.Contents.Write(body, sealedBy, conditions.SumOfBlocks, cancel);
         }
         catch (IOException full) when (ProviderState.IsFull(full))
         {
@@ -312,12 +312,12 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
                 $"{announced} bytes were announced and {content.Bytes} came; nothing was stored. Send it again."
             );
         }
-        if (conditions.Sha256 is { } expected && !expected.AsSpan().SequenceEqual(content.Sha256))
+        if (conditions.Sha256 is { } expected && !expected.AsSpan().SequenceEqual(content.Sum.Sha256))
         {
             throw new RefusalException(
                 RefusalKind.Invalid,
                 "wrong-checksum",
-                $"The body's SHA-256 is {Convert.ToHexStringLower(content.Sha256)} and not what was announced; nothing was stored. "
+                $"The body's SHA-256 is {Convert.ToHexStringLower(content.Sum.Sha256)} and not what was announced; nothing was stored. "
                     + "Send it again."
             );
         }
@@ -331,7 +331,7 @@ internal sealed class LocalObjects(ProviderState state) : IObjectStore
         var today = DateOnly.FromDateTime(now.UtcDateTime);
         var current = Current(db, own.Id, key);
         Check(db, current, conditions.Allows);
-        db.Run(WrittenContent.Insert, content.Name, content.Bytes, content.Sha256, content.Sums, content.Wrapped, content.SealedBy, own.Id);
+        db.Run(WrittenContent.Insert, content.Row(own.Id));
         MakeWay(db, own, current);
         db.Run(
             """

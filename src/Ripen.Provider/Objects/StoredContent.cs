@@ -30,8 +30,11 @@ internal sealed record StoredContent(string Name, long Bytes, byte[] Sums, byte[
 }
 
 /// <summary>Content that lies on the disk, written and named, and not yet known to the index.</summary>
-internal sealed record WrittenContent(string Name, long Bytes, byte[] Sha256, byte[] Sums, byte[] Wrapped, long SealedBy)
+internal sealed record WrittenContent(string Name, long Bytes, ContentSum Sum, byte[] Sums, byte[] Wrapped, long SealedBy)
 {
     public const string Insert =
-        "INSERT INTO content(name, bytes, sha256, sums, wrapped, sealed_by, bucket) VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7)";
+        "INSERT INTO content(name, bytes, sha256, of_blocks, sums, wrapped, sealed_by, bucket) VALUES(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)";
+
+    /// <summary>For <see cref="Insert"/>.</summary>
+    public object[] Row(long bucket) => [Name, Bytes, Sum.Sha256, Sum.OfBlocks ? 1 : 0, Sums, Wrapped, SealedBy, bucket];
 }

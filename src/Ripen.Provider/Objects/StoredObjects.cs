@@ -19,7 +19,10 @@ namespace Ripen.Provider.Objects;
 /// <param name="IsBatch">Whether it stands for weightless objects.</param>
 /// <param name="IsDeletion">Whether it is the mark of a deletion.</param>
 /// <param name="IsCopy">Whether it came here by a copy rule.</param>
-/// <param name="Sha256">In lower-case hexadecimal digits; null without content.</param>
+/// <param name="Sha256">Of all bytes, in lower-case hexadecimal digits; null without content, and where only that of the blocks is
+/// known.</param>
+/// <param name="BlocksSha256">Of the SHA-256 of each block of 1 MiB, the last as long as it is, one behind the other; for what backups
+/// write. Null where <paramref name="Sha256"/> is known.</param>
 /// <param name="MediaType">As the writer declared it; null when it did not.</param>
 /// <param name="Kept">The first day on which it may be deleted, past days too, and how strongly it is kept until then; null when it never
 /// was.</param>
@@ -45,6 +48,7 @@ public sealed record StoredVersion(
     bool IsDeletion,
     bool IsCopy,
     string? Sha256,
+    string? BlocksSha256,
     string? MediaType,
     Kept? Kept,
     DateTimeOffset? ReadyFrom,
@@ -68,12 +72,15 @@ public sealed record ObjectSeal(string Key, bool IsBuckets, bool IsWithdrawn);
 /// <param name="Length">The body must have so many bytes.</param>
 /// <param name="MediaType">To be given back with the object.</param>
 /// <param name="Tags">To be kept with the object.</param>
+/// <param name="SumOfBlocks">The object is known by the SHA-256 of its blocks' SHA-256 instead of that of all bytes, which takes less time;
+/// not together with <paramref name="Sha256"/>.</param>
 public sealed record WriteConditions(
     Action<StoredVersion?>? Allows = null,
     byte[]? Sha256 = null,
     long? Length = null,
     string? MediaType = null,
-    IReadOnlyDictionary<string, string>? Tags = null
+    IReadOnlyDictionary<string, string>? Tags = null,
+    bool SumOfBlocks = false
 )
 {
     /// <summary>Allows only what is not there yet.</summary>

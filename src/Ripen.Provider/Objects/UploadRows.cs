@@ -87,7 +87,7 @@ internal static class UploadRows
 
     public static void AddPart(SqliteConnection db, string upload, WrittenContent part, long bucket, DateOnly today)
     {
-        db.Run(WrittenContent.Insert, part.Name, part.Bytes, part.Sha256, part.Sums, part.Wrapped, part.SealedBy, bucket);
+        db.Run(WrittenContent.Insert, part.Row(bucket));
         db.Run(
             "INSERT INTO upload_part(upload, number, content) SELECT ?1, count(*), ?2 FROM upload_part WHERE upload = ?1",
             upload,
@@ -96,11 +96,11 @@ internal static class UploadRows
         db.Run("UPDATE upload SET touched = ?2 WHERE id = ?1", upload, today.DayNumber);
     }
 
-    /// <summary>In their order, each with its SHA-256.</summary>
-    public static IReadOnlyList<(StoredContent Content, byte[] Sha256)> Parts(SqliteConnection db, string upload) =>
+    /// <summary>In their order, each with its sum.</summary>
+    public static IReadOnlyList<(StoredContent Content, ContentSum Sum)> Parts(SqliteConnection db, string upload) =>
         db.List(
-            $"SELECT c.sha256, {StoredContent.Columns} FROM upload_part e {StoredContent.Joins} WHERE e.upload = ?1 ORDER BY e.number",
-            r => (StoredContent.Read(r, 1)!, r.GetFieldValue<byte[]>(0)),
+            $"SELECT {ContentSum.Columns}, {StoredContent.Columns} FROM upload_part e {StoredContent.Joins} WHERE e.upload = ?1 ORDER BY e.number",
+            r => (StoredContent.Read(r, 2)!, ContentSum.Read(r, 0)!),
             upload
         );
 

@@ -108,7 +108,7 @@ public sealed class Uploads
         try
         {
             if (left > 0)
-                written = await state.Contents.Write(part, key, CancellationToken.None);
+                written = await state.Contents.Write(part, key, sumOfBlocks: false, CancellationToken.None);
             demand?.Invoke(part.Failure is null);
             if (written?.Bytes > 0)
                 state.Change(db => Keep(db, bucket, id, offset, written), CancellationToken.None);
@@ -177,7 +177,7 @@ public sealed class Uploads
             return objects.Put(
                 bucket,
                 upload.Key,
-                new WrittenContent(content.Name, content.Bytes, whole.Sha256, content.Sums, content.Wrapped!, itsKey.Id),
+                new WrittenContent(content.Name, content.Bytes, whole.Sum, content.Sums, content.Wrapped!, itsKey.Id),
                 conditions,
                 db =>
                 {
@@ -189,7 +189,7 @@ public sealed class Uploads
         }
         var pipe = new Pipe();
         var reading = Task.Run(() => Read([.. parts.Select(p => p.Content)], pipe.Writer));
-        var joined = await state.Contents.Write(pipe.Reader.AsStream(), key, CancellationToken.None);
+        var joined = await state.Contents.Write(pipe.Reader.AsStream(), key, sumOfBlocks: false, CancellationToken.None);
         await reading;
         return objects.Put(
             bucket,

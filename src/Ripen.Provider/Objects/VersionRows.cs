@@ -9,15 +9,16 @@ namespace Ripen.Provider.Objects;
 internal static class VersionRows
 {
     public const string Columns =
-        "e.id, e.key, e.count, e.bytes, e.created, e.written, e.tier, e.since, e.touched, e.current, e.kind, e.origin, c.sha256, "
+        "e.id, e.key, e.count, e.bytes, e.created, e.written, e.tier, e.since, e.touched, e.current, e.kind, e.origin, "
         + "e.media, e.ready, e.tags, e.arrived, e.home, e.sealed_until, e.liftable_until, k.name, k.bucket, k.withdrawn, "
-        + "rc.tier, rc.ready, rc.until, e.held_until";
+        + $"rc.tier, rc.ready, rc.until, e.held_until, {ContentSum.Columns}";
 
     public const string From = $"entry e {StoredContent.Joins} LEFT JOIN recall rc ON rc.entry = e.id";
 
     public static StoredVersion Read(SqliteDataReader r, Terms terms)
     {
         var created = DateOnly.FromDayNumber(r.GetInt32(4));
+        var sum = ContentSum.Read(r, 26);
         return new StoredVersion(
             r.GetInt64(0),
             r.GetString(1),
@@ -31,16 +32,17 @@ internal static class VersionRows
             r.GetInt32(9) == 1,
             r.GetInt32(10) == EntryRows.Batch,
             r.GetInt32(10) == EntryRows.Deleted,
-            !r.IsDBNull(17),
-            r.Blob(12) is { } sha ? Convert.ToHexStringLower(sha) : null,
-            r.Text(13),
-            RetentionGate.Borne(r.Int(18), r.Int(19), r.Int(26)),
-            r.Long(14) is { } ready ? DateTimeOffset.FromUnixTimeMilliseconds(ready) : null,
-            TagText.Read(r.Text(15)),
-            r.Long(16) is { } arrived ? DateTimeOffset.FromUnixTimeMilliseconds(arrived) : null,
+            !r.IsDBNull(16),
+            sum is { OfBlocks: false } ? sum.Hex : null,
+            sum is { OfBlocks: true } ? sum.Hex : null,
+            r.Text(12),
+            RetentionGate.Borne(r.Int(17), r.Int(18), r.Int(25)),
+            r.Long(13) is { } ready ? DateTimeOffset.FromUnixTimeMilliseconds(ready) : null,
+            TagText.Read(r.Text(14)),
+            r.Long(15) is { } arrived ? DateTimeOffset.FromUnixTimeMilliseconds(arrived) : null,
             r.Long(11) ?? r.GetInt64(0),
-            r.Text(20) is { } sealing ? new ObjectSeal(sealing, !r.IsDBNull(21), !r.IsDBNull(22)) : null,
-            r.IsDBNull(23) ? null : RecallRows.Read(r, 23, terms)
+            r.Text(19) is { } sealing ? new ObjectSeal(sealing, !r.IsDBNull(20), !r.IsDBNull(21)) : null,
+            r.IsDBNull(22) ? null : RecallRows.Read(r, 22, terms)
         );
     }
 }

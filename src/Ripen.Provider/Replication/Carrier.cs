@@ -51,7 +51,7 @@ internal sealed class Carrier(ProviderState state)
         Route Route,
         ArrivingCopy Copy,
         long At,
-        byte[]? Sha256,
+        ContentSum? Sum,
         StoredContent? Content,
         SealingKey Key,
         int Attempts
@@ -169,7 +169,7 @@ internal sealed class Carrier(ProviderState state)
         using var find = db.Repeated(
             $"""
             SELECT e.route, e.kind, e.root, e.home, e.key, e.bytes, e.created, e.written, e.content, e.media, e.tags, e.asked,
-                c.sha256, e.attempts, {StoredContent.Columns}
+                e.attempts, {ContentSum.Columns}, {StoredContent.Columns}
             FROM pending e {StoredContent.Joins} WHERE e.id = ?1
             """,
             1
@@ -197,10 +197,10 @@ internal sealed class Carrier(ProviderState state)
                             r.GetInt64(11)
                         ),
                         one.At,
-                        r.Blob(12),
-                        StoredContent.Read(r, 14),
+                        ContentSum.Read(r, 13),
+                        StoredContent.Read(r, 15),
                         keys[byId[r.GetInt64(0)].To.Id],
-                        r.GetInt32(13)
+                        r.GetInt32(12)
                     ),
                     one.Id
                 )
@@ -220,10 +220,7 @@ internal sealed class Carrier(ProviderState state)
             {
                 try
                 {
-                    landing.NewContent = state
-                        .Contents.Copy(landing.Content!, landing.Sha256!, landing.Key, cancel)
-                        .GetAwaiter()
-                        .GetResult();
+                    landing.NewContent = state.Contents.Copy(landing.Content!, landing.Sum!, landing.Key, cancel).GetAwaiter().GetResult();
                 }
                 catch (RefusalException unreadable)
                 {
@@ -244,7 +241,7 @@ internal sealed class Carrier(ProviderState state)
             return;
         using var arrivals = new CopyArrivals(db, terms);
         using var gate = new RetentionGate(db);
-        using var content = db.Repeated(WrittenContent.Insert, 7);
+        using var content = db.Repeated(WrittenContent.Insert, 8);
         using var waits = db.Repeated("SELECT 1 FROM pending WHERE id = ?1", 1);
         var routes = Routes.All(db, terms).ToDictionary(r => r.Id);
         foreach (var landing in landings)
@@ -252,7 +249,7 @@ internal sealed class Carrier(ProviderState state)
             // A copy that comes with the last stroke of midnight belongs to the day that ends.
             var day = DateOnly.FromDayNumber(Lines.DayOf(Math.Min(landing.At, until - 1)));
             if (landing.NewContent is { } put)
-                content.Again(put.Name, put.Bytes, put.Sha256, put.Sums, put.Wrapped, put.SealedBy, landing.Route.To.Id);
+                content.Again(put.Row(landing.Route.To.Id));
             // A rule that was removed a moment ago took what waited with it.
             var route = waits.RowsAgain(_ => true, landing.Copy.Pending).Count > 0 ? routes.GetValueOrDefault(landing.Route.Id) : null;
             var failure =

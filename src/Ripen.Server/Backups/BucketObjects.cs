@@ -12,7 +12,8 @@ internal sealed class BucketObjects(IObjectStore objects, string bucket, string 
         using var body = MemoryMarshal.TryGetArray(content, out var bytes)
             ? new MemoryStream(bytes.Array!, bytes.Offset, bytes.Count, writable: false)
             : new MemoryStream(content.ToArray(), writable: false);
-        await objects.Write(bucket, prefix + key, body, new WriteConditions(WriteConditions.OnlyNew, Length: content.Length), cancel);
+        var conditions = new WriteConditions(WriteConditions.OnlyNew, Length: content.Length, SumOfBlocks: true);
+        await objects.Write(bucket, prefix + key, body, conditions, cancel);
     }
 
     public async Task<byte[]> Read(string key, long from, int length, CancellationToken cancel)

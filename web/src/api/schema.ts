@@ -6902,6 +6902,7 @@ export interface components {
             isDeletion: boolean;
             isCopy: boolean;
             sha256: null | string;
+            blocksSha256: null | string;
             mediaType: null | string;
             kept: null | components["schemas"]["Kept"];
             /** Format: date-time */
