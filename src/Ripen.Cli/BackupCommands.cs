@@ -264,10 +264,9 @@ internal static class BackupCommands
     {
         while (true)
         {
-            var job = (await Get(http, $"/api/targets/{target}"))["job"]!;
+            var job = await Get(http, $"/api/targets/{target}/job?wait=true");
             if (!(bool)job["running"]!)
                 return job;
-            await Task.Delay(200);
         }
     }
 

@@ -49,6 +49,39 @@ public sealed class RestoreTests : IDisposable
         Assert.Equal("notes/crew.txt", new FileInfo(There("newest")).LinkTarget);
     }
 
+    /// <summary>A file is read back while the next is written: both come to their end, or go.</summary>
+    [Fact]
+    public async Task A_restore_that_is_stopped_leaves_whole_files_and_nothing_half_written()
+    {
+        for (var i = 0; i < 30; i++)
+            File.WriteAllText(Source($"{i:00}.txt"), new string((char)('a' + (i % 26)), 100_000 + i));
+        using var pool = await Pool.Create(folders.Objects, Folders.Options, DateTimeOffset.UtcNow, Never);
+        var point = await BackupRun.Of(pool, new FolderSource(folders.Source), "office", null, TimeProvider.System, null, Never);
+        for (var stopAt = 0; stopAt < 30; stopAt++)
+        {
+            using var stop = new CancellationTokenSource();
+            var progress = new Told(path =>
+            {
+                if (path == $"{stopAt:00}.txt")
+                    stop.Cancel();
+            });
+            await Assert.ThrowsAnyAsync<OperationCanceledException>(() =>
+                Restore.Into(pool, point, "", folders.Target(), Existing.Replaced, progress, stop.Token)
+            );
+            Assert.Equal(
+                Enumerable.Range(0, stopAt).Select(i => $"{i:00}.txt"),
+                Directory.GetFiles(folders.Target()).Select(f => Path.GetFileName(f)).Order(StringComparer.Ordinal)
+            );
+            foreach (var file in Directory.GetFiles(folders.Target()))
+                Assert.Equal(File.ReadAllBytes(Source(Path.GetFileName(file))), File.ReadAllBytes(file));
+        }
+    }
+
+    private sealed class Told(Action<string> tell) : IProgress<string>
+    {
+        public void Report(string value) => tell(value);
+    }
+
     [Fact]
     public async Task What_is_restored_goes_beside_by_a_name_of_its_own_as_often_as_one_likes()
     {

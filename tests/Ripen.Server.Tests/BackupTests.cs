@@ -25,10 +25,9 @@ public sealed class BackupTests : IDisposable
         await server.Did(HttpMethod.Post, $"{target}/{what}", JsonSerializer.Serialize(order));
         while (true)
         {
-            var job = (await server.Get(target)).Body["job"]!;
+            var job = (await server.Get($"{target}/job?wait=true")).Body;
             if (!(bool)job["running"]!)
                 return job;
-            await Task.Delay(20);
         }
     }
 
@@ -50,6 +49,7 @@ public sealed class BackupTests : IDisposable
             await server.Refused(HttpMethod.Post, $"{Vault}/pool", """{ "passphrase": "short" }""")
         );
         await server.Did(HttpMethod.Post, $"{Vault}/pool", Passphrase);
+        Assert.Equal((HttpStatusCode.NotFound, "no-job"), await server.Refused(HttpMethod.Get, $"{Vault}/job?wait=true"));
         var first = (await Run())["point"]!;
         var second = (await Run())["point"]!;
         Assert.True((long)first["newBytes"]! > 0.9 * (long)first["logicalBytes"]!, first.ToJsonString());

@@ -11,7 +11,10 @@ internal sealed class BlockCache(IPoolObjects objects) : IDisposable
     private readonly LinkedList<Block> lastUsed = [];
     private readonly SemaphoreSlim one = new(1);
 
-    private sealed record Block((string, long) Name, byte[] Bytes);
+    private sealed record Block((string, long) Name, byte[] Space, int Length)
+    {
+        public ReadOnlySpan<byte> Bytes => Space.AsSpan(0, Length);
+    }
 
     /// <param name="key">Of the pack.</param>
     /// <param name="from">Its first byte that is of interest.</param>
@@ -29,10 +32,10 @@ internal sealed class BlockCache(IPoolObjects objects) : IDisposable
                 var at = from + done;
                 var block = await Find(key, at / BlockBytes, cancel);
                 var inside = (int)(at % BlockBytes);
-                var part = Math.Min(length - done, block.Length - inside);
+                var part = Math.Min(length - done, block.Bytes.Length - inside);
                 if (part <= 0)
                     throw Damage.Short(key);
-                block.AsSpan(inside, part).CopyTo(into.Span[done..]);
+                block.Bytes.Slice(inside, part).CopyTo(into.Span[done..]);
                 done += part;
             }
         }
@@ -44,21 +47,33 @@ internal sealed class BlockCache(IPoolObjects objects) : IDisposable
 
     public void Dispose() => one.Dispose();
 
-    private async Task<byte[]> Find(string key, long number, CancellationToken cancel)
+    private async Task<Block> Find(string key, long number, CancellationToken cancel)
     {
         if (known.TryGetValue((key, number), out var node))
         {
             lastUsed.Remove(node);
             lastUsed.AddFirst(node);
-            return node.Value.Bytes;
+            return node.Value;
         }
-        var bytes = await objects.Read(key, number * BlockBytes, BlockBytes, cancel);
-        known[(key, number)] = lastUsed.AddFirst(new Block((key, number), bytes));
-        if (lastUsed.Count > MostBlocks && lastUsed.Last is { } oldest)
+        var space = lastUsed.Count < MostBlocks ? [] : GiveUpOldest();
+        Block block;
+        if (space.Length == BlockBytes)
+            block = new Block((key, number), space, await objects.Read(key, number * BlockBytes, space, cancel));
+        else
         {
-            known.Remove(oldest.Value.Name);
-            lastUsed.RemoveLast();
+            // No more than there is of a small pack.
+            space = await objects.Read(key, number * BlockBytes, BlockBytes, cancel);
+            block = new Block((key, number), space, space.Length);
         }
-        return bytes;
+        known[block.Name] = lastUsed.AddFirst(block);
+        return block;
+    }
+
+    private byte[] GiveUpOldest()
+    {
+        var oldest = lastUsed.Last!.Value;
+        known.Remove(oldest.Name);
+        lastUsed.RemoveLast();
+        return oldest.Space;
     }
 }

@@ -1,3 +1,5 @@
+using Microsoft.Win32.SafeHandles;
+
 namespace Ripen.Backup.Pools;
 
 /// <summary>A pool's objects as files of a directory: written beside, synced, and renamed into their place.</summary>
@@ -96,21 +98,46 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
         }
     }
 
-    public async Task<byte[]> Read(string key, long from, int length, CancellationToken cancel)
+    public Task<byte[]> Read(string key, long from, int length, CancellationToken cancel) =>
+        Read(
+            key,
+            async file =>
+            {
+                var (at, count) = Ranges.Of(from, length, RandomAccess.GetLength(file));
+                var bytes = new byte[count];
+                await Fill(file, key, at, bytes, cancel);
+                return bytes;
+            }
+        );
+
+    public Task<int> Read(string key, long from, Memory<byte> into, CancellationToken cancel) =>
+        Read(
+            key,
+            async file =>
+            {
+                var (at, count) = Ranges.Of(from, into.Length, RandomAccess.GetLength(file));
+                await Fill(file, key, at, into[..count], cancel);
+                return count;
+            }
+        );
+
+    private static async Task Fill(SafeFileHandle file, string key, long at, Memory<byte> bytes, CancellationToken cancel)
+    {
+        for (var read = 0; read < bytes.Length; )
+        {
+            var more = await RandomAccess.ReadAsync(file, bytes[read..], at + read, cancel);
+            if (more == 0)
+                throw Damage.Short(key);
+            read += more;
+        }
+    }
+
+    private async Task<T> Read<T>(string key, Func<SafeFileHandle, Task<T>> read)
     {
         try
         {
             using var file = File.OpenHandle(PathOf(key), options: FileOptions.Asynchronous);
-            var (at, count) = Ranges.Of(from, length, RandomAccess.GetLength(file));
-            var bytes = new byte[count];
-            for (var read = 0; read < count; )
-            {
-                var more = await RandomAccess.ReadAsync(file, bytes.AsMemory(read), at + read, cancel);
-                if (more == 0)
-                    throw Damage.Short(key);
-                read += more;
-            }
-            return bytes;
+            return await read(file);
         }
         catch (Exception gone) when (gone is FileNotFoundException or DirectoryNotFoundException)
         {

@@ -38,10 +38,14 @@ public sealed class SpreadObjects(IReadOnlyList<DirectoryObjects> places) : IPoo
         throw full!;
     }
 
-    public Task<byte[]> Read(string key, long from, int length, CancellationToken cancel)
+    public Task<byte[]> Read(string key, long from, int length, CancellationToken cancel) => PlaceOf(key).Read(key, from, length, cancel);
+
+    public Task<int> Read(string key, long from, Memory<byte> into, CancellationToken cancel) => PlaceOf(key).Read(key, from, into, cancel);
+
+    private DirectoryObjects PlaceOf(string key)
     {
         Demand();
-        return (places.FirstOrDefault(p => p.Has(key)) ?? places[0]).Read(key, from, length, cancel);
+        return places.FirstOrDefault(p => p.Has(key)) ?? places[0];
     }
 
     public async Task<IReadOnlyList<PoolObject>> List(string prefix, CancellationToken cancel)

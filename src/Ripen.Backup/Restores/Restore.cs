@@ -44,32 +44,23 @@ public static class Restore
         var into = new RestoreFolder(folder, point.Taken, existing);
         var (problems, links, folders) = (new List<RunProblem>(), new List<Entry>(), new List<(Entry Entry, string Path)>());
         var (files, bytes, left) = (0L, 0L, 0L);
+        // A file is read back and takes its place while the next is written.
+        var settling = Task.CompletedTask;
         var root = Path.GetDirectoryName(under) is { Length: > 0 } parent ? parent.Length + 1 : 0;
-        await foreach (var entry in Beneath(pool, point, under, cancel))
+        try
         {
-            progress?.Report(entry.Path);
-            if (entry.Kind == EntryKind.Link)
-                links.Add(entry);
-            else
-                await Try(
-                    entry,
-                    async () =>
-                    {
-                        if (entry.Kind == EntryKind.Folder)
-                        {
-                            if (into.Make(entry.Path[root..]) is { } made)
-                                folders.Add((entry, made));
-                        }
-                        else if (into.PlaceOf(entry.Path[root..]) is { } path)
-                        {
-                            await Write(pool, entry, path, into, cancel);
-                            files++;
-                            bytes += entry.Size;
-                        }
-                        else
-                            left++;
-                    }
-                );
+            await foreach (var entry in Beneath(pool, point, under, cancel))
+            {
+                progress?.Report(entry.Path);
+                if (entry.Kind == EntryKind.Link)
+                    links.Add(entry);
+                else
+                    await Try(entry, () => Take(entry));
+            }
+        }
+        finally
+        {
+            await settling;
         }
         // Links come when all is written, so that nothing is ever written through one; folders last, from the inside out.
         foreach (var entry in links)
@@ -99,6 +90,38 @@ public static class Restore
             );
         return new RestoreResult(files, bytes, left, problems);
 
+        async Task Take(Entry entry)
+        {
+            if (entry.Kind == EntryKind.Folder)
+            {
+                if (into.Make(entry.Path[root..]) is { } made)
+                    folders.Add((entry, made));
+            }
+            else if (into.PlaceOf(entry.Path[root..]) is { } path)
+            {
+                var written = await Write(pool, entry, path, cancel);
+                try
+                {
+                    await settling;
+                }
+                catch
+                {
+                    File.Delete(written.Beside);
+                    throw;
+                }
+                settling = Try(entry, () => Task.Run(() => Settled(written), CancellationToken.None));
+            }
+            else
+                left++;
+        }
+
+        void Settled(Written written)
+        {
+            Settle(written, into);
+            files++;
+            bytes += written.Entry.Size;
+        }
+
         async Task Try(Entry entry, Func<Task> act)
         {
             try
@@ -107,7 +130,8 @@ public static class Restore
             }
             catch (Exception error) when (IsOfOneFile(error))
             {
-                problems.Add(new RunProblem(entry.Path, error.Message));
+                lock (problems)
+                    problems.Add(new RunProblem(entry.Path, error.Message));
             }
         }
     }
@@ -194,7 +218,10 @@ public static class Restore
             await target.WriteAsync(content, cancel);
     }
 
-    private static async Task Write(Pool pool, Entry entry, string path, RestoreFolder into, CancellationToken cancel)
+    /// <summary>A file that was written beside its place, and waits to be read back.</summary>
+    private sealed record Written(Entry Entry, string Path, string Beside, UInt128 Hash);
+
+    private static async Task<Written> Write(Pool pool, Entry entry, string path, CancellationToken cancel)
     {
         var beside = RestoreFolder.Beside(path);
         try
@@ -212,18 +239,31 @@ public static class Restore
                 }
                 file.SetLength(entry.Size);
             }
+            return new Written(entry, path, beside, written.GetCurrentHashAsUInt128());
+        }
+        catch
+        {
+            File.Delete(beside);
+            throw;
+        }
+    }
+
+    private static void Settle(Written written, RestoreFolder into)
+    {
+        try
+        {
             var there = new XxHash128();
-            await using (var file = File.OpenRead(beside))
-                await there.AppendAsync(file, cancel);
-            if (there.GetCurrentHashAsUInt128() != written.GetCurrentHashAsUInt128())
+            using (var file = File.OpenRead(written.Beside))
+                there.Append(file);
+            if (there.GetCurrentHashAsUInt128() != written.Hash)
                 throw new IOException("It reads back otherwise than it was written.");
-            File.SetUnixFileMode(beside, (UnixFileMode)entry.Mode);
-            File.SetLastWriteTimeUtc(beside, TimeOf(entry));
-            into.Settle(path, beside);
+            File.SetUnixFileMode(written.Beside, (UnixFileMode)written.Entry.Mode);
+            File.SetLastWriteTimeUtc(written.Beside, TimeOf(written.Entry));
+            into.Settle(written.Path, written.Beside);
         }
         finally
         {
-            File.Delete(beside);
+            File.Delete(written.Beside);
         }
     }
 

@@ -12,8 +12,8 @@ namespace Ripen.Backup.Runs;
 internal readonly record struct Storing(bool Apart, bool AsItIs, bool IsList = false);
 
 /// <summary>
-/// Puts new chunks into packs: compressed on several threads, sealed into one pack after the other, and one pack is put while the next is
-/// filled. Memory is bounded by the two: who adds waits while too much is under way.
+/// Puts new chunks into packs: compressed on several threads, sealed into one pack after the other, and two packs are put while the
+/// next is filled. Memory is bounded by the three: who adds waits while too much is under way.
 /// </summary>
 internal sealed class PackWriter : IAsyncDisposable
 {
@@ -187,20 +187,24 @@ internal sealed class PackWriter : IAsyncDisposable
     {
         toPack.Writer.TryComplete();
         await failed.CancelAsync();
-        await Task.WhenAll([.. workers, content.LastPut, lists.LastPut]).ContinueWith(_ => { }, TaskScheduler.Default);
+        await Task.WhenAll([.. workers, content.LastPuts, lists.LastPuts]).ContinueWith(_ => { }, TaskScheduler.Default);
         content.Dispose();
         lists.Dispose();
         packing.Dispose();
         failed.Dispose();
     }
 
-    /// <summary>Packs of one kind, one after the other: one is put while the next is filled.</summary>
+    /// <summary>Packs of one kind, one after the other: two are put while the next is filled, so that one is forced to the disk while the other
+    /// is hashed.</summary>
     private sealed class Filling(PackWriter writer, string folder) : IDisposable
     {
         private PackBuilder pack = writer.NewPack(new byte[PackBuilder.FirstSpace], folder);
-        private Task<byte[]> put = Task.FromResult(new byte[PackBuilder.FirstSpace]);
+        private readonly Queue<Task<byte[]>> puts = new([
+            Task.FromResult(new byte[PackBuilder.FirstSpace]),
+            Task.FromResult(new byte[PackBuilder.FirstSpace]),
+        ]);
 
-        public Task LastPut => put;
+        public Task LastPuts => Task.WhenAll(puts);
 
         public async Task Add(PackedChunk chunk, ReadOnlyMemory<byte> payload, bool compressed)
         {
@@ -213,18 +217,18 @@ internal sealed class PackWriter : IAsyncDisposable
         {
             if (!pack.IsEmpty)
                 await Close();
-            await put;
+            await LastPuts;
         }
 
         public void Dispose() => pack.Dispose();
 
-        /// <summary>Puts the pack that is full, and begins another in the space of the one before it, when that is put.</summary>
+        /// <summary>Puts the pack that is full, and begins another in the space of an earlier one, when that is put.</summary>
         private async Task Close()
         {
             var full = pack;
-            var space = await put;
+            var space = await puts.Dequeue();
             pack = writer.NewPack(space, folder);
-            put = Task.Run(() => writer.Put(full));
+            puts.Enqueue(Task.Run(() => writer.Put(full)));
         }
     }
 }

@@ -1,6 +1,5 @@
 using System.Buffers;
 using System.Security.Cryptography;
-using System.Threading.Channels;
 using Ripen.Provider.Sealing;
 
 namespace Ripen.Provider.Objects;
@@ -198,7 +197,7 @@ internal sealed class ContentFiles
 
     private string PathOf(string name) => Path.Combine(settled, name[..2], name);
 
-    /// <summary>Blocks are received while those before them are hashed, and encrypted and written beside.</summary>
+    /// <summary>Blocks come while those before them are hashed, and encrypted and written beside.</summary>
     private static async Task<(long Bytes, ContentSum Sum, byte[] Sums)> Receive(
         Stream body,
         Stream file,
@@ -210,74 +209,15 @@ internal sealed class ContentFiles
         using var hash = new ContentHash(sumOfBlocks);
         using var sums = new MemoryStream();
         var total = 0L;
-        using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        var receivingToken = stop.Token;
-        var blocks = Channel.CreateBounded<(byte[] Block, int Length)>(1 + hash.AtOnce);
-        var receiving = Task.Run(
-            async () =>
-            {
-                try
-                {
-                    while (true)
-                    {
-                        var block = ArrayPool<byte>.Shared.Rent(BlockBytes);
-                        var length = await body.ReadAtLeastAsync(
-                            block.AsMemory(0, BlockBytes),
-                            BlockBytes,
-                            throwOnEndOfStream: false,
-                            receivingToken
-                        );
-                        if (length > 0)
-                            await blocks.Writer.WriteAsync((block, length), receivingToken);
-                        if (length < BlockBytes)
-                            break;
-                    }
-                    blocks.Writer.Complete();
-                }
-                catch (Exception error)
-                {
-                    blocks.Writer.Complete(error);
-                }
-            },
-            cancel
-        );
-        try
+        await foreach (var blocks in BodyBlocks.Of(body, hash.AtOnce, cancel))
         {
-            while (await Next(blocks.Reader, hash.AtOnce, cancel) is { Count: > 0 } group)
-            {
-                var first = total / BlockBytes;
-                var writing = Task.Run(() => PutBlocks(file, dataKey, first, group, cancel), cancel);
-                hash.Add([.. group.Select(b => (ReadOnlyMemory<byte>)b.Block.AsMemory(0, b.Length))]);
-                sums.Write(await writing);
-                foreach (var (block, length) in group)
-                {
-                    total += length;
-                    ArrayPool<byte>.Shared.Return(block);
-                }
-            }
-            await receiving;
-        }
-        finally
-        {
-            await stop.CancelAsync();
+            var first = total / BlockBytes;
+            var writing = Task.Run(() => PutBlocks(file, dataKey, first, blocks, cancel), cancel);
+            hash.Add(blocks);
+            sums.Write(await writing);
+            total += blocks.Sum(b => (long)b.Length);
         }
         return (total, hash.Finish(), sums.ToArray());
-    }
-
-    /// <returns>None at the end.</returns>
-    private static async Task<List<(byte[] Block, int Length)>> Next(
-        ChannelReader<(byte[] Block, int Length)> blocks,
-        int count,
-        CancellationToken cancel
-    )
-    {
-        var group = new List<(byte[], int)>(count);
-        while (group.Count < count && await blocks.WaitToReadAsync(cancel))
-        {
-            while (group.Count < count && blocks.TryRead(out var block))
-                group.Add(block);
-        }
-        return group;
     }
 
     /// <returns>The blocks' sums.</returns>
@@ -285,13 +225,13 @@ internal sealed class ContentFiles
         Stream file,
         DataKey dataKey,
         long first,
-        List<(byte[] Block, int Length)> group,
+        IReadOnlyList<ReadOnlyMemory<byte>> blocks,
         CancellationToken cancel
     )
     {
         using var sums = new MemoryStream();
-        for (var i = 0; i < group.Count; i++)
-            sums.Write(await PutBlock(file, dataKey, first + i, group[i].Block.AsMemory(0, group[i].Length), cancel));
+        for (var i = 0; i < blocks.Count; i++)
+            sums.Write(await PutBlock(file, dataKey, first + i, blocks[i], cancel));
         return sums.ToArray();
     }
 

@@ -140,6 +140,21 @@ internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : I
         }
     }
 
+    /// <summary>Waits until nothing is under way with the target any more, or so long.</summary>
+    public async Task Wait(string target, TimeSpan most, CancellationToken cancel)
+    {
+        if (!under.TryGetValue(target, out var work))
+            return;
+        try
+        {
+            await work.Task.WaitAsync(most, time, cancel);
+        }
+        catch (TimeoutException)
+        {
+            // Who waits asks again.
+        }
+    }
+
     public void Stop(string target)
     {
         lock (starting)

@@ -10,7 +10,7 @@ internal sealed class BucketObjects(IObjectStore objects, string bucket, string 
     public async Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel)
     {
         using var body = MemoryMarshal.TryGetArray(content, out var bytes)
-            ? new MemoryStream(bytes.Array!, bytes.Offset, bytes.Count, writable: false)
+            ? new MemoryStream(bytes.Array!, bytes.Offset, bytes.Count, writable: false, publiclyVisible: true)
             : new MemoryStream(content.ToArray(), writable: false);
         var conditions = new WriteConditions(WriteConditions.OnlyNew, Length: content.Length, SumOfBlocks: true);
         await objects.Write(bucket, prefix + key, body, conditions, cancel);
@@ -24,6 +24,17 @@ internal sealed class BucketObjects(IObjectStore objects, string bucket, string 
         using var body = new MemoryStream(bytes);
         await opened.Send(start, start + count, body, cancel);
         return bytes;
+    }
+
+    public async Task<int> Read(string key, long from, Memory<byte> into, CancellationToken cancel)
+    {
+        using var opened = objects.Open(bucket, prefix + key, null);
+        var (start, count) = Ranges.Of(from, into.Length, opened.Version.Bytes);
+        if (!MemoryMarshal.TryGetArray<byte>(into, out var bytes))
+            throw new ArgumentException("Only memory of an array can be read into.", nameof(into));
+        using var body = new MemoryStream(bytes.Array!, bytes.Offset, bytes.Count);
+        await opened.Send(start, start + count, body, cancel);
+        return count;
     }
 
     public Task<IReadOnlyList<PoolObject>> List(string under, CancellationToken cancel)

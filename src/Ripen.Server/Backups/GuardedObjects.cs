@@ -18,6 +18,12 @@ internal sealed class GuardedObjects(IPoolObjects place, BackupTarget target) : 
         return place.Read(key, from, length, cancel);
     }
 
+    public Task<int> Read(string key, long from, Memory<byte> into, CancellationToken cancel)
+    {
+        DemandReading(target);
+        return place.Read(key, from, into, cancel);
+    }
+
     public Task<IReadOnlyList<PoolObject>> List(string prefix, CancellationToken cancel)
     {
         DemandReading(target);

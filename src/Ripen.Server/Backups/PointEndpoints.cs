@@ -73,6 +73,8 @@ public sealed record PointsReading(IReadOnlyList<PointReading> Points, IReadOnly
 
 internal static class PointEndpoints
 {
+    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(30);
+
     public static void MapPoints(this RouteGroupBuilder targets)
     {
         var target = targets.MapGroup("/{id}");
@@ -93,6 +95,10 @@ internal static class PointEndpoints
             .MapDelete("/points/{point}", RemovePoint)
             .WithName("removePoint")
             .WithSummary("Removes a restore point; what only it needed goes with the next prune.");
+        target
+            .MapGet("/job", ReadJob)
+            .WithName("readJob")
+            .WithSummary("What is under way with the target, or was last. Who waits is answered when it is over, or after half a minute.");
         target.MapDelete("/job", StopJob).WithName("stopJob").WithSummary("Stops what is under way with the target.");
         target.MapGet("/points", ReadPoints).WithName("readPoints").WithSummary("The restore points, newest first.");
         target.MapRestores();
@@ -284,6 +290,23 @@ internal static class PointEndpoints
             pool.Dispose();
             throw;
         }
+    }
+
+    private static async Task<Ok<BackupJob>> ReadJob(
+        string id,
+        bool? wait,
+        CurrentEstate current,
+        BackupJobs jobs,
+        CancellationToken cancel
+    )
+    {
+        await TargetEndpoints.Find(current, id, cancel);
+        if (wait == true)
+            await jobs.Wait(id, LongestWait, cancel);
+        return TypedResults.Ok(
+            jobs.Of(id)
+                ?? throw new RefusalException(RefusalKind.NotFound, "no-job", "Nothing was done with this target since the server started.")
+        );
     }
 
     private static async Task<NoContent> StopJob(string id, CurrentEstate current, BackupJobs jobs, CancellationToken cancel)

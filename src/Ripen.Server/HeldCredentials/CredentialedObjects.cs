@@ -20,6 +20,12 @@ internal sealed class CredentialedObjects(IPoolObjects place, CredentialBook boo
         return place.Read(key, from, length, cancel);
     }
 
+    public Task<int> Read(string key, long from, Memory<byte> into, CancellationToken cancel)
+    {
+        Demand(key, Right.Read);
+        return place.Read(key, from, into, cancel);
+    }
+
     public Task<IReadOnlyList<PoolObject>> List(string under, CancellationToken cancel)
     {
         Demand(under, Right.List);
