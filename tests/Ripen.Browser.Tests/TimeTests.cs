@@ -58,6 +58,9 @@ public sealed class TimeTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Type(page.Field("Objects or files a day"), "250");
         page.See("An object bucket");
         page.See("is the cheapest scheme that survives the loss of a zone");
+        page.Click(() => page.Present("button[aria-label^='Why €']"));
+        page.Present("section[aria-label^='Why, '] table");
+        page.See("written");
         page.Click(page.Button("Take the first as a draft"));
         page.Type(page.Field("Name"), "advised-bucket");
         page.See("This name is free.");

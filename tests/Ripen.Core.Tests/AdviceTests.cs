@@ -50,6 +50,8 @@ public sealed class AdviceTests
                 rows.Where(r => string.CompareOrdinal(r.Month.ToString(), "2030-11") >= 0).Sum(r => r.Amount),
                 6
             );
+            foreach (var choice in advice.Choices)
+                Assert.Equal(choice.CostAYear, choice.Terms.Sum(t => t.Quantity / t.Per * t.Price * t.Factor), 1e-11 * choice.CostAYear);
         }
         Assert.Equal("two-regions", StorageAdvice.Of(Demo, Recordings with { Survives = Spread.Region }).Draft!.Scheme);
     }

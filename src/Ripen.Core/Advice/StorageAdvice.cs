@@ -1,3 +1,4 @@
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -41,13 +42,19 @@ public sealed record StorageQuestions
 
 /// <summary>A region, tier and scheme that would do, and what the fifth year costs there (growth and other charges as today),
 /// money.</summary>
-public sealed record StorageChoice(string Region, string Tier, string Scheme, double CostAYear);
+/// <param name="Region">The id.</param>
+/// <param name="Tier">The id.</param>
+/// <param name="Scheme">The id.</param>
+/// <param name="CostAYear">What the terms make.</param>
+/// <param name="Terms">The year's quantities, with the price of each.</param>
+public sealed record StorageChoice(string Region, string Tier, string Scheme, double CostAYear, IReadOnlyList<PricedTerm> Terms);
 
 /// <summary>The kind of storage, why, the choices from cheapest on, and a bucket that is filled in with the first of them; null when none
 /// will do.</summary>
 public sealed record StorageAdvice(DataUse Kind, IReadOnlyList<string> Reasons, IReadOnlyList<StorageChoice> Choices, Bucket? Draft)
 {
     private const int Months = 60;
+    private const int MonthsOfAYear = 12;
     private const int ChoicesShown = 6;
 
     /// <summary>Weighs every region, tier and scheme that meet the demands by their projected cost.</summary>
@@ -66,7 +73,8 @@ public sealed record StorageAdvice(DataUse Kind, IReadOnlyList<string> Reasons, 
             from scheme in schemes
             where !(region.Zones < Placement.Of(scheme).ZonesNeeded)
             let bucket = Bucket(estate, asked, region.Id, tier.Id, scheme.Id)
-            select new StorageChoice(region.Id, tier.Id, scheme.Id, FifthYear(estate, bucket)) into choice
+            let terms = FifthYear(estate, bucket)
+            select new StorageChoice(region.Id, tier.Id, scheme.Id, terms.Sum(t => t.Amount), terms) into choice
             orderby choice.CostAYear, book.Coldness(choice.Tier)
             select choice
         ).ToList();
@@ -110,12 +118,25 @@ public sealed record StorageAdvice(DataUse Kind, IReadOnlyList<string> Reasons, 
             } > 0;
     }
 
-    private static double FifthYear(Estate estate, Bucket bucket)
+    /// <summary>Alike quantities of the twelve months together. The bucket is alone, so that it fills every price's bands itself.</summary>
+    private static IReadOnlyList<PricedTerm> FifthYear(Estate estate, Bucket bucket)
     {
-        var years = ForecastSeries
-            .Of(Projection.Of(estate with { PriceBook = estate.PriceBook.ListPrices(), Buckets = [bucket] }, Months), SplitBy.Bucket)
-            .Years;
-        return years[^1].Money;
+        var projection = Projection.Of(estate with { PriceBook = estate.PriceBook.ListPrices(), Buckets = [bucket] }, Months);
+        return
+        [
+            .. Enumerable
+                .Range(Months - MonthsOfAYear, MonthsOfAYear)
+                .SelectMany(month =>
+                {
+                    var rows = new List<BillRow>();
+                    projection.Bill.AddRows(0, month, rows);
+                    return rows.SelectMany(r => PricedTerm.OfRow(projection, 0, r.Tier, r.Charge, month));
+                })
+                .GroupBy(t => t with { Quantity = 0 })
+                .Select(alike => alike.Key with { Quantity = alike.Sum(t => t.Quantity) })
+                .Where(t => t.Amount > 0)
+                .OrderByDescending(t => t.Amount),
+        ];
     }
 
     private static Bucket Bucket(Estate estate, StorageQuestions asked, string region, string tier, string scheme) =>

@@ -1,3 +1,4 @@
+using System.Globalization;
 using Ripen.Core.Ageing;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
@@ -6,7 +7,18 @@ using Ripen.Core.Pricing;
 namespace Ripen.Core.Forecasting;
 
 /// <summary>A stretch of a graduated price, and how far the estate fills it. Money.</summary>
-public sealed record DerivationBand(double From, double? UpTo, double Price, double Units, double Amount);
+public sealed record DerivationBand(double From, double? UpTo, double Price, double Units, double Amount)
+{
+    /// <summary>What is priced, and where the price is graduated, which part of it.</summary>
+    public string Of(string what) =>
+        (From, UpTo) switch
+        {
+            (0, null) => what,
+            (0, { } end) => string.Create(CultureInfo.InvariantCulture, $"{what}, the first {end:#,0}"),
+            (_, null) => string.Create(CultureInfo.InvariantCulture, $"{what}, above {From:#,0}"),
+            (_, { } end) => string.Create(CultureInfo.InvariantCulture, $"{what}, from {From:#,0} to {end:#,0}"),
+        };
+}
 
 /// <summary>A price put on a quantity: <see cref="Quantity"/> / <see cref="Per"/> × <see cref="Price"/> × <see cref="Factor"/>.</summary>
 /// <param name="From">The first of its days.</param>

@@ -139,21 +139,12 @@ public sealed record FullRestore(string? To, IReadOnlyList<FullRestoreAtSpeed> S
                     Charge.Transfer,
                     region,
                     null,
-                    Within(b.From, b.UpTo),
+                    b.Of("going out"),
                     b.Units,
                     Units.Of(Charge.Transfer, prices.Unit),
                     b.Price,
                     1
                 ));
-
-        string Within(double from, double? upTo) =>
-            (from, upTo) switch
-            {
-                (0, null) => "going out",
-                (0, { } end) => string.Create(CultureInfo.InvariantCulture, $"going out, the first {end:#,0}"),
-                (_, null) => string.Create(CultureInfo.InvariantCulture, $"going out, above {from:#,0}"),
-                (_, { } end) => string.Create(CultureInfo.InvariantCulture, $"going out, from {from:#,0} to {end:#,0}"),
-            };
     }
 
     /// <summary>What a line brings: it carries whatever is there to be read, as fast as it can, and waits for the rest.</summary>

@@ -6859,6 +6859,7 @@ export interface components {
             scheme: string;
             /** Format: double */
             costAYear: number;
+            terms: components["schemas"]["PricedTerm"][];
         };
         StorageQuestions: {
             use: components["schemas"]["DataUse"];

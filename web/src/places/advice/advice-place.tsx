@@ -1,11 +1,13 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { adviseStorage, type StorageAdvice, type StorageQuestions } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
+import { TermTable } from "../../money/priced-terms";
 import { ApiError } from "../../refusal";
 import { TierName } from "../../strip/tiers";
+import { useAddress } from "../../ui/address";
 import { Button, Field, Figure, NumberInput, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { orNull } from "../../ui/number-text";
@@ -151,6 +153,7 @@ export function AdvicePlace() {
 function Answer({ advice, answered }: { advice: StorageAdvice; answered: boolean }) {
   const { moneyColumn, regionName, schemeName } = useEstate();
   const navigate = useNavigate();
+  const { params, goTo } = useAddress();
   const money = moneyColumn(advice.choices.map((c) => c.costAYear));
   return (
     <section aria-label="Advice">
@@ -171,18 +174,42 @@ function Answer({ advice, answered }: { advice: StorageAdvice; answered: boolean
             </tr>
           </thead>
           <tbody>
-            {advice.choices.map((c) => (
-              <tr key={c.region + c.tier + c.scheme} className="border-b border-hairline">
-                <td className="py-1">{regionName(c.region)}</td>
-                <td>
-                  <TierName id={c.tier} />
-                </td>
-                <td>{schemeName(c.scheme)}</td>
-                <td className="text-right">
-                  <Figure projected>{money(c.costAYear)}</Figure>
-                </td>
-              </tr>
-            ))}
+            {advice.choices.map((c) => {
+              const id = `${c.region}:${c.tier}:${c.scheme}`;
+              const isOpen = params.get("why") === id;
+              const place = `${regionName(c.region)}, ${schemeName(c.scheme)}`;
+              return (
+                <Fragment key={id}>
+                  <tr className="border-b border-hairline">
+                    <td className="py-1">{regionName(c.region)}</td>
+                    <td>
+                      <TierName id={c.tier} />
+                    </td>
+                    <td>{schemeName(c.scheme)}</td>
+                    <td className="text-right">
+                      <Button
+                        kind="quiet"
+                        className="-mr-3"
+                        aria-expanded={isOpen}
+                        aria-label={`Why ${money(c.costAYear)}, ${place}`}
+                        onClick={() => goTo("why", isOpen ? null : id)}
+                      >
+                        <Figure projected>{money(c.costAYear)}</Figure>
+                      </Button>
+                    </td>
+                  </tr>
+                  {isOpen && (
+                    <tr>
+                      <td colSpan={4} className="pb-3">
+                        <section aria-label={`Why, ${place}`} className="border-l-2 border-accent pl-4">
+                          <TermTable terms={c.terms} />
+                        </section>
+                      </td>
+                    </tr>
+                  )}
+                </Fragment>
+              );
+            })}
           </tbody>
         </table>
       )}
