@@ -43,6 +43,27 @@ public sealed class DerivationTests
     [Fact]
     public void Of_what_plans_store_as_well() => RandomPlans.Check(15, Whole);
 
+    /// <summary>Graduated prices come by their bands, and alike quantities of the months together.</summary>
+    [Fact]
+    public void Terms_of_a_year_make_what_is_charged_in_it() =>
+        RandomEstates.Check(
+            15,
+            estate =>
+            {
+                var projection = Projection.Of(estate, 14);
+                for (var b = 0; b < projection.Usages.Count; b++)
+                {
+                    var rows = new List<BillRow>();
+                    for (var month = 2; month < 14; month++)
+                        projection.Bill.AddRows(b, month, rows);
+                    var terms = PricedTerm.OfLastYear(projection, b).Sum(t => t.Quantity / t.Per * t.Price * t.Factor);
+                    if (!Compare.Close(rows.Sum(r => r.Amount), terms))
+                        return $"{projection.Usages[b].Bucket.Name}: {rows.Sum(r => r.Amount)}, and its terms make {terms}";
+                }
+                return null;
+            }
+        );
+
     /// <summary>10 objects of 1 GB a day from 1 March, moved at 30 days: in May (days 61 to 91 from then) 310 are moved, and on each day those of the
     /// thirty days before it lie in the first tier. By hand.</summary>
     [Fact]

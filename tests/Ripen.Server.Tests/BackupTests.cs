@@ -60,6 +60,10 @@ public sealed class BackupTests : IDisposable
         var written = use["parts"]!.AsArray().Single(p => (string)p!["charge"]! == "writes")!;
         Assert.True((long)written["bytes"]! >= (long)first["storedBytes"]!, written.ToJsonString());
         Assert.True((double)use["tenthYear"]! > 0);
+        Assert.Equal((double)use["tenthYear"]!, Sum(use["tenthYearTerms"]!), 1e-11);
+        var stands = (await server.Get(Vault)).Body;
+        Assert.True((double)stands["monthMoney"]! > 0);
+        Assert.Equal((double)stands["monthMoney"]!, Sum(stands["monthTerms"]!), 1e-11);
         Assert.Equal(
             (HttpStatusCode.BadRequest, "date-order"),
             await server.Refused(HttpMethod.Get, $"{Vault}/use?from=2026-11-02&to=2026-11-02")
@@ -109,6 +113,10 @@ public sealed class BackupTests : IDisposable
         var page = (await server.Get("/api/buckets/ticketing-backups/objects?prefix=vault/&most=100")).Body["objects"]!.AsArray();
         Assert.Equal((long)stored["storedObjects"]!, page.Count);
     }
+
+    /// <summary>What quantities at prices come to, reckoned here.</summary>
+    private static double Sum(JsonNode terms) =>
+        terms.AsArray().Sum(t => (double)t!["quantity"]! / (int)t["per"]! * (double)t["price"]! * (double)t["factor"]!);
 
     /// <summary>No client can compare such a sum with its own of all bytes, so that none is announced as one.</summary>
     private async Task PacksAreKnownByTheSumOfTheirBlocks()

@@ -54,7 +54,6 @@ public sealed record StorageChoice(string Region, string Tier, string Scheme, do
 public sealed record StorageAdvice(DataUse Kind, IReadOnlyList<string> Reasons, IReadOnlyList<StorageChoice> Choices, Bucket? Draft)
 {
     private const int Months = 60;
-    private const int MonthsOfAYear = 12;
     private const int ChoicesShown = 6;
 
     /// <summary>Weighs every region, tier and scheme that meet the demands by their projected cost.</summary>
@@ -118,26 +117,9 @@ public sealed record StorageAdvice(DataUse Kind, IReadOnlyList<string> Reasons, 
             } > 0;
     }
 
-    /// <summary>Alike quantities of the twelve months together. The bucket is alone, so that it fills every price's bands itself.</summary>
-    private static IReadOnlyList<PricedTerm> FifthYear(Estate estate, Bucket bucket)
-    {
-        var projection = Projection.Of(estate with { PriceBook = estate.PriceBook.ListPrices(), Buckets = [bucket] }, Months);
-        return
-        [
-            .. Enumerable
-                .Range(Months - MonthsOfAYear, MonthsOfAYear)
-                .SelectMany(month =>
-                {
-                    var rows = new List<BillRow>();
-                    projection.Bill.AddRows(0, month, rows);
-                    return rows.SelectMany(r => PricedTerm.OfRow(projection, 0, r.Tier, r.Charge, month));
-                })
-                .GroupBy(t => t with { Quantity = 0 })
-                .Select(alike => alike.Key with { Quantity = alike.Sum(t => t.Quantity) })
-                .Where(t => t.Amount > 0)
-                .OrderByDescending(t => t.Amount),
-        ];
-    }
+    /// <summary>The bucket is alone, so that it fills every price's bands itself.</summary>
+    private static IReadOnlyList<PricedTerm> FifthYear(Estate estate, Bucket bucket) =>
+        PricedTerm.OfLastYear(Projection.Of(estate with { PriceBook = estate.PriceBook.ListPrices(), Buckets = [bucket] }, Months), 0);
 
     private static Bucket Bucket(Estate estate, StorageQuestions asked, string region, string tier, string scheme) =>
         new()

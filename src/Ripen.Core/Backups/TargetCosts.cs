@@ -1,3 +1,4 @@
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -15,12 +16,11 @@ public static class TargetCosts
         prices.FindRegion(bucket.Region)!.PriceOf(tier)!.Storage[0].Price.For(1e12 / prices.Unit.Bytes())
         * prices.FindScheme(bucket.Scheme)!.StorageFactor;
 
-    /// <summary>What lies in a target, left to itself: money in every month to come, as it ages by its bucket's rules. What arrives there from
-    /// streams is among it; graduated bands are those of it alone.</summary>
+    /// <summary>What lies in a target, left to itself: what makes its money of a month in the tenth year, on average over that year, as it ages
+    /// by its bucket's rules. What arrives there from streams is among it; graduated bands are those of it alone.</summary>
     /// <param name="target">In a bucket.</param>
     /// <param name="estate">Valid, with what lies there as the bucket's stock.</param>
-    /// <param name="months">From 1 on; the first begins today.</param>
-    public static double[] Months(BackupTarget target, Estate estate, int months)
+    public static IReadOnlyList<PricedTerm> TenthYear(BackupTarget target, Estate estate)
     {
         var bucket = estate.Find(target.Bucket!)!;
         var alone = bucket with
@@ -29,18 +29,17 @@ public static class TargetCosts
             Streams = [.. bucket.Streams.Where(s => s.Prefix.StartsWith(target.Prefix, StringComparison.Ordinal))],
             CopyTo = [],
         };
-        return Projection
-            .Of(
-                estate with
-                {
-                    PriceBook = estate.PriceBook.ListPrices(),
-                    Buckets = [alone],
-                    Targets = [],
-                    Workloads = [],
-                    Plans = [],
-                },
-                months
-            )
-            .MoneyInAll;
+        var projection = Projection.Of(
+            estate with
+            {
+                PriceBook = estate.PriceBook.ListPrices(),
+                Buckets = [alone],
+                Targets = [],
+                Workloads = [],
+                Plans = [],
+            },
+            10 * Month.OfAYear
+        );
+        return [.. PricedTerm.OfLastYear(projection, 0).Select(t => t with { Quantity = t.Quantity / Month.OfAYear })];
     }
 }

@@ -30,7 +30,7 @@ internal sealed class ChargeTable
         {
             foreach (var charge in Enum.GetValues<Charge>())
             {
-                var own = parts.Select(p => p.Lines.GetValueOrDefault((at.Region, at.Place, charge))).OfType<Line>().ToList();
+                var own = parts.Select(p => p.Find(at.Region, at.Place, charge)).OfType<Line>().ToList();
                 if (own.Count > 0)
                     yield return (new(at.Region, at.Tier, charge, 0, 0), Sum(own, at.Region, at.Place, charge));
             }
@@ -96,8 +96,18 @@ internal sealed class ChargeTable
             : this(new double[months], new double[amounts]) { }
     }
 
-    private sealed record Part(int First, int Count, Dictionary<(string Region, int Tier, Charge Charge), Line> Lines)
+    /// <param name="First">The place of its first bucket.</param>
+    /// <param name="Count">Of buckets.</param>
+    /// <param name="Lines">By region; in each by tier and charge, null for what nothing is charged for.</param>
+    private sealed record Part(int First, int Count, Dictionary<string, Line?[]> Lines)
     {
+        private static readonly int Charges = Enum.GetValues<Charge>().Length;
+
+        public Line? Find(string region, int tier, Charge charge) =>
+            Lines.TryGetValue(region, out var own) ? own[Place(tier, charge)] : null;
+
+        private static int Place(int tier, Charge charge) => (tier * Charges) + (int)charge;
+
         public static Part Of(Projection projection, int first, int count)
         {
             var (prices, calendar) = (projection.Estate.PriceBook, projection.Calendar);
@@ -105,21 +115,24 @@ internal sealed class ChargeTable
             for (var b = first; b < first + count; b++)
             {
                 var usage = projection.Usages[b];
+                if (!part.Lines.TryGetValue(usage.Bucket.Region, out var lines))
+                    part.Lines[usage.Bucket.Region] = lines = new Line?[prices.Tiers.Count * Charges];
                 rows.Clear();
                 for (var m = 0; m < calendar.Months; m++)
                     projection.Bill.AddRows(b, m, rows);
                 foreach (var row in rows)
                 {
-                    var line = part.Line((usage.Bucket.Region, row.Tier, row.Charge), calendar);
+                    var line = lines[Place(row.Tier, row.Charge)] ??= New(row.Charge, calendar);
                     line.Quantities[row.Month] += row.Quantity;
                     if (row.Charge != Charge.Storage)
                         line.Amounts[row.Month] += row.Amount;
                 }
                 var factor = prices.FindScheme(usage.Bucket.Scheme)!.StorageFactor / prices.Unit.Bytes();
-                foreach (var tier in rows.Where(r => r.Charge == Charge.Storage).Select(r => r.Tier).Distinct())
+                for (var tier = 0; tier < prices.Tiers.Count; tier++)
                 {
+                    if (lines[Place(tier, Charge.Storage)] is not { } line)
+                        continue;
                     var stored = usage.Of(tier, Measure.StoredByteDays);
-                    var line = part.Line((usage.Bucket.Region, tier, Charge.Storage), calendar);
                     for (var s = 0; s < stored.Length; s++)
                         line.Amounts[s] += stored[s] / calendar.BilledDays(s) * factor;
                 }
@@ -127,11 +140,7 @@ internal sealed class ChargeTable
             return part;
         }
 
-        private Line Line((string Region, int Tier, Charge Charge) at, BillingCalendar calendar)
-        {
-            if (!Lines.TryGetValue(at, out var line))
-                Lines[at] = line = new(calendar.Months, at.Charge == Charge.Storage ? calendar.Stretches : calendar.Months);
-            return line;
-        }
+        private static Line New(Charge charge, BillingCalendar calendar) =>
+            new(calendar.Months, charge == Charge.Storage ? calendar.Stretches : calendar.Months);
     }
 }

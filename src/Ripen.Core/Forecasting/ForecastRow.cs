@@ -10,6 +10,8 @@ namespace Ripen.Core.Forecasting;
 [JsonConverter(typeof(MonthConverter))]
 public readonly record struct Month(int Year, int Number)
 {
+    public const int OfAYear = 12;
+
     public static Month Of(DateOnly day) => new(day.Year, day.Month);
 
     /// <summary>Of yyyy-MM; null where it is none.</summary>

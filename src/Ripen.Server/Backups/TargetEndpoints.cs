@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Backups;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Data;
 using Ripen.Provider;
@@ -30,6 +31,7 @@ public sealed record PoolReading(string Id, DateTimeOffset Made, bool Encrypts, 
 /// <param name="Doubts">What one should know of it.</param>
 /// <param name="MonthMoney">For what lies there in a month of 30 days, by the tiers where it rests, each in its first band; null for a
 /// directory.</param>
+/// <param name="MonthTerms">What makes that; empty for a directory.</param>
 /// <param name="CapacityBytes">Of all its directories together; null where one has no limit but its disk's, and for other kinds.</param>
 /// <param name="Disks">On which its directories lie, each once; empty for a bucket.</param>
 public sealed record TargetReading(
@@ -43,6 +45,7 @@ public sealed record TargetReading(
     TestReading? Test,
     IReadOnlyList<BackupDoubt> Doubts,
     double? MonthMoney,
+    IReadOnlyList<PricedTerm> MonthTerms,
     long? CapacityBytes,
     IReadOnlyList<DiskReading> Disks
 );
@@ -187,18 +190,20 @@ internal static class TargetEndpoints
             TargetTests.Of(test),
             [.. Ends(target, credentials), .. BackupDoubts.Of(target, estate)],
             null,
+            [],
             target.HoldsPool ? target.AllCapacityBytes : null,
             []
         );
         try
         {
-            var (bytes, objects, money) = places.Contents(target, estate);
+            var (bytes, objects, month) = places.Contents(target, estate);
             var own = disks.Where(d => d.IsSharedBy(target.Id)).ToList();
             known = known with
             {
                 StoredBytes = bytes,
                 StoredObjects = objects,
-                MonthMoney = money,
+                MonthMoney = month?.Sum(t => t.Amount),
+                MonthTerms = month ?? [],
                 Disks = own,
                 Doubts = [.. known.Doubts, .. DiskReading.Doubts(disks, target.Id)],
             };

@@ -1,7 +1,9 @@
 using System.Collections.Concurrent;
 using Ripen.Backup.Pools;
 using Ripen.Core.Backups;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
 using Ripen.Provider;
 using Ripen.Provider.Access;
 using Ripen.Server.HeldCredentials;
@@ -41,10 +43,10 @@ internal sealed class TargetPlaces(SimulatedProvider provider, CredentialBook cr
             credentials.Demand(credential, target.Bucket!, target.Prefix, right);
     }
 
-    /// <summary>What lies there, and money for it in a month of 30 days by the tiers where it rests, each in its first band; null for a
-    /// directory.</summary>
+    /// <summary>What lies there, and what makes its money in a month of 30 days by the tiers where it rests, each in its first band; null for
+    /// a directory.</summary>
     /// <exception cref="RefusalException">It is a directory that the settings do not allow.</exception>
-    public (long Bytes, long Objects, double? MonthMoney) Contents(BackupTarget target, Estate estate)
+    public (long Bytes, long Objects, IReadOnlyList<PricedTerm>? Month) Contents(BackupTarget target, Estate estate)
     {
         if (target.Bucket is not { } name)
         {
@@ -56,12 +58,14 @@ internal sealed class TargetPlaces(SimulatedProvider provider, CredentialBook cr
         return (
             contents.Sum(c => c.Bytes),
             contents.Sum(c => c.Objects),
-            contents.Sum(c =>
-            {
-                var tier = estate.PriceBook.Tiers[c.Tier];
-                var billed = c.Objects * tier.BilledBytes(c.Bytes / c.Objects);
-                return billed / 1e12 * TargetCosts.TerabyteMonth(bucket, tier.Id, estate.PriceBook);
-            })
+            [
+                .. contents.Select(c =>
+                {
+                    var tier = estate.PriceBook.Tiers[c.Tier];
+                    var unitMonths = c.Objects * tier.BilledBytes(c.Bytes / c.Objects) / estate.PriceBook.Unit.Bytes();
+                    return PricedTerm.OfResting(estate.PriceBook, bucket, tier.Id, unitMonths, "stored");
+                }),
+            ]
         );
     }
 

@@ -1,6 +1,7 @@
 using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Backups;
+using Ripen.Core.Billing;
 using Ripen.Provider;
 using Ripen.Provider.Metering;
 
@@ -13,13 +14,18 @@ namespace Ripen.Server.Backups;
 /// <param name="Money">Of all parts.</param>
 /// <param name="TenthYear">Money a month in ten years, on average over that year, if nothing is added and nothing removed; null for a
 /// directory.</param>
-public sealed record TargetUseReading(DateOnly From, DateOnly To, IReadOnlyList<TargetUse> Parts, double Money, double? TenthYear);
+/// <param name="TenthYearTerms">What makes that; empty for a directory.</param>
+public sealed record TargetUseReading(
+    DateOnly From,
+    DateOnly To,
+    IReadOnlyList<TargetUse> Parts,
+    double Money,
+    double? TenthYear,
+    IReadOnlyList<PricedTerm> TenthYearTerms
+);
 
 internal static class UseEndpoints
 {
-    private const int TenYears = 120;
-    private const int AYear = 12;
-
     public static void MapTargetUse(this RouteGroupBuilder targets) =>
         targets
             .MapGet("/{id}/use", Read)
@@ -43,8 +49,9 @@ internal static class UseEndpoints
         if (begin >= end)
             throw new RefusalException(RefusalKind.Invalid, "date-order", "A span ends after it begins.", "$.to");
         var parts = target.Bucket is null ? [] : provider.UseOf(id, begin, end);
-        double? tenth = target.Bucket is null ? null : TargetCosts.Months(target, view.Estate, TenYears)[^AYear..].Average();
-        return TypedResults.Ok(new TargetUseReading(begin, end, parts, parts.Sum(p => p.Amount), tenth));
+        var tenth = target.Bucket is null ? [] : TargetCosts.TenthYear(target, view.Estate);
+        double? money = target.Bucket is null ? null : tenth.Sum(t => t.Amount);
+        return TypedResults.Ok(new TargetUseReading(begin, end, parts, parts.Sum(p => p.Amount), money, tenth));
     }
 
     private const int Span = 30;

@@ -6997,6 +6997,7 @@ export interface components {
             doubts: components["schemas"]["BackupDoubt"][];
             /** Format: double */
             monthMoney: null | number;
+            monthTerms: components["schemas"]["PricedTerm"][];
             /** Format: int64 */
             capacityBytes: null | number;
             disks: components["schemas"]["DiskReading"][];
@@ -7022,6 +7023,7 @@ export interface components {
             money: number;
             /** Format: double */
             tenthYear: null | number;
+            tenthYearTerms: components["schemas"]["PricedTerm"][];
         };
         TestReading: {
             /** Format: date-time */

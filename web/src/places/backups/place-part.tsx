@@ -4,6 +4,7 @@ import { readTests, removeTarget, type TargetReading, testTarget } from "../../a
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, moment } from "../../format";
+import { WhatMakesIt } from "../../money/priced-terms";
 import { ConfirmButton } from "../../ui/confirm-button";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
@@ -38,6 +39,7 @@ export function PlacePart({ target }: { target: TargetReading }) {
         {target.storedObjects === 1 ? "object" : "objects"}, {bytes(target.storedBytes)}
         {target.monthMoney ? `, ${money(target.monthMoney)} a month` : ""}.
       </p>
+      <WhatMakesIt amount={target.monthMoney ?? 0} terms={target.monthTerms} />
       {target.capacityBytes && (
         <Fill used={target.storedBytes} of={target.capacityBytes} marks={makeRoom ? [makeRoom.above, makeRoom.downTo] : []} />
       )}

@@ -4,6 +4,7 @@ import { readTargetUse, type TargetReading } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, day } from "../../format";
+import { WhatMakesIt } from "../../money/priced-terms";
 import { Field, inputLook } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 
@@ -99,10 +100,13 @@ export function UsePart({ target }: { target: TargetReading }) {
         </table>
       )}
       {said?.tenthYear != null && (
-        <p className="mt-2">
-          Left to itself, what lies there costs <span className="figure-projected">{money(said.tenthYear)}</span> a month in the
-          tenth year{target.monthMoney ? `; now ${money(target.monthMoney)}` : ""}.
-        </p>
+        <>
+          <p className="mt-2">
+            Left to itself, what lies there costs <span className="figure-projected">{money(said.tenthYear)}</span> a month in the
+            tenth year{target.monthMoney ? `; now ${money(target.monthMoney)}` : ""}.
+          </p>
+          <WhatMakesIt amount={said.tenthYear} terms={said.tenthYearTerms} />
+        </>
       )}
     </section>
   );
