@@ -66,6 +66,22 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
             page.See(step);
     }
 
+    /// <summary>Again, where something in the background, a target's self-test say, moved the estate on meanwhile: the page asks to look
+    /// again then.</summary>
+    private void Apply()
+    {
+        page.Click(page.Button("Apply"));
+        page.Until(
+            () =>
+            {
+                if (page.Browser.FindElement(By.TagName("body")).Text.Contains("look again", StringComparison.Ordinal))
+                    page.Click(page.Button("Apply"));
+                return page.Browser.FindElements(By.XPath("//button[.='Compare both sides…']")).Count > 0;
+            },
+            "the rule"
+        );
+    }
+
     [Fact]
     public async Task What_is_there_already_stays_behind_without_catch_up_and_arrives_with_it()
     {
@@ -75,8 +91,7 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
         page.Open("/replication/new?from=old-charts&to=old-charts-far");
         page.See("1 objects, 15 B, stay behind: they are lost with their region");
         page.Click(Labelled("Only what comes from now on"));
-        page.Click(page.Button("Apply"));
-        page.Button("Compare both sides…");
+        Apply();
         Pass("hour");
         Assert.Equal("0", Cell("old-charts", "copied"));
         page.Click(page.Button("Compare both sides…"));
@@ -93,8 +108,7 @@ public sealed class ReplicationTests(DemoFixture demo) : IClassFixture<DemoFixtu
         page.Open("/replication/new?from=old-charts&to=old-charts-far");
         page.See("1 objects, 15 B, are safe as well");
         page.Click(Labelled("Copy what is there already, too"));
-        page.Click(page.Button("Apply"));
-        page.Button("Compare both sides…");
+        Apply();
         Assert.StartsWith("1", Cell("old-charts", "waiting"), StringComparison.Ordinal);
         Pass("hour");
         page.Until(() => Cell("old-charts", "copied") == "1", "the copy");

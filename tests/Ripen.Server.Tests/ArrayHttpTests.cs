@@ -38,6 +38,16 @@ public sealed class ArrayHttpTests : IDisposable
 
     private Task PassNight() => server.Pass(TimeSpan.FromDays(1));
 
+    /// <summary>The array's bucket is not there then.</summary>
+    private async Task WhatIsReckonedOfOneBucketAloneIsTold()
+    {
+        const string Asked = """
+            { "use": "whole-objects", "objectsPerDay": 10, "bytesPerObject": 1000000, "shareReadPerMonth": 0.1, "mostWaitHours": 0, "survives": "zone" }
+            """;
+        Assert.NotEmpty((await server.Did(HttpMethod.Post, "/api/advice", Asked))["choices"]!.AsArray());
+        Assert.NotNull((await server.Get("/api/targets/office-vault/use")).Body["tenthYear"]);
+    }
+
     [Fact]
     public async Task It_is_drafted_bound_emptied_at_night_and_comes_home()
     {
@@ -51,6 +61,7 @@ public sealed class ArrayHttpTests : IDisposable
         Assert.Null((await server.Get("/api/arrays")).Body["arrays"]![0]!["bucket"]);
 
         await server.Did(HttpMethod.Put, $"{Array}/leaving", Leaving("shelf", 180), await Tag());
+        await WhatIsReckonedOfOneBucketAloneIsTold();
         await PassNight();
         var volume = (await server.Get("/api/arrays")).Body["arrays"]![0]!["volumes"]![0]!;
         Assert.Equal((10_000_000.0, 2e9), ((double)volume["homeBytes"]!, (double)volume["awayBytes"]!));

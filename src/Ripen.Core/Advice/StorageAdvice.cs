@@ -119,7 +119,7 @@ public sealed record StorageAdvice(DataUse Kind, IReadOnlyList<string> Reasons, 
 
     /// <summary>The bucket is alone, so that it fills every price's bands itself.</summary>
     private static IReadOnlyList<PricedTerm> FifthYear(Estate estate, Bucket bucket) =>
-        PricedTerm.OfLastYear(Projection.Of(estate with { PriceBook = estate.PriceBook.ListPrices(), Buckets = [bucket] }, Months), 0);
+        PricedTerm.OfLastYear(Projection.Of(estate.Alone(bucket), Months), 0);
 
     private static Bucket Bucket(Estate estate, StorageQuestions asked, string region, string tier, string scheme) =>
         new()

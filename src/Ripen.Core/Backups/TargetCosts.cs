@@ -27,19 +27,8 @@ public static class TargetCosts
         {
             Stock = [.. bucket.Stock.Where(l => l.Prefix.StartsWith(target.Prefix, StringComparison.Ordinal))],
             Streams = [.. bucket.Streams.Where(s => s.Prefix.StartsWith(target.Prefix, StringComparison.Ordinal))],
-            CopyTo = [],
         };
-        var projection = Projection.Of(
-            estate with
-            {
-                PriceBook = estate.PriceBook.ListPrices(),
-                Buckets = [alone],
-                Targets = [],
-                Workloads = [],
-                Plans = [],
-            },
-            10 * Month.OfAYear
-        );
+        var projection = Projection.Of(estate.Alone(alone), 10 * Month.OfAYear);
         return [.. PricedTerm.OfLastYear(projection, 0).Select(t => t with { Quantity = t.Quantity / Month.OfAYear })];
     }
 }

@@ -68,4 +68,16 @@ public sealed record Estate
         }
         return this with { Buckets = buckets };
     }
+
+    /// <summary>One bucket by itself at list prices: nothing is copied, backed up or shipped to or from anywhere.</summary>
+    public Estate Alone(Bucket bucket) =>
+        this with
+        {
+            PriceBook = PriceBook.ListPrices(),
+            Buckets = [bucket with { CopyTo = [] }],
+            Targets = [],
+            Workloads = [],
+            Plans = [],
+            Arrays = [],
+        };
 }
