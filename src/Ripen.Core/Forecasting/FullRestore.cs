@@ -1,4 +1,3 @@
-using System.Globalization;
 using Ripen.Core.Billing;
 using Ripen.Core.Pricing;
 
