@@ -3,6 +3,10 @@ import { useEstate } from "../estate-context";
 import { count } from "../format";
 import { TierName } from "../strip/tiers";
 
+/** Enough that the product can be followed: three figures of what is below 1, and none behind the point from 100 on. */
+const decimals = (quantity: number) =>
+  Math.abs(quantity) >= 100 || quantity === 0 ? 0 : Math.max(2, Math.ceil(2 - Math.log10(Math.abs(quantity))));
+
 /** A price put on a quantity, in the cells of a row: what it is for, both of them, and the amount. */
 export function TermCells({ term: t }: { term: PricedTerm }) {
   const { money, price } = useEstate();
@@ -10,7 +14,7 @@ export function TermCells({ term: t }: { term: PricedTerm }) {
     <>
       <td className="pr-3">{t.what}</td>
       <td className="text-right whitespace-nowrap">
-        {count(t.quantity, Math.abs(t.quantity) < 100 ? 2 : 0)} {t.per === 1 ? t.unit : `÷ ${count(t.per)}`} × {price(t.price)}
+        {count(t.quantity, decimals(t.quantity))} {t.per === 1 ? t.unit : `÷ ${count(t.per)}`} × {price(t.price)}
         {Math.abs(t.factor - 1) > 1e-9 && ` × ${count(t.factor, 3)}`}
       </td>
       <td className="pl-4 text-right whitespace-nowrap">{Math.abs(t.amount) < 0.01 ? price(t.amount) : money(t.amount)}</td>
