@@ -139,19 +139,17 @@ public sealed record PricedTerm(
     }
 
     /// <summary>What makes a row of a projection, a graduated price by its bands.</summary>
-    /// <param name="projection">Whose row it is.</param>
-    /// <param name="bucket">The place of the bucket.</param>
-    /// <param name="tier">From warm, 0, to cold.</param>
-    /// <param name="charge">Of the row.</param>
-    /// <param name="month">Counted from the first.</param>
-    public static IEnumerable<PricedTerm> OfRow(Projection projection, int bucket, int tier, Charge charge, int month)
+    private static IEnumerable<PricedTerm> OfRow(Projection projection, int bucket, int tier, Charge charge, int month)
     {
         var (of, tiers) = (projection.Usages[bucket].Bucket, projection.Estate.PriceBook.Tiers);
         var from = charge == Charge.Transfer ? null : tiers[tier].Id;
         foreach (var t in new DerivationTerms(projection, bucket, tier).Of(charge, month))
         {
             if (t.Bands.Count == 0)
+            {
                 yield return new(charge, of.Region, from, t.What, t.Quantity, t.Unit, t.Price, t.Per, t.Factor);
+                continue;
+            }
             // The whole estate fills the bands, and the row has its share of each.
             var share = t.Quantity / t.Bands.Sum(b => b.Units);
             foreach (var band in t.Bands)

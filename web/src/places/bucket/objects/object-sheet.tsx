@@ -58,7 +58,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
         ["Encrypted at rest", sealed(chosen.seal)],
         ["Charged so far", money(details.data?.chargedSoFar ?? 0)],
         [
-          chosen.sha256 == null ? "SHA-256 of the SHA-256 of each MiB" : "SHA-256",
+          chosen.blocksSha256 != null ? "SHA-256 of the SHA-256 of each MiB" : "SHA-256",
           <code key="sha" className="text-xs break-all">
             {chosen.sha256 ?? chosen.blocksSha256}
           </code>,
