@@ -132,8 +132,9 @@ internal sealed class PackWriter : IAsyncDisposable
     private async Task Pack(ZstdSharp.Compressor compressor, PackedChunk chunk, byte[] bytesOf, Filling into)
     {
         var bytes = chunk.RawBytes;
+        var content = bytesOf.AsSpan(0, bytes);
         var space = ArrayPool<byte>.Shared.Rent(ZstdSharp.Compressor.GetCompressBound(bytes));
-        var size = chunk.IsCompressed ? compressor.Wrap(bytesOf.AsSpan(0, bytes), space) : bytes;
+        var size = chunk.IsCompressed && Zstd.MayShrink(content) ? compressor.Wrap(content, space) : bytes;
         // What hardly shrinks is stored as it is, and read the faster.
         var compressed = size < bytes - (bytes / 32);
         await packing.WaitAsync(failed.Token);

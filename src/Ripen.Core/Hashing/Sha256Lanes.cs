@@ -190,14 +190,24 @@ public static unsafe class Sha256Lanes
     )
     {
         // What waits for the round before is added last.
-        h = h + added + (g ^ (e & (f ^ g))) + (Rotate(e, 6) ^ Rotate(e, 11) ^ Rotate(e, 25));
+        h = h + added + Choose(e, f, g) + (Rotate(e, 6) ^ Rotate(e, 11) ^ Rotate(e, 25));
         d += h;
-        h = h + ((a & b) | (c & (a | b))) + (Rotate(a, 2) ^ Rotate(a, 13) ^ Rotate(a, 22));
+        h = h + Majority(a, b, c) + (Rotate(a, 2) ^ Rotate(a, 13) ^ Rotate(a, 22));
     }
 
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
     private static Vector256<uint> Rotate(Vector256<uint> value, [ConstantExpected] byte bits) =>
         Avx512F.VL.IsSupported ? Avx512F.VL.RotateRight(value, bits) : (value >>> bits) | (value << (32 - bits));
+
+    // Any function of three operands is one instruction there, by its truth table: Intel 64 and IA-32 Architectures Software Developer's Manual,
+    // volume 2C, VPTERNLOG. Sixteen lanes are faster still while they run, and the processor slower at all else meanwhile.
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private static Vector256<uint> Choose(Vector256<uint> which, Vector256<uint> one, Vector256<uint> other) =>
+        Avx512F.VL.IsSupported ? Avx512F.VL.TernaryLogic(which, one, other, 0xca) : other ^ (which & (one ^ other));
+
+    [MethodImpl(MethodImplOptions.AggressiveInlining)]
+    private static Vector256<uint> Majority(Vector256<uint> x, Vector256<uint> y, Vector256<uint> z) =>
+        Avx512F.VL.IsSupported ? Avx512F.VL.TernaryLogic(x, y, z, 0xe8) : (x & y) | (z & (x | y));
 
     /// <summary>Eight words of each lane's block, their bytes turned round, so that a vector holds the same word of all lanes.</summary>
     [MethodImpl(MethodImplOptions.AggressiveInlining)]
