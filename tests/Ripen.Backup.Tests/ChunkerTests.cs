@@ -9,21 +9,21 @@ public sealed class ChunkerTests
 
     private static List<byte[]> Chunks(Chunker chunker, byte[] content)
     {
-        var chunks = new List<byte[]>();
-        var read = chunker.Read(
-            new Halting(content),
-            (several, lengths) =>
-            {
-                foreach (var length in lengths)
-                {
-                    chunks.Add(several[..length].ToArray());
-                    several = several[length..];
-                }
-                Assert.True(several.IsEmpty);
-            }
-        );
-        Assert.Equal(content.Length, read);
-        return chunks;
+        var lengths = new List<int>();
+        Assert.Equal(content.Length, chunker.Cut(content, ended: true, lengths));
+        return Pieces(content, lengths);
+    }
+
+    private static List<byte[]> Pieces(ReadOnlySpan<byte> content, IEnumerable<int> lengths)
+    {
+        var pieces = new List<byte[]>();
+        foreach (var length in lengths)
+        {
+            pieces.Add(content[..length].ToArray());
+            content = content[length..];
+        }
+        Assert.True(content.IsEmpty);
+        return pieces;
     }
 
     [Theory]
@@ -79,9 +79,20 @@ public sealed class ChunkerTests
     [InlineData(1L << 50, 1 << 20)]
     public void Larger_sources_have_larger_chunks(long bytes, int average) => Assert.Equal(average, Chunker.AverageFor(bytes));
 
-    /// <summary>A stream that gives a little at a time, as pipes and networks do.</summary>
-    private sealed class Halting(byte[] content) : MemoryStream(content)
+    [Fact]
+    public void What_is_not_the_end_is_cut_only_where_more_content_would_not_cut_it_otherwise()
     {
-        public override int Read(byte[] buffer, int offset, int count) => base.Read(buffer, offset, Math.Min(count, 1 + (count / 3)));
+        var random = new Random(20261128);
+        var chunker = new Chunker(Gear, 256);
+        for (var times = 0; times < 500; times++)
+        {
+            var content = new byte[random.Next(5000)];
+            random.NextBytes(content);
+            var (sure, all) = (new List<int>(), new List<int>());
+            var cut = chunker.Cut(content.AsSpan(0, random.Next(content.Length + 1)), ended: false, sure);
+            chunker.Cut(content, ended: true, all);
+            Assert.Equal(sure.Sum(), cut);
+            Assert.Equal(sure, all.Take(sure.Count));
+        }
     }
 }

@@ -1,4 +1,3 @@
-using System.Buffers;
 using System.Numerics;
 using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
@@ -14,9 +13,6 @@ public sealed class Chunker
 {
     /// <summary>Bits that the bound is stricter before, and laxer behind, the average.</summary>
     private const int Normalisation = 2;
-
-    /// <summary>Enough to keep all lanes of <see cref="Pools.ManyHmacs"/> at work.</summary>
-    private const int LargestAtOnce = 8;
 
     private readonly ulong[] gear;
     private readonly ulong strict;
@@ -76,48 +72,20 @@ public sealed class Chunker
         return at;
     }
 
-    /// <summary>Hands on the content of a stream, several chunks at a time; memory for eight of the largest.</summary>
-    /// <returns>How many bytes there were.</returns>
-    public long Read(Stream content, Take take)
+    /// <summary>Cuts content as far as it is sure where: all of it where it ends, and else all but less than <see cref="Largest"/>.</summary>
+    /// <param name="content">Behind the last cut.</param>
+    /// <param name="ended">Whether nothing comes behind it.</param>
+    /// <param name="lengths">The length of each chunk is added to it.</param>
+    /// <returns>How many bytes the chunks are together.</returns>
+    public int Cut(ReadOnlySpan<byte> content, bool ended, ICollection<int> lengths)
     {
-        var buffer = ArrayPool<byte>.Shared.Rent(Largest * LargestAtOnce);
-        try
+        var cut = 0;
+        while (cut < content.Length && (ended || content.Length - cut >= Largest))
         {
-            return Read(content, buffer, take);
+            var length = Cut(content[cut..]);
+            lengths.Add(length);
+            cut += length;
         }
-        finally
-        {
-            ArrayPool<byte>.Shared.Return(buffer);
-        }
+        return cut;
     }
-
-    private long Read(Stream content, byte[] buffer, Take take)
-    {
-        var lengths = new List<int>();
-        var (there, total) = (0, 0L);
-        while (true)
-        {
-            var read = content.ReadAtLeast(buffer.AsSpan(there), buffer.Length - there, throwOnEndOfStream: false);
-            there += read;
-            var ended = there < buffer.Length;
-            var cut = 0;
-            lengths.Clear();
-            while (cut < there && (ended || there - cut >= Largest))
-            {
-                var length = Cut(buffer.AsSpan(cut, there - cut));
-                lengths.Add(length);
-                cut += length;
-            }
-            if (cut > 0)
-                take(buffer.AsSpan(0, cut), CollectionsMarshal.AsSpan(lengths));
-            total += cut;
-            if (ended)
-                return total;
-            buffer.AsSpan(cut, there - cut).CopyTo(buffer);
-            there -= cut;
-        }
-    }
-
-    /// <summary>Takes chunks that lie one behind the other, and are there until it returns.</summary>
-    public delegate void Take(ReadOnlySpan<byte> chunks, ReadOnlySpan<int> lengths);
 }

@@ -1,3 +1,4 @@
+using System.Runtime.InteropServices;
 using Ripen.Backup.Chunking;
 using Ripen.Backup.Points;
 using Ripen.Backup.Pools;
@@ -79,13 +80,21 @@ public static class BackupRun
         await using var writer = new PackWriter(pool, index, cancel);
         await using var known = new KnownEntries(pool, index, full ? null : before, cancel);
         var storing = new Storing(Apart: encrypted, AsItIs: encrypted);
-        var run = new Walk(source, new Chunker(pool.Keys.Gear, average), writer, storing, progress);
         using var list = new EntryList(new Chunker(pool.Keys.Gear, AverageOfEntries), writer);
-        foreach (var found in source.Walk(run.Problem))
+        await using var batches = new Batches(new Chunker(pool.Keys.Gear, average), new Naming(writer, storing, list).Take, cancel);
+        var run = new Walk(source, batches, writer, progress);
+        try
         {
-            cancel.ThrowIfCancellationRequested();
-            if (run.Take(found, await known.SameAs(found)) is { } entry)
-                list.Add(entry);
+            foreach (var found in source.Walk(run.Problem))
+            {
+                cancel.ThrowIfCancellationRequested();
+                await run.Take(found, await known.SameAs(found));
+            }
+            await batches.Finish();
+        }
+        catch (OperationCanceledException) when (batches.Failure is { } failure)
+        {
+            throw failure;
         }
         var entries = list.Finish();
         await writer.Finish(cancel);
@@ -124,7 +133,7 @@ public static class BackupRun
     private static long SizeOf(ISource source) => source.Walk(_ => { }).Where(e => e.Kind == EntryKind.File).Sum(e => e.Size);
 
     /// <summary>What the walk has met so far.</summary>
-    private sealed class Walk(ISource source, Chunker chunker, PackWriter writer, Storing storing, IProgress<RunProgress>? progress)
+    private sealed class Walk(ISource source, Batches batches, PackWriter writer, IProgress<RunProgress>? progress)
     {
         private readonly List<RunProblem> problems = [];
 
@@ -143,30 +152,30 @@ public static class BackupRun
                 problems.Add(problem);
         }
 
+        /// <summary>Reads it, unless it is no file or unchanged.</summary>
         /// <param name="found">As the walk saw it.</param>
         /// <param name="same">The entry of the point before, when the file is unchanged since.</param>
-        /// <returns>What goes into the point; null when it could not be read.</returns>
-        public Entry? Take(Entry found, Entry? same)
+        public async Task Take(Entry found, Entry? same)
         {
             var entry =
                 same is not null ? found with { Chunks = same.Chunks }
-                : found.Kind == EntryKind.File ? Read(found)
+                : found.Kind == EntryKind.File ? await Read(found)
                 : found;
+            await batches.Add(entry);
             if (entry is null || entry.Kind == EntryKind.Folder)
-                return entry;
+                return;
             Files++;
             Bytes += entry.Size;
             progress?.Report(new RunProgress(Files, Bytes, writer.NewBytes, entry.Path));
-            return entry;
         }
 
-        private Entry? Read(Entry found)
+        /// <returns>Without its chunks; null when it could not be read.</returns>
+        private async Task<Entry?> Read(Entry found)
         {
             try
             {
-                using var ids = new MemoryStream();
                 using var file = source.Open(found);
-                var size = chunker.Read(file, (chunks, lengths) => writer.Add(chunks, lengths, storing, ids));
+                var size = await batches.Read(file);
                 var now = source.Look(found.Path);
                 if (now is null)
                     Problem(new RunProblem(found.Path, "It was removed while it was read; it is stored as it was read."));
@@ -174,13 +183,35 @@ public static class BackupRun
                     Problem(
                         new RunProblem(found.Path, "It was changed while it was read; it is stored as it was read, perhaps half of either.")
                     );
-                return found with { Size = size, Chunks = ids.ToArray(), Changed = now?.Changed == found.Changed ? found.Changed : 0 };
+                return found with { Size = size, Chunks = [], Changed = now?.Changed == found.Changed ? found.Changed : 0 };
             }
             catch (Exception error) when (error is IOException or UnauthorizedAccessException)
             {
                 Problem(new RunProblem(found.Path, FolderSource.Why(error)));
                 return null;
             }
+        }
+    }
+
+    /// <summary>Has chunks stored, and gives entries the ids of theirs.</summary>
+    private sealed class Naming(PackWriter writer, Storing storing, EntryList list)
+    {
+        /// <summary>Of chunks in earlier batches, of a file that goes on.</summary>
+        private readonly List<byte> begun = [];
+
+        public void Take(Batch batch)
+        {
+            ReadOnlySpan<byte> ids = writer.Add(batch.Content, CollectionsMarshal.AsSpan(batch.Lengths), storing);
+            var from = 0;
+            foreach (var (entry, chunks) in batch.Entries)
+            {
+                var own = ids[from..(chunks * ChunkId.Size)];
+                if (entry is not null)
+                    list.Add(begun.Count + own.Length == 0 ? entry : entry with { Chunks = [.. begun, .. own] });
+                begun.Clear();
+                from += own.Length;
+            }
+            begun.AddRange(ids[from..]);
         }
     }
 
@@ -214,7 +245,7 @@ public static class BackupRun
         {
             var text = waiting.GetBuffer().AsSpan(0, (int)waiting.Length);
             var length = chunker.Cut(text);
-            writer.Add(text[..length], [length], new Storing(Apart: false, AsItIs: false, IsList: true), ids);
+            ids.Write(writer.Add(text[..length], [length], new Storing(Apart: false, AsItIs: false, IsList: true)));
             text[length..].CopyTo(text);
             waiting.SetLength(text.Length - length);
             waiting.Position = waiting.Length;

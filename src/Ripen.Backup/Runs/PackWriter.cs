@@ -50,21 +50,21 @@ internal sealed class PackWriter : IAsyncDisposable
     /// <param name="chunks">One behind the other.</param>
     /// <param name="lengths">Of each.</param>
     /// <param name="how">How they are stored.</param>
-    /// <param name="ids">The id of each is written to it.</param>
-    public void Add(ReadOnlySpan<byte> chunks, ReadOnlySpan<int> lengths, Storing how, Stream ids)
+    /// <returns>The id of each, one behind the other.</returns>
+    public byte[] Add(ReadOnlySpan<byte> chunks, ReadOnlySpan<int> lengths, Storing how)
     {
         var apart = how.Apart || !pool.Description.Deduplicates;
-        var idsOf = new byte[lengths.Length * ChunkId.Size];
+        var ids = new byte[lengths.Length * ChunkId.Size];
         if (apart)
-            RandomNumberGenerator.Fill(idsOf);
+            RandomNumberGenerator.Fill(ids);
         else
-            pool.Keys.WriteIds(chunks, lengths, idsOf);
+            pool.Keys.WriteIds(chunks, lengths, ids);
         for (var i = 0; i < lengths.Length; i++)
         {
-            Add(chunks[..lengths[i]], ChunkId.Read(idsOf.AsSpan(i * ChunkId.Size)), apart, how);
+            Add(chunks[..lengths[i]], ChunkId.Read(ids.AsSpan(i * ChunkId.Size)), apart, how);
             chunks = chunks[lengths[i]..];
         }
-        ids.Write(idsOf);
+        return ids;
     }
 
     private void Add(ReadOnlySpan<byte> content, ChunkId id, bool apart, Storing how)
