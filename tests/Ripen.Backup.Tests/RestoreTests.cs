@@ -49,7 +49,7 @@ public sealed class RestoreTests : IDisposable
         Assert.Equal("notes/crew.txt", new FileInfo(There("newest")).LinkTarget);
     }
 
-    /// <summary>A file is read back while the next is written: both come to their end, or go.</summary>
+    /// <summary>Three are written and read back at once: each comes to its end, or goes.</summary>
     [Fact]
     public async Task A_restore_that_is_stopped_leaves_whole_files_and_nothing_half_written()
     {
@@ -68,10 +68,9 @@ public sealed class RestoreTests : IDisposable
             await Assert.ThrowsAnyAsync<OperationCanceledException>(() =>
                 Restore.Into(pool, point, "", folders.Target(), Existing.Replaced, progress, stop.Token)
             );
-            Assert.Equal(
-                Enumerable.Range(0, stopAt).Select(i => $"{i:00}.txt"),
-                Directory.GetFiles(folders.Target()).Select(f => Path.GetFileName(f)).Order(StringComparer.Ordinal)
-            );
+            var there = Directory.GetFiles(folders.Target()).Select(f => Path.GetFileName(f)).ToHashSet();
+            Assert.Subset(Enumerable.Range(0, stopAt).Select(i => $"{i:00}.txt").ToHashSet(), there);
+            Assert.Superset(Enumerable.Range(0, Math.Max(0, stopAt - 3)).Select(i => $"{i:00}.txt").ToHashSet(), there);
             foreach (var file in Directory.GetFiles(folders.Target()))
                 Assert.Equal(File.ReadAllBytes(Source(Path.GetFileName(file))), File.ReadAllBytes(file));
         }

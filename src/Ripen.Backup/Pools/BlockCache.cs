@@ -1,15 +1,18 @@
 namespace Ripen.Backup.Pools;
 
 /// <summary>Reads packs in blocks, of which the last used stay in memory: chunks that were written one after the other are read by one
-/// request.</summary>
-internal sealed class BlockCache(IPoolObjects objects) : IDisposable
+/// request. What is in memory is had while other blocks are read.</summary>
+internal sealed class BlockCache(IPoolObjects objects)
 {
     private const int BlockBytes = 4 << 20;
     private const int MostBlocks = 8;
 
-    private readonly Dictionary<(string Key, long Block), LinkedListNode<Block>> known = [];
+    private readonly Lock gate = new();
+    private readonly Dictionary<(string Key, long Number), LinkedListNode<Block>> known = [];
     private readonly LinkedList<Block> lastUsed = [];
-    private readonly SemaphoreSlim one = new(1);
+
+    /// <summary>What is on its way, for all who wait for it.</summary>
+    private readonly Dictionary<(string Key, long Number), Task> reading = [];
 
     private sealed record Block((string, long) Name, byte[] Space, int Length)
     {
@@ -19,61 +22,72 @@ internal sealed class BlockCache(IPoolObjects objects) : IDisposable
     /// <param name="key">Of the pack.</param>
     /// <param name="from">Its first byte that is of interest.</param>
     /// <param name="into">As much is read as it is long.</param>
-    /// <param name="cancel">Stops.</param>
     /// <exception cref="RefusalException">The pack is shorter, or gone.</exception>
-    public async Task Read(string key, long from, ChunkContent into, CancellationToken cancel)
+    public async Task Read(string key, long from, ChunkContent into)
     {
-        await one.WaitAsync(cancel);
-        try
+        for (var done = 0; done < into.Span.Length; )
         {
-            var length = into.Span.Length;
-            for (var done = 0; done < length; )
-            {
-                var at = from + done;
-                var block = await Find(key, at / BlockBytes, cancel);
-                var inside = (int)(at % BlockBytes);
-                var part = Math.Min(length - done, block.Bytes.Length - inside);
-                if (part <= 0)
-                    throw Damage.Short(key);
-                block.Bytes.Slice(inside, part).CopyTo(into.Span[done..]);
-                done += part;
-            }
-        }
-        finally
-        {
-            one.Release();
+            if (Copy(key, from + done, into.Span[done..], out var read) is { } part)
+                done += part > 0 ? part : throw Damage.Short(key);
+            else
+                await read;
         }
     }
 
-    public void Dispose() => one.Dispose();
-
-    private async Task<Block> Find(string key, long number, CancellationToken cancel)
+    /// <returns>How many bytes were copied; null when they are on their way first.</returns>
+    private int? Copy(string key, long from, Span<byte> into, out Task read)
     {
-        if (known.TryGetValue((key, number), out var node))
+        var name = (key, from / BlockBytes);
+        read = Task.CompletedTask;
+        // Under the lock: a block's space is another's once it was given up.
+        lock (gate)
         {
-            lastUsed.Remove(node);
-            lastUsed.AddFirst(node);
-            return node.Value;
+            if (known.TryGetValue(name, out var node))
+            {
+                lastUsed.Remove(node);
+                lastUsed.AddFirst(node);
+                var inside = Math.Min((int)(from % BlockBytes), node.Value.Length);
+                var part = Math.Min(into.Length, node.Value.Length - inside);
+                node.Value.Bytes.Slice(inside, part).CopyTo(into);
+                return part;
+            }
+            if (!reading.TryGetValue(name, out read!))
+                reading[name] = read = Fetch(name, lastUsed.Count + reading.Count < MostBlocks ? [] : GiveUpOldest());
+            return null;
         }
-        var space = lastUsed.Count < MostBlocks ? [] : GiveUpOldest();
-        Block block;
-        if (space.Length == BlockBytes)
-            block = new Block((key, number), space, await objects.Read(key, number * BlockBytes, space, cancel));
-        else
+    }
+
+    /// <summary>Nobody's token ends it: others may wait for it.</summary>
+    private async Task Fetch((string Key, long Number) name, byte[] space)
+    {
+        await Task.Yield();
+        try
         {
-            // No more than there is of a small pack.
-            space = await objects.Read(key, number * BlockBytes, BlockBytes, cancel);
-            block = new Block((key, number), space, space.Length);
+            int length;
+            if (space.Length == BlockBytes)
+                length = await objects.Read(name.Key, name.Number * BlockBytes, space, CancellationToken.None);
+            else
+            {
+                // No more than there is of a small pack.
+                space = await objects.Read(name.Key, name.Number * BlockBytes, BlockBytes, CancellationToken.None);
+                length = space.Length;
+            }
+            lock (gate)
+                known[name] = lastUsed.AddFirst(new Block(name, space, length));
         }
-        known[block.Name] = lastUsed.AddFirst(block);
-        return block;
+        finally
+        {
+            lock (gate)
+                reading.Remove(name);
+        }
     }
 
     private byte[] GiveUpOldest()
     {
-        var oldest = lastUsed.Last!.Value;
-        known.Remove(oldest.Name);
+        if (lastUsed.Last is not { } oldest)
+            return [];
+        known.Remove(oldest.Value.Name);
         lastUsed.RemoveLast();
-        return oldest.Space;
+        return oldest.Value.Space;
     }
 }

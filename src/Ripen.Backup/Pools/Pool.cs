@@ -198,7 +198,7 @@ public sealed class Pool : IDisposable
         var place = known.Find(id);
         var key = known.KeyOf(place);
         using var sealedPart = ChunkContent.OfLength(place.SealedBytes);
-        await blocks.Read(key, place.Offset, sealedPart, cancel);
+        await blocks.Read(key, place.Offset, sealedPart);
         return Open(key, place, id, sealedPart.Span);
     }
 
@@ -380,6 +380,5 @@ public sealed class Pool : IDisposable
     public void Dispose()
     {
         indexing.Dispose();
-        blocks.Dispose();
     }
 }

@@ -17,6 +17,9 @@ public static class Restore
 {
     private const int HoleBytes = 4096;
 
+    /// <summary>While one waits for what it reads, another is opened, written or read back.</summary>
+    private const int FilesAtOnce = 3;
+
     /// <summary>Writes a point, or what lies under one path of it, into a folder. Every file is written beside its place, read back and
     /// compared, and only then takes it: what was there before is whole or replaced, never half.</summary>
     /// <param name="pool">Where from.</param>
@@ -44,8 +47,7 @@ public static class Restore
         var into = new RestoreFolder(folder, point.Taken, existing);
         var (problems, links, folders) = (new List<RunProblem>(), new List<Entry>(), new List<(Entry Entry, string Path)>());
         var (files, bytes, left) = (0L, 0L, 0L);
-        // A file is read back and takes its place while the next is written.
-        var settling = Task.CompletedTask;
+        var underWay = new Queue<Task>(FilesAtOnce);
         var root = Path.GetDirectoryName(under) is { Length: > 0 } parent ? parent.Length + 1 : 0;
         try
         {
@@ -60,7 +62,7 @@ public static class Restore
         }
         finally
         {
-            await settling;
+            await Task.WhenAll(underWay);
         }
         // Links come when all is written, so that nothing is ever written through one; folders last, from the inside out.
         foreach (var entry in links)
@@ -99,27 +101,31 @@ public static class Restore
             }
             else if (into.PlaceOf(entry.Path[root..]) is { } path)
             {
-                var written = await Write(pool, entry, path, cancel);
-                try
-                {
-                    await settling;
-                }
-                catch
-                {
-                    File.Delete(written.Beside);
-                    throw;
-                }
-                settling = Try(entry, () => Task.Run(() => Settled(written), CancellationToken.None));
+                if (underWay.Count == FilesAtOnce)
+                    await underWay.Dequeue();
+                underWay.Enqueue(Try(entry, () => Task.Run(() => Bring(entry, path), CancellationToken.None)));
             }
             else
                 left++;
         }
 
-        void Settled(Written written)
+        async Task Bring(Entry entry, string path)
         {
-            Settle(written, into);
-            files++;
-            bytes += written.Entry.Size;
+            var beside = RestoreFolder.Beside(path);
+            try
+            {
+                var hash = await Write(pool, entry, beside, cancel);
+                Compare(beside, hash);
+                File.SetUnixFileMode(beside, (UnixFileMode)entry.Mode);
+                File.SetLastWriteTimeUtc(beside, TimeOf(entry));
+                into.Settle(path, beside);
+                Interlocked.Increment(ref files);
+                Interlocked.Add(ref bytes, entry.Size);
+            }
+            finally
+            {
+                File.Delete(beside);
+            }
         }
 
         async Task Try(Entry entry, Func<Task> act)
@@ -218,53 +224,30 @@ public static class Restore
             await target.WriteAsync(content, cancel);
     }
 
-    /// <summary>A file that was written beside its place, and waits to be read back.</summary>
-    private sealed record Written(Entry Entry, string Path, string Beside, UInt128 Hash);
-
-    private static async Task<Written> Write(Pool pool, Entry entry, string path, CancellationToken cancel)
+    /// <returns>The hash of what was written.</returns>
+    private static async Task<UInt128> Write(Pool pool, Entry entry, string path, CancellationToken cancel)
     {
-        var beside = RestoreFolder.Beside(path);
-        try
+        var written = new XxHash128();
+        await using var file = new FileStream(path, FileMode.CreateNew, FileAccess.Write, FileShare.None);
+        await foreach (var content in pool.Content(entry, cancel))
         {
-            var written = new XxHash128();
-            await using (var file = new FileStream(beside, FileMode.CreateNew, FileAccess.Write, FileShare.None))
-            {
-                await foreach (var content in pool.Content(entry, cancel))
-                {
-                    written.Append(content.Span);
-                    if (entry.Sparse)
-                        WriteAroundHoles(file, content.Span);
-                    else
-                        await file.WriteAsync(content, cancel);
-                }
-                file.SetLength(entry.Size);
-            }
-            return new Written(entry, path, beside, written.GetCurrentHashAsUInt128());
+            written.Append(content.Span);
+            if (entry.Sparse)
+                WriteAroundHoles(file, content.Span);
+            else
+                await file.WriteAsync(content, cancel);
         }
-        catch
-        {
-            File.Delete(beside);
-            throw;
-        }
+        file.SetLength(entry.Size);
+        return written.GetCurrentHashAsUInt128();
     }
 
-    private static void Settle(Written written, RestoreFolder into)
+    private static void Compare(string path, UInt128 written)
     {
-        try
-        {
-            var there = new XxHash128();
-            using (var file = File.OpenRead(written.Beside))
-                there.Append(file);
-            if (there.GetCurrentHashAsUInt128() != written.Hash)
-                throw new IOException("It reads back otherwise than it was written.");
-            File.SetUnixFileMode(written.Beside, (UnixFileMode)written.Entry.Mode);
-            File.SetLastWriteTimeUtc(written.Beside, TimeOf(written.Entry));
-            into.Settle(written.Path, written.Beside);
-        }
-        finally
-        {
-            File.Delete(written.Beside);
-        }
+        var there = new XxHash128();
+        using var file = File.OpenRead(path);
+        there.Append(file);
+        if (there.GetCurrentHashAsUInt128() != written)
+            throw new IOException("It reads back otherwise than it was written.");
     }
 
     private static void WriteAroundHoles(FileStream file, ReadOnlySpan<byte> content)
