@@ -130,6 +130,39 @@ public sealed class AgreementTests
     }
 
     [Fact]
+    public void Every_line_of_a_forecast_is_the_sum_of_its_rows() =>
+        RandomEstates.Check(
+            40,
+            estate =>
+            {
+                var projection = Projection.Of(estate, 7);
+                var rows = projection.Rows().ToList();
+                foreach (var by in Enum.GetValues<SplitBy>())
+                {
+                    foreach (var line in ForecastSeries.Of(projection, by).Lines.Where(l => l.Key.Length > 0))
+                    {
+                        for (var m = 0; m < 7; m++)
+                        {
+                            var month = Month.Of(estate.Today).Plus(m);
+                            var sum = rows.Where(r => r.Month == month && KeyOf(r, by) == line.Key).Sum(r => r.Amount);
+                            if (!Compare.Close(sum, line.Money[m]))
+                                return $"{by} {line.Key} {month}: {sum} is not {line.Money[m]}";
+                        }
+                    }
+                }
+                return null;
+
+                static string KeyOf(ForecastRow row, SplitBy by) =>
+                    by switch
+                    {
+                        SplitBy.Charge => row.Charge.Name(),
+                        SplitBy.Tier => row.Tier.Length > 0 ? row.Tier : Agreements.Key,
+                        _ => row.Bucket.Length > 0 ? row.Bucket : Agreements.Key,
+                    };
+            }
+        );
+
+    [Fact]
     public void Every_way_of_adding_up_a_projection_has_them() =>
         RandomEstates.Check(
             60,

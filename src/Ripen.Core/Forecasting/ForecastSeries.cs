@@ -71,35 +71,45 @@ public sealed record ForecastSeries(
     public static ForecastSeries Of(Projection projection, SplitBy by, string? bucket = null)
     {
         var (months, prices) = (projection.Calendar.Months, projection.Estate.PriceBook);
-        var charges = Enum.GetValues<Charge>();
         List<(string Key, string Name)> lines = by switch
         {
             SplitBy.Tier => [.. prices.Tiers.Select(t => (t.Id, t.Name)), (Agreements.Key, Agreements.Name)],
-            SplitBy.Charge => [.. charges.Select(c => (c.Name(), c.Name()))],
+            SplitBy.Charge => [.. Enum.GetValues<Charge>().Select(c => (c.Name(), c.Name()))],
             _ => [.. projection.Usages.Select(u => (u.Bucket.Name, u.Bucket.Name)), (Agreements.Key, Agreements.Name)],
         };
         var money = lines.Select(_ => new double[months]).ToArray();
         var bytes = lines.Select(_ => new double[months]).ToArray();
-        var (totalMoney, totalBytes) = (new double[months], new double[months]);
-        var rows = new List<BillRow>();
-        for (var b = 0; b < projection.Usages.Count; b++)
+        var totalBytes = new double[months];
+        var some = Enumerable
+            .Range(0, projection.Usages.Count)
+            .Where(b => bucket is null || projection.Usages[b].Bucket.Name == bucket)
+            .ToList();
+        if (by == SplitBy.Bucket)
         {
-            if (bucket is not null && projection.Usages[b].Bucket.Name != bucket)
-                continue;
-            rows.Clear();
+            foreach (var b in some)
+                Sums.Add(projection.Money[b], money[b]);
+        }
+        else if (bucket is null)
+        {
             for (var m = 0; m < months; m++)
-                projection.Bill.AddRows(b, m, rows);
-            foreach (var row in rows)
             {
-                var line = by switch
-                {
-                    SplitBy.Tier => row.Tier,
-                    SplitBy.Charge => (int)row.Charge,
-                    _ => b,
-                };
-                money[line][row.Month] += row.Amount;
-                totalMoney[row.Month] += row.Amount;
+                foreach (var used in projection.Charges.Of(m))
+                    money[by == SplitBy.Tier ? prices.Coldness(used.Tier) : (int)used.Charge][m] += used.Amount;
             }
+        }
+        else
+        {
+            var rows = new List<BillRow>();
+            foreach (var b in some)
+            {
+                for (var m = 0; m < months; m++)
+                    projection.Bill.AddRows(b, m, rows);
+            }
+            foreach (var row in rows)
+                money[by == SplitBy.Tier ? row.Tier : (int)row.Charge][row.Month] += row.Amount;
+        }
+        foreach (var b in some)
+        {
             for (var tier = 0; tier < prices.Tiers.Count; tier++)
             {
                 for (var m = 0; m < months; m++)
@@ -122,9 +132,9 @@ public sealed record ForecastSeries(
                     _ => lines.Count - 1,
                 };
                 money[line][m] += agreed.Amount;
-                totalMoney[m] += agreed.Amount;
             }
         }
+        var totalMoney = Sum(money);
         List<Month> names = [.. Enumerable.Range(0, months).Select(m => Month.Of(projection.Calendar.Date(m)))];
         return new ForecastSeries(
             names,
