@@ -403,8 +403,8 @@ public sealed class SimulatedProvider : IDisposable
     /// <summary>The same by calendar month, all buckets'.</summary>
     public IEnumerable<ForecastRow> LedgerMonths(DateOnly from, DateOnly to) => monthSums.Rows(from, to);
 
-    /// <summary>What one version was charged so far, in money. Null when there is no such version.</summary>
-    public double? ChargedSoFar(string bucket, long version) =>
+    /// <summary>What one version was charged so far. Null when there is no such version.</summary>
+    public ObjectCharged? ChargedSoFar(string bucket, long version) =>
         state.Booked().Index.Read(db => ObjectCharges.SoFar(db, state.TermsIn(db), state.TermsIn(db)[bucket], version));
 
     /// <summary>What was done by hand, newest first.</summary>

@@ -159,9 +159,26 @@ public sealed class MeterTests
         var object1 = provider.Objects.Find("harbour", "a", null)!;
         Assert.Equal(
             provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").Sum(r => r.Amount),
-            provider.Inside.ChargedSoFar("harbour", object1.Version)!.Value,
+            provider.Inside.ChargedSoFar("harbour", object1.Version)!.Amount,
             12
         );
+        provider.PassDays(31);
+        await provider.Put("b", TestProvider.Bytes(3_000_000));
+        provider.PassDays(5);
+        var so = provider.Inside.ChargedSoFar("harbour", object1.Version)!;
+        Assert.Equal((price.Writes.PerThousand + (2 * price.Reads.PerThousand)) / 1000, so.Requests - Recalled(), 15);
+        Assert.Equal(["2027-01", "2026-12", "2026-11"], so.Storage.Select(s => s.Month.ToString()));
+        // 2 MB for a month, and for five days of one that is billed as a twelfth of a year.
+        Assert.Equal(0.002, so.Storage[1].UnitMonths, 12);
+        Assert.All(so.Storage, s => Assert.Equal(price.Storage[0].Price.PerUnit, s.Price, 12));
+        var other = provider.Inside.ChargedSoFar("harbour", provider.Objects.Find("harbour", "b", null)!.Version)!;
+        Assert.Equal(
+            provider.Inside.Ledger(DateOnly.MinValue, DateOnly.MaxValue, "harbour").Sum(r => r.Amount),
+            so.Amount + other.Amount,
+            12
+        );
+
+        double Recalled() => charged[Charge.Recall].Amount;
     }
 
     [Fact]

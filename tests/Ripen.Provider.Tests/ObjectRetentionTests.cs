@@ -27,8 +27,9 @@ public sealed class ObjectRetentionTests
         await provider.Put("b", TestProvider.Bytes(1000));
         var foreseen = provider.Inside.ObjectRetention.Foresee(Order(10, strength));
         Assert.Null(provider.Objects.Find("harbour", "a", null)!.Kept);
-        Assert.Equal(foreseen, provider.Inside.ObjectRetention.Set(Order(10, strength)));
+        Assert.Equivalent(foreseen, provider.Inside.ObjectRetention.Set(Order(10, strength)), strict: true);
         Assert.Equal(new Kept(Today.AddDays(10), strength), foreseen.After);
+        Assert.Equal(foreseen.UntilThen!.Value, foreseen.Terms.Sum(t => t.Amount), 1e-20);
         Assert.Equal("kept", Refused(() => provider.Objects.Delete("harbour", "a", null, null)));
         Assert.Equal("kept", Refused(() => provider.Objects.Delete("harbour", "a", foreseen.Version, null)));
         Assert.Equal("kept", (await Assert.ThrowsAsync<RefusalException>(() => provider.Put("a", TestProvider.Bytes(1)))).Code);

@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Ripen.Core;
 using Ripen.Core.Arrays;
+using Ripen.Core.Billing;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
 using Ripen.Provider.Metering;
@@ -104,22 +105,26 @@ internal sealed class AwayParts
     }
 
     /// <summary>What reading it and taking it to the array costs, and leaving its tiers where it comes home.</summary>
-    public AwayCharges Charges(bool home)
-    {
-        var sum = new AwayCharges(0, 0, 0);
-        foreach (var entry in entries)
-        {
-            var units = entry.Count * entry.Bytes / terms.Prices.Unit.Bytes();
-            var (reads, recall) = Events.ReadCharge(bucket!, entry.Tier, entry.Count, units, null);
-            sum = new(
-                sum.Read + reads + recall,
-                sum.EarlyLeave
-                    + (home ? Events.EarlyLeave(terms, Today, bucket!, entry.Tier, Since(entry), entry.Count, entry.Bytes).Amount : 0),
-                sum.Transfer + terms.Prices.TransferPrice(bucket!.Bucket.Region, Array.Region).For(units)
-            );
-        }
-        return sum;
-    }
+    public AwayCharges Charges(bool home) =>
+        new([
+            .. entries
+                .GroupBy(e => e.Tier)
+                .OrderBy(g => g.Key)
+                .SelectMany(from =>
+                {
+                    var (own, tier) = (bucket!.Bucket, terms.Prices.Tiers[from.Key].Id);
+                    var (objects, bytes) = (from.Sum(e => e.Count), from.Sum(e => e.Count * e.Bytes));
+                    var early = home
+                        ? from.Sum(e => Events.EarlyLeave(terms, Today, bucket, e.Tier, Since(e), e.Count, e.Bytes).UnitMonths)
+                        : 0;
+                    return (IEnumerable<PricedTerm>)
+                        [
+                            .. PricedTerm.OfReading(terms.Prices, own.Region, tier, null, objects, bytes),
+                            .. PricedTerm.OfLeaving(terms.Prices, own, tier, null, objects, 0, 0, early),
+                        ];
+                }),
+            .. PricedTerm.OfCarrying(terms.Prices, bucket?.Bucket.Region ?? Array.Region, Array.Region, Bytes),
+        ]);
 
     /// <summary>Books the reading; what comes home leaves the bucket, what does not counts there as read today.</summary>
     public void Take(bool home)
@@ -186,10 +191,19 @@ internal sealed record Obstacle(string Code, string Message)
 }
 
 /// <summary>Money, once.</summary>
-/// <param name="Read">For reading and recalling, at the ordinary speed.</param>
-/// <param name="EarlyLeave">For leaving tiers before their minimum stay.</param>
-/// <param name="Transfer">For what goes to the array's region.</param>
-public sealed record AwayCharges(double Read, double EarlyLeave, double Transfer)
+/// <param name="Terms">What makes it.</param>
+public sealed record AwayCharges(IReadOnlyList<PricedTerm> Terms)
 {
-    public double Once => Read + EarlyLeave + Transfer;
+    /// <summary>For reading and recalling, at the ordinary speed.</summary>
+    public double Read => Of(Charge.Reads) + Of(Charge.Recall);
+
+    /// <summary>For leaving tiers before their minimum stay.</summary>
+    public double EarlyLeave => Of(Charge.EarlyLeave);
+
+    /// <summary>For what goes to the array's region.</summary>
+    public double Transfer => Of(Charge.Transfer);
+
+    public double Once => Terms.Sum(t => t.Amount);
+
+    private double Of(Charge charge) => Terms.Where(t => t.Charge == charge).Sum(t => t.Amount);
 }

@@ -1,4 +1,5 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
@@ -33,7 +34,16 @@ public sealed record ObjectKeepOrder(
 /// <param name="IsLess">Whether it needs a person and a reason.</param>
 /// <param name="Monthly">What storing it costs a month where it lies now, in the first band of the price.</param>
 /// <param name="UntilThen">The same from today until it may go; null while nobody knows when.</param>
-public sealed record ObjectKeep(long Version, Kept? Before, Kept? After, bool IsLess, double Monthly, double? UntilThen);
+/// <param name="Terms">What makes that; what makes a month while nobody knows how long; nothing where nothing keeps it.</param>
+public sealed record ObjectKeep(
+    long Version,
+    Kept? Before,
+    Kept? After,
+    bool IsLess,
+    double Monthly,
+    double? UntilThen,
+    IReadOnlyList<PricedTerm> Terms
+);
 
 /// <summary>Retention of single objects: what the bucket's rule says is the least.</summary>
 public sealed class ObjectRetention
@@ -125,19 +135,29 @@ public sealed class ObjectRetention
         var after = RetentionGate.Of(hard, liftable, entry.Held, today);
         var terms = state.TermsIn(db);
         var tier = terms.Place(entry.Tier);
-        var monthly =
-            own.Prices[tier]!.Storage[0].Price.For(terms.Prices.Tiers[tier].BilledBytes(entry.Bytes) / terms.Prices.Unit.Bytes())
-            * own.Factor;
-        double? untilThen =
-            after is null ? 0
-            : after.Until == DateOnly.MaxValue ? null
-            : monthly * (after.Until.DayNumber - today.DayNumber) * 12 / 365;
+        var units = terms.Prices.Tiers[tier].BilledBytes(entry.Bytes) / terms.Prices.Unit.Bytes();
+        var monthly = Stored(1, "stored for a month");
+        var untilThen =
+            after is null || after.Until == DateOnly.MaxValue ? null : Stored(Months(after.Until), $"stored until {after.Until:yyyy-MM-dd}");
         return new(
-            new ObjectKeep(entry.Id, before, after, entry.OwnLiftable > Math.Max(soft ?? 0, hard ?? 0), monthly, untilThen),
+            new ObjectKeep(
+                entry.Id,
+                before,
+                after,
+                entry.OwnLiftable > Math.Max(soft ?? 0, hard ?? 0),
+                monthly.Amount,
+                after is null ? 0 : untilThen?.Amount,
+                after is null ? [] : [untilThen ?? monthly]
+            ),
             hard,
             liftable,
             soft
         );
+
+        PricedTerm Stored(double months, string what) =>
+            PricedTerm.OfResting(terms.Prices, own.Bucket, terms.Prices.Tiers[tier].Id, units * months, what);
+
+        double Months(DateOnly until) => (until.DayNumber - today.DayNumber) * 12 / 365.0;
     }
 
     private static int? Day(ObjectKeepOrder order, DateOnly created, DateOnly today)

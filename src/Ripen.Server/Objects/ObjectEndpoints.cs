@@ -3,14 +3,16 @@ using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Ageing;
 using Ripen.Core.Forecasting;
 using Ripen.Provider;
+using Ripen.Provider.Metering;
 using Ripen.Provider.Objects;
 using Ripen.Provider.Stock;
 using Ripen.Server.Http;
 
 namespace Ripen.Server.Objects;
 
-/// <summary>What one object is and was: its versions, newest first, and what the chosen one was charged so far, in money.</summary>
-public sealed record ObjectDetails(StoredVersion Chosen, double ChargedSoFar, IReadOnlyList<StoredVersion> Versions);
+/// <summary>What one object is and was: its versions, newest first, and what the chosen one was charged so far; null for a deletion's
+/// mark.</summary>
+public sealed record ObjectDetails(StoredVersion Chosen, ObjectCharged? Charged, IReadOnlyList<StoredVersion> Versions);
 
 /// <summary>Where to move current objects by hand: the object of this key, or everything that begins with it.</summary>
 public sealed record TierMoveOrder
@@ -158,7 +160,7 @@ internal static class ObjectEndpoints
         var chosen = versions.FirstOrDefault(v => version is null ? v.IsCurrent : v.Version == version);
         return chosen is null
             ? Problems.NotFound("no-object", $"There is no object '{key}' here.")
-            : TypedResults.Ok(new ObjectDetails(chosen, provider.ChargedSoFar(name, chosen.Version) ?? 0, versions));
+            : TypedResults.Ok(new ObjectDetails(chosen, provider.ChargedSoFar(name, chosen.Version), versions));
     }
 
     private static Ok<TierMove> Move(string name, TierMoveOrder order, SimulatedProvider provider) =>

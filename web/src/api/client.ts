@@ -150,6 +150,7 @@ export type Bundling = Schemas["Bundling"];
 export type BundleIndex = Schemas["BundleIndex"];
 export type BreakEvenCurve = Schemas["BreakEvenCurve"];
 export type ObjectKeepRequest = Schemas["ObjectKeepRequest"];
+export type ObjectCharged = Schemas["ObjectCharged"];
 export type ObjectKeep = Schemas["ObjectKeep"];
 export type RuleYear = Schemas["RuleYear"];
 export type HoldOrder = Schemas["HoldOrder"];

@@ -3827,6 +3827,7 @@ export interface components {
             differences: components["schemas"]["AuditDifference"][];
         };
         AwayCharges: {
+            terms: components["schemas"]["PricedTerm"][];
             /** Format: double */
             read: number;
             /** Format: double */
@@ -5715,10 +5716,16 @@ export interface components {
             target: string;
             why: string;
         };
+        ObjectCharged: {
+            /** Format: double */
+            requests: number;
+            storage: components["schemas"]["ObjectMonth"][];
+            /** Format: double */
+            amount: number;
+        };
         ObjectDetails: {
             chosen: components["schemas"]["StoredVersion"];
-            /** Format: double */
-            chargedSoFar: number;
+            charged: null | components["schemas"]["ObjectCharged"];
             versions: components["schemas"]["StoredVersion"][];
         };
         ObjectKeep: {
@@ -5731,6 +5738,7 @@ export interface components {
             monthly: number;
             /** Format: double */
             untilThen: null | number;
+            terms: components["schemas"]["PricedTerm"][];
         };
         ObjectKeepRequest: {
             /** Format: date */
@@ -5740,6 +5748,16 @@ export interface components {
             strength?: components["schemas"]["KeepStrength"];
             by?: null | string;
             reason?: null | string;
+        };
+        ObjectMonth: {
+            month: components["schemas"]["Month"];
+            tier: string;
+            /** Format: double */
+            unitMonths: number;
+            /** Format: double */
+            price: number;
+            /** Format: double */
+            amount: number;
         };
         ObjectSeal: {
             key: string;

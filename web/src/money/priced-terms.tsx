@@ -4,7 +4,7 @@ import { count } from "../format";
 import { TierName } from "../strip/tiers";
 
 /** Enough that the product can be followed: three figures of what is below 1, and none behind the point from 100 on. */
-const decimals = (quantity: number) =>
+export const decimals = (quantity: number) =>
   Math.abs(quantity) >= 100 || quantity === 0 ? 0 : Math.max(2, Math.ceil(2 - Math.log10(Math.abs(quantity))));
 
 /** A price put on a quantity, in the cells of a row: what it is for, both of them, and the amount. */

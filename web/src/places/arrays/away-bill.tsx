@@ -1,18 +1,22 @@
 import type { AwayCharges } from "../../api/client";
 import { useEstate } from "../../estate-context";
+import { WhatMakesIt } from "../../money/priced-terms";
 
 /** What reading data that is away costs once. */
 export function AwayBill({ charges }: { charges: AwayCharges }) {
   const { money } = useEstate();
   return (
-    <table className="mt-3">
-      <tbody>
-        <Row name="Reading and recalling" amount={money(charges.read)} />
-        <Row name="Leaving tiers before their minimum stay" amount={money(charges.earlyLeave)} />
-        <Row name="Transfer to the array" amount={money(charges.transfer)} />
-        <Row name="Once, together" amount={money(charges.once)} strong />
-      </tbody>
-    </table>
+    <>
+      <table className="mt-3">
+        <tbody>
+          <Row name="Reading and recalling" amount={money(charges.read)} />
+          <Row name="Leaving tiers before their minimum stay" amount={money(charges.earlyLeave)} />
+          <Row name="Transfer to the array" amount={money(charges.transfer)} />
+          <Row name="Once, together" amount={money(charges.once)} strong />
+        </tbody>
+      </table>
+      <WhatMakesIt amount={charges.once} terms={charges.terms} />
+    </>
   );
 }
 

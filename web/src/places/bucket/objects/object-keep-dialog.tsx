@@ -3,6 +3,7 @@ import { useState } from "react";
 import { keepObject, type ObjectKeepRequest, readObjectKeep, type StoredVersion } from "../../../api/client";
 import { keys } from "../../../api/keys";
 import { useEstate } from "../../../estate-context";
+import { WhatMakesIt } from "../../../money/priced-terms";
 import { ApiError } from "../../../refusal";
 import { Button, Field, inputLook, NumberInput, Select } from "../../../ui/controls";
 import { Dialog } from "../../../ui/dialog";
@@ -124,6 +125,7 @@ export function ObjectKeepDialog({ bucket, name, kept, onClose }: KeepProps) {
             {reading.isLess && "That is less than before; the log keeps who wanted it, and why."}
           </p>
         )}
+        {reading && <WhatMakesIt amount={reading.untilThen ?? reading.monthly} terms={reading.terms} />}
         {isSaid && draft.error && wrong("$.until") === undefined && wrong("$.days") === undefined && (
           <ErrorNote error={draft.error} />
         )}

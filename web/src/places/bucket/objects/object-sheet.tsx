@@ -13,13 +13,14 @@ import { LinkDialog } from "../access/link-dialog";
 import { BundleMembers, isBundle } from "./bundle-members";
 import { keptWords } from "./kept-words";
 import { MoveDialog } from "./move-dialog";
+import { ObjectChargedSoFar } from "./object-charged";
 import { ObjectCopies } from "./object-copies";
 import { ObjectKeepDialog } from "./object-keep-dialog";
 import { RecallDialog } from "./recall-dialog";
 
 /** One object: what it is, where it rests, what it has cost, its versions; out it comes, or it goes. */
 export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: string; onClose: () => void }) {
-  const { money, bytes, prices, tierName } = useEstate();
+  const { bytes, prices, tierName } = useEstate();
   const queries = useQueryClient();
   const [over, setOver] = useState<"move" | "recall" | "link" | "delete" | "keep" | null>(null);
   const details = useQuery({
@@ -56,7 +57,14 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
         ["Kept until", chosen.kept == null ? "nothing keeps it" : keptWords(chosen.kept)],
         ...(chosen.tags ? [["Tags", writeTags(chosen.tags)] as [string, React.ReactNode]] : []),
         ["Encrypted at rest", sealed(chosen.seal)],
-        ["Charged so far", money(details.data?.chargedSoFar ?? 0)],
+        ...(details.data?.charged
+          ? [
+              ["Charged so far", <ObjectChargedSoFar key="charged" bucket={bucket.name} charged={details.data.charged} />] as [
+                string,
+                React.ReactNode,
+              ],
+            ]
+          : []),
         [
           chosen.blocksSha256 != null ? "SHA-256 of the SHA-256 of each MiB" : "SHA-256",
           <code key="sha" className="text-xs break-all">
@@ -78,7 +86,7 @@ export function ObjectSheet({ bucket, name, onClose }: { bucket: Bucket; name: s
       ) : (
         chosen && (
           <>
-            <dl className="grid grid-cols-[9rem_1fr] gap-y-1">
+            <dl className="grid grid-cols-[9rem_minmax(0,1fr)] gap-y-1">
               {facts.map(([term, fact]) => (
                 <div key={term} className="contents">
                   <dt className="text-ink-soft">{term}</dt>
