@@ -1,4 +1,5 @@
 using Ripen.Core.Ageing;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -13,16 +14,27 @@ internal sealed class AwayCosts(LocalArray array, Bucket bucket, Estate estate)
 
     private double Units(double bytes) => bytes / estate.PriceBook.Unit.Bytes();
 
+    private string TierAt(int place) => estate.PriceBook.Tiers[place].Id;
+
     /// <param name="volume">Of the array.</param>
     /// <param name="data">Of the volume.</param>
     /// <param name="age">Days since it left; from 0.</param>
     public double StorageAMonth(ArrayVolume volume, ArrayData data, int age) =>
-        data.Files * costs.StoredADay(Lies(volume, data, age).Tier, data.BytesPerFile) * costs.DaysAMonth;
+        Storage(data, Lies(volume, data, age).Tier, 1, "in the bucket").Sum(t => t.Amount);
 
     /// <summary>Reading it once at the ordinary speed, and taking it to the array.</summary>
-    public double Reading(ArrayVolume volume, ArrayData data, int age) =>
-        (data.Files * costs.ReadOnce(Lies(volume, data, age).Tier, data.BytesPerFile))
-        + estate.PriceBook.TransferPrice(bucket.Region, array.Region).For(Units(data.Bytes));
+    public IEnumerable<PricedTerm> Reading(ArrayVolume volume, ArrayData data, int age) =>
+        [
+            .. PricedTerm.OfReading(
+                estate.PriceBook,
+                bucket.Region,
+                TierAt(Lies(volume, data, age).Tier),
+                null,
+                data.Files,
+                data.Files * data.BytesPerFile
+            ),
+            .. PricedTerm.OfCarrying(estate.PriceBook, bucket.Region, array.Region, data.Bytes),
+        ];
 
     /// <summary>What bringing it home costs beside the reading: leaving its tier early, lying on the array instead of in the bucket until it
     /// leaves again, and the way back.</summary>
@@ -30,16 +42,42 @@ internal sealed class AwayCosts(LocalArray array, Bucket bucket, Estate estate)
     /// <param name="data">Of the volume.</param>
     /// <param name="age">Days since it left; from 0.</param>
     /// <param name="atHome">Days until it leaves again; null where it stays for good, of which a year is counted.</param>
-    public double ComingHome(ArrayVolume volume, ArrayData data, int age, int? atHome)
+    public IEnumerable<PricedTerm> ComingHome(ArrayVolume volume, ArrayData data, int age, int? atHome)
     {
-        var (tier, days) = Lies(volume, data, age);
-        var early = data.Files * costs.EarlyLeave(tier, days, data.BytesPerFile);
-        var held = array.PricePerUnitMonth.For(Units(data.Bytes)) - StorageAMonth(volume, data, age);
-        var back = atHome is null
-            ? 0
-            : costs.Price(landing).Writes.For(data.Files)
-                + estate.PriceBook.TransferPrice(array.Region, bucket.Region).For(Units(data.Bytes));
-        return early + (held * (atHome ?? 365) / costs.DaysAMonth) + back;
+        var (prices, (tier, days)) = (estate.PriceBook, Lies(volume, data, age));
+        var (from, months) = (prices.Tiers[tier], (atHome ?? 365) / costs.DaysAMonth);
+        var early = data.Files * Units(from.BilledBytes(data.BytesPerFile)) * from.DaysShort(days) / costs.DaysAMonth;
+        return
+        [
+            .. PricedTerm.OfLeaving(prices, bucket, from.Id, null, data.Files, 0, 0, early),
+            new(
+                Charge.Storage,
+                array.Region,
+                null,
+                "on the array",
+                Units(data.Bytes) * months,
+                Forecasting.Units.Of(Charge.Storage, prices.Unit),
+                array.PricePerUnitMonth.PerUnit,
+                1
+            ),
+            .. Storage(data, tier, -months, "not in the bucket meanwhile"),
+            .. atHome is null
+                ? []
+                : PricedTerm
+                    .OfWriting(prices, bucket.Region, TierAt(landing), data.Files)
+                    .Concat(PricedTerm.OfCarrying(prices, array.Region, bucket.Region, data.Bytes)),
+        ];
+    }
+
+    private IEnumerable<PricedTerm> Storage(ArrayData data, int tier, double months, string what)
+    {
+        var of = estate.PriceBook.Tiers[tier];
+        yield return Rests(tier, of.BilledBytes(data.BytesPerFile), what);
+        if (of.IndexBytes > 0)
+            yield return Rests(landing, of.IndexBytes, $"{what}, index");
+
+        PricedTerm Rests(int at, double bytes, string what) =>
+            PricedTerm.OfResting(estate.PriceBook, bucket, TierAt(at), data.Files * Units(bytes) * months, what);
     }
 
     private (int Tier, int Days) Lies(ArrayVolume volume, ArrayData data, int age)

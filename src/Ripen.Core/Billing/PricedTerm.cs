@@ -157,21 +157,25 @@ public sealed record PricedTerm(
         }
     }
 
+    /// <summary>Alike quantities together, in the order in which they come first.</summary>
+    public static IReadOnlyList<PricedTerm> Together(IEnumerable<PricedTerm> terms) =>
+        [.. terms.GroupBy(t => t with { Quantity = 0 }).Select(alike => alike.Key with { Quantity = alike.Sum(t => t.Quantity) })];
+
     /// <summary>What makes a bucket's rows of a projection's last twelve months: alike quantities together, the dearest first.</summary>
     /// <param name="projection">Over a year or more.</param>
     /// <param name="bucket">The place of the bucket.</param>
     public static IReadOnlyList<PricedTerm> OfLastYear(Projection projection, int bucket) =>
         [
-            .. Enumerable
-                .Range(projection.Calendar.Months - Month.OfAYear, Month.OfAYear)
-                .SelectMany(month =>
-                {
-                    var rows = new List<BillRow>();
-                    projection.Bill.AddRows(bucket, month, rows);
-                    return rows.SelectMany(r => OfRow(projection, bucket, r.Tier, r.Charge, month));
-                })
-                .GroupBy(t => t with { Quantity = 0 })
-                .Select(alike => alike.Key with { Quantity = alike.Sum(t => t.Quantity) })
+            .. Together(
+                    Enumerable
+                        .Range(projection.Calendar.Months - Month.OfAYear, Month.OfAYear)
+                        .SelectMany(month =>
+                        {
+                            var rows = new List<BillRow>();
+                            projection.Bill.AddRows(bucket, month, rows);
+                            return rows.SelectMany(r => OfRow(projection, bucket, r.Tier, r.Charge, month));
+                        })
+                )
                 .Where(t => t.Amount > 0)
                 .OrderByDescending(t => t.Amount),
         ];

@@ -65,7 +65,13 @@ internal static class ObjectCharges
         );
     }
 
-    private static IEnumerable<(Month Month, int Tier, double UnitMonths)> Rests(Terms terms, int tier, double billedBytes, int from, int to)
+    private static IEnumerable<(Month Month, int Tier, double UnitMonths)> Rests(
+        Terms terms,
+        int tier,
+        double billedBytes,
+        int from,
+        int to
+    )
     {
         for (var day = from; day < to && billedBytes > 0; )
         {

@@ -138,7 +138,9 @@ public sealed class ObjectRetention
         var units = terms.Prices.Tiers[tier].BilledBytes(entry.Bytes) / terms.Prices.Unit.Bytes();
         var monthly = Stored(1, "stored for a month");
         var untilThen =
-            after is null || after.Until == DateOnly.MaxValue ? null : Stored(Months(after.Until), $"stored until {after.Until:yyyy-MM-dd}");
+            after is null || after.Until == DateOnly.MaxValue
+                ? null
+                : Stored(Months(after.Until), $"stored until {after.Until:yyyy-MM-dd}");
         return new(
             new ObjectKeep(
                 entry.Id,

@@ -3717,14 +3717,16 @@ export interface components {
         ArrayReadPrice: {
             /** Format: double */
             bytes: number;
-            /** Format: double */
-            whereItIs: number;
-            /** Format: double */
-            home: number;
+            whereItIsTerms: components["schemas"]["PricedTerm"][];
+            homeTerms: components["schemas"]["PricedTerm"][];
             /** Format: int32 */
             daysAtHome: null | number;
             /** Format: int32 */
             readAfter: null | number;
+            /** Format: double */
+            whereItIs: number;
+            /** Format: double */
+            home: number;
             /** Format: double */
             homeWinsFrom: null | number;
         };

@@ -17,35 +17,39 @@ export function TermCells({ term: t }: { term: PricedTerm }) {
         {count(t.quantity, decimals(t.quantity))} {t.per === 1 ? t.unit : `÷ ${count(t.per)}`} × {price(t.price)}
         {Math.abs(t.factor - 1) > 1e-9 && ` × ${count(t.factor, 3)}`}
       </td>
-      <td className="pl-4 text-right whitespace-nowrap">{Math.abs(t.amount) < 0.01 ? price(t.amount) : money(t.amount)}</td>
+      <td className="pl-4 text-right whitespace-nowrap @max-md:col-start-2 @max-md:row-start-1">
+        {Math.abs(t.amount) < 0.01 ? price(t.amount) : money(t.amount)}
+      </td>
     </>
   );
 }
 
-/** What makes an amount: every quantity with its price, and where that price holds. */
+/** What makes an amount: every quantity with its price, and where that price holds; in two lines where there is little room. */
 export function TermTable({ terms }: { terms: PricedTerm[] }) {
   const { regionName } = useEstate();
   return (
-    <table className="mt-1 w-full text-sm">
-      <tbody>
-        {terms.map((t) => (
-          <tr
-            key={`${t.charge} ${t.region} ${t.tier} ${t.what} ${t.quantity}`}
-            className="border-b border-hairline align-baseline"
-          >
-            <th scope="row" className="py-0.5 pr-3 text-left font-normal">
-              {regionName(t.region)}
-              {t.tier && (
-                <>
-                  , <TierName id={t.tier} />
-                </>
-              )}
-            </th>
-            <TermCells term={t} />
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <div className="@container">
+      <table className="mt-1 w-full text-sm">
+        <tbody>
+          {terms.map((t) => (
+            <tr
+              key={`${t.charge} ${t.region} ${t.tier} ${t.what} ${t.quantity}`}
+              className="border-b border-hairline align-baseline @max-md:grid @max-md:grid-cols-[minmax(0,1fr)_auto]"
+            >
+              <th scope="row" className="py-0.5 pr-3 text-left font-normal @max-md:whitespace-nowrap">
+                {regionName(t.region)}
+                {t.tier && (
+                  <>
+                    , <TierName id={t.tier} />
+                  </>
+                )}
+              </th>
+              <TermCells term={t} />
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }
 

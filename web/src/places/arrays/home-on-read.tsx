@@ -1,5 +1,6 @@
 import type { ArrayReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
+import { WhatMakesIt } from "../../money/priced-terms";
 
 type HomeOnReadProps = { reading: ArrayReading; value: boolean; onChange: (home: boolean) => void };
 
@@ -19,6 +20,12 @@ export function HomeOnRead({ reading, value, onChange }: HomeOnReadProps) {
         onChange={() => onChange(false)}
       />
       <Choice name="it comes home" amount={price && money(price.home)} checked={value} onChange={() => onChange(true)} />
+      {price && (
+        <>
+          <WhatMakesIt amount={price.whereItIs} terms={price.whereItIsTerms} />
+          <WhatMakesIt amount={price.home} terms={price.homeTerms} />
+        </>
+      )}
       {price && (
         <p className="mt-1 text-sm text-ink-soft">
           {price.readAfter == null
