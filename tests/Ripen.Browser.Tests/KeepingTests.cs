@@ -46,6 +46,8 @@ public sealed class KeepingTests(DemoFixture demo) : IClassFixture<DemoFixture>
         page.Field("Keep it").SendKeys("days");
         page.Type(page.Field("Days"), "4000");
         page.See("Storing it until then, where it lies now, costs");
+        page.Click(() => page.Find("[role=dialog]:last-of-type details summary"));
+        page.See("stored until");
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Button("Keep it").SendKeys(Keys.Enter);
         page.See("readme.txt is kept until");

@@ -95,6 +95,9 @@ public sealed class ObjectHttpTests : IDisposable
 
         var details = (await server.Get(path.Replace("/objects/", "/details/", StringComparison.Ordinal))).Body;
         Assert.Equal(1, details["chosen"]!["bytes"]!.GetValue<int>());
+        var charged = details["charged"]!;
+        Assert.True(charged["requests"]!.GetValue<double>() > 0);
+        Assert.Equal(charged["requests"]!.GetValue<double>(), charged["amount"]!.GetValue<double>());
         Assert.Equal(HttpStatusCode.OK, (await Send(HttpMethod.Delete, path)).StatusCode);
         Assert.Equal("no-object", await Code(await Send(HttpMethod.Get, path)));
     }
