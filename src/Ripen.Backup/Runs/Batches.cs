@@ -30,7 +30,7 @@ internal sealed class Batch(int most)
 }
 
 /// <summary>
-/// Gathers what a walk reads, so that reading and cutting go on while what was read before is named and stored. Memory for three batches.
+/// Gathers what a walk reads, so that reading and cutting go on while what was read before is named and stored. Memory for four batches at most.
 /// </summary>
 internal sealed class Batches : IAsyncDisposable
 {

@@ -84,29 +84,29 @@ public sealed record ForecastSeries(
             .Range(0, projection.Usages.Count)
             .Where(b => bucket is null || projection.Usages[b].Bucket.Name == bucket)
             .ToList();
-        if (by == SplitBy.Bucket)
-        {
-            foreach (var b in some)
-                Sums.Add(projection.Money[b], money[b]);
-        }
-        else if (bucket is null)
-        {
-            for (var m = 0; m < months; m++)
-            {
-                foreach (var used in projection.Charges.Of(m))
-                    money[by == SplitBy.Tier ? prices.Coldness(used.Tier) : (int)used.Charge][m] += used.Amount;
-            }
-        }
-        else
+        if (bucket is not null)
         {
             var rows = new List<BillRow>();
             foreach (var b in some)
             {
                 for (var m = 0; m < months; m++)
                     projection.Bill.AddRows(b, m, rows);
+                foreach (var row in rows)
+                    money[LineOf(b, row.Tier, row.Charge)][row.Month] += row.Amount;
             }
-            foreach (var row in rows)
-                money[by == SplitBy.Tier ? row.Tier : (int)row.Charge][row.Month] += row.Amount;
+        }
+        else if (by == SplitBy.Bucket)
+        {
+            foreach (var b in some)
+                Sums.Add(projection.Money[b], money[b]);
+        }
+        else
+        {
+            for (var m = 0; m < months; m++)
+            {
+                foreach (var used in projection.Charges.Of(m))
+                    money[LineOf(0, prices.Coldness(used.Tier), used.Charge)][m] += used.Amount;
+            }
         }
         foreach (var b in some)
         {
@@ -158,6 +158,14 @@ public sealed record ForecastSeries(
             totalBytes,
             ForecastYear.Of(names, totalMoney, m => totalBytes[m])
         );
+
+        int LineOf(int b, int tier, Charge charge) =>
+            by switch
+            {
+                SplitBy.Tier => tier,
+                SplitBy.Charge => (int)charge,
+                _ => b,
+            };
     }
 
     private static List<ForecastLine> AtMost(int most, List<ForecastLine> lines)
