@@ -34,7 +34,7 @@ public sealed class ZstdTests
     }
 
     [Theory]
-    [InlineData(4096)]
+    [InlineData(16_384)]
     [InlineData(65_536)]
     [InlineData(1_000_003)]
     public void Random_bytes_are_not_tried(int bytes)
@@ -44,6 +44,26 @@ public sealed class ZstdTests
             var content = new byte[bytes];
             new Random(seed).NextBytes(content);
             Assert.False(Zstd.MayShrink(content));
+        }
+    }
+
+    /// <summary>Numbers of two, four and eight bytes, points and pixels: their lowest bytes are even, and all others shrink.</summary>
+    [Theory]
+    [InlineData(2)]
+    [InlineData(3)]
+    [InlineData(4)]
+    [InlineData(8)]
+    [InlineData(12)]
+    [InlineData(16)]
+    public void Records_with_one_even_byte_are_tried_however_long_the_chunk_is(int recordBytes)
+    {
+        var random = new Random(20261128);
+        for (var length = 16_384; length <= 262_144; length += 512)
+        {
+            var content = new byte[length];
+            for (var at = 0; at < length; at += recordBytes)
+                content[at] = (byte)random.Next(256);
+            Assert.True(Zstd.MayShrink(content), $"{length} bytes");
         }
     }
 

@@ -16,6 +16,9 @@ export function useEstate() {
     /** For amounts that stand one below the other. */
     moneyColumn: (amounts: number[]) => format.moneyColumn(amounts, currency),
     price: (amount: number) => format.price(amount, currency),
+    /** Below a cent as prices are, in all its figures. */
+    exactly: (amount: number) =>
+      amount !== 0 && Math.abs(amount) < 0.01 ? format.price(amount, currency) : format.money(amount, currency),
     moneyChange: (amount: number) => format.moneyChange(amount, currency),
     bytes: (size: number) => format.bytes(size, unit),
     tierName: (id: string) => tierOf(estate.priceBook, id).name,

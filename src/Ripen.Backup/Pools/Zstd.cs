@@ -11,6 +11,13 @@ internal static class Zstd
     /// <summary>Bytes that <see cref="MayShrink"/> looks at: of even ones, the estimate is off by one per cent then.</summary>
     private const int Sampled = 2048;
 
+    /// <summary>In fewer, places would be looked at twice.</summary>
+    private const int LeastSampled = 4 * Sampled;
+
+    /// <summary>2^32 over the golden ratio: its multiples lie everywhere in [0, 2^32), and in step with no record's length (Knuth, "The Art of
+    /// Computer Programming", volume 3, section 6.4).</summary>
+    private const uint Golden = 2654435769;
+
     /// <summary>Bits of a byte from which on it could hardly be coded in fewer.</summary>
     private const double Even = 7.9;
 
@@ -25,12 +32,11 @@ internal static class Zstd
     /// </summary>
     public static bool MayShrink(ReadOnlySpan<byte> plain)
     {
-        if (plain.Length < Sampled)
+        if (plain.Length < LeastSampled)
             return true;
         Span<int> counts = stackalloc int[byte.MaxValue + 1];
-        var step = plain.Length / Sampled;
-        for (var at = 0; at < Sampled; at++)
-            counts[plain[at * step]]++;
+        for (var i = 0u; i < Sampled; i++)
+            counts[plain[(int)((ulong)(i * Golden) * (uint)plain.Length >> 32)]]++;
         var equal = 0L;
         foreach (var count in counts)
             equal += (long)count * (count - 1);

@@ -9,7 +9,7 @@ export const decimals = (quantity: number) =>
 
 /** A price put on a quantity, in the cells of a row: what it is for, both of them, and the amount. */
 export function TermCells({ term: t }: { term: PricedTerm }) {
-  const { money, price } = useEstate();
+  const { exactly, price } = useEstate();
   return (
     <>
       <td className="pr-3">{t.what}</td>
@@ -17,9 +17,7 @@ export function TermCells({ term: t }: { term: PricedTerm }) {
         {count(t.quantity, decimals(t.quantity))} {t.per === 1 ? t.unit : `÷ ${count(t.per)}`} × {price(t.price)}
         {Math.abs(t.factor - 1) > 1e-9 && ` × ${count(t.factor, 3)}`}
       </td>
-      <td className="pl-4 text-right whitespace-nowrap @max-md:col-start-2 @max-md:row-start-1">
-        {Math.abs(t.amount) < 0.01 ? price(t.amount) : money(t.amount)}
-      </td>
+      <td className="pl-4 text-right whitespace-nowrap @max-md:col-start-2 @max-md:row-start-1">{exactly(t.amount)}</td>
     </>
   );
 }

@@ -24,20 +24,18 @@ export function HomeOnRead({ reading, value, onChange }: HomeOnReadProps) {
         <>
           <WhatMakesIt amount={price.whereItIs} terms={price.whereItIsTerms} />
           <WhatMakesIt amount={price.home} terms={price.homeTerms} />
+          <p className="mt-1 text-sm text-ink-soft">
+            {price.readAfter == null
+              ? `For reading all ${bytes(price.bytes)} that are away.`
+              : `For reading the ${bytes(price.bytes)} that would leave tonight, ${price.readAfter} days later.`}{" "}
+            Coming home is one reading, leaving the tier early, {days == null ? "a year" : `${days} days`} on the array instead of
+            in the bucket{days != null && ", and the way back"}.{" "}
+            {price.homeWinsFrom != null &&
+              (price.homeWinsFrom <= 1
+                ? "It costs no more than reading it once."
+                : `It pays when the same data is read ${Math.ceil(price.homeWinsFrom)} times ${days == null ? "in that year" : "within those days"}.`)}
+          </p>
         </>
-      )}
-      {price && (
-        <p className="mt-1 text-sm text-ink-soft">
-          {price.readAfter == null
-            ? `For reading all ${bytes(price.bytes)} that are away.`
-            : `For reading the ${bytes(price.bytes)} that would leave tonight, ${price.readAfter} days later.`}{" "}
-          Coming home is one reading, leaving the tier early, {days == null ? "a year" : `${days} days`} on the array instead of
-          in the bucket{days != null && ", and the way back"}.{" "}
-          {price.homeWinsFrom != null &&
-            (price.homeWinsFrom <= 1
-              ? "It costs no more than reading it once."
-              : `It pays when the same data is read ${Math.ceil(price.homeWinsFrom)} times ${days == null ? "in that year" : "within those days"}.`)}
-        </p>
       )}
       <p className="mt-1 text-sm text-ink-soft">What is kept in the bucket, or has no room on the array, is read where it is.</p>
     </fieldset>

@@ -9,19 +9,18 @@ type ChargedProps = { bucket: string; charged: ObjectCharged };
 
 /** What an object was charged so far, which opens to what it was charged for; a month's line to what made its price. */
 export function ObjectChargedSoFar({ bucket, charged }: ChargedProps) {
-  const { money, price } = useEstate();
-  const exact = (amount: number) => (amount !== 0 && Math.abs(amount) < 0.01 ? price(amount) : money(amount));
-  if (charged.amount === 0) return money(0);
+  const { exactly, price } = useEstate();
+  if (charged.amount === 0) return exactly(0);
   return (
     <details>
-      <summary className="cursor-pointer">{exact(charged.amount)}</summary>
+      <summary className="cursor-pointer">{exactly(charged.amount)}</summary>
       <table className="mt-1 w-full text-sm">
         <tbody>
           <tr className="border-b border-hairline">
             <th scope="row" className="py-0.5 pr-3 text-left font-normal" colSpan={3}>
               Written, read and moved, when it happened
             </th>
-            <td className="text-right whitespace-nowrap">{exact(charged.requests)}</td>
+            <td className="text-right whitespace-nowrap">{exactly(charged.requests)}</td>
           </tr>
           {charged.storage.length > 0 && (
             <tr>
@@ -43,7 +42,7 @@ export function ObjectChargedSoFar({ bucket, charged }: ChargedProps) {
               <td className="text-right whitespace-nowrap">
                 {count(s.unitMonths, decimals(s.unitMonths))} × {price(s.price)}
               </td>
-              <td className="pl-3 text-right whitespace-nowrap">{exact(s.amount)}</td>
+              <td className="pl-3 text-right whitespace-nowrap">{exactly(s.amount)}</td>
             </tr>
           ))}
         </tbody>
