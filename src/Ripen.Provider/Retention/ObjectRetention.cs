@@ -137,10 +137,7 @@ public sealed class ObjectRetention
         var tier = terms.Place(entry.Tier);
         var units = terms.Prices.Tiers[tier].BilledBytes(entry.Bytes) / terms.Prices.Unit.Bytes();
         var monthly = Stored(1, "stored for a month");
-        var untilThen =
-            after is null || after.Until == DateOnly.MaxValue
-                ? null
-                : Stored(Months(after.Until), $"stored until {after.Until:yyyy-MM-dd}");
+        var untilThen = after is null || after.Until == DateOnly.MaxValue ? null : Stored(Months(after.Until), "stored until then");
         return new(
             new ObjectKeep(
                 entry.Id,
