@@ -172,10 +172,11 @@ public sealed class RestoreTests : IDisposable
     {
         File.WriteAllText(Source("tides.txt"), "high at six");
         using var pool = await Pool.Create(folders.Objects, Folders.Options, DateTimeOffset.UtcNow, Never);
-        using var pack = new PackBuilder(pool.Keys, 8_000_000, new byte[PackBuilder.FirstSpace], Packs.Folder);
-        pack.Add(pool.Keys.IdOf("high at six"u8), "high at two"u8, 11, isCompressed: false, isApart: false);
-        var (key, _, content) = pack.Finish();
-        await pool.Objects.Put(key, content, Never);
+        await using (var pack = new OpenPack(pool, Packs.Folder, Never))
+        {
+            await pack.Add(pool.Keys.IdOf("high at six"u8), "high at two"u8, 11, isCompressed: false, isApart: false);
+            await pack.Close();
+        }
         var point = await BackupRun.Of(pool, new FolderSource(folders.Source), "office", null, TimeProvider.System, null, Never);
         Assert.Empty((await Restore.Into(pool, point, "", folders.Target(), Existing.Refused, null, Never)).Problems);
         Assert.Equal("tides.txt", Assert.Single((await Restore.IntoNowhere(pool, point, null, Never)).Problems).Path);

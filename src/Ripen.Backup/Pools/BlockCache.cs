@@ -5,7 +5,7 @@ namespace Ripen.Backup.Pools;
 internal sealed class BlockCache(IPoolObjects objects)
 {
     private const int BlockBytes = 4 << 20;
-    private const int MostBlocks = 8;
+    private const int MostBlocks = 6;
 
     private readonly Lock gate = new();
     private readonly Dictionary<(string Key, long Number), LinkedListNode<Block>> known = [];
@@ -31,6 +31,16 @@ internal sealed class BlockCache(IPoolObjects objects)
                 done += part > 0 ? part : throw Damage.Short(key);
             else
                 await read;
+        }
+    }
+
+    /// <summary>Whoever still holds the pool holds no more than it.</summary>
+    public void Clear()
+    {
+        lock (gate)
+        {
+            known.Clear();
+            lastUsed.Clear();
         }
     }
 

@@ -11,6 +11,8 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
     /// <summary>ENOSPC of POSIX, as Linux numbers it.</summary>
     private const int NoSpace = 28;
 
+    private const int BufferBytes = 1 << 20;
+
     /// <summary>A <see cref="PoolPart"/>, where the pool lies in several directories.</summary>
     private const string MarkFile = ".part-of-a-pool";
 
@@ -68,29 +70,50 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
             File.Delete(PathOf(MarkFile));
     }
 
-    public async Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel)
+    public Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel)
+    {
+        DemandNew(key);
+        if (!TryTake(key, content.Length))
+            throw Full($"{Wording.Bytes(content.Length)} more would bring it above {Wording.Bytes(capacityBytes!.Value)}");
+        return Put(key, content.Length, file => file.WriteAsync(content, cancel));
+    }
+
+    /// <summary>Where that much may not fit it is gathered first: how much it is decides whether it is taken.</summary>
+    public async Task Put(string key, Stream content, int most, CancellationToken cancel)
+    {
+        DemandNew(key);
+        if (Disk.Under(folder).FreeBytes < most || !TryTake(key, most))
+            await Put(key, await IPoolObjects.Gathered(content, cancel), cancel);
+        else
+            await Put(key, most, file => new ValueTask(content.CopyToAsync(file, BufferBytes, cancel)));
+    }
+
+    /// <param name="key">Of the new object.</param>
+    /// <param name="taken">Room for so much; what is not needed is given back.</param>
+    /// <param name="write">Does.</param>
+    private async Task Put(string key, long taken, Func<FileStream, ValueTask> write)
     {
         var path = PathOf(key);
-        if (File.Exists(path))
-            throw Exists(key);
-        Take(key, content.Length);
         var beside = $"{path}.{Guid.NewGuid():N}.part";
         try
         {
             Directory.CreateDirectory(Path.GetDirectoryName(path)!);
+            long bytes;
             await using (
                 var file = new FileStream(beside, FileMode.CreateNew, FileAccess.Write, FileShare.None, 0, FileOptions.Asynchronous)
             )
             {
-                await file.WriteAsync(content, cancel);
+                await write(file);
+                bytes = file.Length;
                 file.Flush(flushToDisk: true);
             }
             File.Move(beside, path, overwrite: false);
             Durable.Folder(Path.GetDirectoryName(path)!);
+            GiveBack(taken - bytes);
         }
         catch (Exception failed)
         {
-            GiveBack(content.Length);
+            GiveBack(taken);
             File.Delete(beside);
             if (failed is IOException && (failed.HResult & 0xffff) == NoSpace)
                 throw Full("the disk under it has no room left");
@@ -170,14 +193,15 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
                 .Select(f => new PoolObject(Path.GetRelativePath(folder, f.FullName), f.Length))
             : [];
 
-    private void Take(string key, long bytes)
+    private bool TryTake(string key, long bytes)
     {
         lock (counting)
         {
             var now = StoredBytes;
             if (now + bytes > capacityBytes && !key.StartsWith(PoolPrune.Folder, StringComparison.Ordinal))
-                throw Full($"{Wording.Bytes(bytes)} more would bring it above {Wording.Bytes(capacityBytes.Value)}");
+                return false;
             stored = now + bytes;
+            return true;
         }
     }
 
@@ -185,6 +209,12 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
     {
         lock (counting)
             stored -= bytes;
+    }
+
+    private void DemandNew(string key)
+    {
+        if (Has(key))
+            throw Exists(key);
     }
 
     internal static RefusalException Exists(string key) =>

@@ -380,5 +380,6 @@ public sealed class Pool : IDisposable
     public void Dispose()
     {
         indexing.Dispose();
+        blocks.Clear();
     }
 }

@@ -10,6 +10,22 @@ public interface IPoolObjects
     /// <exception cref="RefusalException">There is one of this key (code <c>exists</c>), or the place takes nothing.</exception>
     Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel);
 
+    /// <summary>The same of content that comes little by little. A place that cannot take it so gathers it first.</summary>
+    /// <param name="key">Of the new object.</param>
+    /// <param name="content">Read to its end; nothing is left behind when that fails.</param>
+    /// <param name="most">It is not longer, in bytes.</param>
+    /// <param name="cancel">Leaves nothing.</param>
+    /// <exception cref="RefusalException">As above.</exception>
+    async Task Put(string key, Stream content, int most, CancellationToken cancel) =>
+        await Put(key, await Gathered(content, cancel), cancel);
+
+    internal static async Task<ReadOnlyMemory<byte>> Gathered(Stream content, CancellationToken cancel)
+    {
+        var gathered = new MemoryStream();
+        await content.CopyToAsync(gathered, cancel);
+        return gathered.GetBuffer().AsMemory(0, (int)gathered.Length);
+    }
+
     /// <summary>The bytes [from, from + length), fewer at the object's end; a negative <paramref name="from"/> counts from the
     /// end.</summary>
     /// <exception cref="RefusalException">There is none (code <c>no-object</c>), or what lies there is not what was stored.</exception>

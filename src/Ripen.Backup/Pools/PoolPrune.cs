@@ -126,7 +126,7 @@ public static class PoolPrune
         // Packs of which the last chunk is in the pack that is being filled.
         var ending = new List<string>();
         var bytes = 0L;
-        var pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, new byte[PackBuilder.FirstSpace], folder);
+        OpenPack? pack = null;
         try
         {
             foreach (var own in index.InOrder().GroupBy(c => c.Place.Pack))
@@ -145,32 +145,33 @@ public static class PoolPrune
                     var content = await pool.Chunk(id, cancel);
                     var packed = pool.Description.Compresses ? Zstd.Compress(content) : content;
                     var compressed = packed.Length < content.Length;
-                    pack.Add(id, compressed ? packed : content, content.Length, compressed, place.IsApart);
+                    pack ??= new OpenPack(pool, folder, cancel);
+                    await pack.Add(id, compressed ? packed : content, content.Length, compressed, place.IsApart);
                     if (pack.Bytes >= pool.Description.PackBytes)
                         await Close();
                 }
                 ending.Add(key);
             }
-            if (!pack.IsEmpty)
+            if (pack is not null)
                 await Close();
             sparse.UnionWith(ending);
             return bytes;
         }
         finally
         {
-            pack.Dispose();
+            if (pack is not null)
+                await pack.DisposeAsync();
         }
 
         async Task Close()
         {
-            var (key, chunks, content) = pack.Finish();
-            await pool.Objects.Put(key, content, cancel);
-            written.Add((key, chunks));
-            bytes += chunks.Sum(c => (long)c.RawBytes);
+            await pack.Close();
+            written.Add((pack.Key, pack.Chunks));
+            bytes += pack.Chunks.Sum(c => (long)c.RawBytes);
             sparse.UnionWith(ending);
             ending.Clear();
-            pack.Dispose();
-            pack = new PackBuilder(pool.Keys, pool.Description.PackBytes, pack.Space, folder);
+            await pack.DisposeAsync();
+            pack = null;
         }
     }
 

@@ -13,10 +13,7 @@ public sealed class SpreadObjects(IReadOnlyList<DirectoryObjects> places) : IPoo
 
     public async Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel)
     {
-        Demand();
-        Join();
-        if (places.Any(p => p.Has(key)))
-            throw DirectoryObjects.Exists(key);
+        DemandNew(key);
         if (key == PoolDescription.Key)
         {
             await places[0].Put(key, content, cancel);
@@ -36,6 +33,26 @@ public sealed class SpreadObjects(IReadOnlyList<DirectoryObjects> places) : IPoo
             }
         }
         throw full!;
+    }
+
+    /// <summary>Where that much may not fit it is gathered first: a place that turns out to be full is passed over.</summary>
+    public async Task Put(string key, Stream content, int most, CancellationToken cancel)
+    {
+        if (places.MaxBy(p => p.FreeBytes) is { } place && place.FreeBytes >= most)
+        {
+            DemandNew(key);
+            await place.Put(key, content, most, cancel);
+        }
+        else
+            await Put(key, await IPoolObjects.Gathered(content, cancel), cancel);
+    }
+
+    private void DemandNew(string key)
+    {
+        Demand();
+        Join();
+        if (places.Any(p => p.Has(key)))
+            throw DirectoryObjects.Exists(key);
     }
 
     public Task<byte[]> Read(string key, long from, int length, CancellationToken cancel) => PlaceOf(key).Read(key, from, length, cancel);

@@ -12,8 +12,8 @@ namespace Ripen.Backup.Runs;
 internal readonly record struct Storing(bool Apart, bool AsItIs, bool IsList = false);
 
 /// <summary>
-/// Puts new chunks into packs: compressed on several threads, sealed into one pack after the other, and two packs are put while the
-/// next is filled. Memory is bounded by the three: who adds waits while too much is under way.
+/// Puts new chunks into packs: compressed on several threads, and sealed into one pack after the other, of which two come to their end while
+/// the next is filled. Memory is bounded, whatever packs' size: who adds waits while too much is under way.
 /// </summary>
 internal sealed class PackWriter : IAsyncDisposable
 {
@@ -149,21 +149,16 @@ internal sealed class PackWriter : IAsyncDisposable
         ArrayPool<byte>.Shared.Return(space);
     }
 
-    private PackBuilder NewPack(byte[] space, string folder) => new(pool.Keys, pool.Description.PackBytes, space, folder);
-
-    /// <returns>Its space.</returns>
-    private async Task<byte[]> Put(PackBuilder full)
+    private async Task Close(OpenPack full)
     {
         try
         {
-            var (key, inside, bytes) = full.Finish();
-            await pool.Objects.Put(key, bytes, failed.Token);
+            await full.Close();
             lock (written)
             {
-                written.Add((key, inside));
-                StoredBytes += bytes.Length;
+                written.Add((full.Key, full.Chunks));
+                StoredBytes += full.Bytes;
             }
-            return full.Space;
         }
         catch (Exception error)
         {
@@ -172,7 +167,7 @@ internal sealed class PackWriter : IAsyncDisposable
         }
         finally
         {
-            full.Dispose();
+            await full.DisposeAsync();
         }
     }
 
@@ -188,48 +183,51 @@ internal sealed class PackWriter : IAsyncDisposable
     {
         toPack.Writer.TryComplete();
         await failed.CancelAsync();
-        await Task.WhenAll([.. workers, content.LastPuts, lists.LastPuts]).ContinueWith(_ => { }, TaskScheduler.Default);
-        content.Dispose();
-        lists.Dispose();
+        await Task.WhenAll(workers).ContinueWith(_ => { }, TaskScheduler.Default);
+        await content.DisposeAsync();
+        await lists.DisposeAsync();
         packing.Dispose();
         failed.Dispose();
     }
 
-    /// <summary>Packs of one kind, one after the other: two are put while the next is filled, so that one is forced to the disk while the other
-    /// is hashed.</summary>
-    private sealed class Filling(PackWriter writer, string folder) : IDisposable
+    /// <summary>Packs of one kind, one after the other: two come to their end while the next is filled, so that one is forced to the disk while
+    /// the other is hashed.</summary>
+    private sealed class Filling(PackWriter writer, string folder) : IAsyncDisposable
     {
-        private PackBuilder pack = writer.NewPack(new byte[PackBuilder.FirstSpace], folder);
-        private readonly Queue<Task<byte[]>> puts = new([
-            Task.FromResult(new byte[PackBuilder.FirstSpace]),
-            Task.FromResult(new byte[PackBuilder.FirstSpace]),
-        ]);
+        private const int ClosingAtOnce = 2;
 
-        public Task LastPuts => Task.WhenAll(puts);
+        private readonly Queue<Task> closing = new(ClosingAtOnce);
+        private OpenPack? pack;
 
         public async Task Add(PackedChunk chunk, ReadOnlyMemory<byte> payload, bool compressed)
         {
-            pack.Add(chunk.Id, payload.Span, chunk.RawBytes, compressed, chunk.IsApart);
+            pack ??= new OpenPack(writer.pool, folder, writer.failed.Token);
+            await pack.Add(chunk.Id, payload.Span, chunk.RawBytes, compressed, chunk.IsApart);
             if (pack.Bytes >= writer.pool.Description.PackBytes)
                 await Close();
         }
 
         public async Task Finish()
         {
-            if (!pack.IsEmpty)
+            if (pack is not null)
                 await Close();
-            await LastPuts;
+            await Task.WhenAll(closing);
         }
 
-        public void Dispose() => pack.Dispose();
+        public async ValueTask DisposeAsync()
+        {
+            await Task.WhenAll(closing).ContinueWith(_ => { }, TaskScheduler.Default);
+            if (pack is not null)
+                await pack.DisposeAsync();
+        }
 
-        /// <summary>Puts the pack that is full, and begins another in the space of an earlier one, when that is put.</summary>
         private async Task Close()
         {
-            var full = pack;
-            var space = await puts.Dequeue();
-            pack = writer.NewPack(space, folder);
-            puts.Enqueue(Task.Run(() => writer.Put(full)));
+            if (closing.Count == ClosingAtOnce)
+                await closing.Dequeue();
+            var full = pack!;
+            pack = null;
+            closing.Enqueue(Task.Run(() => writer.Close(full)));
         }
     }
 }

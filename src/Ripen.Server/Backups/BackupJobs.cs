@@ -185,6 +185,7 @@ internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : I
                 log.LogError(error, "Work on the backup target {Target} ended early.", target);
             jobs[target] = jobs[target] with { Running = false, Error = error.Message };
         }
+        Leftovers.GiveBack();
     }
 
     public Task StartAsync(CancellationToken cancellationToken) => Task.CompletedTask;

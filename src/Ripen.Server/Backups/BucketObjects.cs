@@ -16,6 +16,9 @@ internal sealed class BucketObjects(IObjectStore objects, string bucket, string 
         await objects.Write(bucket, prefix + key, body, conditions, cancel);
     }
 
+    public async Task Put(string key, Stream content, int most, CancellationToken cancel) =>
+        await objects.Write(bucket, prefix + key, content, new WriteConditions(WriteConditions.OnlyNew, SumOfBlocks: true), cancel);
+
     public async Task<byte[]> Read(string key, long from, int length, CancellationToken cancel)
     {
         using var opened = objects.Open(bucket, prefix + key, null);

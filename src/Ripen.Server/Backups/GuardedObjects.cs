@@ -8,6 +8,8 @@ internal sealed class GuardedObjects(IPoolObjects place, BackupTarget target) : 
 {
     public Task Put(string key, ReadOnlyMemory<byte> content, CancellationToken cancel) => throw Refused();
 
+    public Task Put(string key, Stream content, int most, CancellationToken cancel) => throw Refused();
+
     public Task Delete(string key, CancellationToken cancel) => throw Refused();
 
     public Task Seal(IReadOnlyCollection<string> keys, DateOnly until, CancellationToken cancel) => throw Refused();

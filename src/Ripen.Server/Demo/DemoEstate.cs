@@ -91,5 +91,6 @@ internal sealed class DemoEstate(
             await store.DemoReached(done + 1, CancellationToken.None);
         }
         await store.DemoReached(null, CancellationToken.None);
+        Leftovers.GiveBack();
     }
 }

@@ -14,6 +14,12 @@ internal sealed class CredentialedObjects(IPoolObjects place, CredentialBook boo
         return place.Put(key, content, cancel);
     }
 
+    public Task Put(string key, Stream content, int most, CancellationToken cancel)
+    {
+        Demand(key, Right.Write);
+        return place.Put(key, content, most, cancel);
+    }
+
     public Task<byte[]> Read(string key, long from, int length, CancellationToken cancel)
     {
         Demand(key, Right.Read);
