@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Net;
 using System.Net.Http.Json;
 using System.Text;
@@ -33,6 +34,9 @@ public sealed class TestServer : IDisposable
 
     /// <summary>What the server's log told as an error, newest last.</summary>
     public ErrorLog Errors { get; } = new();
+
+    /// <summary>The clock that the server looks at beside its provider's.</summary>
+    public MinutesByHand Machine { get; } = new();
 
     private bool Demo { get; }
 
@@ -173,17 +177,47 @@ public sealed class TestServer : IDisposable
             builder.UseSetting("Ripen:Demo", Demo.ToString());
             builder.UseSetting("Ripen:DemoPast", "false");
             builder.UseSetting("Ripen:NbdPort", "0");
-            builder.ConfigureServices(services => services.AddSingleton<TimeProvider>(new NoMinutes()));
+            builder.ConfigureServices(services => services.AddSingleton<TimeProvider>(Machine));
         });
+}
 
-    /// <summary>What is looked after every minute, targets that test themselves above all, writes and costs something: no test of figures may
-    /// depend on whether the machine needed a minute for it.</summary>
-    private sealed class NoMinutes : TimeProvider
+/// <summary>The machine's clock. What is looked after every minute, targets that test themselves above all, writes and costs something: no test of
+/// figures may depend on whether the machine needed a minute for it, so that minutes end when a test says so.</summary>
+public sealed class MinutesByHand : TimeProvider
+{
+    private readonly ConcurrentDictionary<Minutes, Action> everyMinute = [];
+    private TimeSpan later;
+
+    public override DateTimeOffset GetUtcNow() => base.GetUtcNow() + later;
+
+    /// <summary>It is so much later, and everything that looks every minute looks once.</summary>
+    public void Pass(TimeSpan time)
     {
-        public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) =>
-            period >= TimeSpan.FromMinutes(1)
-                ? base.CreateTimer(callback, state, Timeout.InfiniteTimeSpan, Timeout.InfiniteTimeSpan)
-                : base.CreateTimer(callback, state, dueTime, period);
+        later += time;
+        foreach (var look in everyMinute.Values)
+            look();
+    }
+
+    public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period)
+    {
+        if (period < TimeSpan.FromMinutes(1))
+            return base.CreateTimer(callback, state, dueTime, period);
+        var timer = new Minutes(this);
+        everyMinute[timer] = () => callback(state);
+        return timer;
+    }
+
+    private sealed class Minutes(MinutesByHand clock) : ITimer
+    {
+        public bool Change(TimeSpan dueTime, TimeSpan period) => true;
+
+        public void Dispose() => clock.everyMinute.TryRemove(this, out _);
+
+        public ValueTask DisposeAsync()
+        {
+            Dispose();
+            return ValueTask.CompletedTask;
+        }
     }
 }
 

@@ -27,7 +27,7 @@ public static class PlaceProbe
         return steps;
     }
 
-    /// <summary>Every step in turn; the first that does not work is the last.</summary>
+    /// <summary>Every step in turn; behind the first that does not work, only what was written is removed again.</summary>
     public static async Task<IReadOnlyList<ProbeStep>> Of(IPoolObjects objects, CancellationToken cancel)
     {
         var steps = new List<ProbeStep>();

@@ -8,7 +8,7 @@ namespace Ripen.Server.Backups;
 /// <summary>A self-test as it went.</summary>
 /// <param name="At">When it began.</param>
 /// <param name="Worked">Whether every step did.</param>
-/// <param name="Steps">In their order; the first that did not work is the last.</param>
+/// <param name="Steps">In their order; behind the first that did not work, only what was written is removed again.</param>
 public sealed record TestReading(DateTimeOffset At, bool Worked, IReadOnlyList<ProbeStep> Steps);
 
 /// <summary>Tests targets, by hand and on their schedules, and keeps what came of it.</summary>
