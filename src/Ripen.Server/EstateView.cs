@@ -61,12 +61,17 @@ public sealed class EstateView
         return known.Sources;
     }
 
-    /// <summary>What a projection of this view costs over ranges; the last one is at hand, for other prices and other draws.</summary>
+    /// <summary>What a projection of this view costs over ranges; the last one is at hand, for other prices and other draws, and for one other range.</summary>
     internal Checked<UncertainMoney> Uncertain(Projection projection, Uncertain growth, Uncertain reading)
     {
         var known = uncertain;
         if (known is null || !ReferenceEquals(known.Of, projection) || (known.Growth, known.Reading) != (growth, reading))
-            uncertain = known = new Ranged(projection, growth, reading, UncertainMoney.Of(projection, growth, reading));
+            uncertain = known = new Ranged(
+                projection,
+                growth,
+                reading,
+                UncertainMoney.Of(projection, growth, reading, known?.Money is { Ok: true } last ? last.Value : null)
+            );
         return known.Money;
     }
 

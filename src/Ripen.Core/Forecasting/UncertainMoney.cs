@@ -25,6 +25,7 @@ public sealed class UncertainMoney
     private const int MostParts = 8;
 
     private readonly Projection projection;
+    private readonly (Uncertain Growth, Uncertain Reading) ranges;
     private readonly double[] growths;
     private readonly double[] readings;
     private readonly Layout layout;
@@ -35,13 +36,16 @@ public sealed class UncertainMoney
     /// <summary>What the others use, growth by growth and of each by reading.</summary>
     private readonly double[][] watched;
 
+    /// <summary>Of that what does not grow, by reading.</summary>
+    private double[][] watchedStill = [];
+
     /// <summary>Where anything is used at all: most tiers of most regions have nothing of most charges.</summary>
     private int[] plainAt = [];
     private int[] watchedAt = [];
 
     private UncertainMoney(Projection projection, Uncertain growth, Uncertain reading)
     {
-        this.projection = projection;
+        (this.projection, ranges) = (projection, (growth, reading));
         growths = Points(growth, GrowthPoints(growth, projection));
         readings = projection.Estate.Buckets.Any(Watches) ? Points(reading, ReadingPoints) : [1];
         layout = new Layout(projection);
@@ -52,8 +56,9 @@ public sealed class UncertainMoney
     /// <param name="projection">Of the estate as it stands, or under a scenario.</param>
     /// <param name="growth">Added to the growth of everything in 365 days.</param>
     /// <param name="reading">So many times as often is everything read.</param>
+    /// <param name="before">Over other ranges: what one of them has to do with alone need not be counted again. Null for none.</param>
     /// <returns>Or what does not fit: something would shrink to nothing.</returns>
-    public static Checked<UncertainMoney> Of(Projection projection, Uncertain growth, Uncertain reading)
+    public static Checked<UncertainMoney> Of(Projection projection, Uncertain growth, Uncertain reading, UncertainMoney? before = null)
     {
         var money = new UncertainMoney(projection, growth, reading);
         var estates = new List<Estate>();
@@ -62,7 +67,7 @@ public sealed class UncertainMoney
             estates.Add(Assuming.Grow(new() { YearlyGrowth = added }, projection.Estate, "$", findings));
         if (findings.Problems.Count > 0)
             return new(findings.Problems);
-        money.Count(estates);
+        money.Count(estates, ReferenceEquals(before?.projection, projection) ? before : null);
         return new(money);
     }
 
@@ -106,75 +111,96 @@ public sealed class UncertainMoney
 
     /// <summary>Parts of the buckets beside each other, each some after the others, so that what is used at every point need not be held of all
     /// of them. Added up in the parts' order: the sums are the same to the last digit whatever ends first.</summary>
-    private void Count(List<Estate> estates)
+    private void Count(List<Estate> estates, UncertainMoney? before)
     {
         var copies = new IncomingCopies[estates.Count];
         Parallel.For(0, copies.Length, g => copies[g] = IncomingCopies.Of(estates[g], projection.Calendar.Days));
         var kinds = projection
             .Estate.Buckets.Select((bucket, b) => (bucket, b))
             .ToLookup(p => (Watches(p.bucket), HasCopies(p.bucket)), p => p.b);
+        var (plainBefore, stillBefore) = (
+            before?.ranges.Growth == ranges.Growth ? before : null,
+            before?.ranges.Reading == ranges.Reading && before.growths.Length > 1 == growths.Length > 1 ? before.watchedStill : null
+        );
         // What takes longest comes first, so that nothing waits for it at the end.
         List<(int[] Some, int? Reading)> parts = [.. Watched(true), .. Plain(true), .. Watched(false), .. Plain(false)];
-        var sums = new double[parts.Count][][];
+        var sums = new (double[][] Growing, double[] Still)[parts.Count];
         Parallel.ForEach(
             Partitioner.Create(Enumerable.Range(0, parts.Count), EnumerablePartitionerOptions.NoBuffering),
-            part => sums[part] = Sum(parts[part].Some, parts[part].Reading is { } r ? readings[r] : 1)
+            part => sums[part] = Sum(parts[part].Some, parts[part].Reading is { } r ? readings[r] : 1, parts[part].Reading.HasValue)
         );
+        watchedStill = stillBefore ?? [.. readings.Select((_, r) => Together(r, p => p.Still))];
+        var plainStill = Together(null, p => p.Still);
         for (var g = 0; g < growths.Length; g++)
         {
-            plain[g] = new double[layout.Length];
+            plain[g] = Together(null, p => p.Growing[g]);
+            Sums.Add(plainStill, plain[g]);
             for (var r = 0; r < readings.Length; r++)
-                watched[(g * readings.Length) + r] = new double[layout.Length];
-            for (var part = 0; part < parts.Count; part++)
-                Sums.Add(sums[part][g], parts[part].Reading is { } r ? watched[(g * readings.Length) + r] : plain[g]);
+            {
+                var all = watched[(g * readings.Length) + r] = Together(r, p => p.Growing[g]);
+                Sums.Add(watchedStill[r], all);
+            }
         }
-        (plainAt, watchedAt) = (Pack(plain), Pack(watched));
+        if (plainBefore is null)
+            plainAt = Pack(plain);
+        else
+        {
+            plainBefore.plain.CopyTo(plain, 0);
+            plainAt = plainBefore.plainAt;
+        }
+        watchedAt = Pack(watched);
 
         IEnumerable<(int[], int?)> Watched(bool copies) =>
             Parts([.. kinds[(true, copies)]]).SelectMany(some => Enumerable.Range(0, readings.Length).Select(r => (some, (int?)r)));
 
-        IEnumerable<(int[], int?)> Plain(bool copies) => Parts([.. kinds[(false, copies)]]).Select(some => (some, (int?)null));
+        IEnumerable<(int[], int?)> Plain(bool copies) =>
+            plainBefore is null ? Parts([.. kinds[(false, copies)]]).Select(some => (some, (int?)null)) : [];
 
         IEnumerable<int[]> Parts(List<int> some) => some.Chunk(Math.Max(1, (some.Count + MostParts - 1) / MostParts));
 
-        // By growth.
-        double[][] Sum(int[] part, double times)
+        double[] Together(int? reading, Func<(double[][] Growing, double[] Still), double[]> of)
         {
-            var sums = growths.Select(_ => new double[layout.Length]).ToArray();
+            var all = new double[layout.Length];
+            for (var part = 0; part < parts.Count; part++)
+            {
+                if (parts[part].Reading == reading)
+                    Sums.Add(of(sums[part]), all);
+            }
+            return all;
+        }
+
+        // What grows by growth.
+        (double[][] Growing, double[] Still) Sum(int[] part, double times, bool isWatched)
+        {
+            var (growing, still) = (growths.Select(_ => new double[layout.Length]).ToArray(), new double[layout.Length]);
             foreach (var some in part.Chunk(BucketsAtOnce))
             {
-                var known = some.Select(_ => new KnownLives()).ToArray();
-                var still = some.Select((b, i) => Still(b, times, known[i])).ToArray();
+                var known = some.ToDictionary(b => b, _ => new KnownLives());
+                if (!isWatched || stillBefore is null)
+                {
+                    int[] lying = [.. some.Where(LiesStill)];
+                    Sums.Add(layout.Sum([.. lying.Select(b => All(b, times, known[b]))]), 1, still);
+                    Sums.Add(layout.Sum([.. lying.Select(b => Arriving(b, times, known[b]))]), -1, still);
+                }
                 for (var g = 0; g < growths.Length; g++)
-                    Sums.Add(layout.Sum([.. some.Select((b, i) => At(b, g, times, still[i], known[i]))]), sums[g]);
+                    Sums.Add(layout.Sum([.. some.Select(b => At(b, g, times, known[b]))]), growing[g]);
             }
-            return sums;
+            return (growing, still);
         }
+
+        BucketUsage All(int b, double times, KnownLives known) =>
+            times == 1 ? projection.Usages[b] : Compute(projection.Estate.Buckets[b], projection.Copies, times, known);
+
+        BucketUsage Arriving(int b, double times, KnownLives known) =>
+            Compute(Emptied(projection.Estate.Buckets[b]), projection.Copies, times, known);
 
         // What lies there does not grow. Where no copies come or go it is counted once, and at every growth only what arrives.
-        (BucketUsage All, BucketUsage Arriving)? Still(int b, double times, KnownLives known)
-        {
-            var bucket = projection.Estate.Buckets[b];
-            if (growths.Length == 1 || HasCopies(bucket))
-                return null;
-            return (
-                times == 1 ? projection.Usages[b] : Compute(bucket, projection.Copies, times, known),
-                Compute(Emptied(bucket), projection.Copies, times, known)
-            );
-        }
+        bool LiesStill(int b) => growths.Length > 1 && !HasCopies(projection.Estate.Buckets[b]);
 
-        BucketUsage At(int b, int g, double times, (BucketUsage All, BucketUsage Arriving)? still, KnownLives known)
-        {
-            if (growths is [0] && times == 1)
-                return projection.Usages[b];
-            var bucket = estates[g].Buckets[b];
-            if (still is not { } unmoved)
-                return Compute(bucket, copies[g], times, known);
-            var usage = Compute(Emptied(bucket), copies[g], times, known);
-            usage.Add(unmoved.All, 1);
-            usage.Add(unmoved.Arriving, -1);
-            return usage;
-        }
+        BucketUsage At(int b, int g, double times, KnownLives known) =>
+            growths is [0] && times == 1 ? projection.Usages[b]
+            : LiesStill(b) ? Compute(Emptied(estates[g].Buckets[b]), copies[g], times, known)
+            : Compute(estates[g].Buckets[b], copies[g], times, known);
     }
 
     private bool HasCopies(Bucket bucket) => bucket.CopyTo.Count > 0 || projection.Copies.Into(bucket.Name).Count > 0;
