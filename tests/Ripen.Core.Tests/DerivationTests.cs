@@ -1,6 +1,7 @@
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
+using Ripen.Core.Scenarios;
 
 namespace Ripen.Core.Tests;
 
@@ -63,6 +64,40 @@ public sealed class DerivationTests
                 return null;
             }
         );
+
+    /// <summary>Whatever grows, is read more often, or is agreed: what makes a difference adds up to it, and nothing makes none.</summary>
+    [Fact]
+    public void Terms_of_a_difference_make_it()
+    {
+        var agreed = 0;
+        RandomEstates.Check(
+            40,
+            estate =>
+            {
+                var assumed = Assuming.Of(
+                    new Assumption
+                    {
+                        Growth = new() { YearlyGrowth = 0.3, Arrivals = 1.5 },
+                    },
+                    estate,
+                    "$"
+                );
+                if (!assumed.Ok)
+                    return null;
+                agreed += estate.PriceBook.Agreements.IsEmpty ? 0 : 1;
+                var before = Projection.Of(estate, 14);
+                var after = before.With(assumed.Value);
+                if (PricedTerm.OfDifference(before, before, 0, 14).Count > 0)
+                    return "nothing is said to differ";
+                var change = after.MoneyInAll.Skip(3).Take(6).Sum() - before.MoneyInAll.Skip(3).Take(6).Sum();
+                var terms = PricedTerm.OfDifference(before, after, 3, 6).Sum(t => t.Quantity / t.Per * t.Price * t.Factor);
+                return Math.Abs(change - terms) <= 1e-9 * (1 + after.MoneyInAll.Skip(3).Take(6).Sum())
+                    ? null
+                    : $"{change}, and its terms make {terms}";
+            }
+        );
+        Assert.True(agreed > 3, $"{agreed} estates have agreements");
+    }
 
     /// <summary>10 objects of 1 GB a day from 1 March, moved at 30 days: in May (days 61 to 91 from then) 310 are moved, and on each day those of the
     /// thirty days before it lie in the first tier. By hand.</summary>

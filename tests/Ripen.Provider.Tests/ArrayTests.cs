@@ -493,9 +493,13 @@ public sealed class ArrayTests : IDisposable
         var price = Estate.PriceBook.FindRegion("aldmouth")!.PriceOf("counter")!.Storage[0].Price.PerUnit;
         var unit = Estate.PriceBook.Unit == SizeUnit.GB ? 1e9 : 1L << 30;
         Assert.Equal(3e9 / unit * (0.04 - price), drawings.ToSaveAMonth, 1e-9);
+        Assert.Equal((3e9 / unit, 0.04), (drawings.ToSaveTerms[0].Quantity, drawings.ToSaveTerms[0].Price));
+        Assert.Equal((-3e9 / unit, price), (drawings.ToSaveTerms[1].Quantity, drawings.ToSaveTerms[1].Price));
         Assert.Equal(0, drawings.SavedAMonth);
         var years = ArrayYear.Of(Projection.Of(Estate with { Arrays = [Office with { Bucket = null }] }, ArrayYear.Months), Office);
         Assert.All(years, y => Assert.True(y.ArrayAfter < y.ArrayBefore && y.EstateAfter > y.EstateBefore));
+        Assert.All(years, y => Assert.Equal(y.EstateChange, y.EstateTerms.Sum(t => t.Amount), 1e-9));
+        Assert.All(years, y => Assert.NotEmpty(y.EstateTerms));
         // In the tenth year all that may leave is away: what stays is the small files, for twelve months.
         Assert.Equal((700 * 9_000 + 5_000_000) / unit * 0.04 * 12, years[2].ArrayAfter, 1e-9);
     }

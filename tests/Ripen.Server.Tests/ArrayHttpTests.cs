@@ -58,6 +58,8 @@ public sealed class ArrayHttpTests : IDisposable
         var year = draft["years"]![0]!;
         Assert.True((double)year["arrayAfter"]! < (double)year["arrayBefore"]!);
         Assert.True((double)year["estateAfter"]! > (double)year["estateBefore"]!);
+        Assert.Equal((double)year["estateChange"]!, year["estateTerms"]!.AsArray().Sum(t => (double)t!["amount"]!), 1e-9);
+        Assert.Equal((double)year["arrayAfter"]!, (double)year["heldAfter"]!["amount"]!);
         Assert.Null((await server.Get("/api/arrays")).Body["arrays"]![0]!["bucket"]);
 
         await server.Did(HttpMethod.Put, $"{Array}/leaving", Leaving("shelf", 180), await Tag());

@@ -13,8 +13,8 @@ namespace Ripen.Core.Arrays;
 /// <param name="HomeBytes">On the array.</param>
 /// <param name="AwayBytes">In the bucket.</param>
 /// <param name="LeavingBytes">What the rules take tonight.</param>
-/// <param name="SavedAMonth">What is away would cost on the array, less what it costs in the bucket.</param>
-/// <param name="ToSaveAMonth">The same of what leaves tonight, where it will lie at first.</param>
+/// <param name="SavedTerms">What is away would cost on the array, less what it costs in the bucket.</param>
+/// <param name="ToSaveTerms">The same of what leaves tonight, where it will lie at first.</param>
 public sealed record ArrayVolumeReading(
     string Id,
     string Name,
@@ -22,9 +22,14 @@ public sealed record ArrayVolumeReading(
     double HomeBytes,
     double AwayBytes,
     double LeavingBytes,
-    double SavedAMonth,
-    double ToSaveAMonth
-);
+    IReadOnlyList<PricedTerm> SavedTerms,
+    IReadOnlyList<PricedTerm> ToSaveTerms
+)
+{
+    public double SavedAMonth => SavedTerms.Sum(t => t.Amount);
+
+    public double ToSaveAMonth => ToSaveTerms.Sum(t => t.Amount);
+}
 
 /// <summary>Bytes by days since anybody used them, in the bins of <see cref="AgeBins"/>.</summary>
 /// <param name="Fixed">Of volumes that cannot take part.</param>
@@ -126,13 +131,16 @@ public sealed record ArrayReading(
                 volume.Data.Where(d => d.Away is null).Sum(d => d.Bytes),
                 away.Sum(d => d.Bytes),
                 leaving.Sum(d => d.Bytes),
-                away.Sum(d => Saving(volume, d, today.DayNumber - d.Away!.Value.DayNumber)),
-                leaving.Sum(d => Saving(volume, d, 0))
+                PricedTerm.Together(away.SelectMany(d => Saving(volume, d, today.DayNumber - d.Away!.Value.DayNumber))),
+                PricedTerm.Together(leaving.SelectMany(d => Saving(volume, d, 0)))
             );
         }
 
-        double Saving(ArrayVolume volume, ArrayData data, int age) =>
-            array.PricePerUnitMonth.For(data.Bytes / estate.PriceBook.Unit.Bytes()) - (costs?.StorageAMonth(volume, data, age) ?? 0);
+        IEnumerable<PricedTerm> Saving(ArrayVolume volume, ArrayData data, int age) =>
+            [
+                PricedTerm.OfHolding(array, estate.PriceBook, data.Bytes / estate.PriceBook.Unit.Bytes()),
+                .. costs?.SavedAMonth(volume, data, age) ?? [],
+            ];
     }
 
     private static readonly int[] Starts = [.. AgeBins.Starts];
@@ -148,13 +156,25 @@ public sealed record ArrayReading(
 
 /// <summary>What both sides cost in one year, the <paramref name="Year"/>th from today, before and after a draft. Money.</summary>
 /// <param name="Year">From 1.</param>
-/// <param name="ArrayBefore">What is held on the array, at its price.</param>
-/// <param name="ArrayAfter">The same by the draft.</param>
+/// <param name="HeldBefore">On the array, at its price.</param>
+/// <param name="HeldAfter">The same by the draft.</param>
 /// <param name="EstateBefore">All buckets' bills.</param>
 /// <param name="EstateAfter">The same by the draft.</param>
-public sealed record ArrayYear(int Year, double ArrayBefore, double ArrayAfter, double EstateBefore, double EstateAfter)
+/// <param name="EstateTerms">What makes the difference of these two.</param>
+public sealed record ArrayYear(
+    int Year,
+    PricedTerm HeldBefore,
+    PricedTerm HeldAfter,
+    double EstateBefore,
+    double EstateAfter,
+    IReadOnlyList<PricedTerm> EstateTerms
+)
 {
     public const int Months = 120;
+
+    public double ArrayBefore => HeldBefore.Amount;
+
+    public double ArrayAfter => HeldAfter.Amount;
 
     /// <summary>What the draft changes in the buckets' bills.</summary>
     public double EstateChange => EstateAfter - EstateBefore;
@@ -168,39 +188,43 @@ public sealed record ArrayYear(int Year, double ArrayBefore, double ArrayAfter, 
     /// <param name="after">The draft of the array.</param>
     public static IReadOnlyList<ArrayYear> Of(Projection before, LocalArray after)
     {
-        var estate = before.Estate;
+        var (estate, calendar) = (before.Estate, before.Calendar);
         var was = estate.Arrays.Single(a => a.Id == after.Id);
         var projected = before.With(estate with { Arrays = [.. estate.Arrays.Select(a => a.Id == after.Id ? after : a)] });
         return
         [
             .. Years.Select(y => new ArrayYear(
                 y,
-                Held(was, before.Calendar, y),
-                Held(after, before.Calendar, y),
+                Held(was, y),
+                Held(after, y),
                 Sum(before.MoneyInAll, y),
-                Sum(projected.MoneyInAll, y)
+                Sum(projected.MoneyInAll, y),
+                PricedTerm.OfDifference(before, projected, First(y), Month.OfAYear)
             )),
         ];
 
-        static double Sum(double[] money, int year) => money.Skip((year - 1) * 12).Take(12).Sum();
+        static int First(int year) => (year - 1) * Month.OfAYear;
+
+        static double Sum(double[] money, int year) => money.Skip(First(year)).Take(Month.OfAYear).Sum();
 
         // Day by day over the calendar's months, as storage is.
-        double Held(LocalArray array, BillingCalendar calendar, int year)
+        PricedTerm Held(LocalArray array, int year)
         {
-            var unit = estate.PriceBook.Unit.Bytes();
-            var sum = 0.0;
+            var unitMonths = 0.0;
             foreach (var (volume, data) in array.All().Where(d => d.Data.Away is null))
             {
                 var leaves = array.LeavesOn(volume, data) is { } day ? Math.Max(0, day.DayNumber - calendar.Today.DayNumber) : int.MaxValue;
-                for (var m = (year - 1) * 12; m < year * 12; m++)
+                for (var m = First(year); m < First(year) + Month.OfAYear; m++)
                 {
                     var (from, to) = (calendar.MonthStart(m), calendar.MonthStart(m + 1));
-                    sum += array.PricePerUnitMonth.For(
-                        data.Bytes / unit * Math.Max(0, Math.Min(to, leaves) - from) / calendar.BilledDays(calendar.First(m))
-                    );
+                    unitMonths +=
+                        data.Bytes
+                        / estate.PriceBook.Unit.Bytes()
+                        * Math.Max(0, Math.Min(to, leaves) - from)
+                        / calendar.BilledDays(calendar.First(m));
                 }
             }
-            return sum;
+            return PricedTerm.OfHolding(array, estate.PriceBook, unitMonths);
         }
     }
 }

@@ -16,11 +16,12 @@ internal sealed class AwayCosts(LocalArray array, Bucket bucket, Estate estate)
 
     private string TierAt(int place) => estate.PriceBook.Tiers[place].Id;
 
+    /// <summary>A month in the bucket instead of on the array: what is not held there, taken off.</summary>
     /// <param name="volume">Of the array.</param>
     /// <param name="data">Of the volume.</param>
     /// <param name="age">Days since it left; from 0.</param>
-    public double StorageAMonth(ArrayVolume volume, ArrayData data, int age) =>
-        Storage(data, Lies(volume, data, age).Tier, 1, "in the bucket").Sum(t => t.Amount);
+    public IEnumerable<PricedTerm> SavedAMonth(ArrayVolume volume, ArrayData data, int age) =>
+        Storage(data, Lies(volume, data, age).Tier, -1, "in the bucket");
 
     /// <summary>Reading it once at the ordinary speed, and taking it to the array.</summary>
     public IEnumerable<PricedTerm> Reading(ArrayVolume volume, ArrayData data, int age) =>
@@ -50,16 +51,7 @@ internal sealed class AwayCosts(LocalArray array, Bucket bucket, Estate estate)
         return
         [
             .. PricedTerm.OfLeaving(prices, bucket, from.Id, null, data.Files, 0, 0, early),
-            new(
-                Charge.Storage,
-                array.Region,
-                null,
-                "on the array",
-                Units(data.Bytes) * months,
-                Forecasting.Units.Of(Charge.Storage, prices.Unit),
-                array.PricePerUnitMonth.PerUnit,
-                1
-            ),
+            PricedTerm.OfHolding(array, prices, Units(data.Bytes) * months),
             .. Storage(data, tier, -months, "not in the bucket meanwhile"),
             .. atHome is null
                 ? []

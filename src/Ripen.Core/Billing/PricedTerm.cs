@@ -1,3 +1,4 @@
+using Ripen.Core.Arrays;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -27,6 +28,9 @@ public sealed record PricedTerm(
     double Factor = 1
 )
 {
+    /// <summary>Money that only rounding makes.</summary>
+    private const double Nothing = 1e-12;
+
     /// <summary>Money.</summary>
     public double Amount => Quantity / Per * Price * Factor;
 
@@ -85,6 +89,22 @@ public sealed record PricedTerm(
             prices.FindRegion(bucket.Region)!.PriceOf(tier)!.Storage[0].Price.PerUnit,
             1,
             prices.FindScheme(bucket.Scheme)!.StorageFactor
+        );
+
+    /// <summary>Unit-months that are held on an array of one's own.</summary>
+    /// <param name="array">At its price.</param>
+    /// <param name="prices">For the unit.</param>
+    /// <param name="unitMonths">Of bytes as they are.</param>
+    public static PricedTerm OfHolding(LocalArray array, PriceBook prices, double unitMonths) =>
+        new(
+            Charge.Storage,
+            array.Region,
+            null,
+            "on the array",
+            unitMonths,
+            Units.Of(Charge.Storage, prices.Unit),
+            array.PricePerUnitMonth.PerUnit,
+            1
         );
 
     /// <summary>Objects that leave a tier for another one, or for good.</summary>
@@ -179,6 +199,62 @@ public sealed record PricedTerm(
                 .Where(t => t.Amount > 0)
                 .OrderByDescending(t => t.Amount),
         ];
+
+    /// <summary>What makes the difference of two projections of the same buckets over the same calendar: quantities of the later, less those of
+    /// the earlier where their prices are the same, and what agreements add. What makes most of it comes first.</summary>
+    /// <param name="before">The one.</param>
+    /// <param name="after">The other; as many buckets, in the same order.</param>
+    /// <param name="first">A month, counted from the first.</param>
+    /// <param name="months">How many from there on.</param>
+    public static IReadOnlyList<PricedTerm> OfDifference(Projection before, Projection after, int first, int months)
+    {
+        var all = Enumerable.Range(first, months).ToList();
+        return
+        [
+            .. Together(all.SelectMany(Used).Concat(Agreed(after, 1).Concat(Agreed(before, -1))))
+                .Where(t => Math.Abs(t.Amount) > Nothing)
+                .OrderByDescending(t => Math.Abs(t.Amount)),
+        ];
+
+        IEnumerable<PricedTerm> Used(int month)
+        {
+            var (were, are) = (new List<BillRow>(), new List<BillRow>());
+            for (var b = 0; b < after.Usages.Count; b++)
+            {
+                were.Clear();
+                are.Clear();
+                before.Bill.AddRows(b, month, were);
+                after.Bill.AddRows(b, month, are);
+                foreach (var row in are.Except(were))
+                {
+                    foreach (var term in OfRow(after, b, row.Tier, row.Charge, month))
+                        yield return term;
+                }
+                foreach (var row in were.Except(are))
+                {
+                    foreach (var term in OfRow(before, b, row.Tier, row.Charge, month))
+                        yield return term with
+                        {
+                            Quantity = -term.Quantity,
+                        };
+                }
+            }
+        }
+
+        IEnumerable<PricedTerm> Agreed(Projection projection, int times) =>
+            all.SelectMany(projection.Agreed)
+                .GroupBy(l => (l.Name, l.Charge, l.Region, l.Tier))
+                .Select(g => new PricedTerm(
+                    g.Key.Charge,
+                    g.Key.Region,
+                    g.Key.Tier.Length > 0 ? g.Key.Tier : null,
+                    g.Key.Name,
+                    times * g.Sum(l => l.Amount),
+                    projection.Estate.PriceBook.Currency,
+                    1,
+                    1
+                ));
+    }
 
     private static PricedTerm Many(
         PriceBook prices,

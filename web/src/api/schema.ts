@@ -3770,6 +3770,8 @@ export interface components {
             awayBytes: number;
             /** Format: double */
             leavingBytes: number;
+            savedTerms: components["schemas"]["PricedTerm"][];
+            toSaveTerms: components["schemas"]["PricedTerm"][];
             /** Format: double */
             savedAMonth: number;
             /** Format: double */
@@ -3778,14 +3780,17 @@ export interface components {
         ArrayYear: {
             /** Format: int32 */
             year: number;
-            /** Format: double */
-            arrayBefore: number;
-            /** Format: double */
-            arrayAfter: number;
+            heldBefore: components["schemas"]["PricedTerm"];
+            heldAfter: components["schemas"]["PricedTerm"];
             /** Format: double */
             estateBefore: number;
             /** Format: double */
             estateAfter: number;
+            estateTerms: components["schemas"]["PricedTerm"][];
+            /** Format: double */
+            arrayBefore: number;
+            /** Format: double */
+            arrayAfter: number;
             /** Format: double */
             estateChange: number;
             /** Format: double */

@@ -4,7 +4,6 @@ import { Link, useParams } from "react-router";
 import {
   type ArrayReading,
   type ArrayVolumeReading,
-  type ArrayYear,
   draftLeaving,
   type LeavingOrder,
   putLeaving,
@@ -20,6 +19,8 @@ import { usePageTitle } from "../../ui/page-title";
 import { done } from "../../ui/toasts";
 import { useKept } from "../../ui/use-kept";
 import { ArrayStrip } from "./array-strip";
+import { ArrayVolumes } from "./array-volumes";
+import { ArrayYears } from "./array-years";
 import { HomeDialog } from "./home-dialog";
 import { HomeOnRead } from "./home-on-read";
 import { LeavingEditor } from "./leaving-editor";
@@ -118,7 +119,7 @@ export function ArrayPage() {
             )}
           </Field>
           <LeavingEditor reading={shown} leaving={order.leaving} problemAt={problemAt} onChange={(leaving) => set({ leaving })} />
-          <Volumes reading={shown} onHome={setHome} onRead={setReads} />
+          <ArrayVolumes reading={shown} onHome={setHome} onRead={setReads} />
         </div>
         <aside className="border-l border-hairline pl-5 max-lg:border-0 max-lg:pl-0">
           <div className="flex items-center gap-3">
@@ -135,7 +136,7 @@ export function ArrayPage() {
               ? "would leave, if there were a bucket."
               : `leave. The array then holds ${bytes(held - tonight)}.`}
           </p>
-          {reading.data && <Years years={reading.data.years} />}
+          {reading.data && <ArrayYears years={reading.data.years} />}
           {reading.error && problems.length === 0 && <ErrorNote error={reading.error} />}
           {problems
             .filter((p) => !p.path.startsWith("$.leaving[") && p.path !== "$.bucket")
@@ -175,95 +176,5 @@ export function ArrayPage() {
       {reads && <ReadDialog array={array} volume={reads} onClose={() => setReads(null)} />}
       {home && <HomeDialog array={array} volume={home} onClose={() => setHome(null)} />}
     </div>
-  );
-}
-
-function Years({ years }: { years: ArrayYear[] }) {
-  const { money, moneyChange } = useEstate();
-  return (
-    <table className="mt-3 w-full">
-      <caption className="pb-1 text-left font-serif">What both sides cost</caption>
-      <thead className="text-sm text-ink-soft">
-        <tr className="border-b border-hairline-strong">
-          <th className="text-left font-normal">year</th>
-          <th className="text-right font-normal">array</th>
-          <th className="text-right font-normal">buckets</th>
-          <th className="text-right font-normal">together</th>
-        </tr>
-      </thead>
-      <tbody>
-        {years.map((y) => (
-          <tr key={y.year} className="border-b border-hairline">
-            <th className="py-1 text-left font-normal">{y.year}</th>
-            <td className="text-right italic" title={`${money(y.arrayBefore)} before`}>
-              {money(y.arrayAfter)}
-            </td>
-            <td className="text-right italic">{moneyChange(y.estateChange)}</td>
-            <td className="text-right italic">{moneyChange(y.change)}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  );
-}
-
-type VolumesProps = {
-  reading: ArrayReading;
-  onHome: (volume: ArrayVolumeReading) => void;
-  onRead: (volume: ArrayVolumeReading) => void;
-};
-
-function Volumes({ reading, onHome, onRead }: VolumesProps) {
-  const { money, bytes } = useEstate();
-  return (
-    <section>
-      <h2 className="text-lg">Volumes</h2>
-      <table className="w-full">
-        <thead className="text-left text-sm text-ink-soft">
-          <tr className="border-b border-hairline-strong">
-            <th className="py-1 font-normal">volume</th>
-            <th className="text-right font-normal">on the array</th>
-            <th className="text-right font-normal">leaves tonight</th>
-            <th className="text-right font-normal">saves a month</th>
-            <th className="text-right font-normal">away</th>
-            <th className="text-right font-normal">saved a month</th>
-            <th>
-              <span className="sr-only">read it, bring it home</span>
-            </th>
-          </tr>
-        </thead>
-        <tbody>
-          {reading.volumes.map((v) => (
-            <tr key={v.id} className="border-b border-hairline">
-              <th className="py-1 text-left font-normal">
-                {v.name}
-                {v.staysBecause != null && (
-                  <span className="block text-sm text-ink-soft">Cannot take part: {v.staysBecause}.</span>
-                )}
-              </th>
-              <td className="whitespace-nowrap pl-3 text-right">{bytes(v.homeBytes)}</td>
-              <td className="whitespace-nowrap pl-3 text-right">{v.staysBecause == null ? bytes(v.leavingBytes) : "–"}</td>
-              <td className="whitespace-nowrap pl-3 text-right">{v.staysBecause == null ? money(v.toSaveAMonth) : "–"}</td>
-              <td className="whitespace-nowrap pl-3 text-right">{v.staysBecause == null ? bytes(v.awayBytes) : "–"}</td>
-              <td className="whitespace-nowrap pl-3 text-right">{v.staysBecause == null ? money(v.savedAMonth) : "–"}</td>
-              <td className="whitespace-nowrap pl-3 text-right">
-                <Button kind="quiet" aria-label={`Read from ${v.name}`} onClick={() => onRead(v)}>
-                  Read…
-                </Button>
-                {v.awayBytes > 0 && (
-                  <Button kind="quiet" aria-label={`Bring ${v.name} home`} onClick={() => onHome(v)}>
-                    Bring home…
-                  </Button>
-                )}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      <p className="mt-1 text-sm text-ink-soft">
-        Saved: what is away would cost on the array, less what it costs in the bucket now, in the first band of the prices. It is
-        money only where the array can be smaller, or need not grow.
-      </p>
-    </section>
   );
 }
