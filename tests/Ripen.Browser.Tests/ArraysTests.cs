@@ -63,6 +63,11 @@ public sealed class ArraysTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
         page.See("180 unread");
         page.See("Tonight 2 GB leave. The array then holds 6 GB.");
         page.See("2 GB tonight, of 3 GB on the array that it is for.");
+        // What is held less, and what lies in the bucket instead, by keyboard.
+        page.Find("button[aria-label*='year 3, together']").SendKeys(Keys.Enter);
+        page.See("on it before");
+        page.Find("button[aria-label*='Plans saves a month']").SendKeys(Keys.Enter);
+        page.See("in the bucket");
         ((IJavaScriptExecutor)page.Browser).ExecuteScript("document.documentElement.dataset.theme = 'dark'");
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Type(page.Field("Rule"), "");

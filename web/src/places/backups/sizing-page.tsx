@@ -224,10 +224,15 @@ export function SizingPage() {
               how={`${bytes(order.shipping.bytes)} ÷ ${bytes(order.shipping.diskBytes)}, rounded up`}
               is={count(said.shipping.disks)}
             />
+            <Row
+              what="They cost"
+              how={`${count(said.shipping.disks)} × ${money(figures.pricePerDisk)}`}
+              is={money(said.shipping.price)}
+            />
             <Row what="Copied, at both ends" how="twice, disks side by side" is={`${count(said.shipping.copyDays)} days`} />
             <Row
               what="Sent"
-              how={`${count(said.shipping.copyDays)} + ${count(figures.transitDays)} days; ${money(said.shipping.price)}`}
+              how={`${count(said.shipping.copyDays)} + ${count(figures.transitDays)} days`}
               is={`${count(said.shipping.shippedDays)} days`}
               strong
             />
