@@ -72,6 +72,7 @@ public sealed class BoardTests : IAsyncLifetime
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Click(page.Button("Apply to 50"));
         page.See("50 buckets changed.");
+        AListOfThemIsMadeWhenSomebodyComesToChoose();
         using var http = new BucketsOverHttp(ripen.Address);
         Assert.Single((await http.Stored("quay-0150"))["rules"]!.AsArray());
         Assert.Empty((await http.Stored("quay-0151"))["rules"]!.AsArray());
@@ -82,5 +83,18 @@ public sealed class BoardTests : IAsyncLifetime
         string[] Shown() =>
             [.. page.Browser.FindElements(By.CssSelector("section[aria-label=Buckets] li a")).Select(e => e.Text).Where(t => t.Length > 0)];
         long Scrolled() => (long)((IJavaScriptExecutor)page.Browser).ExecuteScript("return Math.round(window.scrollY)")!;
+    }
+
+    /// <summary>By pointer and by keyboard: lists of thousands on every page would make all of them slow.</summary>
+    private void AListOfThemIsMadeWhenSomebodyComesToChoose()
+    {
+        page.Open("/landscape");
+        var list = page.Field("Of");
+        Assert.Equal("all buckets", Assert.Single(list.FindElements(By.TagName("option"))).Text);
+        page.Click(list);
+        page.Until(() => list.FindElements(By.TagName("option")).Count == Buckets + 1, "all of them");
+        page.Open("/landscape");
+        page.Field("Of").SendKeys("quay-0777");
+        page.Until(() => page.Path.Contains("bucket=quay-0777", StringComparison.Ordinal), "the one that was typed");
     }
 }

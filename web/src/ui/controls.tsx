@@ -90,14 +90,21 @@ export function NumberInput({ value, onChange, digits = 15, className = "", ...p
 const show = (value: number | null, digits: number) =>
   typeof value === "number" ? String(Number(value.toPrecision(digits))) : "";
 
+/** From how many options on they are made only when somebody comes to choose: a page of several lists of 10,000 buckets is slow without. */
+const FEW_OPTIONS = 200;
+
 export function Select({
   options,
   className = "",
   ...props
 }: ComponentProps<"select"> & { options: { value: string; label: string }[] }) {
+  const [isChosenFrom, setChosenFrom] = useState(false);
+  const isWhole = isChosenFrom || options.length <= FEW_OPTIONS;
+  const fill = () => setChosenFrom(true);
+  const shown = isWhole ? options : options.filter((o, i) => i === 0 || o.value === props.value);
   return (
-    <select {...props} className={`${inputLook} ${className}`}>
-      {options.map((option) => (
+    <select {...props} onFocus={fill} onPointerDown={fill} className={`${inputLook} ${className}`}>
+      {shown.map((option) => (
         <option key={option.value} value={option.value} className="bg-paper text-ink">
           {option.label}
         </option>

@@ -9,6 +9,12 @@ type HeightAxisProps = {
   words: (value: number) => string;
 };
 
+const letterWidth = 7.2;
+
+/** What the words before the lines take, in pixels, and never less than some room. */
+export const axisRoom = (y: ScaleLinear<number, number>, ticks: number, words: (value: number) => string, least: number) =>
+  Math.max(least, 12 + letterWidth * Math.max(...y.ticks(ticks).map((tick) => words(tick).length)));
+
 /** Lines across a chart at round heights. */
 export function HeightAxis({ y, ticks, from, to, words }: HeightAxisProps) {
   return y.ticks(ticks).map((tick) => (

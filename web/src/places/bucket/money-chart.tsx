@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { type BucketMoney, readBucketMoney } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
-import { HeightAxis } from "../../ui/height-axis";
+import { axisRoom, HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useWidth } from "../../ui/use-width";
 
@@ -83,8 +83,9 @@ function Bars({ data, width }: { data: BucketMoney; width: number }) {
   const now = data.today.slice(0, 7);
   const of = (m: string) => ({ was: metered.get(m) ?? 0, will: projected.get(m) ?? 0 });
   const most = Math.max(...months.map((m) => of(m).was + of(m).will), 1e-9);
-  const x = scaleLinear([0, months.length], [margin.left, Math.max(margin.left + 1, width - margin.right)]);
   const y = scaleLinear([0, most], [height - margin.bottom, margin.top]).nice(4);
+  const left = axisRoom(y, 4, money, margin.left);
+  const x = scaleLinear([0, months.length], [left, Math.max(left + 1, width - margin.right)]);
   const bar = Math.max(1, x(1) - x(0) - 2);
   const [year, monthOfYear, dayOfMonth] = data.today.split("-").map(Number) as [number, number, number];
   const daysInMonth = new Date(Date.UTC(year, monthOfYear, 0)).getUTCDate();
@@ -96,7 +97,7 @@ function Bars({ data, width }: { data: BucketMoney; width: number }) {
       role="img"
       aria-label={`${month(now)}: metered ${money(of(now).was)} so far, projected ${money(of(now).will)} for the rest of it`}
     >
-      <HeightAxis y={y} ticks={4} from={margin.left} to={width - margin.right} words={money} />
+      <HeightAxis y={y} ticks={4} from={left} to={width - margin.right} words={money} />
       {months.map((m, i) => (
         <g key={m}>
           <title>

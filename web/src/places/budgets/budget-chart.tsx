@@ -2,7 +2,7 @@ import { scaleLinear } from "d3-scale";
 import type { BudgetReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
-import { HeightAxis } from "../../ui/height-axis";
+import { axisRoom, HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useChartReading } from "../../ui/use-chart-reading";
 import { useWidth } from "../../ui/use-width";
@@ -17,14 +17,15 @@ export function BudgetChart({ reading }: { reading: BudgetReading }) {
   const { months } = reading;
   const last = months.length - 1;
   const most = Math.max(1e-9, ...months.map((m) => Math.max(m.limit, m.expected)));
-  const step = Math.max(4, (width - margin.left - margin.right) / months.length);
-  const bar = Math.min(44, step * 0.6);
-  const left = (i: number) => margin.left + i * step;
   const y = scaleLinear()
     .domain([0, most])
     .nice(4)
     .range([height - margin.bottom, margin.top]);
-  const { at, isRead, handlers } = useChartReading(last, 0, 12, (place) => (place - margin.left) / step - 0.5);
+  const begin = axisRoom(y, 4, money, margin.left);
+  const step = Math.max(4, (width - begin - margin.right) / months.length);
+  const bar = Math.min(44, step * 0.6);
+  const left = (i: number) => begin + i * step;
+  const { at, isRead, handlers } = useChartReading(last, 0, 12, (place) => (place - begin) / step - 0.5);
   const read = months[at];
   const words = read
     ? `planned ${money(read.planned)}, charged ${money(read.charged)}, to come ${money(read.toCome)}, in the end ${money(read.expected)}`
@@ -44,7 +45,7 @@ export function BudgetChart({ reading }: { reading: BudgetReading }) {
           {...handlers}
         >
           <svg width={width} height={height} className="block" aria-hidden="true">
-            <HeightAxis y={y} ticks={4} from={margin.left} to={width - margin.right} words={money} />
+            <HeightAxis y={y} ticks={4} from={begin} to={width - margin.right} words={money} />
             {months.map((m, i) => {
               const from = left(i) + (step - bar) / 2;
               const fill = m.isAbove ? "var(--bad)" : "var(--ripe-0)";

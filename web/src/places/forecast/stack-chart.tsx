@@ -4,7 +4,7 @@ import type { ForecastSeries, SplitBy } from "../../api/client";
 import { tierOf, useEstate } from "../../estate-context";
 import { month } from "../../format";
 import { tierColour, tierFill } from "../../strip/tiers";
-import { HeightAxis } from "../../ui/height-axis";
+import { axisRoom, HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useChartReading } from "../../ui/use-chart-reading";
 import { useWidth } from "../../ui/use-width";
@@ -26,8 +26,6 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
   const totals = shown === "money" ? series.money : series.bytes;
   const last = series.months.length - 1;
 
-  const x = scaleLinear([0, Math.max(1, last)], [margin.left, Math.max(margin.left + 1, width - margin.right)]);
-  const { at, isRead, handlers } = useChartReading(last, asOf, 12, x.invert);
   // What is taken off the bill hangs below nothing.
   const layers = stack<number, number>()
     .offset(stackOffsetDiverging)
@@ -36,6 +34,9 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
   const edges = layers.flatMap((layer) => layer.flat());
   const y = scaleLinear([0, Math.max(...edges, 1e-9)], [height - margin.bottom, margin.top]).nice(5);
   y.domain([Math.min(0, ...edges), y.domain()[1] ?? 0]);
+  const left = axisRoom(y, 5, words, margin.left);
+  const x = scaleLinear([0, Math.max(1, last)], [left, Math.max(left + 1, width - margin.right)]);
+  const { at, isRead, handlers } = useChartReading(last, asOf, 12, x.invert);
   const shape = area<[number, number]>(
     (_, m) => x(m),
     (d) => y(d[0]),
@@ -68,7 +69,7 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
         >
           <svg width={width} height={height} className="block" aria-hidden="true">
             <LayerPatterns count={series.lines.length} />
-            <HeightAxis y={y} ticks={5} from={margin.left} to={width - margin.right} words={words} />
+            <HeightAxis y={y} ticks={5} from={left} to={width - margin.right} words={words} />
             {layers.map((layer, i) => (
               <path key={series.lines[i]?.key} d={shape(layer as unknown as [number, number][]) ?? ""} fill={fill(i)} />
             ))}

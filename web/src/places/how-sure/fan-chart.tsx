@@ -3,7 +3,7 @@ import { area, line } from "d3-shape";
 import type { Fan } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
-import { HeightAxis } from "../../ui/height-axis";
+import { axisRoom, HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useChartReading } from "../../ui/use-chart-reading";
 import { useWidth } from "../../ui/use-width";
@@ -17,13 +17,14 @@ export function FanChart({ fan }: { fan: Fan }) {
   const [box, width] = useWidth<HTMLDivElement>();
   const last = fan.months.length - 1;
   const most = Math.max(1e-9, ...fan.money.map((m) => m.p90));
-  const x = scaleLinear()
-    .domain([0, Math.max(1, last)])
-    .range([margin.left, Math.max(margin.left + 1, width - margin.right)]);
   const y = scaleLinear()
     .domain([0, most])
     .nice(5)
     .range([height - margin.bottom, margin.top]);
+  const left = axisRoom(y, 5, money, margin.left);
+  const x = scaleLinear()
+    .domain([0, Math.max(1, last)])
+    .range([left, Math.max(left + 1, width - margin.right)]);
   const { at: read, isRead, handlers } = useChartReading(last, last, 12, x.invert);
   const band = fan.money[read];
   const words = band ? `${money(band.p10)} · ${money(band.p50)} · ${money(band.p90)}` : "";
@@ -51,7 +52,7 @@ export function FanChart({ fan }: { fan: Fan }) {
           {...handlers}
         >
           <svg width={width} height={height} className="block" aria-hidden="true">
-            <HeightAxis y={y} ticks={5} from={margin.left} to={width - margin.right} words={money} />
+            <HeightAxis y={y} ticks={5} from={left} to={width - margin.right} words={money} />
             <path d={spread(fan.money) ?? ""} fill="var(--accent)" opacity={0.22} />
             <path d={middle(fan.money) ?? ""} fill="none" stroke="var(--accent)" strokeWidth={2.2} />
             {januaries

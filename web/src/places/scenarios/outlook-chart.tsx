@@ -1,7 +1,7 @@
 import { scaleLinear } from "d3-scale";
 import type { ScenarioOutlook } from "../../api/client";
 import { useEstate } from "../../estate-context";
-import { HeightAxis } from "../../ui/height-axis";
+import { axisRoom, HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useChartReading } from "../../ui/use-chart-reading";
 import { useWidth } from "../../ui/use-width";
@@ -21,13 +21,14 @@ export function OutlookChart({ outlooks, chosen, name = "what-if" }: ChartProps)
   const lines = outlooks.filter((o) => o.years.length > 0);
   const years = lines[0]?.years ?? [];
   const most = Math.max(1e-9, ...lines.flatMap((l) => l.years.map((y) => y.money)));
-  const x = scaleLinear()
-    .domain([0, Math.max(1, years.length - 1)])
-    .range([margin.left, Math.max(margin.left + 1, width - margin.right)]);
   const y = scaleLinear()
     .domain([0, most])
     .nice(4)
     .range([height - margin.bottom, margin.top]);
+  const left = axisRoom(y, 4, money, margin.left);
+  const x = scaleLinear()
+    .domain([0, Math.max(1, years.length - 1)])
+    .range([left, Math.max(left + 1, width - margin.right)]);
   const { at: year, isRead, handlers } = useChartReading(years.length - 1, years.length - 1, 5, x.invert);
   const reading = lines.map((l) => `${l.name} ${money(l.years[year]?.money ?? 0)}`).join(", ");
   return (
@@ -44,7 +45,7 @@ export function OutlookChart({ outlooks, chosen, name = "what-if" }: ChartProps)
           {...handlers}
         >
           <svg width={width} height={height} className="block" aria-hidden="true">
-            <HeightAxis y={y} ticks={4} from={margin.left} to={width - margin.right} words={money} />
+            <HeightAxis y={y} ticks={4} from={left} to={width - margin.right} words={money} />
             {years.map((of, i) => (
               <text key={of.number} x={x(i)} y={height - 6} fontSize={12} fill="var(--ink-soft)" textAnchor="middle">
                 {i === 0 ? `year ${of.number}` : of.number}
