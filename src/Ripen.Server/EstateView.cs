@@ -61,7 +61,8 @@ public sealed class EstateView
         return known.Sources;
     }
 
-    /// <summary>What a projection of this view costs over ranges; the last one is at hand, for other prices and other draws, and for one other range.</summary>
+    /// <summary>What a projection of this view costs over ranges; the last one is at hand, for other prices and
+    /// other draws, and for one other range.</summary>
     internal Checked<UncertainMoney> Uncertain(Projection projection, Uncertain growth, Uncertain reading)
     {
         var known = uncertain;

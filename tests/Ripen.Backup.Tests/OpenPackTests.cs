@@ -85,6 +85,21 @@ public sealed class OpenPackTests : IDisposable
         Assert.Equal(1_500_000, new DirectoryObjects(folders.PoolFolder).StoredBytes);
     }
 
+    /// <summary>A pack of very many small chunks has a list of many megabytes: nothing brings a directory above its capacity by being longer than
+    /// was said.</summary>
+    [Fact]
+    public async Task What_is_longer_than_was_said_is_taken_only_where_it_fits()
+    {
+        var place = new DirectoryObjects(folders.PoolFolder, 2_000_000);
+        await Put(place, "packs/a", 1_500_000 - 700_000);
+        await Put(place, "packs/b", Most + 100_000);
+        Assert.Equal(1_900_000, place.StoredBytes);
+        var small = new DirectoryObjects(folders.Target("small"), Most + 50_000);
+        Assert.Equal("place-full", await BackupTests.Code(() => Put(small, "packs/a", Most + 100_000)));
+        Assert.Equal((0, 0), (small.StoredBytes, small.ObjectCount));
+        Assert.Empty(Directory.GetFiles(small.Folder, "*", SearchOption.AllDirectories));
+    }
+
     [Fact]
     public async Task Content_that_breaks_off_leaves_nothing_and_takes_no_room()
     {

@@ -74,7 +74,7 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
     {
         DemandNew(key);
         if (!TryTake(key, content.Length))
-            throw Full($"{Wording.Bytes(content.Length)} more would bring it above {Wording.Bytes(capacityBytes!.Value)}");
+            throw Full(content.Length);
         return Put(key, content.Length, file => file.WriteAsync(content, cancel));
     }
 
@@ -89,7 +89,7 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
     }
 
     /// <param name="key">Of the new object.</param>
-    /// <param name="taken">Room for so much; what is not needed is given back.</param>
+    /// <param name="taken">Room for so much; what is not needed is given back, and for more it is looked again.</param>
     /// <param name="write">Does.</param>
     private async Task Put(string key, long taken, Func<FileStream, ValueTask> write)
     {
@@ -105,6 +105,12 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
             {
                 await write(file);
                 bytes = file.Length;
+                if (bytes > taken)
+                {
+                    if (!TryTake(key, bytes - taken))
+                        throw Full(bytes);
+                    taken = bytes;
+                }
                 file.Flush(flushToDisk: true);
             }
             File.Move(beside, path, overwrite: false);
@@ -219,6 +225,9 @@ public sealed class DirectoryObjects(string folder, long? capacityBytes = null) 
 
     internal static RefusalException Exists(string key) =>
         new(RefusalKind.Conflict, "exists", $"There is an object '{key}' in the pool already.");
+
+    private RefusalException Full(long bytes) =>
+        Full($"{Wording.Bytes(bytes)} more would bring it above {Wording.Bytes(capacityBytes!.Value)}");
 
     private static RefusalException Full(string why) =>
         new(

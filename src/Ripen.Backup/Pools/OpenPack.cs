@@ -11,7 +11,7 @@ internal sealed class OpenPack : IAsyncDisposable
     private const int MostWaiting = 1 << 22;
 
     /// <summary>A pack's last chunk and its list go beyond its size.</summary>
-    private const int Rest = 1 << 21;
+    private const int Rest = 1 << 23;
 
     private readonly List<PackedChunk> chunks = [];
     private readonly PoolKeys.ObjectSeal seal;

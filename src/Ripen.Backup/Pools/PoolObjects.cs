@@ -13,7 +13,7 @@ public interface IPoolObjects
     /// <summary>The same of content that comes little by little. A place that cannot take it so gathers it first.</summary>
     /// <param name="key">Of the new object.</param>
     /// <param name="content">Read to its end; nothing is left behind when that fails.</param>
-    /// <param name="most">It is not longer, in bytes.</param>
+    /// <param name="most">Bytes that it most likely does not exceed: a place with a limit keeps it all the same.</param>
     /// <param name="cancel">Leaves nothing.</param>
     /// <exception cref="RefusalException">As above.</exception>
     async Task Put(string key, Stream content, int most, CancellationToken cancel) =>

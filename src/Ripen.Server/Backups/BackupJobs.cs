@@ -54,6 +54,9 @@ internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : I
     private CancellationTokenSource? ending = new();
     private readonly Lock starting = new();
 
+    /// <summary>Work that was over sooner leaves little behind, and there may be hundreds of it while time passes.</summary>
+    private static readonly TimeSpan Long = TimeSpan.FromSeconds(1);
+
     public const string ByHand = "stopped-by-hand";
 
     public BackupJob? Of(string target) => jobs.GetValueOrDefault(target);
@@ -170,6 +173,7 @@ internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : I
         CancellationToken stop
     )
     {
+        var begun = time.GetTimestamp();
         try
         {
             var end = await work((files, bytes) => jobs[target] = jobs[target] with { Files = files, Bytes = bytes }, stop);
@@ -185,7 +189,8 @@ internal sealed class BackupJobs(TimeProvider time, ILogger<BackupJobs> log) : I
                 log.LogError(error, "Work on the backup target {Target} ended early.", target);
             jobs[target] = jobs[target] with { Running = false, Error = error.Message };
         }
-        Leftovers.GiveBack();
+        if (time.GetElapsedTime(begun) > Long)
+            Leftovers.GiveBack();
     }
 
     public Task StartAsync(CancellationToken cancellationToken) => Task.CompletedTask;
