@@ -1,3 +1,4 @@
+using System.Runtime.InteropServices;
 using Ripen.Core.Arrays;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
@@ -29,7 +30,7 @@ public sealed record PricedTerm(
 )
 {
     /// <summary>Money that only rounding makes.</summary>
-    private const double Nothing = 1e-12;
+    private const double Nothing = 1e-9;
 
     /// <summary>Money.</summary>
     public double Amount => Quantity / Per * Price * Factor;
@@ -201,7 +202,8 @@ public sealed record PricedTerm(
         ];
 
     /// <summary>What makes the difference of two projections of the same buckets over the same calendar: quantities of the later, less those of
-    /// the earlier where their prices are the same, and what agreements add. What makes most of it comes first.</summary>
+    /// the earlier where their prices are the same; what buckets pay more or less that use the same, because others fill the bands; and what
+    /// agreements add. What makes most of it comes first.</summary>
     /// <param name="before">The one.</param>
     /// <param name="after">The other; as many buckets, in the same order.</param>
     /// <param name="first">A month, counted from the first.</param>
@@ -219,12 +221,19 @@ public sealed record PricedTerm(
         IEnumerable<PricedTerm> Used(int month)
         {
             var (were, are) = (new List<BillRow>(), new List<BillRow>());
+            var otherBands = new Dictionary<(string Region, int Tier), double>();
             for (var b = 0; b < after.Usages.Count; b++)
             {
                 were.Clear();
                 are.Clear();
                 before.Bill.AddRows(b, month, were);
                 after.Bill.AddRows(b, month, are);
+                if (ReferenceEquals(before.Usages[b], after.Usages[b]))
+                {
+                    Add(are, 1);
+                    Add(were, -1);
+                    continue;
+                }
                 foreach (var row in are.Except(were))
                 {
                     foreach (var term in OfRow(after, b, row.Tier, row.Charge, month))
@@ -238,22 +247,33 @@ public sealed record PricedTerm(
                             Quantity = -term.Quantity,
                         };
                 }
+
+                void Add(List<BillRow> rows, int times)
+                {
+                    foreach (var row in rows)
+                    {
+                        ref var money = ref CollectionsMarshal.GetValueRefOrAddDefault(
+                            otherBands,
+                            (after.Usages[b].Bucket.Region, row.Tier),
+                            out _
+                        );
+                        money += times * row.Amount;
+                    }
+                }
             }
+            foreach (var ((region, tier), money) in otherBands)
+                yield return OfMoney(Charge.Storage, region, after.Estate.PriceBook.Tiers[tier].Id, "unchanged, in other bands", money);
         }
 
         IEnumerable<PricedTerm> Agreed(Projection projection, int times) =>
             all.SelectMany(projection.Agreed)
                 .GroupBy(l => (l.Name, l.Charge, l.Region, l.Tier))
-                .Select(g => new PricedTerm(
-                    g.Key.Charge,
-                    g.Key.Region,
-                    g.Key.Tier.Length > 0 ? g.Key.Tier : null,
-                    g.Key.Name,
-                    times * g.Sum(l => l.Amount),
-                    projection.Estate.PriceBook.Currency,
-                    1,
-                    1
-                ));
+                .Select(g =>
+                    OfMoney(g.Key.Charge, g.Key.Region, g.Key.Tier.Length > 0 ? g.Key.Tier : null, g.Key.Name, times * g.Sum(l => l.Amount))
+                );
+
+        PricedTerm OfMoney(Charge charge, string region, string? tier, string what, double money) =>
+            new(charge, region, tier, what, money, after.Estate.PriceBook.Currency, 1, 1);
     }
 
     private static PricedTerm Many(
