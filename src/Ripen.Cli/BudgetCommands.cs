@@ -109,7 +109,11 @@ internal static class BudgetCommands
     private static Command Variance()
     {
         var id = Id();
-        var by = new Option<string>("--by") { Description = "bucket, charge, tier, region or month", DefaultValueFactory = _ => "bucket" };
+        var by = new Option<string>("--by")
+        {
+            Description = "bucket, charge, tier, region, tenant or month",
+            DefaultValueFactory = _ => "bucket",
+        };
         var from = new Option<string?>("--from") { Description = "the first month, yyyy-MM" };
         var to = new Option<string?>("--to") { Description = "the last month, yyyy-MM; the last one that is over without it" };
         return ServerCommands.Make(

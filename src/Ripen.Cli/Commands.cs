@@ -63,7 +63,7 @@ internal static class Commands
                 estate =>
                 {
                     var rows = Projection.Of(estate, parsed.GetRequiredValue(months)).Rows();
-                    var of = new BillOf(estate.Name, estate.PriceBook, IsProjected: true);
+                    var of = new BillOf(estate.Name, estate, IsProjected: true);
                     switch (parsed.GetValue(format))
                     {
                         case "focus":

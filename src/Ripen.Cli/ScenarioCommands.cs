@@ -31,7 +31,11 @@ internal static class ScenarioCommands
     private static Command Difference()
     {
         var id = Id();
-        var by = new Option<string>("--by") { Description = "bucket, charge, tier, region or year", DefaultValueFactory = _ => "bucket" };
+        var by = new Option<string>("--by")
+        {
+            Description = "bucket, charge, tier, region, tenant or year",
+            DefaultValueFactory = _ => "bucket",
+        };
         return ServerCommands.Make(
             "scenario",
             "Print where a scenario's difference comes from: a line each with before, what each assumption adds, and after.",

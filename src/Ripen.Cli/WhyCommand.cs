@@ -12,7 +12,9 @@ internal static class WhyCommand
         Option<string?>[] which =
         [
             new("--bucket") { Description = "of this bucket, or * for agreements" },
-            new("--tier") { Description = "in this tier, with --charge" },
+            new("--region") { Description = "in this region, or * for none" },
+            new("--tenant") { Description = "of this tenant's buckets, or - for those of none" },
+            new("--tier") { Description = "in this tier, or * for none" },
             new("--charge") { Description = "storage, early-leave, writes, reads, moves, recall, transfer or watching" },
         ];
         var charged = new Option<bool>("--charged")
@@ -21,7 +23,7 @@ internal static class WhyCommand
         };
         return ServerCommands.Make(
             "why",
-            "Open an amount: the buckets of a month (* for what is agreed), the charges of a bucket, the prices and origins, or the days, of a charge; a line each.",
+            "Open an amount: the buckets of a month or of a part of it (* for what is agreed), the charges of a bucket, the prices and origins, or the days, of a charge; a line each.",
             [month, charged, .. which],
             async (http, parsed) =>
             {

@@ -61,6 +61,7 @@ internal static class BucketMapping
     {
         (row.Versioning, row.OwnKey, row.StatedOn) = (bucket.Versioning, bucket.OwnKey, today);
         (row.RegionId, row.SchemeId, row.TierId) = (bucket.Region, bucket.Scheme, bucket.Tier);
+        row.Tenant = bucket.Tenant;
         row.UnfinishedUploadDays = bucket.UnfinishedUploadDays;
         (row.KeepDays, row.KeepUntil) = (bucket.Keep?.Days, bucket.Keep?.Until);
         row.Holds = bucket.Holds.Count == 0 ? null : JsonSerializer.Serialize(bucket.Holds, EstateDocument.Json);
@@ -227,6 +228,7 @@ internal static class BucketMapping
             Holds = b.Holds is null ? [] : JsonSerializer.Deserialize<Hold[]>(b.Holds, EstateDocument.Json)!,
             Versioning = b.Versioning,
             OwnKey = b.OwnKey,
+            Tenant = b.Tenant,
             UnfinishedUploadDays = b.UnfinishedUploadDays,
             Keep = ToKeep(b),
             CopyTo =

@@ -149,6 +149,7 @@ internal sealed class BucketRow
     public string? KeepStrength { get; set; }
     public bool Versioning { get; set; }
     public bool OwnKey { get; set; }
+    public string? Tenant { get; set; }
     public int? UnfinishedUploadDays { get; set; }
 
     /// <summary>Legal holds, as JSON; null for none.</summary>

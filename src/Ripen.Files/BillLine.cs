@@ -1,4 +1,5 @@
 using Ripen.Core.Billing;
+using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 
@@ -35,6 +36,12 @@ public sealed record BillLine(
 
 /// <summary>Whose lines they are.</summary>
 /// <param name="Name">Of the estate.</param>
-/// <param name="Prices">Names of regions and tiers, and the currency.</param>
+/// <param name="Estate">Knows names, the currency, and whose a bucket is.</param>
 /// <param name="IsProjected">Whether they are a forecast, and not metered.</param>
-public sealed record BillOf(string Name, PriceBook Prices, bool IsProjected);
+public sealed record BillOf(string Name, Estate Estate, bool IsProjected)
+{
+    public PriceBook Prices => Estate.PriceBook;
+
+    /// <summary>The tenant of a bucket; null where it has none, or is gone.</summary>
+    public string? TenantOf(string bucket) => Estate.Find(bucket)?.Tenant;
+}

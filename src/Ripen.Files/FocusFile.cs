@@ -7,8 +7,8 @@ namespace Ripen.Files;
 
 /// <summary>
 /// Bill lines in the columns of the FinOps Open Cost and Usage Specification (FOCUS) 1.0, as CSV: written from memory of the specification,
-/// column by column in the order of their names. What is not known (accounts below the estate, whose discount a line is) is empty, which the
-/// specification reads as null; the four costs are one, since there is one price, but that what an agreement takes off has no list cost.
+/// column by column in the order of their names. Tenants are the accounts below the estate's. What is not known (whose discount
+/// a line is) is empty, which the specification reads as null; the four costs are one, since there is one price, but that what an agreement takes off has no list cost.
 /// </summary>
 public static class FocusFile
 {
@@ -65,8 +65,8 @@ public static class FocusFile
         new("ServiceName", (b, l) => l.Tier == "" ? "Object storage" : $"Object storage, {TierOf(b, l)}"),
         new("SkuId", (_, l) => Path(l.Tier, l.Charge.Name())),
         new("SkuPriceId", (_, l) => Path(l.Region, l.Tier, l.Charge.Name())),
-        new("SubAccountId", (_, _) => null),
-        new("SubAccountName", (_, _) => null),
+        new("SubAccountId", (b, l) => b.TenantOf(l.Bucket)),
+        new("SubAccountName", (b, l) => b.TenantOf(l.Bucket)),
         new("Tags", (_, _) => null),
     ];
 

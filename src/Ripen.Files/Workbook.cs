@@ -5,8 +5,8 @@ using Ripen.Core.Forecasting;
 
 namespace Ripen.Files;
 
-/// <summary>Bill lines as a workbook (Office Open XML, ECMA-376): a sheet by month and charge, one by bucket and month, one of all lines, with
-/// real numbers and dates. Money is not rounded; cells show two digits.</summary>
+/// <summary>Bill lines as a workbook (Office Open XML, ECMA-376): a sheet by month and charge, one by bucket and month, one by tenant where
+/// there are any, one of all lines, with real numbers and dates. Money is not rounded; cells show two digits.</summary>
 public static class Workbook
 {
     private const string Money = "#,##0.00";
@@ -33,27 +33,27 @@ public static class Workbook
             Shown("from", "yyyy-mm-dd", 12),
             Shown("to", "yyyy-mm-dd", 12),
             Shown("bucket", null, 28),
+            Shown("tenant", null, 28),
             Shown("region", null, 16),
             Shown("quantity", "#,##0.######", 18),
             Shown("unit", null, 14),
             .. charges.Append("all").Append(amount).Concat(months.Select(Name)).Select(c => Shown(c, Money, 14)),
         ];
-        MiniExcel.SaveAs(
-            stream,
-            new Dictionary<string, object>
-            {
-                ["By month"] = months.Select(m => ByCharge(lines.Where(l => Name(l.From) == Name(m)).ToList(), m, charges)),
-                ["By bucket"] = lines.GroupBy(l => l.Bucket).OrderBy(b => b.Key, StringComparer.Ordinal).Select(b => ByMonth(b, months)),
-                ["Lines"] = lines.Select(l => Line(l, amount)),
-                ["About"] = new[]
-                {
-                    new { what = "estate", says = of.Name },
-                    new { what = "currency", says = of.Prices.Currency },
-                    new { what = "amounts", says = of.IsProjected ? "projected" : "metered" },
-                },
-            },
-            configuration: new OpenXmlConfiguration { DynamicColumns = columns }
-        );
+        var sheets = new Dictionary<string, object>
+        {
+            ["By month"] = months.Select(m => ByCharge(lines.Where(l => Name(l.From) == Name(m)).ToList(), m, charges)),
+            ["By bucket"] = ByMonth("bucket", lines, l => l.Bucket, months),
+        };
+        if (of.Estate.Buckets.Any(b => b.Tenant is not null))
+            sheets["By tenant"] = ByMonth("tenant", lines, l => of.TenantOf(l.Bucket) ?? "", months);
+        sheets["Lines"] = lines.Select(l => Line(l, amount));
+        sheets["About"] = new[]
+        {
+            new { what = "estate", says = of.Name },
+            new { what = "currency", says = of.Prices.Currency },
+            new { what = "amounts", says = of.IsProjected ? "projected" : "metered" },
+        };
+        MiniExcel.SaveAs(stream, sheets, configuration: new OpenXmlConfiguration { DynamicColumns = columns });
     }
 
     private static DynamicExcelColumn Shown(string name, string? format, double width) =>
@@ -72,14 +72,22 @@ public static class Workbook
         return row;
     }
 
-    private static Dictionary<string, object?> ByMonth(IGrouping<string, BillLine> bucket, List<DateOnly> months)
+    private static IEnumerable<Dictionary<string, object?>> ByMonth(
+        string title,
+        IReadOnlyList<BillLine> lines,
+        Func<BillLine, string> key,
+        List<DateOnly> months
+    )
     {
-        var by = bucket.GroupBy(l => Name(l.From)).ToDictionary(m => m.Key, m => m.Sum(l => l.Amount));
-        var row = new Dictionary<string, object?> { ["bucket"] = bucket.Key };
-        foreach (var month in months)
-            row[Name(month)] = by.GetValueOrDefault(Name(month));
-        row["all"] = bucket.Sum(l => l.Amount);
-        return row;
+        foreach (var own in lines.GroupBy(key).OrderBy(g => g.Key, StringComparer.Ordinal))
+        {
+            var by = own.GroupBy(l => Name(l.From)).ToDictionary(m => m.Key, m => m.Sum(l => l.Amount));
+            var row = new Dictionary<string, object?> { [title] = own.Key };
+            foreach (var month in months)
+                row[Name(month)] = by.GetValueOrDefault(Name(month));
+            row["all"] = own.Sum(l => l.Amount);
+            yield return row;
+        }
     }
 
     private static Dictionary<string, object?> Line(BillLine line, string amount) =>

@@ -19,6 +19,9 @@ internal sealed class Page(RunningRipen ripen)
 
     public IWebElement Button(string words) => ByWords("button", words);
 
+    /// <summary>Whether the button is there and does nothing.</summary>
+    public bool IsOff(string button) => Button(button).GetAttribute("aria-disabled") == "true";
+
     public IWebElement Link(string words) => ByWords("a", words);
 
     /// <summary>The control whose label has these words; <paramref name="nth"/> counts from 0 where several have.</summary>

@@ -17,8 +17,6 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
 
     private IWebElement Amount(string label) => page.Find($"input[aria-label='{label}']");
 
-    private bool IsOff(string button) => page.Button(button).GetAttribute("aria-disabled") == "true";
-
     [Fact]
     public async Task What_is_agreed_is_typed_seen_applied_and_opens_in_the_forecast()
     {
@@ -29,10 +27,10 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
         page.Pick(Amount("Night desk: first month"), "2031-05");
         page.Pick(Amount("Night desk: last month"), "2031-04");
         page.See("The last month lies before the first.");
-        Assert.True(IsOff("Apply"));
+        Assert.True(page.IsOff("Apply"));
         page.Pick(Amount("Night desk: last month"), "2031-08");
         page.Gone("The last month lies before the first.");
-        page.Until(() => !IsOff("Apply"), "consequences");
+        page.Until(() => !page.IsOff("Apply"), "consequences");
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Button("Apply").SendKeys(Keys.Enter);
         page.See("Stored: these prices hold from today on");
@@ -56,12 +54,12 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
         page.Type(page.Present("input[aria-label='Cellar in Aldmouth: name of a speed of recall, speed-2']"), "Night train");
         page.Type(Amount("Cellar in Aldmouth: Night train, hours until the first byte"), "soon");
         page.Until(() => page.Browser.FindElements(By.CssSelector("[role=alert]")).Count > 0, "what is wrong");
-        Assert.True(IsOff("Apply"));
+        Assert.True(page.IsOff("Apply"));
         page.Type(Amount("Cellar in Aldmouth: Night train, hours until the first byte"), "9");
         page.Type(Amount("Cellar in Aldmouth: Night train, recall"), "0.005");
         page.Click(page.Find("button[aria-label='Cellar in Aldmouth: remove the speed Brisk']"));
         page.Type(Amount("One site, three copies: factor of storage prices"), "1.5");
-        page.Until(() => !IsOff("Apply"), "consequences");
+        page.Until(() => !page.IsOff("Apply"), "consequences");
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Button("Apply").SendKeys(Keys.Enter);
         page.See("Stored: these prices hold from today on");
@@ -83,12 +81,12 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
     {
         page.Open("/prices");
         page.See("1 TB a year");
-        Assert.True(IsOff("Apply"));
+        Assert.True(page.IsOff("Apply"));
         Assert.Empty(Accessibility.Violations(page.Browser));
 
         const string writes = "Counter in Aldmouth: write, per 1,000";
         page.Type(Amount(writes), "dear");
-        page.Until(() => IsOff("Apply"), "nothing to apply");
+        page.Until(() => page.IsOff("Apply"), "nothing to apply");
         page.Type(Amount(writes), "2.5");
         page.See("The estate's cost a year");
         page.Type(Amount("Pantry in Aldmouth: price"), "0.5");
@@ -99,7 +97,7 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
         page.Open("/forecast");
         page.Open("/prices");
         page.Until(() => Amount(writes).GetAttribute("value") == "2.5", "the draft");
-        page.Until(() => !IsOff("Apply"), "consequences");
+        page.Until(() => !page.IsOff("Apply"), "consequences");
         ((IJavaScriptExecutor)page.Browser).ExecuteScript("document.documentElement.dataset.theme = 'dark'");
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Button("Apply").SendKeys(Keys.Enter);
@@ -115,9 +113,9 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
         page.See("from this day");
         page.Type(Amount("Cave in Aldmouth, band 1: up to, GB"), "");
         page.Until(() => page.Browser.FindElements(By.CssSelector("[role=alert]")).Count > 0, "what is wrong");
-        Assert.True(IsOff("Apply"));
+        Assert.True(page.IsOff("Apply"));
         page.Type(Amount("Cave in Aldmouth, band 1: up to, GB"), "700");
-        page.Until(() => !IsOff("Apply"), "consequences");
+        page.Until(() => !page.IsOff("Apply"), "consequences");
         page.Click(page.Button("Apply"));
         page.Until(() => Book().Result["changes"]!.AsArray().Count > 0, "stored");
         var change = (await Book())["changes"]![0]!;
@@ -140,7 +138,7 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
         page.Open("/prices");
         page.See("Keep what is typed as");
         page.Type(Amount("Counter in Kestrel Sound: write, per 1,000"), "0.5");
-        page.Until(() => !IsOff("Apply"), "consequences");
+        page.Until(() => !page.IsOff("Apply"), "consequences");
         page.Type(page.Field("Keep what is typed as"), "Winter talk");
         page.Click(() => page.Button("Keep"));
         page.See("Kept as the offer “Winter talk”.");
@@ -182,7 +180,7 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
             page.Open("/prices");
             page.Present("input[type=file]").SendKeys(nonsense);
             page.See("'currency' is missing");
-            Assert.True(IsOff("Discard"));
+            Assert.True(page.IsOff("Discard"));
             page.Open("/offers");
             page.Present("input[type=file]").SendKeys(table);
             page.Present("input[aria-label='Name of spring']");
@@ -197,18 +195,18 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
             page.Click(() => page.Button("Take the others"));
             page.Until(() => Amount("Counter in Aldmouth: read, per 1,000").GetAttribute("value") == "1.25", "the offer in its place");
             page.Click(() => page.Button("Discard"));
-            page.Until(() => !IsOff("Read amounts from a file…"), "room for a file");
+            page.Until(() => !page.IsOff("Read amounts from a file…"), "room for a file");
             page.Present("input[type=file]").SendKeys(table);
             page.Until(() => Amount("Counter in Aldmouth: read, per 1,000").GetAttribute("value") == "1.25", "the file as a draft");
-            page.Until(() => !IsOff("Apply"), "consequences");
+            page.Until(() => !page.IsOff("Apply"), "consequences");
             page.Click(() => page.Button("Apply"));
-            page.Until(() => IsOff("Discard"), "no draft left");
+            page.Until(() => page.IsOff("Discard"), "no draft left");
             page.Open("/log");
             page.Click(() => page.Find("button[aria-label^='Undo: Prices changed']"));
             page.Until(() => page.Path.StartsWith("/prices", StringComparison.Ordinal), "the prices");
-            page.Until(() => !IsOff("Apply"), "consequences");
+            page.Until(() => !page.IsOff("Apply"), "consequences");
             page.Click(() => page.Button("Apply"));
-            page.Until(() => IsOff("Discard"), "no draft left");
+            page.Until(() => page.IsOff("Discard"), "no draft left");
             Assert.Equal(before, (double)(await Book())["regions"]![0]!["prices"]![0]!["reads"]!);
         }
         finally
@@ -223,12 +221,12 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
         page.Open("/prices");
         page.Click(page.Find("button[aria-label='Offer Counter in Aldmouth no more']"));
         page.Until(() => page.Browser.FindElements(By.CssSelector("[role=alert]")).Count > 0, "who needs it");
-        Assert.True(IsOff("Apply"));
+        Assert.True(page.IsOff("Apply"));
         page.Click(page.Button("Discard"));
         page.Type(page.Field("One more tier"), "Deep freeze");
         page.Click(page.Button("Add tier"));
         page.Click(page.Find("button[aria-label='Offer it: Deep freeze in Aldmouth']"));
-        page.Until(() => !IsOff("Apply"), "consequences");
+        page.Until(() => !page.IsOff("Apply"), "consequences");
         page.See("Nothing should ever lie in");
         page.Click(page.Button("Discard"));
         page.Gone("Deep freeze");

@@ -182,7 +182,7 @@ public sealed class ScenariosTests(DemoFixture demo) : IClassFixture<DemoFixture
     public void Any_month_opens_down_to_a_price_and_a_rule()
     {
         page.Open("/forecast");
-        page.Click(page.Find("a[aria-label^='Why ']"));
+        page.Click(page.Find("td:last-child a[aria-label^='Why ']"));
         page.See("Why this amount");
         page.Click(page.Link("voyage-recorders"));
         page.Click(page.Link("storage, Cave"));
@@ -191,6 +191,29 @@ public sealed class ScenariosTests(DemoFixture demo) : IClassFixture<DemoFixture
         Assert.Empty(Accessibility.Violations(page.Browser));
         page.Browser.Navigate().Back();
         page.See("is the sum of");
+    }
+
+    [Fact]
+    public void A_bucket_goes_to_a_tenant_whose_money_opens_by_bucket()
+    {
+        page.Open("/buckets/crew-records");
+        page.Type(page.Field("Tenant"), "Night freight");
+        page.Until(() => !page.IsOff("Apply"), "consequences");
+        page.Click(page.Button("Apply"));
+        page.See("no changes");
+        page.Open("/forecast");
+        page.Click(() => page.Find("[role=radiogroup][aria-label='Stacked'] [role=radio]:last-child"));
+        page.Present("td a[aria-label*='Night freight,']").SendKeys(Keys.Enter);
+        page.See("is the sum of");
+        Assert.Contains("tenant=Night", page.Path, StringComparison.Ordinal);
+        page.Click(page.Link("crew-records"));
+        page.See("storage, Counter");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Click(page.Link("Night freight"));
+        page.See("is the sum of");
+        page.Open("/?columns=tenant&find=night");
+        page.See("Night freight");
+        page.Gone("port-sonar");
     }
 
     private void Choose(string label, string value, int nth = 0) => page.Choose(() => page.Field(label, nth), $"option[value='{value}']");

@@ -155,11 +155,13 @@ public sealed class AgreementTests
                 }
                 return null;
 
-                static string KeyOf(ForecastRow row, SplitBy by) =>
+                string KeyOf(ForecastRow row, SplitBy by) =>
                     by switch
                     {
                         SplitBy.Charge => row.Charge.Name(),
                         SplitBy.Tier => row.Tier.Length > 0 ? row.Tier : Agreements.Key,
+                        SplitBy.Region => row.Region.Length > 0 ? row.Region : Agreements.Key,
+                        SplitBy.Tenant => row.Bucket.Length > 0 ? estate.Find(row.Bucket)!.Tenant ?? "-" : Agreements.Key,
                         _ => row.Bucket.Length > 0 ? row.Bucket : Agreements.Key,
                     };
             }

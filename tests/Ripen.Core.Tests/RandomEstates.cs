@@ -292,6 +292,12 @@ internal static class RandomEstates
             Name = $"bucket-{i}",
             Region = region,
             Scheme = scheme,
+            Tenant = (i % 3) switch
+            {
+                0 => "Fleet",
+                1 => null,
+                _ => "Night & day freight",
+            },
             Tier = tier,
             Stock = stock,
             Streams = streams,

@@ -90,6 +90,46 @@ public sealed class VarianceTests
     }
 
     [Fact]
+    public void By_tenant_a_bucket_that_is_gone_is_nobodys_and_agreements_are_the_estates()
+    {
+        var estate = Samples.Small() with
+        {
+            Buckets =
+            [
+                Samples.Bucket([], [], null) with
+                {
+                    Name = "a",
+                    Tenant = "Fleet",
+                },
+                Samples.Bucket([], [], null) with
+                {
+                    Name = "b",
+                    Tenant = "Fleet",
+                },
+                Samples.Bucket([], [], null) with
+                {
+                    Name = "c",
+                },
+            ],
+        };
+        var month = new Month(2027, 3);
+        ForecastRow Row(string bucket, Charge charge, double amount) =>
+            new(month, bucket, "aldmouth", "counter", charge, amount, "request", amount);
+        var plan = new MonthlyCharges(
+            month,
+            1,
+            [Row("a", Charge.Reads, 10), Row("c", Charge.Reads, 3), Row("gone", Charge.Reads, 5), Row("", Charge.Fixed, 2)]
+        );
+        var fact = new MonthlyCharges(month, 1, [Row("a", Charge.Reads, 8), Row("b", Charge.Reads, 9), Row("", Charge.Fixed, 2)]);
+        var table = VarianceTable.Of(Variance.Of(plan, fact, 0, 1), month, 1, VarianceBy.Tenant, estate);
+        Assert.Equal(
+            [("*", "Agreements", 2, 2), ("-", "no tenant", 8, 0), ("Fleet", "Fleet", 10, 17)],
+            table.Lines.OrderBy(l => l.Key, StringComparer.Ordinal).Select(l => (l.Key, l.Name, l.Parts.Planned, l.Parts.Actual))
+        );
+        Assert.Equal((20, 19), (table.InAll.Planned, table.InAll.Actual));
+    }
+
+    [Fact]
     public void With_one_price_everywhere_all_of_it_is_volume()
     {
         var random = new Random(Randomly.Seed);

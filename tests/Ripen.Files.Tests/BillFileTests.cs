@@ -15,7 +15,7 @@ public sealed class BillFileTests : IDisposable
 {
     private static readonly Estate Demo = EstateDocument.Read(File.ReadAllText("Examples/brackwater-ferries.json")).Value;
     private static readonly BillLine[] Lines = [.. Projection.Of(Demo, 14).Rows().Select(BillLine.Of)];
-    private static readonly BillOf Of = new("Brackwater \"Ferries\", Ltd", Demo.PriceBook, IsProjected: true);
+    private static readonly BillOf Of = new("Brackwater \"Ferries\", Ltd", Demo, IsProjected: true);
 
     private readonly string folder = Directory.CreateTempSubdirectory("ripen-files-").FullName;
 
@@ -43,7 +43,7 @@ public sealed class BillFileTests : IDisposable
             while (book.Read())
                 rows.Add([.. Enumerable.Range(0, book.FieldCount).Select(book.GetValue)]);
         } while (book.NextResult());
-        Assert.Equal(["By month", "By bucket", "Lines", "About"], sheets.Keys);
+        Assert.Equal(["By month", "By bucket", "By tenant", "Lines", "About"], sheets.Keys);
         var total = Lines.Sum(l => l.Amount);
 
         var lines = sheets["Lines"];
@@ -56,7 +56,7 @@ public sealed class BillFileTests : IDisposable
             Assert.Equal(line.Quantity, (double)row[6]!);
             Assert.Equal(line.Amount, (double)row[8]!);
         }
-        foreach (var name in new[] { "By month", "By bucket" })
+        foreach (var name in new[] { "By month", "By bucket", "By tenant" })
         {
             var rows = sheets[name];
             Assert.Equal("all", rows[0][^1]);
@@ -65,6 +65,8 @@ public sealed class BillFileTests : IDisposable
         }
         Assert.Equal(14, sheets["By month"].Count - 1);
         Assert.Equal(new DateTime(2026, 11, 1), sheets["By month"][1][0]);
+        var pilots = Lines.Where(l => l.Bucket is "port-sonar" or "sonar-quarry").Sum(l => l.Amount);
+        Assert.Equal(pilots, (double)sheets["By tenant"].Single(r => "Pilots".Equals(r[0]))[^1]!, pilots * 1e-12);
         Assert.Contains(sheets["About"], r => Of.Name.Equals(r[1]));
     }
 
@@ -147,6 +149,12 @@ public sealed class BillFileTests : IDisposable
             Assert.Equal(total, Convert.ToDouble(await Ask($"sum({cost})"), CultureInfo.InvariantCulture), total * 1e-12);
         Assert.Equal(Lines.LongLength, await Ask("count(*)"));
         Assert.Equal(Of.Name, await Ask("any_value(BillingAccountName)"));
+        var pilots = Lines.Where(l => l.Bucket is "port-sonar" or "sonar-quarry").Sum(l => l.Amount);
+        Assert.Equal(
+            pilots,
+            Convert.ToDouble(await Ask("sum(BilledCost) FILTER (SubAccountName = 'Pilots')"), CultureInfo.InvariantCulture),
+            pilots * 1e-12
+        );
         Assert.Equal(
             0L,
             await Ask(

@@ -47,6 +47,35 @@ public sealed class ChargedHttpTests : IDisposable
         Assert.Contains(all["lines"]!.AsArray(), l => (string)l!["bucket"]! == "*");
     }
 
+    /// <summary>Every part once: tenants, regions and charges each make the month, and none has what another has.</summary>
+    [Fact]
+    public async Task A_month_that_was_charged_is_the_sum_of_its_parts_however_it_is_parted()
+    {
+        await server.PassUntil("2026-12-10");
+        const string month = "month=2026-11";
+        var all = (double)(await Why(month))["amount"]!;
+        var estate = (await server.Get("/api/estate")).Body;
+        var ledger = (await server.Get("/api/ledger?from=2026-11-01&to=2026-12-01")).Body.AsArray();
+        await MakeAll([.. estate["tenants"]!.AsArray().Select(t => $"tenant={Uri.EscapeDataString((string)t!)}"), "tenant=-", "bucket=*"]);
+        await MakeAll([.. ledger.Select(l => (string)l!["region"]!).Distinct().Select(r => $"region={(r == "" ? "*" : r)}")]);
+        await MakeAll([.. ledger.Select(l => (string)l!["charge"]!).Distinct().Select(c => $"charge={c}")]);
+        var pilots = ledger.Where(l => (string)l!["bucket"]! is "port-sonar" or "sonar-quarry").Sum(l => (double)l!["amount"]!);
+        Assert.Equal(pilots, (double)(await Why($"{month}&tenant=Pilots"))["amount"]!, 1e-6);
+
+        async Task MakeAll(string[] parts)
+        {
+            var sum = 0.0;
+            foreach (var part in parts)
+            {
+                var answer = await server.Send(HttpMethod.Get, $"/api/forecast/derivation?{month}&{part}");
+                // Of a tenant to whom nothing was charged there is nothing to open.
+                if (answer.StatusCode != HttpStatusCode.NotFound)
+                    sum += (double)JsonNode.Parse(await answer.Content.ReadAsStringAsync())!["amount"]!;
+            }
+            Assert.Equal(all, sum, 1e-6);
+        }
+    }
+
     [Fact]
     public async Task A_recall_at_another_speed_opens_into_its_bytes_and_requests_at_that_speed()
     {

@@ -65,6 +65,28 @@ public sealed class ManyBucketsTests : IDisposable
     }
 
     [Fact]
+    public async Task Buckets_go_to_a_tenant_together_and_to_nobody()
+    {
+        async Task<string?> Tenant(string bucket) => (string?)(await server.Get($"/api/buckets/{bucket}?stock=false")).Body["tenant"];
+        async Task<string> Change(string change)
+        {
+            var many = Many(change, "port-sonar", "harbour-notices");
+            var (draft, _, tag) = await Send("/api/bucket-changes/draft", many);
+            Assert.Equal(2, (int)draft["changing"]!);
+            Assert.Equal(HttpStatusCode.OK, (await Send($"/api/bucket-changes?seen={draft["seen"]}", many, tag)).Status);
+            return (await server.Get("/api/estate/changes?most=1")).Body[0]!["parts"]!.ToJsonString();
+        }
+        Assert.Equal("""["tenant"]""", await Change("""{ "tenant": "Night freight" }"""));
+        Assert.Equal(("Night freight", "Night freight"), (await Tenant("port-sonar"), await Tenant("harbour-notices")));
+        Assert.Contains("Night freight", (await server.Get("/api/estate")).Body["tenants"]!.AsArray().Select(t => (string)t!));
+        Assert.Equal("Safety", await Tenant("deck-cameras"));
+        await Change("""{ "tenant": "-" }""");
+        Assert.Equal((null, null), (await Tenant("port-sonar"), await Tenant("harbour-notices")));
+        var wrong = await Send("/api/bucket-changes/draft", Many("""{ "tenant": "Night\tfreight" }""", "port-sonar"));
+        Assert.Equal("invalid-name", (string)wrong.Body["each"]![0]!["problems"]![0]!["code"]!);
+    }
+
+    [Fact]
     public async Task One_that_cannot_take_it_keeps_all_from_changing()
     {
         // Quarrydown does not offer the cave.

@@ -242,6 +242,42 @@ public sealed class ScenarioHttpTests : IDisposable
     }
 
     [Fact]
+    public async Task Every_amount_of_a_forecast_opens_into_the_buckets_that_make_it()
+    {
+        var opened = 0;
+        foreach (var by in new[] { "tier", "charge", "region", "bucket", "tenant" })
+        {
+            var series = (await server.Get($"/api/forecast?months=6&by={by}")).Body;
+            foreach (var line in series["lines"]!.AsArray())
+            {
+                var (key, amount) = ((string)line!["key"]!, (double)line["money"]![3]!);
+                if (key == "")
+                    continue;
+                var part = key == "*" && by == "tenant" ? "bucket=*" : $"{by}={Uri.EscapeDataString(key)}";
+                var asked = $"/api/forecast/derivation?month={series["months"]![3]}&{part}";
+                var why = (await server.Get(asked)).Body;
+                Assert.Equal(amount, (double)why["amount"]!, 1e-6);
+                foreach (var bucket in why["lines"]!.AsArray().Where(_ => by != "bucket"))
+                {
+                    var own = (await server.Get($"{asked}&bucket={bucket!["bucket"]}")).Body;
+                    Assert.Equal((double)bucket["amount"]!, (double)own["amount"]!, 1e-6);
+                    var rows = (own["agreed"] ?? own)["lines"]!.AsArray();
+                    Assert.Equal((double)bucket["amount"]!, rows.Sum(l => (double)l!["amount"]!), 1e-6);
+                    opened++;
+                }
+            }
+        }
+        Assert.True(opened > 40, $"{opened} opened");
+        foreach (var wrong in new[] { "tenant=Nobody", "region=atlantis", "tier=loft" })
+        {
+            Assert.Equal(
+                (HttpStatusCode.BadRequest, "unknown-reference"),
+                await server.Refused(HttpMethod.Get, $"/api/forecast/derivation?month=2026-12&{wrong}")
+            );
+        }
+    }
+
+    [Fact]
     public async Task An_amount_opens_down_to_its_prices_and_what_was_put_there()
     {
         var series = (await server.Get("/api/forecast?months=6")).Body;

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Ripen.Core.Billing;
+using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 
@@ -12,10 +13,11 @@ public enum VarianceBy
     Charge,
     Tier,
     Region,
+    Tenant,
     Month,
 }
 
-/// <summary>What one bucket, charge, tier, region or month has of a variance.</summary>
+/// <summary>What one bucket, charge, tier, region, tenant or month has of a variance.</summary>
 /// <param name="Key">Which; empty for all that have no line of their own.</param>
 /// <param name="Name">For people.</param>
 /// <param name="Parts">Money.</param>
@@ -34,11 +36,13 @@ public sealed record VarianceTable(Month From, Month To, VarianceParts InAll, IR
     /// <param name="first">The first of them.</param>
     /// <param name="months">How many.</param>
     /// <param name="by">What lines stand for.</param>
-    /// <param name="prices">Knows names.</param>
-    public static VarianceTable Of(IEnumerable<LineVariance> variance, Month first, int months, VarianceBy by, PriceBook prices)
+    /// <param name="estate">Knows names, and whose a bucket is; one that it does not know is nobody's.</param>
+    public static VarianceTable Of(IEnumerable<LineVariance> variance, Month first, int months, VarianceBy by, Estate estate)
     {
+        var tenants = estate.Buckets.ToDictionary(b => b.Name, Tenants.KeyOf);
+        var prices = estate.PriceBook;
         var lines = variance
-            .SelectMany(l => l.Months.Select((parts, m) => (Key: Key(l.Line, first.Plus(m), by), Parts: parts)))
+            .SelectMany(l => l.Months.Select((parts, m) => (Key: Key(l.Line, first.Plus(m), by, tenants), Parts: parts)))
             .GroupBy(l => l.Key)
             .Select(g => new VarianceTableLine(g.Key, Name(g.Key, by, prices), g.Aggregate(Nothing, (sum, l) => sum + l.Parts)))
             .Where(l => l.Parts.Planned != 0 || l.Parts.Actual != 0)
@@ -72,13 +76,14 @@ public sealed record VarianceTable(Month From, Month To, VarianceParts InAll, IR
         ];
     }
 
-    private static string Key(ChargeLine line, Month month, VarianceBy by) =>
+    private static string Key(ChargeLine line, Month month, VarianceBy by, Dictionary<string, string> tenants) =>
         by switch
         {
             VarianceBy.Bucket => Agreements.KeyOf(line.Bucket),
             VarianceBy.Charge => line.Charge.Name(),
             VarianceBy.Tier => Agreements.KeyOf(line.Tier),
             VarianceBy.Region => Agreements.KeyOf(line.Region),
+            VarianceBy.Tenant => line.Bucket.Length == 0 ? Agreements.Key : tenants.GetValueOrDefault(line.Bucket, Tenants.None),
             _ => month.ToString(),
         };
 
@@ -88,6 +93,7 @@ public sealed record VarianceTable(Month From, Month To, VarianceParts InAll, IR
             _ when key == Agreements.Key => Agreements.Name,
             VarianceBy.Tier => prices.Coldness(key) is >= 0 and var tier ? prices.Tiers[tier].Name : key,
             VarianceBy.Region => prices.RegionName(key),
+            VarianceBy.Tenant => Tenants.NameOf(key),
             _ => key,
         };
 }

@@ -10,6 +10,9 @@ public sealed record Bucket
     public required string Region { get; init; }
     public required string Scheme { get; init; }
 
+    /// <summary>Who uses it and answers for what it costs, by name (<see cref="Tenants"/>); null for nobody in particular.</summary>
+    public string? Tenant { get; init; }
+
     /// <summary>The landing tier: where new objects arrive.</summary>
     public required string Tier { get; init; }
     public IReadOnlyList<Lot> Stock { get; init; } = [];

@@ -5,6 +5,9 @@ public sealed record BucketChange
 {
     public string? Scheme { get; init; }
 
+    /// <summary>The name of a tenant, or <see cref="Tenants.None"/> for nobody in particular.</summary>
+    public string? Tenant { get; init; }
+
     /// <summary>The landing tier.</summary>
     public string? Tier { get; init; }
     public bool? Versioning { get; init; }
@@ -32,6 +35,7 @@ public sealed record BucketChange
         bucket with
         {
             Scheme = Scheme ?? bucket.Scheme,
+            Tenant = Tenant == Tenants.None ? null : Tenant ?? bucket.Tenant,
             Tier = Tier ?? bucket.Tier,
             Versioning = Versioning ?? bucket.Versioning,
             OwnKey = OwnKey ?? bucket.OwnKey,

@@ -9,6 +9,7 @@ internal static class BucketReader
             Name = o.Text("name"),
             Region = o.Id("region"),
             Scheme = o.Id("scheme"),
+            Tenant = o.Has("tenant") ? o.Text("tenant") : null,
             Tier = o.Id("tier"),
             Stock = o.List("stock", Lot),
             Streams = o.List("streams", Stream),

@@ -47,6 +47,7 @@ internal static partial class EstateChecks
             $"'{bucket.Name}' cannot be a bucket's name; use 3 to 63 lower-case letters, digits and hyphens, and begin and end with a "
                 + "letter or digit."
         );
+        Tenants.Check(bucket.Tenant, $"{path}.tenant", findings);
         Refer(bucket.Region, prices.Regions.Any(r => r?.Id == bucket.Region), "region", $"{path}.region", findings);
         Refer(bucket.Scheme, prices.Schemes.Any(s => s?.Id == bucket.Scheme), "scheme", $"{path}.scheme", findings);
         Offered(bucket.Tier, bucket, $"{path}.tier", path, prices, findings);

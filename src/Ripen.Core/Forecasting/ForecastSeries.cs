@@ -1,5 +1,6 @@
 using Ripen.Core.Ageing;
 using Ripen.Core.Billing;
+using Ripen.Core.Estates;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Forecasting;
@@ -9,7 +10,9 @@ public enum SplitBy
 {
     Tier,
     Charge,
+    Region,
     Bucket,
+    Tenant,
 }
 
 /// <summary>One line of a forecast, a value for each month. <see cref="Bytes"/> are at rest on the month's last day; null for charges
@@ -75,8 +78,15 @@ public sealed record ForecastSeries(
         {
             SplitBy.Tier => [.. prices.Tiers.Select(t => (t.Id, t.Name)), (Agreements.Key, Agreements.Name)],
             SplitBy.Charge => [.. Enum.GetValues<Charge>().Select(c => (c.Name(), c.Name()))],
+            SplitBy.Region => [.. prices.Regions.Select(r => (r.Id, r.Name)), (Agreements.Key, Agreements.Name)],
+            SplitBy.Tenant =>
+            [
+                .. Tenants.Of(projection.Estate.Buckets).Select(t => (t, Tenants.NameOf(t))),
+                (Agreements.Key, Agreements.Name),
+            ],
             _ => [.. projection.Usages.Select(u => (u.Bucket.Name, u.Bucket.Name)), (Agreements.Key, Agreements.Name)],
         };
+        var places = lines.Select((line, i) => (line.Key, i)).ToDictionary(l => l.Key, l => l.i);
         var money = lines.Select(_ => new double[months]).ToArray();
         var bytes = lines.Select(_ => new double[months]).ToArray();
         var totalBytes = new double[months];
@@ -95,10 +105,10 @@ public sealed record ForecastSeries(
                     money[LineOf(b, row.Tier, row.Charge)][row.Month] += row.Amount;
             }
         }
-        else if (by == SplitBy.Bucket)
+        else if (by is not (SplitBy.Tier or SplitBy.Charge))
         {
             foreach (var b in some)
-                Sums.Add(projection.Money[b], money[b]);
+                Sums.Add(projection.Money[b], money[LineOf(b, 0, Charge.Storage)]);
         }
         else
         {
@@ -116,7 +126,7 @@ public sealed record ForecastSeries(
                 {
                     var resting = projection.Usages[b].BytesAtEnd(tier, m);
                     if (by != SplitBy.Charge)
-                        bytes[by == SplitBy.Tier ? tier : b][m] += resting;
+                        bytes[LineOf(b, tier, Charge.Storage)][m] += resting;
                     totalBytes[m] += resting;
                 }
             }
@@ -129,6 +139,7 @@ public sealed record ForecastSeries(
                 {
                     SplitBy.Tier when agreed.Tier.Length > 0 => prices.Coldness(agreed.Tier),
                     SplitBy.Charge => (int)agreed.Charge,
+                    SplitBy.Region when agreed.Region.Length > 0 => places[agreed.Region],
                     _ => lines.Count - 1,
                 };
                 money[line][m] += agreed.Amount;
@@ -164,6 +175,8 @@ public sealed record ForecastSeries(
             {
                 SplitBy.Tier => tier,
                 SplitBy.Charge => (int)charge,
+                SplitBy.Region => places[projection.Usages[b].Bucket.Region],
+                SplitBy.Tenant => places[Tenants.KeyOf(projection.Usages[b].Bucket)],
                 _ => b,
             };
     }

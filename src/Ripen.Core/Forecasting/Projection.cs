@@ -106,7 +106,10 @@ public sealed class Projection
     private IEnumerable<ForecastRow> AgreedRows(int month) => ForecastRow.Of(MonthAt(month), PartOf(month), Agreed(month));
 
     /// <summary>Every row of the bill, by month, bucket, region, tier and charge, names compared character by character.</summary>
-    public IEnumerable<ForecastRow> Rows()
+    public IEnumerable<ForecastRow> Rows() => Rows(0, Calendar.Months);
+
+    /// <summary>The rows of some months, the first counted from the projection's first.</summary>
+    public IEnumerable<ForecastRow> Rows(int first, int months)
     {
         var prices = Estate.PriceBook;
         var order = Enumerable.Range(0, usages.Count).OrderBy(i => usages[i].Bucket.Name, StringComparer.Ordinal).ToList();
@@ -116,7 +119,7 @@ public sealed class Projection
             .Select((id, i) => (id, i))
             .ToDictionary(t => t.id, t => t.i);
         var rows = new List<BillRow>();
-        for (var m = 0; m < Calendar.Months; m++)
+        for (var m = first; m < first + months; m++)
         {
             foreach (var row in AgreedRows(m))
                 yield return row;

@@ -1,5 +1,6 @@
 using System.Globalization;
 using Ripen.Core.Billing;
+using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 
@@ -12,10 +13,11 @@ public enum TellBy
     Charge,
     Tier,
     Region,
+    Tenant,
     Year,
 }
 
-/// <summary>What one bucket, charge, tier, region or year has of a difference. Money.</summary>
+/// <summary>What one bucket, charge, tier, region, tenant or year has of a difference. Money.</summary>
 /// <param name="Key">Which; empty for all that have no line of their own.</param>
 /// <param name="Name">For people.</param>
 /// <param name="Before">As the estate stands.</param>
@@ -86,6 +88,9 @@ public sealed record Difference(
             TellBy.Bucket => money
                 .Estate.Buckets.Select((of, b) => (of.Name, Sum(money.ByBucket[b])))
                 .Append((Agreements.Key, Sum(money.Agreed))),
+            TellBy.Tenant => money
+                .Estate.Buckets.Select((of, b) => (Tenants.KeyOf(of), Sum(money.ByBucket[b])))
+                .Append((Agreements.Key, Sum(money.Agreed))),
             TellBy.Charge => money.Table.ByCharge.Select((own, charge) => (((Charge)charge).Name(), Sum(own))),
             TellBy.Tier => money.Table.ByTier.Select(own => (Agreements.KeyOf(own.Key), Sum(own.Value))),
             TellBy.Region => money.Table.ByRegion.Select(own => (Agreements.KeyOf(own.Key), Sum(own.Value))),
@@ -134,6 +139,7 @@ public sealed record Difference(
             _ when key == Agreements.Key => Agreements.Name,
             TellBy.Tier => book.Tiers[book.Coldness(key)].Name,
             TellBy.Region => book.RegionName(key),
+            TellBy.Tenant => Tenants.NameOf(key),
             _ => key,
         };
     }

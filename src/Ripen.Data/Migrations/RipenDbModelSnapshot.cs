@@ -109,6 +109,9 @@ namespace Ripen.Data.Migrations
                     b.Property<long>("StockVersion")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Tenant")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("TierId")
                         .IsRequired()
                         .HasColumnType("TEXT");

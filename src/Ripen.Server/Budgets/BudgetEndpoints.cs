@@ -237,11 +237,15 @@ internal static class BudgetEndpoints
         [Description("The first month, yyyy-MM; that of the budget without it.")] string? from = null,
         [Description("The last month, yyyy-MM; without it the last one that is over, or the running one. What is to come counts in it.")]
             string? to = null,
-        [Description("bucket, charge, tier, region or month.")] string by = "bucket"
+        [Description("bucket, charge, tier, region, tenant or month.")] string by = "bucket"
     )
     {
         if (!Enum.TryParse<VarianceBy>(by, ignoreCase: true, out var told) || !Enum.IsDefined(told))
-            return Problems.Invalid("unknown-choice", "?by", $"'{by}' is not known; write one of: bucket, charge, tier, region, month.");
+            return Problems.Invalid(
+                "unknown-choice",
+                "?by",
+                $"'{by}' is not known; write one of: bucket, charge, tier, region, tenant, month."
+            );
         if (await store.Find(id, cancel) is not { } budget)
             return NoBudget(id);
         if (await BudgetLook.Of(budget, current, provider, cancel) is not { } look)
@@ -256,7 +260,7 @@ internal static class BudgetEndpoints
             return Problems.Invalid(problems);
         var (skip, months) = (first.Since(budget.Planned.First), end.Since(first) + 1);
         return TypedResults.Ok(
-            VarianceTable.Of(Variance.Of(budget.Planned, look.Expected, skip, months), first, months, told, look.View.Estate.PriceBook)
+            VarianceTable.Of(Variance.Of(budget.Planned, look.Expected, skip, months), first, months, told, look.View.Estate)
         );
 
         Month Read(string? text, string path, Month otherwise)

@@ -141,7 +141,7 @@ internal static class ClockEndpoints
                 provider
                     .Ledger(from ?? DateOnly.MinValue, to ?? DateOnly.MaxValue, bucket)
                     .Select(r => new BillLine(r.Day, r.Day.AddDays(1), r.Bucket, r.Region, r.Tier, r.Charge, r.Quantity, r.Unit, r.Amount)),
-            new BillOf(view.Estate.Name, view.Estate.PriceBook, IsProjected: false),
+            new BillOf(view.Estate.Name, view.Estate, IsProjected: false),
             "ledger"
         );
     }

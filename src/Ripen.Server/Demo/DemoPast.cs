@@ -211,6 +211,7 @@ internal static class DemoPast
     private static readonly Bucket BerthPlans = new()
     {
         Name = "berth-plans",
+        Tenant = "Harbour office",
         Region = "quarrydown",
         Scheme = "own-hall",
         Tier = "counter",
@@ -247,6 +248,7 @@ internal static class DemoPast
     private static readonly Bucket KioskPhotos = new()
     {
         Name = "kiosk-photos",
+        Tenant = "Ticket office",
         Region = "aldmouth",
         Scheme = "three-zones",
         Tier = "counter",

@@ -106,6 +106,7 @@ internal sealed class BoardFigures
             || Has(bucket.Region)
             || Has(view.Estate.PriceBook.FindRegion(bucket.Region)!.Name)
             || Has(bucket.Scheme)
+            || Has(bucket.Tenant ?? "")
             || contents.Tiers.Any(t => Has(t.Tier))
             || bucket.Rules.Any(r => Has(r.Prefix))
             || bucket.Streams.Any(s => Has(s.Prefix) || (s.Tags?.Any(t => Has($"{t.Key}={t.Value}")) ?? false))

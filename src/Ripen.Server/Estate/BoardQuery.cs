@@ -19,7 +19,7 @@ public enum BoardOrder
 /// <summary>Which buckets of the board are wanted, in which order, and which stretch of them.</summary>
 /// <param name="On">The as-of day, from the estate's today to the horizon.</param>
 /// <param name="Months">The horizon in calendar months, 1 to 360.</param>
-/// <param name="Find">Words that the name, region, scheme, tier, a prefix or a tag contains, all of them.</param>
+/// <param name="Find">Words that the name, region, scheme, tenant, tier, a prefix or a tag contains, all of them.</param>
 /// <param name="Region">The id of a region.</param>
 /// <param name="Tier">The id of a tier that something lies in, or lands in.</param>
 /// <param name="State">What the bucket is looked for, such as step-costs-more; several are all demanded.</param>

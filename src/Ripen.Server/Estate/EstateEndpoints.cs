@@ -19,13 +19,15 @@ namespace Ripen.Server.Estates;
 /// <param name="Months">Of the screens' horizon.</param>
 /// <param name="PriceBook">Whole.</param>
 /// <param name="Buckets">Their names, in order.</param>
+/// <param name="Tenants">Names of all that have a bucket, in order.</param>
 public sealed record EstateSummary(
     string Name,
     string Identity,
     DateOnly Today,
     IReadOnlyList<Month> Months,
     PriceBook PriceBook,
-    IReadOnlyList<string> Buckets
+    IReadOnlyList<string> Buckets,
+    IReadOnlyList<string> Tenants
 );
 
 internal static class EstateEndpoints
@@ -92,7 +94,8 @@ internal static class EstateEndpoints
                 view.Estate.Today,
                 Horizon.Months(view.Estate.Today),
                 view.Estate.PriceBook,
-                [.. view.Estate.Buckets.Select(b => b.Name)]
+                [.. view.Estate.Buckets.Select(b => b.Name)],
+                [.. Tenants.Of(view.Estate.Buckets).Where(t => t != Tenants.None)]
             )
         );
     }

@@ -45,7 +45,9 @@ internal static class DerivationEndpoint
         forecast
             .MapGet("/derivation", Read)
             .WithName("readDerivation")
-            .WithSummary("What an amount is made of: of a month, of a bucket in it, or of one of its charges in a tier.");
+            .WithSummary(
+                "What an amount is made of: of a month, of a region, tenant, tier, charge or bucket in it, down to one charge of a bucket in a tier."
+            );
 
     private static async Task<Results<Ok<DerivationReading>, ProblemHttpResult>> Read(
         [Description("yyyy-MM.")] string month,
@@ -53,9 +55,11 @@ internal static class DerivationEndpoint
         SimulatedProvider provider,
         CancellationToken cancel,
         [Description("A bucket's name, or * for what is agreed for the estate as a whole; all together without it.")] string? bucket = null,
-        [Description("The id of a tier; with charge.")] string? tier = null,
+        [Description("The id of a region, or * for none; all together without it.")] string? region = null,
+        [Description("The name of a tenant, or - for buckets of none; all together without it.")] string? tenant = null,
+        [Description("The id of a tier, or * for none; all together without it.")] string? tier = null,
         [Description(
-            "storage, early-leave, writes, reads, moves, recall, transfer or watching; with tier. Of what was charged for agreements, without."
+            "storage, early-leave, writes, reads, moves, recall, transfer, watching, or a charge of what is agreed; all together without it."
         )]
             string? charge = null,
         [Description("What was charged, and not what is to come; always so of months that are over.")] bool charged = false
@@ -63,55 +67,40 @@ internal static class DerivationEndpoint
     {
         if (await current.Get(cancel) is not { } view)
             return Problems.NoEstate();
-        var today = view.Estate.Today;
         if (!DateOnly.TryParseExact($"{month}-01", "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day))
             return Problems.Invalid("invalid-month", "?month", "Write a month as yyyy-MM.");
-        var at = Month.Of(day).Since(Month.Of(today));
+        var (of, part) = (Month.Of(day), new MonthPart(bucket, region, tenant, tier, charge));
+        var at = of.Since(Month.Of(view.Estate.Today));
         if (at > 0 && charged)
             return Problems.Invalid("out-of-range", "?month", "Nothing was charged in a month that has not begun.");
         if (at < 0 || charged)
-            return ChargedReading.Of(Month.Of(day), bucket, tier, charge, view.Estate, provider) is { } read
+            return ChargedReading.Of(of, part, view.Estate, provider) is { } read
                 ? TypedResults.Ok(read)
                 : Problems.NotFound("not-charged", $"Nothing was charged for that in {month}.");
         if (Horizon.Check(at + 1) is { } far)
             return far;
+        if (bucket is not (null or Agreements.Key) && view.Estate.Find(bucket) is null)
+            return Problems.NoBucket(bucket);
+        if (part.Wrong(view.Estate) is { } wrong)
+            return Problems.Invalid([wrong]);
         var projection = view.Project(Math.Max(Horizon.Default, at + 1));
-        if (bucket is null)
-            return TypedResults.Ok(new DerivationReading(Month.Of(day), projection.MoneyInAll[at], Buckets(projection, at), null));
         if (bucket == Agreements.Key)
         {
-            var agreed = projection.Agreed(at);
-            return TypedResults.Ok(
-                new DerivationReading(Month.Of(day), agreed.Sum(l => l.Amount), [], null, new(projection.PartOf(at), agreed))
-            );
+            List<SettledLine> agreed = [.. projection.Agreed(at).Where(l => part.Has(l.Region, l.Tier, l.Charge))];
+            return TypedResults.Ok(new DerivationReading(of, agreed.Sum(l => l.Amount), [], null, new(projection.PartOf(at), agreed)));
         }
-        var place = projection.Estate.Buckets.ToList().FindIndex(b => b.Name == bucket);
-        if (place < 0)
-            return Problems.NoBucket(bucket);
-        var rows = new List<BillRow>();
-        projection.Bill.AddRows(place, at, rows);
-        var tiers = projection.Estate.PriceBook.Tiers;
-        if (tier is null && charge is null)
+        if (bucket is not null && part is { Tier: { } one, Only: { } what })
         {
-            return TypedResults.Ok(
-                new DerivationReading(
-                    Month.Of(day),
-                    projection.Money[place][at],
-                    [
-                        .. rows.OrderByDescending(r => r.Amount)
-                            .Select(r => new DerivationLine(bucket, tiers[r.Tier].Id, r.Charge, r.Amount)),
-                    ],
-                    null
-                )
-            );
+            var prices = projection.Estate.PriceBook;
+            var place = projection.Estate.Buckets.ToList().FindIndex(b => b.Name == bucket);
+            return one != Agreements.Key && Derivation.Of(projection, place, at, prices.Coldness(one), what) is { } told
+                ? TypedResults.Ok(new DerivationReading(of, told.Row.Amount, [], told))
+                : Problems.NotFound("not-charged", $"'{bucket}' is not charged for {charge} in '{tier}' in {month}.");
         }
-        if (tier is null || projection.Estate.PriceBook.Coldness(tier) is not (>= 0 and var coldness))
-            return Problems.Invalid("unknown-reference", "?tier", $"There is no tier '{tier}'.");
-        if (Enum.GetValues<Charge>().Where(c => c.Name() == charge).Select(c => (Charge?)c).FirstOrDefault() is not { } what)
-            return Problems.Invalid("unknown-choice", "?charge", $"'{charge}' is no charge.");
-        return Derivation.Of(projection, place, at, coldness, what) is { } told
-            ? TypedResults.Ok(new DerivationReading(Month.Of(day), told.Row.Amount, [], told))
-            : Problems.NotFound("not-charged", $"'{bucket}' is not charged for {charge} in '{tier}' in {month}.");
+        List<DerivationLine> lines = [.. part.Lines(part.Of(projection.Rows(at, 1), projection.Estate))];
+        return TypedResults.Ok(
+            new DerivationReading(of, part.IsAll ? projection.MoneyInAll[at] : lines.Sum(l => l.Amount), Most(lines), null)
+        );
     }
 
     /// <summary>As many as one looks at, the rest together.</summary>
@@ -119,15 +108,4 @@ internal static class DerivationEndpoint
         all.Count <= MostLines
             ? all
             : [.. all.Take(MostLines - 1), new DerivationLine("", null, null, all.Skip(MostLines - 1).Sum(l => l.Amount))];
-
-    private static List<DerivationLine> Buckets(Projection projection, int month)
-    {
-        var all = projection
-            .Usages.Select((u, b) => new DerivationLine(u.Bucket.Name, null, null, projection.Money[b][month]))
-            .Append(new DerivationLine(Agreements.Key, null, null, projection.AgreedMoney(month)))
-            .Where(l => l.Amount != 0)
-            .OrderByDescending(l => l.Amount)
-            .ToList();
-        return Most(all);
-    }
 }

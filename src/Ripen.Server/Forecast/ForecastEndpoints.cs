@@ -17,7 +17,10 @@ internal static class ForecastEndpoints
     public static void MapForecast(this RouteGroupBuilder api)
     {
         var forecast = api.MapGroup("/forecast").WithTags("Forecast");
-        forecast.MapGet("", Read).WithName("readForecast").WithSummary("Money and bytes by month, split by tier, charge or bucket.");
+        forecast
+            .MapGet("", Read)
+            .WithName("readForecast")
+            .WithSummary("Money and bytes by month, split by tier, charge, region, bucket or tenant.");
         forecast
             .MapGet("/landscape", ReadLandscape)
             .WithName("readLandscape")
@@ -45,7 +48,7 @@ internal static class ForecastEndpoints
         CurrentEstate current,
         CancellationToken cancel,
         [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default,
-        [Description("tier, charge or bucket.")] string by = "tier"
+        [Description("tier, charge, region, bucket or tenant.")] string by = "tier"
     )
     {
         if (await current.Get(cancel) is not { } view)
@@ -54,7 +57,7 @@ internal static class ForecastEndpoints
             return wrong;
         if (!Enum.TryParse<SplitBy>(by, ignoreCase: true, out var split) || !Enum.IsDefined(split))
         {
-            return Problems.Invalid("unknown-choice", "?by", $"'{by}' is not known; write one of: tier, charge, bucket.");
+            return Problems.Invalid("unknown-choice", "?by", $"'{by}' is not known; write one of: tier, charge, region, bucket, tenant.");
         }
         return TypedResults.Ok(ForecastSeries.Of(view.Project(months), split));
     }
@@ -143,7 +146,7 @@ internal static class ForecastEndpoints
         return BillFiles.Of(
             format,
             () => view.Project(months).Rows().Select(BillLine.Of),
-            new BillOf(view.Estate.Name, view.Estate.PriceBook, IsProjected: true),
+            new BillOf(view.Estate.Name, view.Estate, IsProjected: true),
             $"forecast-{months}-months"
         );
     }

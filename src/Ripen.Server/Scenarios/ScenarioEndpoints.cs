@@ -124,7 +124,7 @@ internal static class ScenarioEndpoints
         [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default,
         [Description(Span)] int first = 0,
         [Description("How many months the difference is summed over; 0 for all from the first.")] int count = 0,
-        [Description("bucket, charge, tier, region or year.")] string by = "bucket"
+        [Description("bucket, charge, tier, region, tenant or year.")] string by = "bucket"
     )
     {
         var scenario = EstateDocument.ReadScenario(await request.ReadText(cancel));
@@ -140,7 +140,7 @@ internal static class ScenarioEndpoints
         [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default,
         [Description(Span)] int first = 0,
         [Description("How many months the difference is summed over; 0 for all from the first.")] int count = 0,
-        [Description("bucket, charge, tier, region or year.")] string by = "bucket"
+        [Description("bucket, charge, tier, region, tenant or year.")] string by = "bucket"
     ) =>
         await current.Get(cancel) is not { } view ? Problems.NoEstate()
         : Find(view, id) is not { } scenario ? NoScenario(id)
@@ -160,7 +160,11 @@ internal static class ScenarioEndpoints
         if (wrong is not null)
             return wrong;
         if (!Enum.TryParse<TellBy>(by, ignoreCase: true, out var told) || !Enum.IsDefined(told))
-            return Problems.Invalid("unknown-choice", "?by", $"'{by}' is not known; write one of: bucket, charge, tier, region, year.");
+            return Problems.Invalid(
+                "unknown-choice",
+                "?by",
+                $"'{by}' is not known; write one of: bucket, charge, tier, region, tenant, year."
+            );
         if (first < 0 || first >= months)
             return Problems.Invalid("out-of-range", "?first", $"The first month must be from 0 to {months - 1}.");
         if (count < 0 || first + count > months)
@@ -215,7 +219,7 @@ internal static class ScenarioEndpoints
             : BillFiles.Of(
                 format,
                 () => projection.Rows().Select(BillLine.Of),
-                new BillOf($"{view!.Estate.Name}: {scenario.Name}", projection.Estate.PriceBook, IsProjected: true),
+                new BillOf($"{view!.Estate.Name}: {scenario.Name}", projection.Estate, IsProjected: true),
                 name
             );
     }

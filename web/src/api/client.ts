@@ -17,7 +17,7 @@ export type BudgetMonth = Schemas["BudgetMonth"];
 export type BudgetReading = Schemas["BudgetReading"];
 export type VarianceParts = Schemas["VarianceParts"];
 export type VarianceTable = Schemas["VarianceTable"];
-export type VarianceBy = "bucket" | "charge" | "tier" | "region" | "month";
+export type VarianceBy = "bucket" | "charge" | "tier" | "region" | "tenant" | "month";
 export type BucketSeal = Schemas["BucketSeal"];
 export type ClientFile = Schemas["ClientFile"];
 export type CredentialAnswer = Schemas["CredentialAnswer"];
@@ -134,7 +134,7 @@ export type StorageQuestions = Schemas["StorageQuestions"];
 export type StoredVersion = Schemas["StoredVersion"];
 export type StoresChoice = Schemas["StoresChoice"];
 export type StoresReading = Schemas["StoresReading"];
-export type SplitBy = "tier" | "charge" | "bucket";
+export type SplitBy = "tier" | "charge" | "region" | "bucket" | "tenant";
 export type Transfer = Schemas["Transfer"];
 export type TierContents = Schemas["TierContents"];
 export type TierMove = Schemas["TierMove"];
@@ -175,7 +175,7 @@ export type Scenario = Schemas["Scenario"];
 export type ScenarioComparison = Schemas["ScenarioComparison"];
 export type ScenarioOutlook = Schemas["ScenarioOutlook"];
 export type ScenarioParts = Schemas["ScenarioParts"];
-export type TellBy = "bucket" | "charge" | "tier" | "region" | "year";
+export type TellBy = "bucket" | "charge" | "tier" | "region" | "tenant" | "year";
 export type StorageBand = Schemas["StorageBand"];
 export type TierPrice = Schemas["TierPrice"];
 export type PricesReading = Schemas["PricesReading"];
@@ -662,7 +662,10 @@ export const readPricesWithRows = (csv: string) =>
 export const priceRowsFile = "/api/prices/rows.csv";
 
 /** What a projected amount is made of. */
-export const readDerivation = (query: { month: string; bucket?: string; tier?: string; charge?: string; charged?: boolean }) =>
+/** Which part of a month's money is meant; all of it without any. */
+export type MonthPart = Partial<Record<"bucket" | "region" | "tenant" | "tier" | "charge", string>>;
+
+export const readDerivation = (query: MonthPart & { month: string; charged?: boolean }) =>
   value(client.GET("/api/forecast/derivation", { params: { query } }));
 
 /** Money of many futures: ranges are three numbers with commas between. */

@@ -680,7 +680,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Money and bytes by month, split by tier, charge or bucket. */
+        /** Money and bytes by month, split by tier, charge, region, bucket or tenant. */
         get: operations["readForecast"];
         put?: never;
         post?: never;
@@ -731,7 +731,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What an amount is made of: of a month, of a bucket in it, or of one of its charges in a tier. */
+        /** What an amount is made of: of a month, of a region, tenant, tier, charge or bucket in it, down to one charge of a bucket in a tier. */
         get: operations["readDerivation"];
         put?: never;
         post?: never;
@@ -4054,6 +4054,7 @@ export interface components {
             name: string;
             region: string;
             scheme: string;
+            tenant: null | string;
             tier: string;
             strip: components["schemas"]["AgeStrip"];
             contents: components["schemas"]["TierContents"][];
@@ -4127,6 +4128,7 @@ export interface components {
             name: string;
             region: string;
             scheme: string;
+            tenant?: null | string;
             tier: string;
             stock?: components["schemas"]["Lot"][];
             streams?: components["schemas"]["ObjectStream"][];
@@ -4159,6 +4161,7 @@ export interface components {
         };
         BucketChange: {
             scheme?: null | string;
+            tenant?: null | string;
             tier?: null | string;
             versioning?: null | boolean;
             ownKey?: null | boolean;
@@ -4879,6 +4882,7 @@ export interface components {
             months: string[];
             priceBook: components["schemas"]["PriceBook"];
             buckets: string[];
+            tenants: string[];
         };
         /**
          * @default refused
@@ -8447,7 +8451,7 @@ export interface operations {
             query?: {
                 /** @description The horizon in calendar months, 1 to 360. */
                 months?: number;
-                /** @description tier, charge or bucket. */
+                /** @description tier, charge, region, bucket or tenant. */
                 by?: string;
             };
             header?: never;
@@ -8534,9 +8538,13 @@ export interface operations {
                 month: string;
                 /** @description A bucket's name, or * for what is agreed for the estate as a whole; all together without it. */
                 bucket?: string;
-                /** @description The id of a tier; with charge. */
+                /** @description The id of a region, or * for none; all together without it. */
+                region?: string;
+                /** @description The name of a tenant, or - for buckets of none; all together without it. */
+                tenant?: string;
+                /** @description The id of a tier, or * for none; all together without it. */
                 tier?: string;
-                /** @description storage, early-leave, writes, reads, moves, recall, transfer or watching; with tier. Of what was charged for agreements, without. */
+                /** @description storage, early-leave, writes, reads, moves, recall, transfer, watching, or a charge of what is agreed; all together without it. */
                 charge?: string;
                 /** @description What was charged, and not what is to come; always so of months that are over. */
                 charged?: boolean;
@@ -9433,7 +9441,7 @@ export interface operations {
                 first?: number;
                 /** @description How many months the difference is summed over; 0 for all from the first. */
                 count?: number;
-                /** @description bucket, charge, tier, region or year. */
+                /** @description bucket, charge, tier, region, tenant or year. */
                 by?: string;
             };
             header?: never;
@@ -9466,7 +9474,7 @@ export interface operations {
                 first?: number;
                 /** @description How many months the difference is summed over; 0 for all from the first. */
                 count?: number;
-                /** @description bucket, charge, tier, region or year. */
+                /** @description bucket, charge, tier, region, tenant or year. */
                 by?: string;
             };
             header?: never;
@@ -9684,7 +9692,7 @@ export interface operations {
                 from?: string;
                 /** @description The last month, yyyy-MM; without it the last one that is over, or the running one. What is to come counts in it. */
                 to?: string;
-                /** @description bucket, charge, tier, region or month. */
+                /** @description bucket, charge, tier, region, tenant or month. */
                 by?: string;
             };
             header?: never;

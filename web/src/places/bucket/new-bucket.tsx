@@ -11,6 +11,7 @@ import { Button, Field, inputLook, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { useKept } from "../../ui/use-kept";
 import { SchemeSummary } from "../redundancy/scheme-summary";
+import { TenantField } from "./tenant-field";
 
 /** A new bucket: its name is checked while it is typed; regions, tiers and schemes stand side by side with their prices. */
 export function NewBucket() {
@@ -134,6 +135,12 @@ function Form({ bucket, set, users, setUsers, forget, why, search }: FormProps) 
               />
             )}
           </Field>
+          <TenantField
+            value={bucket.tenant ?? ""}
+            error={problemAt("$.tenant")}
+            hint="Who answers for what it costs"
+            onChange={(tenant) => set({ tenant: tenant || null })}
+          />
           <div className="ml-auto flex gap-3 pt-4">
             <Button kind="primary" type="submit" disabled={busy}>
               Make the bucket

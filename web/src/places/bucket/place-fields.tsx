@@ -3,11 +3,12 @@ import type { ProblemAt } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
 import { Field, Select } from "../../ui/controls";
 import { SchemeSummary } from "../redundancy/scheme-summary";
+import { TenantField } from "./tenant-field";
 import type { Edit } from "./use-draft";
 
 type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt };
 
-/** Where a bucket is: region, redundancy scheme, landing tier. */
+/** Where a bucket is, and whose: region, redundancy scheme, landing tier, tenant. */
 export function PlaceFields({ bucket, edit, problemAt }: EditorProps) {
   const { prices } = useEstate();
   return (
@@ -42,6 +43,12 @@ export function PlaceFields({ bucket, edit, problemAt }: EditorProps) {
           />
         )}
       </Field>
+      <TenantField
+        value={bucket.tenant ?? ""}
+        error={problemAt("$.tenant")}
+        hint="Who answers for what it costs"
+        onChange={(tenant) => edit((b) => ({ ...b, tenant: tenant || null }))}
+      />
       <div>
         <label className="flex items-center gap-2">
           <input

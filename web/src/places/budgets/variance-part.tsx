@@ -15,6 +15,7 @@ const tellings: { value: VarianceBy; label: string }[] = [
   { value: "charge", label: "by charge" },
   { value: "tier", label: "by tier" },
   { value: "region", label: "by region" },
+  { value: "tenant", label: "by tenant" },
   { value: "month", label: "by month" },
 ];
 

@@ -66,6 +66,7 @@ type CellProps = { column: (typeof columns)[number]["id"]; row: BoardRow; projec
 function Cell({ column, row, projected, at }: CellProps) {
   const { moneyColumn, bytes, schemeName } = useEstate();
   const money = moneyColumn([1]);
+  if (column === "tenant") return <p className="truncate text-right text-sm">{row.tenant ?? "–"}</p>;
   if (column === "scheme") return <p className="truncate text-right text-sm">{schemeName(row.scheme)}</p>;
   if (column === "trend")
     return (

@@ -12,6 +12,7 @@ import { usePageTitle } from "../../ui/page-title";
 import { done } from "../../ui/toasts";
 import { KeepFields } from "../bucket/keep-editor";
 import { RulesEditor } from "../bucket/rules-editor";
+import { TenantField } from "../bucket/tenant-field";
 import { ManyConsequences } from "./many-consequences";
 import { useSelection } from "./selection";
 
@@ -95,6 +96,11 @@ function Change({ selected, first }: { selected: string[]; first: string }) {
               />
             )}
           </Field>
+          <TenantField
+            value={change.tenant ?? ""}
+            hint="Empty leaves it as it is; - is nobody in particular"
+            onChange={(tenant) => set({ tenant: tenant || null })}
+          />
           <Field label="Landing tier">
             {(ids) => (
               <Select

@@ -1,6 +1,7 @@
 /** Figures and names that the board can show beside a strip, in their order. */
 export const columns = [
   { id: "scheme", label: "redundancy", width: "9rem", sort: null },
+  { id: "tenant", label: "tenant", width: "9rem", sort: null },
   { id: "objects", label: "objects", width: "6rem", sort: "objects" },
   { id: "bytes", label: "bytes", width: "5.5rem", sort: "bytes" },
   { id: "cost", label: "cost", width: "6.5rem", sort: "cost" },

@@ -16,7 +16,9 @@ import { StackChart } from "./stack-chart";
 const splits: { value: SplitBy; label: string }[] = [
   { value: "tier", label: "by tier" },
   { value: "charge", label: "by charge" },
+  { value: "region", label: "by region" },
   { value: "bucket", label: "by bucket" },
+  { value: "tenant", label: "by tenant" },
 ];
 
 export type Shown = "money" | "bytes";
@@ -107,7 +109,7 @@ function Reading({ series, shown, by }: { series: ForecastSeries; shown: Shown; 
   return (
     <>
       <StackChart series={series} shown={shown} by={by} asOf={at} />
-      <ForecastTable series={series} shown={shown} />
+      <ForecastTable series={series} shown={shown} by={by} />
     </>
   );
 }

@@ -1,11 +1,11 @@
 import { Link } from "react-router";
-import type { ForecastSeries } from "../../api/client";
+import type { ForecastSeries, SplitBy } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
 import type { Shown } from "./forecast-place";
 
 /** The chart's numbers, a row a month, with a total for every twelve; on paper, months of the first year only. */
-export function ForecastTable({ series, shown }: { series: ForecastSeries; shown: Shown }) {
+export function ForecastTable({ series, shown, by }: { series: ForecastSeries; shown: Shown; by: SplitBy }) {
   const { money, bytes } = useEstate();
   const words = shown === "money" ? money : bytes;
   const values = (line: ForecastSeries["lines"][number]) => (shown === "money" ? line.money : (line.bytes ?? []));
@@ -41,17 +41,21 @@ export function ForecastTable({ series, shown }: { series: ForecastSeries; shown
                 </th>
                 {series.lines.map((line) => (
                   <td key={line.key} className="px-3">
-                    {words(values(line)[y * 12 + i] ?? 0)}
+                    <Cell
+                      of={values(line)[y * 12 + i] ?? 0}
+                      words={words}
+                      why={shown === "money" && line.key !== "" ? { month: name, ...whyOf(by, line.key) } : null}
+                      what={`${line.name}, ${month(name)}`}
+                    />
                   </td>
                 ))}
                 <td className="pl-3">
-                  {shown === "money" ? (
-                    <Link to={`/why?month=${name}`} aria-label={`Why ${words(totals[y * 12 + i] ?? 0)} in ${month(name)}`}>
-                      {words(totals[y * 12 + i] ?? 0)}
-                    </Link>
-                  ) : (
-                    words(totals[y * 12 + i] ?? 0)
-                  )}
+                  <Cell
+                    of={totals[y * 12 + i] ?? 0}
+                    words={words}
+                    why={shown === "money" ? { month: name } : null}
+                    what={month(name)}
+                  />
                 </td>
               </tr>
             ))}
@@ -73,5 +77,25 @@ export function ForecastTable({ series, shown }: { series: ForecastSeries; shown
         ))}
       </table>
     </section>
+  );
+}
+
+/** Which part of a month a line is; what is agreed for no region or tier, and for no bucket in particular, is a line of its own. */
+const whyOf = (by: SplitBy, key: string): Record<string, string> =>
+  by === "tenant" && key === "*" ? { bucket: "*" } : { [by]: key };
+
+type CellProps = { of: number; words: (of: number) => string; why: Record<string, string> | null; what: string };
+
+/** An amount that opens. */
+function Cell({ of, words, why, what }: CellProps) {
+  if (why === null || of === 0) return words(of);
+  return (
+    <Link
+      to={`/why?${new URLSearchParams(why)}`}
+      aria-label={`Why ${words(of)}: ${what}`}
+      className="decoration-hairline-strong hover:decoration-current"
+    >
+      {words(of)}
+    </Link>
   );
 }

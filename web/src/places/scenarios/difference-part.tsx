@@ -17,6 +17,7 @@ const tellings: { value: TellBy; label: string }[] = [
   { value: "charge", label: "by charge" },
   { value: "tier", label: "by tier" },
   { value: "region", label: "by region" },
+  { value: "tenant", label: "by tenant" },
   { value: "year", label: "by year" },
 ];
 

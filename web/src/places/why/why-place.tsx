@@ -6,6 +6,7 @@ import {
   type DerivationLine,
   type DerivationTerm,
   type MeteredDerivation,
+  type MonthPart,
   readDerivation,
   type SettledLine,
 } from "../../api/client";
@@ -17,52 +18,33 @@ import { Figure } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 
-type Place = { month: string; bucket?: string | undefined; tier?: string | undefined; charge?: string | undefined };
+const parts: (keyof MonthPart)[] = ["bucket", "region", "tenant", "tier", "charge"];
 
 /** An amount opens: what it is made of, read downwards to the price, the quantity, and the rule or the days that put it there. */
 export function WhyPlace() {
   usePageTitle("Why this amount");
-  const { estate, money, tierName } = useEstate();
+  const { estate, money } = useEstate();
   const { params } = useAddress();
-  const [bucket, tier, charge] = ["bucket", "tier", "charge"].map((name) => params.get(name) ?? undefined);
+  const part: MonthPart = Object.fromEntries(parts.flatMap((name) => (params.has(name) ? [[name, params.get(name)]] : [])));
   const running = estate.months[0] ?? "";
   const of = params.get("month") ?? running;
   const charged = params.get("of") === "charged" || of < running;
-  const query = { month: of, ...(bucket && { bucket }), ...(tier && { tier }), ...(charge && { charge }), charged };
+  const query = { month: of, ...part, charged };
   const read = useQuery({ queryKey: keys.derivation(query), queryFn: () => readDerivation(query), retry: false });
   const { data } = read;
-  const to = (place: Place, isCharged = charged) =>
-    `/why?${new URLSearchParams(Object.entries({ ...place, ...(isCharged && { of: "charged" }) }).filter((e): e is [string, string] => !!e[1]))}`;
+  const to = (some: MonthPart, isCharged = charged) =>
+    `/why?${new URLSearchParams({ month: of, ...some, ...(isCharged && { of: "charged" }) })}`;
   return (
     <div className="max-w-4xl px-6 pb-24">
       <h1 className="pt-5 text-3xl">Why this amount</h1>
       <nav aria-label="What opens" className="mt-2 flex flex-wrap gap-2">
-        <Link to={to({ month: of })} aria-current={bucket ? undefined : "page"}>
-          All of {month(of)}
-        </Link>
-        {bucket && (
-          <>
-            <span aria-hidden="true">›</span>
-            <Link to={to({ month: of, bucket })} aria-current={charge ? undefined : "page"}>
-              {bucketName(bucket)}
-            </Link>
-          </>
-        )}
-        {charge && (
-          <>
-            <span aria-hidden="true">›</span>
-            <span aria-current="page">
-              {charge}
-              {tier && `, ${tierName(tier)}`}
-            </span>
-          </>
-        )}
+        <Way of={of} part={part} to={to} />
         {of === running && (
           <span className="ml-auto flex gap-4">
-            <Link to={to({ month: of, bucket, tier, charge }, true)} aria-current={charged ? "true" : undefined}>
+            <Link to={to(part, true)} aria-current={charged ? "true" : undefined}>
               charged so far
             </Link>
-            <Link to={to({ month: of, bucket, tier, charge }, false)} aria-current={charged ? undefined : "true"}>
+            <Link to={to(part, false)} aria-current={charged ? undefined : "true"}>
               to come
             </Link>
           </span>
@@ -81,12 +63,7 @@ export function WhyPlace() {
           ) : data.agreed ? (
             <Agreed {...data.agreed} />
           ) : (
-            <Lines
-              to={(place) => to({ month: of, ...place })}
-              amount={data.amount}
-              lines={data.lines}
-              isCharged={data.isCharged}
-            />
+            <Lines to={(line) => to({ ...part, ...line })} amount={data.amount} lines={data.lines} isCharged={data.isCharged} />
           )}
         </>
       )}
@@ -94,7 +71,39 @@ export function WhyPlace() {
   );
 }
 
-type LinesProps = { to: (place: Omit<Place, "month">) => string; amount: number; lines: DerivationLine[]; isCharged: boolean };
+/** From the month to the part of it that is looked at; each step back takes the last condition away. */
+function Way({ of, part, to }: { of: string; part: MonthPart; to: (part: MonthPart) => string }) {
+  const { regionName, tierName } = useEstate();
+  const { bucket, region, tenant, tier, charge } = part;
+  const whose: MonthPart = { ...(region && { region }), ...(tenant && { tenant }) };
+  const words = [
+    region && (region === "*" ? "no region in particular" : regionName(region)),
+    tenant && (tenant === "-" ? "no tenant" : tenant),
+    !bucket && charge,
+    !bucket && tier && (tier === "*" ? "no tier in particular" : tierName(tier)),
+  ].filter(Boolean);
+  const steps = [
+    { to: to({}), label: `All of ${month(of)}` },
+    ...(words.length > 0 ? [{ to: to(bucket ? whose : part), label: words.join(", ") }] : []),
+    ...(bucket ? [{ to: to({ ...whose, bucket }), label: bucketName(bucket) }] : []),
+    ...(bucket && (charge || tier)
+      ? [
+          {
+            to: to(part),
+            label: [charge, tier && (tier === "*" ? "no tier in particular" : tierName(tier))].filter(Boolean).join(", "),
+          },
+        ]
+      : []),
+  ];
+  return steps.map((step, i) => (
+    <span key={step.to} className="flex gap-2">
+      {i > 0 && <span aria-hidden="true">›</span>}
+      {i < steps.length - 1 ? <Link to={step.to}>{step.label}</Link> : <span aria-current="page">{step.label}</span>}
+    </span>
+  ));
+}
+
+type LinesProps = { to: (line: MonthPart) => string; amount: number; lines: DerivationLine[]; isCharged: boolean };
 
 function Lines({ to, amount, lines, isCharged }: LinesProps) {
   const { money, tierName } = useEstate();
@@ -108,7 +117,13 @@ function Lines({ to, amount, lines, isCharged }: LinesProps) {
               {line.bucket === "" ? (
                 "all others"
               ) : (
-                <Link to={to({ bucket: line.bucket, tier: line.tier ?? undefined, charge: line.charge ?? undefined })}>
+                <Link
+                  to={to({
+                    bucket: line.bucket,
+                    ...(line.tier && { tier: line.tier }),
+                    ...(line.charge && { charge: line.charge }),
+                  })}
+                >
                   {line.charge
                     ? [line.charge, line.tier && tierName(line.tier)].filter(Boolean).join(", ")
                     : bucketName(line.bucket)}
