@@ -62,10 +62,13 @@ internal static class Commands
                 parsed.GetRequiredValue(file),
                 estate =>
                 {
-                    var rows = Projection.Of(estate, parsed.GetRequiredValue(months)).Rows();
+                    var projection = Projection.Of(estate, parsed.GetRequiredValue(months));
+                    var rows = projection.Rows();
                     var of = new BillOf(estate.Name, estate, IsProjected: true);
                     switch (parsed.GetValue(format))
                     {
+                        case "json":
+                            return Write(writer => ForecastFiles.WriteJson(rows, writer), parsed.GetValue(output));
                         case "focus":
                             return Write(writer => FocusFile.Write(rows.Select(BillLine.Of), of, writer), parsed.GetValue(output));
                         case "xlsx":
@@ -75,12 +78,9 @@ internal static class Commands
                                 to => ParquetFile.Write(rows.Select(BillLine.Of), to, CancellationToken.None).GetAwaiter().GetResult(),
                                 parsed.GetValue(output)
                             );
+                        default:
+                            return WriteBytes(to => ForecastFiles.WriteCsv(projection, to), parsed.GetValue(output));
                     }
-                    Action<TextWriter> write =
-                        parsed.GetValue(format) == "json"
-                            ? writer => ForecastFiles.WriteJson(rows, writer)
-                            : writer => ForecastFiles.WriteCsv(rows, writer);
-                    return Write(write, parsed.GetValue(output));
                 }
             )
         );

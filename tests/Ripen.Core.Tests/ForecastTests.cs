@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
@@ -241,10 +242,11 @@ public class ForecastTests
     [Fact]
     public void Every_charge_has_a_row_name_and_files_read_back_exactly()
     {
-        var rows = Projection.Of(Samples.Small(), 24).Rows().ToList();
-        using var text = new StringWriter();
-        ForecastFiles.WriteCsv(rows, text);
-        var lines = text.ToString().Split("\r\n");
+        var projection = Projection.Of(Samples.Small(), 24);
+        var rows = projection.Rows().ToList();
+        using var text = new MemoryStream();
+        ForecastFiles.WriteCsv(projection, text);
+        var lines = Encoding.UTF8.GetString(text.ToArray()).Split("\r\n");
 
         Assert.Equal("month,bucket,region,tier,charge,quantity,unit,amount", lines[0]);
         Assert.Equal(rows.Select(r => r.Amount), lines[1..^1].Select(l => double.Parse(l.Split(',')[7], CultureInfo.InvariantCulture)));

@@ -1,5 +1,6 @@
 using System.Net;
 using System.Net.Http.Json;
+using System.Text;
 using System.Text.Json.Nodes;
 using Microsoft.Data.Sqlite;
 using Ripen.Core.Estates;
@@ -53,9 +54,9 @@ public sealed class ApiTests : IDisposable
         File.Delete(file);
         Assert.Equal(0, code);
         Assert.Equal(output, overHttp);
-        using var text = new StringWriter();
-        ForecastFiles.WriteCsv(Projection.Of(EstateDocument.Read(document).Value, 30).Rows(), text);
-        Assert.Equal(text.ToString(), overHttp);
+        using var text = new MemoryStream();
+        ForecastFiles.WriteCsv(Projection.Of(EstateDocument.Read(document).Value, 30), text);
+        Assert.Equal(Encoding.UTF8.GetString(text.ToArray()), overHttp);
     }
 
     [Fact]

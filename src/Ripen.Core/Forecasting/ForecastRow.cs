@@ -62,18 +62,23 @@ public static class Units
 {
     public const string Month = "month";
 
+    private static readonly string[] Names =
+    [
+        .. Enum.GetValues<Charge>().Select(c => JsonNamingPolicy.KebabCaseLower.ConvertName(c.ToString())),
+    ];
+
     /// <summary>The unit of a charge's quantity, as files name it.</summary>
     public static string Of(Charge charge, SizeUnit unit) =>
         charge switch
         {
-            Charge.Storage or Charge.EarlyLeave => $"{unit}-month",
+            Charge.Storage or Charge.EarlyLeave => unit == SizeUnit.GB ? "GB-month" : "GiB-month",
             Charge.Writes or Charge.Reads => "request",
             Charge.Moves => "object",
             Charge.Watching => "object-month",
             _ when charge.IsAgreed() => Month,
-            _ => unit.ToString(),
+            _ => unit == SizeUnit.GB ? "GB" : "GiB",
         };
 
     /// <summary>The name of a charge in files and over HTTP.</summary>
-    public static string Name(this Charge charge) => JsonNamingPolicy.KebabCaseLower.ConvertName(charge.ToString());
+    public static string Name(this Charge charge) => Names[(int)charge];
 }

@@ -16,6 +16,7 @@ public sealed class Projection
     private readonly Lazy<double[][]> money;
     private readonly Lazy<double[]> moneyInAll;
     private readonly Lazy<ChargeTable> charges;
+    private readonly Lazy<int[]> byName;
     private readonly Lazy<IReadOnlyList<SettledLine>[]> agreed;
 
     private Projection(Estate estate, BillingCalendar calendar, IncomingCopies copies, List<BucketUsage> usages, Projection? previous)
@@ -40,6 +41,7 @@ public sealed class Projection
                 sums[m] += AgreedMoney(m);
             return sums;
         });
+        byName = new Lazy<int[]>(() => [.. Enumerable.Range(0, usages.Count).OrderBy(i => usages[i].Bucket.Name, StringComparer.Ordinal)]);
         var counted = previous?.charges is { IsValueCreated: true } table ? table.Value : null;
         charges = new Lazy<ChargeTable>(() => ChargeTable.Of(this, counted));
         agreed = new Lazy<IReadOnlyList<SettledLine>[]>(() =>
@@ -112,33 +114,35 @@ public sealed class Projection
     public IEnumerable<ForecastRow> Rows(int first, int months)
     {
         var prices = Estate.PriceBook;
-        var order = Enumerable.Range(0, usages.Count).OrderBy(i => usages[i].Bucket.Name, StringComparer.Ordinal).ToList();
-        var tierOrder = prices
-            .Tiers.Select(t => t.Id)
-            .Order(StringComparer.Ordinal)
-            .Select((id, i) => (id, i))
-            .ToDictionary(t => t.id, t => t.i);
+        int[] tiers = [.. Enumerable.Range(0, prices.Tiers.Count).OrderBy(t => prices.Tiers[t].Id, StringComparer.Ordinal)];
         var rows = new List<BillRow>();
         for (var m = first; m < first + months; m++)
         {
+            var month = MonthAt(m);
             foreach (var row in AgreedRows(m))
                 yield return row;
-            foreach (var bucket in order)
+            foreach (var b in byName.Value)
             {
+                var bucket = usages[b].Bucket;
                 rows.Clear();
-                Bill.AddRows(bucket, m, rows);
-                foreach (var row in rows.OrderBy(r => tierOrder[prices.Tiers[r.Tier].Id]))
+                Bill.AddRows(b, m, rows);
+                foreach (var tier in tiers)
                 {
-                    yield return new ForecastRow(
-                        MonthAt(m),
-                        usages[bucket].Bucket.Name,
-                        usages[bucket].Bucket.Region,
-                        prices.Tiers[row.Tier].Id,
-                        row.Charge,
-                        row.Quantity,
-                        Units.Of(row.Charge, prices.Unit),
-                        row.Amount
-                    );
+                    foreach (var row in rows)
+                    {
+                        if (row.Tier != tier)
+                            continue;
+                        yield return new ForecastRow(
+                            month,
+                            bucket.Name,
+                            bucket.Region,
+                            prices.Tiers[tier].Id,
+                            row.Charge,
+                            row.Quantity,
+                            Units.Of(row.Charge, prices.Unit),
+                            row.Amount
+                        );
+                    }
                 }
             }
         }

@@ -129,7 +129,7 @@ internal static class ForecastEndpoints
         if (Horizon.Check(months) is { } wrong)
             return wrong;
         var projection = view.Project(months);
-        return Streams.Text(writer => ForecastFiles.WriteCsv(projection.Rows(), writer), "text/csv", $"forecast-{months}-months.csv");
+        return Streams.Bytes(to => ForecastFiles.WriteCsv(projection, to), "text/csv", $"forecast-{months}-months.csv");
     }
 
     private static async Task<Results<PushStreamHttpResult, ProblemHttpResult>> File(

@@ -10,12 +10,23 @@ internal static class Streams
 
     /// <summary>A text file, UTF-8, written to the answer through a buffer.</summary>
     public static PushStreamHttpResult Text(Action<TextWriter> write, string mediaType, string fileName) =>
+        Bytes(
+            stream =>
+            {
+                using var writer = new StreamWriter(stream, new UTF8Encoding(false), BufferBytes);
+                write(writer);
+            },
+            mediaType,
+            fileName
+        );
+
+    /// <summary>A file, written to the answer.</summary>
+    public static PushStreamHttpResult Bytes(Action<Stream> write, string mediaType, string fileName) =>
         TypedResults.Stream(
             async stream =>
             {
                 await using var through = new BlockingStream(stream);
-                await using var writer = new StreamWriter(through, new UTF8Encoding(false), BufferBytes);
-                await Task.Run(() => write(writer));
+                await Task.Run(() => write(through));
             },
             mediaType,
             fileName

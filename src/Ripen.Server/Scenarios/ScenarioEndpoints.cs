@@ -215,7 +215,7 @@ internal static class ScenarioEndpoints
         var projection = assumed.Value;
         var name = $"{id}-{months}-months";
         return format == "csv"
-            ? Streams.Text(writer => ForecastFiles.WriteCsv(projection.Rows(), writer), "text/csv", $"{name}.csv")
+            ? Streams.Bytes(to => ForecastFiles.WriteCsv(projection, to), "text/csv", $"{name}.csv")
             : BillFiles.Of(
                 format,
                 () => projection.Rows().Select(BillLine.Of),
