@@ -15,6 +15,8 @@ internal static class WhyCommand
             new("--region") { Description = "in this region, or * for none" },
             new("--tenant") { Description = "of this tenant's buckets, or - for those of none" },
             new("--tier") { Description = "in this tier, or * for none" },
+            new("--to") { Description = "yyyy-MM: from MONTH to this one" },
+            new("--scenario") { Description = "the id of a scenario, as if all of it came true" },
             new("--charge") { Description = "storage, early-leave, writes, reads, moves, recall, transfer or watching" },
         ];
         var charged = new Option<bool>("--charged")
@@ -40,7 +42,10 @@ internal static class WhyCommand
                 );
                 foreach (var line in answer!["lines"]!.AsArray())
                 {
-                    var charge = line!["charge"] is { } of ? $"{(string)of!} {(string?)line["tier"]}".TrimEnd() : (string)line["bucket"]!;
+                    var charge =
+                        line!["charge"] is { } of ? $"{(string)of!} {(string?)line["tier"]}".TrimEnd()
+                        : line["month"] is { } first ? $"{first} to {line["to"]}"
+                        : (string)line["bucket"]!;
                     Print(charge is "" ? "all others" : charge, line["amount"]!);
                 }
                 foreach (var line in answer["agreed"]?["lines"]?.AsArray() ?? [])

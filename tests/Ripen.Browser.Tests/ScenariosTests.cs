@@ -194,6 +194,26 @@ public sealed class ScenariosTests(DemoFixture demo) : IClassFixture<DemoFixture
     }
 
     [Fact]
+    public void A_scenarios_year_opens_into_months_and_a_draft_does_not()
+    {
+        page.Open("/what-if/two-more-ferries?by=tier&span=3");
+        page.Present("a[aria-label$='Cave, what if']").SendKeys(Keys.Enter);
+        page.See("If all of Two more ferries came true.");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Click(page.Link("May 2029"));
+        page.See("All of May 2029");
+        page.Click(page.Link("deck-cameras"));
+        page.Click(page.Link("storage, Cave"));
+        page.See("moves it here at");
+        page.Open("/what-if/two-more-ferries?by=tier");
+        page.Type(page.Field("arrivals, times"), "3");
+        page.Until(() => !page.IsOff("Discard"), "a draft");
+        page.Until(() => page.Browser.FindElements(By.CssSelector("a[aria-label$=', what if']")).Count == 0, "amounts that do not open");
+        page.Click(page.Button("Discard"));
+        page.Present("a[aria-label$=', what if']");
+    }
+
+    [Fact]
     public void A_bucket_goes_to_a_tenant_whose_money_opens_by_bucket()
     {
         page.Open("/buckets/crew-records");

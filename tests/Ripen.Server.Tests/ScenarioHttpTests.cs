@@ -278,6 +278,54 @@ public sealed class ScenarioHttpTests : IDisposable
     }
 
     [Fact]
+    public async Task Years_open_into_months_and_a_scenarios_amounts_into_what_makes_them_there()
+    {
+        const string years = "/api/forecast/derivation?month=2026-11&to=2036-10";
+        var series = (await server.Get("/api/forecast?months=120&by=tenant")).Body;
+        var pilots = series["lines"]!.AsArray().Single(l => (string)l!["key"]! == "Pilots")!["money"]!.AsArray();
+        var told = (await server.Get($"{years}&tenant=Pilots")).Body;
+        Assert.Equal(10, told["lines"]!.AsArray().Count);
+        foreach (var (year, i) in told["lines"]!.AsArray().Select((l, i) => (l!, i)))
+        {
+            Assert.Equal(pilots.Skip(12 * i).Take(12).Sum(v => (double)v!), (double)year["amount"]!, 1e-6);
+            var months = (await server.Get($"/api/forecast/derivation?month={year["month"]}&to={year["to"]}&tenant=Pilots")).Body;
+            Assert.Equal(12, months["lines"]!.AsArray().Count);
+            Assert.Equal(
+                pilots.Skip(12 * i).Take(12).Select(v => (double)v!),
+                months["lines"]!.AsArray().Select(l => (double)l!["amount"]!),
+                (a, b) => Math.Abs(a - b) < 1e-6
+            );
+        }
+        var difference = (await server.Get("/api/scenarios/two-more-ferries/difference?by=tier")).Body["difference"]!;
+        foreach (var line in difference["lines"]!.AsArray().Where(l => (string)l!["key"]! != ""))
+        {
+            var asked = $"{years}&tier={line!["key"]}";
+            Assert.Equal((double)line["before"]!, (double)(await server.Get(asked)).Body["amount"]!, 1e-4);
+            Assert.Equal((double)line["after"]!, (double)(await server.Get($"{asked}&scenario=two-more-ferries")).Body["amount"]!, 1e-4);
+        }
+        var assumed = (
+            await server.Get(
+                "/api/forecast/derivation?month=2030-03&bucket=deck-cameras&tier=counter&charge=storage&scenario=two-more-ferries"
+            )
+        ).Body;
+        Assert.Equal((double)assumed["amount"]!, assumed["derivation"]!["terms"]!.AsArray().Sum(t => (double)t!["amount"]!), 1e-6);
+        foreach (
+            var (wrong, status, code) in new[]
+            {
+                ("month=2027-03&to=2027-02", HttpStatusCode.BadRequest, "out-of-range"),
+                ("month=2027-03&to=later", HttpStatusCode.BadRequest, "invalid-month"),
+                ("month=2027-03&to=2099-01", HttpStatusCode.BadRequest, "out-of-range"),
+                ("month=2026-10&to=2027-02", HttpStatusCode.BadRequest, "out-of-range"),
+                ("month=2026-11&charged=true&scenario=two-more-ferries", HttpStatusCode.BadRequest, "out-of-range"),
+                ("month=2027-03&scenario=none", HttpStatusCode.NotFound, "no-scenario"),
+            }
+        )
+        {
+            Assert.Equal((status, code), await server.Refused(HttpMethod.Get, $"/api/forecast/derivation?{wrong}"));
+        }
+    }
+
+    [Fact]
     public async Task An_amount_opens_down_to_its_prices_and_what_was_put_there()
     {
         var series = (await server.Get("/api/forecast?months=6")).Body;

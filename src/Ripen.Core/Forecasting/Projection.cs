@@ -110,8 +110,8 @@ public sealed class Projection
     /// <summary>Every row of the bill, by month, bucket, region, tier and charge, names compared character by character.</summary>
     public IEnumerable<ForecastRow> Rows() => Rows(0, Calendar.Months);
 
-    /// <summary>The rows of some months, the first counted from the projection's first.</summary>
-    public IEnumerable<ForecastRow> Rows(int first, int months)
+    /// <summary>The rows of some months, the first counted from the projection's first; of some buckets, and of what is agreed.</summary>
+    public IEnumerable<ForecastRow> Rows(int first, int months, Func<Bucket, bool>? only = null)
     {
         var prices = Estate.PriceBook;
         int[] tiers = [.. Enumerable.Range(0, prices.Tiers.Count).OrderBy(t => prices.Tiers[t].Id, StringComparer.Ordinal)];
@@ -124,6 +124,8 @@ public sealed class Projection
             foreach (var b in byName.Value)
             {
                 var bucket = usages[b].Bucket;
+                if (only?.Invoke(bucket) == false)
+                    continue;
                 rows.Clear();
                 Bill.AddRows(b, m, rows);
                 foreach (var tier in tiers)

@@ -18,7 +18,7 @@ internal static class ChargedReading
             List<DerivationLine> all = [.. part.Lines(part.Of(provider.LedgerMonths(first, end), estate))];
             return all.Count == 0
                 ? null
-                : new DerivationReading(month, all.Sum(l => l.Amount), DerivationEndpoint.Most(all), null, IsCharged: true);
+                : new DerivationReading(month, month, all.Sum(l => l.Amount), DerivationEndpoint.Most(all), null, IsCharged: true);
         }
         var own = provider
             .Ledger(first, end, bucket == Agreements.Key ? "" : bucket)
@@ -34,6 +34,6 @@ internal static class ChargedReading
             estate,
             provider.PartsOf(month, bucket, row.Tier, row.Charge)
         );
-        return new DerivationReading(month, metered.Row.Amount, [], null, IsCharged: true, Metered: metered);
+        return new DerivationReading(month, month, metered.Row.Amount, [], null, IsCharged: true, Metered: metered);
     }
 }

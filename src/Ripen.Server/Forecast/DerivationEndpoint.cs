@@ -1,5 +1,4 @@
 using System.ComponentModel;
-using System.Globalization;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
@@ -7,14 +6,17 @@ using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 using Ripen.Provider;
 using Ripen.Server.Http;
+using Ripen.Server.Scenarios;
 
 namespace Ripen.Server.Forecasts;
 
-/// <summary>A part of an amount that opens further. Of very many buckets the dearest are told, and the rest together, without a name.</summary>
-public sealed record DerivationLine(string Bucket, string? Tier, Charge? Charge, double Amount);
+/// <summary>A part of an amount that opens further: a bucket, a charge of one in a tier, or some months, from <see cref="Month"/> to
+/// <see cref="To"/>. Of very many buckets the dearest are told, and the rest together, without a name.</summary>
+public sealed record DerivationLine(string Bucket, string? Tier, Charge? Charge, double Amount, Month? Month = null, Month? To = null);
 
-/// <summary>An amount and what makes it: buckets, then their charges by tier, then prices and what was put there.</summary>
-/// <param name="Month">In which it is projected, or was charged.</param>
+/// <summary>An amount and what makes it: months, then buckets, then their charges by tier, then prices and what was put there.</summary>
+/// <param name="Month">In which it is projected, or was charged; the first of several.</param>
+/// <param name="To">The last.</param>
 /// <param name="Amount">Money.</param>
 /// <param name="Lines">Add up to it; empty where the derivation is the end.</param>
 /// <param name="Derivation">Of one charge of a bucket in a tier; null above that.</param>
@@ -23,6 +25,7 @@ public sealed record DerivationLine(string Bucket, string? Tier, Charge? Charge,
 /// <param name="Metered">Of one charge that was metered; null above that.</param>
 public sealed record DerivationReading(
     Month Month,
+    Month To,
     double Amount,
     IReadOnlyList<DerivationLine> Lines,
     Derivation? Derivation,
@@ -46,7 +49,7 @@ internal static class DerivationEndpoint
             .MapGet("/derivation", Read)
             .WithName("readDerivation")
             .WithSummary(
-                "What an amount is made of: of a month, of a region, tenant, tier, charge or bucket in it, down to one charge of a bucket in a tier."
+                "What an amount is made of: of some months, of one, of a region, tenant, tier, charge or bucket in it, down to one charge of a bucket in a tier."
             );
 
     private static async Task<Results<Ok<DerivationReading>, ProblemHttpResult>> Read(
@@ -62,45 +65,80 @@ internal static class DerivationEndpoint
             "storage, early-leave, writes, reads, moves, recall, transfer, watching, or a charge of what is agreed; all together without it."
         )]
             string? charge = null,
-        [Description("What was charged, and not what is to come; always so of months that are over.")] bool charged = false
+        [Description("What was charged, and not what is to come; always so of months that are over.")] bool charged = false,
+        [Description("yyyy-MM, the last of several months that are to come; the one month without it.")] string? to = null,
+        [Description("The id of a scenario, as if all of it came true; the estate as it stands without it.")] string? scenario = null
     )
     {
         if (await current.Get(cancel) is not { } view)
             return Problems.NoEstate();
-        if (!DateOnly.TryParseExact($"{month}-01", "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day))
+        if (Month.TryParse(month) is not { } first)
             return Problems.Invalid("invalid-month", "?month", "Write a month as yyyy-MM.");
-        var (of, part) = (Month.Of(day), new MonthPart(bucket, region, tenant, tier, charge));
-        var at = of.Since(Month.Of(view.Estate.Today));
+        if (Month.TryParse(to ?? month) is not { } last)
+            return Problems.Invalid("invalid-month", "?to", "Write a month as yyyy-MM.");
+        var part = new MonthPart(bucket, region, tenant, tier, charge);
+        var running = Month.Of(view.Estate.Today);
+        var (at, months) = (first.Since(running), last.Since(first) + 1);
+        if (months < 1)
+            return Problems.Invalid("out-of-range", "?to", "The last month comes before the first.");
         if (at > 0 && charged)
             return Problems.Invalid("out-of-range", "?month", "Nothing was charged in a month that has not begun.");
         if (at < 0 || charged)
-            return ChargedReading.Of(of, part, view.Estate, provider) is { } read
-                ? TypedResults.Ok(read)
+        {
+            return months > 1 || scenario is not null
+                    ? Problems.Invalid("out-of-range", "?month", "What was charged opens month by month, and without a scenario.")
+                : ChargedReading.Of(first, part, view.Estate, provider) is { } read ? TypedResults.Ok(read)
                 : Problems.NotFound("not-charged", $"Nothing was charged for that in {month}.");
-        if (Horizon.Check(at + 1) is { } far)
+        }
+        if (Horizon.Check(at + months) is { } far)
             return far;
-        if (bucket is not (null or Agreements.Key) && view.Estate.Find(bucket) is null)
+        var (projected, unfit) = ScenarioEndpoints.Under(view, current, scenario, Math.Max(Horizon.Default, at + months));
+        if (projected is not { } projection)
+            return unfit!;
+        if (bucket is not (null or Agreements.Key) && projection.Estate.Find(bucket) is null)
             return Problems.NoBucket(bucket);
-        if (part.Wrong(view.Estate) is { } wrong)
+        if (part.Wrong(projection.Estate) is { } wrong)
             return Problems.Invalid([wrong]);
-        var projection = view.Project(Math.Max(Horizon.Default, at + 1));
-        if (bucket == Agreements.Key)
+        return months > 1 ? TypedResults.Ok(OfMonths(projection, first, at, months, part))
+            : OfMonth(projection, first, at, part) is { } told ? TypedResults.Ok(told)
+            : Problems.NotFound("not-charged", $"'{bucket}' is not charged for {charge} in '{tier}' in {month}.");
+    }
+
+    /// <summary>By month; of more than two years by twelve months.</summary>
+    private static DerivationReading OfMonths(Projection projection, Month first, int at, int months, MonthPart part)
+    {
+        var money = new double[months];
+        Parallel.For(0, months, m => money[m] = part.Money(projection, at + m));
+        var together = months > 2 * Month.OfAYear ? Month.OfAYear : 1;
+        List<DerivationLine> lines =
+        [
+            .. money
+                .Chunk(together)
+                .Select((some, i) => (From: first.Plus(i * together), Some: some))
+                .Select(l => new DerivationLine("", null, null, l.Some.Sum(), l.From, l.From.Plus(l.Some.Length - 1))),
+        ];
+        return new DerivationReading(first, first.Plus(months - 1), money.Sum(), lines, null);
+    }
+
+    /// <returns>Null where a bucket is not charged for that.</returns>
+    private static DerivationReading? OfMonth(Projection projection, Month month, int at, MonthPart part)
+    {
+        if (part.Bucket == Agreements.Key)
         {
             List<SettledLine> agreed = [.. projection.Agreed(at).Where(l => part.Has(l.Region, l.Tier, l.Charge))];
-            return TypedResults.Ok(new DerivationReading(of, agreed.Sum(l => l.Amount), [], null, new(projection.PartOf(at), agreed)));
+            return new DerivationReading(month, month, agreed.Sum(l => l.Amount), [], null, new(projection.PartOf(at), agreed));
         }
-        if (bucket is not null && part is { Tier: { } one, Only: { } what })
+        if (part is { Bucket: { } bucket, Tier: { } tier, Only: { } charge })
         {
-            var prices = projection.Estate.PriceBook;
             var place = projection.Estate.Buckets.ToList().FindIndex(b => b.Name == bucket);
-            return one != Agreements.Key && Derivation.Of(projection, place, at, prices.Coldness(one), what) is { } told
-                ? TypedResults.Ok(new DerivationReading(of, told.Row.Amount, [], told))
-                : Problems.NotFound("not-charged", $"'{bucket}' is not charged for {charge} in '{tier}' in {month}.");
+            return
+                tier != Agreements.Key
+                && Derivation.Of(projection, place, at, projection.Estate.PriceBook.Coldness(tier), charge) is { } told
+                ? new DerivationReading(month, month, told.Row.Amount, [], told)
+                : null;
         }
-        List<DerivationLine> lines = [.. part.Lines(part.Of(projection.Rows(at, 1), projection.Estate))];
-        return TypedResults.Ok(
-            new DerivationReading(of, part.IsAll ? projection.MoneyInAll[at] : lines.Sum(l => l.Amount), Most(lines), null)
-        );
+        List<DerivationLine> lines = [.. part.Lines(part.Of(projection, at))];
+        return new DerivationReading(month, month, part.IsAll ? projection.MoneyInAll[at] : lines.Sum(l => l.Amount), Most(lines), null);
     }
 
     /// <summary>As many as one looks at, the rest together.</summary>

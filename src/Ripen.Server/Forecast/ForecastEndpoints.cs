@@ -102,17 +102,10 @@ internal static class ForecastEndpoints
             problems.Add(new Problem("out-of-range", "?runs", $"Draw from 1 to {Fan.MostRuns} futures."));
         if (problems.Count > 0)
             return Problems.Invalid(problems);
-        var projection = view!.Project(months);
-        if (scenario is not null)
-        {
-            if (ScenarioEndpoints.Find(view, scenario) is not { } found)
-                return ScenarioEndpoints.NoScenario(scenario);
-            var assumed = view.Assumed(current).Project(found, months);
-            if (!assumed.Ok)
-                return Problems.Conflict(assumed.Problems[0].Code, assumed.Problems[0].Message);
-            projection = assumed.Value;
-        }
-        var money = view.Uncertain(projection, what.Growth, what.Reading);
+        var (projected, unfit) = ScenarioEndpoints.Under(view!, current, scenario, months);
+        if (projected is not { } projection)
+            return unfit!;
+        var money = view!.Uncertain(projection, what.Growth, what.Reading);
         return money.Ok
             ? TypedResults.Ok(Fan.Of(projection.Calendar, money.Value, what, runs, seed))
             : Problems.Invalid(money.Problems[0].Code, "?growth", money.Problems[0].Message);

@@ -29,6 +29,12 @@ internal sealed record MonthPart(string? Bucket, string? Region, string? Tenant,
         static Problem Unknown(string kind, string? id) => new("unknown-reference", $"?{kind}", $"There is no {kind} '{id}'.");
     }
 
+    /// <summary>The rows of it that are projected.</summary>
+    /// <param name="projection">Of the estate.</param>
+    /// <param name="month">Counted from its first.</param>
+    public IEnumerable<ForecastRow> Of(Projection projection, int month) =>
+        Of(projection.Rows(month, 1, Bucket is null && Tenant is null ? null : b => Is(Bucket, b.Name) && IsTheirs(b)), projection.Estate);
+
     /// <summary>The rows of it.</summary>
     /// <param name="rows">Of the month.</param>
     /// <param name="estate">Knows whose a bucket is; one that is gone is nobody's.</param>
@@ -37,9 +43,15 @@ internal sealed record MonthPart(string? Bucket, string? Region, string? Tenant,
             Has(r.Region, r.Tier, r.Charge) && Is(Bucket, r.Bucket) && (Tenant is null || TenantOf(r.Bucket, estate) == Tenant)
         );
 
+    /// <summary>Money of it in a projected month.</summary>
+    public double Money(Projection projection, int month) =>
+        IsAll ? projection.MoneyInAll[month] : Of(projection, month).Sum(r => r.Amount);
+
     /// <summary>Whether that is charged there in it, whoever is charged.</summary>
     public bool Has(string region, string tier, Charge charge) =>
         Is(Region, region) && Is(Tier, tier) && (Charge is null || charge.Name() == Charge);
+
+    private bool IsTheirs(Bucket bucket) => Tenant is null || Tenants.KeyOf(bucket) == Tenant;
 
     private static string? TenantOf(string bucket, Estate estate) =>
         bucket.Length == 0 ? null

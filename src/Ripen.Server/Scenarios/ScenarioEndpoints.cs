@@ -207,19 +207,16 @@ internal static class ScenarioEndpoints
         var (view, wrong) = await Horizon.Look(current, months, null, cancel);
         if (wrong is not null)
             return wrong;
-        if (Find(view!, id) is not { } scenario)
-            return NoScenario(id);
-        var assumed = view!.Assumed(current).Project(scenario, months);
-        if (!assumed.Ok)
-            return Problems.Conflict(assumed.Problems[0].Code, assumed.Problems[0].Message);
-        var projection = assumed.Value;
+        var (projected, unfit) = Under(view!, current, id, months);
+        if (projected is not { } projection)
+            return unfit!;
         var name = $"{id}-{months}-months";
         return format == "csv"
             ? Streams.Bytes(to => ForecastFiles.WriteCsv(projection, to), "text/csv", $"{name}.csv")
             : BillFiles.Of(
                 format,
                 () => projection.Rows().Select(BillLine.Of),
-                new BillOf($"{view!.Estate.Name}: {scenario.Name}", projection.Estate, IsProjected: true),
+                new BillOf($"{view!.Estate.Name}: {Find(view, id)!.Name}", projection.Estate, IsProjected: true),
                 name
             );
     }
@@ -228,6 +225,22 @@ internal static class ScenarioEndpoints
         assumed.Problems.Count > 0
             ? new ScenarioOutlook(id, name, assumed.Problems, [], [])
             : new ScenarioOutlook(id, name, [], assumed.Chain[^1].InAll, assumed.Chain[^1].Years);
+
+    /// <summary>The estate projected as it stands, or under a scenario; or why it cannot be.</summary>
+    internal static (Projection? Projection, ProblemHttpResult? Wrong) Under(
+        EstateView view,
+        CurrentEstate current,
+        string? scenario,
+        int months
+    )
+    {
+        if (scenario is null)
+            return (view.Project(months), null);
+        if (Find(view, scenario) is not { } found)
+            return (null, NoScenario(scenario));
+        var assumed = view.Assumed(current).Project(found, months);
+        return assumed.Ok ? (assumed.Value, null) : (null, Problems.Conflict(assumed.Problems[0].Code, assumed.Problems[0].Message));
+    }
 
     internal static Scenario? Find(EstateView view, string id) => view.Estate.Scenarios.FirstOrDefault(s => s.Id == id);
 

@@ -731,7 +731,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What an amount is made of: of a month, of a region, tenant, tier, charge or bucket in it, down to one charge of a bucket in a tier. */
+        /** What an amount is made of: of some months, of one, of a region, tenant, tier, charge or bucket in it, down to one charge of a bucket in a tier. */
         get: operations["readDerivation"];
         put?: never;
         post?: never;
@@ -4691,6 +4691,8 @@ export interface components {
             charge: null | components["schemas"]["Charge"];
             /** Format: double */
             amount: number;
+            month?: string;
+            to?: string;
         };
         DerivationPart: {
             what: string;
@@ -4700,6 +4702,7 @@ export interface components {
         };
         DerivationReading: {
             month: components["schemas"]["Month"];
+            to: components["schemas"]["Month"];
             /** Format: double */
             amount: number;
             lines: components["schemas"]["DerivationLine"][];
@@ -8548,6 +8551,10 @@ export interface operations {
                 charge?: string;
                 /** @description What was charged, and not what is to come; always so of months that are over. */
                 charged?: boolean;
+                /** @description yyyy-MM, the last of several months that are to come; the one month without it. */
+                to?: string;
+                /** @description The id of a scenario, as if all of it came true; the estate as it stands without it. */
+                scenario?: string;
             };
             header?: never;
             path?: never;

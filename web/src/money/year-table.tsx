@@ -1,7 +1,8 @@
-import type { YearChange } from "../api/client";
+import type { MonthPart, YearChange } from "../api/client";
 import { useEstate } from "../estate-context";
 import { month } from "../format";
 import { Figure } from "../ui/controls";
+import { Opens } from "./opens";
 
 export const yearNames: Record<number, string> = { 1: "first", 3: "third", 10: "tenth" };
 
@@ -15,14 +16,26 @@ type YearTableProps = {
   of: "bucket" | "estate";
   /** Without it only what is, which a draft without changes costs. */
   changed?: boolean;
+  /** Whose money as it stands opens; without it none does. */
+  opens?: MonthPart;
 };
 
 /** The first, third and tenth year, before and after. */
-export function YearTable({ caption, cost, of, changed = true }: YearTableProps) {
+export function YearTable({ caption, cost, of, changed = true, opens }: YearTableProps) {
   const { moneyColumn, moneyChange } = useEstate();
   const money = moneyColumn(
     cost.flatMap((c) => (of === "bucket" ? [c.bucketBefore, c.bucketAfter] : [c.estateBefore, c.estateAfter])),
   );
+  const asItStands = ({ year, from, to }: YearChange, amount: number) => {
+    const figure = <Figure projected>{money(amount)}</Figure>;
+    return opens === undefined || amount === 0 ? (
+      figure
+    ) : (
+      <Opens why={{ month: from, to, ...opens }} label={`${money(amount)} in year ${year}`}>
+        {figure}
+      </Opens>
+    );
+  };
   return (
     <table className="w-full text-right text-sm">
       <caption className="mb-1 text-left font-serif text-base">{caption}</caption>
@@ -43,14 +56,8 @@ export function YearTable({ caption, cost, of, changed = true }: YearTableProps)
               <th scope="row" className="text-left font-normal" title={`${month(c.from)} to ${month(c.to)}`}>
                 {yearNames[c.year] ?? c.year}
               </th>
-              {changed && (
-                <td>
-                  <Figure projected>{money(before)}</Figure>
-                </td>
-              )}
-              <td>
-                <Figure projected>{money(after)}</Figure>
-              </td>
+              {changed && <td>{asItStands(c, before)}</td>}
+              <td>{changed ? <Figure projected>{money(after)}</Figure> : asItStands(c, after)}</td>
               {changed && <td className={tone(change)}>{moneyChange(change)}</td>}
             </tr>
           );

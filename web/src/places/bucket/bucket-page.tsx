@@ -7,6 +7,7 @@ import { useProblems } from "../../draft/problems";
 import { useBrought } from "../../draft/use-brought";
 import { useEstate } from "../../estate-context";
 import { count, month } from "../../format";
+import { Opens } from "../../money/opens";
 import { StripEditor } from "../../strip/strip-editor";
 import { TierName } from "../../strip/tiers";
 import { Figure } from "../../ui/controls";
@@ -117,7 +118,13 @@ function Heading({ name, board, bucket }: { name: string; board: BucketOnBoard |
       {board && (
         <p className="pb-1">
           <Figure projected={board.projected}>{bytes(board.row.bytes)}</Figure> in {count(board.row.objects, 0)} objects ·{" "}
-          <Figure projected>{money(board.row.monthCost)}</Figure> in {month(board.month)}
+          <Opens
+            why={{ month: board.month, bucket: board.row.name }}
+            label={`${money(board.row.monthCost)} in ${month(board.month)}`}
+          >
+            <Figure projected>{money(board.row.monthCost)}</Figure>
+          </Opens>{" "}
+          in {month(board.month)}
         </p>
       )}
       <Within name={name} />

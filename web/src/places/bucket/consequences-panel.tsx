@@ -3,12 +3,13 @@ import { Link } from "react-router";
 import type { Consequences, DraftReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
+import { Opens } from "../../money/opens";
 import { WhatMakesIt } from "../../money/priced-terms";
 import { YearTable } from "../../money/year-table";
 import { Figure } from "../../ui/controls";
 
 /** What a draft would do, or why it is refused. All numbers come from the server. */
-export function ConsequencesPanel({ reading, changed }: { reading: DraftReading; changed: boolean }) {
+export function ConsequencesPanel({ bucket, reading, changed }: { bucket: string; reading: DraftReading; changed: boolean }) {
   const { consequences, problems } = reading;
   if (!consequences) {
     return (
@@ -24,7 +25,7 @@ export function ConsequencesPanel({ reading, changed }: { reading: DraftReading;
   }
   return (
     <div className="space-y-5 text-sm" data-testid="consequences">
-      <Cost consequences={consequences} changed={changed} />
+      <Cost bucket={bucket} consequences={consequences} changed={changed} />
       <Now consequences={consequences} />
       <Doubts consequences={consequences} />
       <SmallObjects consequences={consequences} />
@@ -50,13 +51,28 @@ function Part({ title, about, children }: { title: string; about?: string; child
   );
 }
 
-function Cost({ consequences, changed }: { consequences: Consequences; changed: boolean }) {
+function Cost({ bucket, consequences, changed }: { bucket: string; consequences: Consequences; changed: boolean }) {
   const { moneyColumn, moneyChange } = useEstate();
   const { cost, charges } = consequences;
   const inColumn = moneyColumn(charges.flatMap((c) => [c.before, c.after]));
+  const [first] = cost;
+  const asItStands = (charge: string, amount: number) =>
+    first && amount !== 0 ? (
+      <Opens why={{ month: first.from, to: first.to, bucket, charge }} label={`${inColumn(amount)}: ${charge}, year 1`}>
+        {inColumn(amount)}
+      </Opens>
+    ) : (
+      inColumn(amount)
+    );
   return (
     <section>
-      <YearTable caption={changed ? "Cost a year, before and after" : "Cost a year"} cost={cost} of="bucket" changed={changed} />
+      <YearTable
+        caption={changed ? "Cost a year, before and after" : "Cost a year"}
+        cost={cost}
+        of="bucket"
+        changed={changed}
+        opens={{ bucket }}
+      />
       {changed && cost.some((c) => Math.abs(c.elsewhereChange) >= 0.005) && (
         <p className="mt-1 text-ink-soft">
           Other buckets, through copies and shared price bands: {cost.map((c) => moneyChange(c.elsewhereChange)).join(", ")}.
@@ -71,8 +87,8 @@ function Cost({ consequences, changed }: { consequences: Consequences; changed: 
                 <th scope="row" className="text-left font-normal">
                   {c.charge}
                 </th>
-                {changed && <td>{inColumn(c.before)}</td>}
-                <td>{inColumn(c.after)}</td>
+                {changed && <td>{asItStands(c.charge, c.before)}</td>}
+                <td>{changed ? inColumn(c.after) : asItStands(c.charge, c.after)}</td>
               </tr>
             ))}
           </tbody>

@@ -39,7 +39,7 @@ export function DraftPanel({ draft }: { draft: ReturnType<typeof useDraft> }) {
         {reading.error && <ErrorNote error={reading.error} />}
         {reading.data && (
           <div data-stale={!answered}>
-            <ConsequencesPanel reading={reading.data} changed={changed} />
+            <ConsequencesPanel bucket={draft.bucket?.name ?? ""} reading={reading.data} changed={changed} />
           </div>
         )}
       </div>

@@ -2,6 +2,7 @@ import { Link, useLocation } from "react-router";
 import type { AgeAxis, BoardRow } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
+import { Opens } from "../../money/opens";
 import { Strip } from "../../strip/strip";
 import { Figure } from "../../ui/controls";
 import { Sparkline } from "../../ui/sparkline";
@@ -64,7 +65,7 @@ export function BoardLine({ row, axis, projected, stripWidth, at, shown, selecte
 type CellProps = { column: (typeof columns)[number]["id"]; row: BoardRow; projected: boolean; at: number };
 
 function Cell({ column, row, projected, at }: CellProps) {
-  const { moneyColumn, bytes, schemeName } = useEstate();
+  const { estate, moneyColumn, bytes, schemeName } = useEstate();
   const money = moneyColumn([1]);
   if (column === "tenant") return <p className="truncate text-right text-sm">{row.tenant ?? "–"}</p>;
   if (column === "scheme") return <p className="truncate text-right text-sm">{schemeName(row.scheme)}</p>;
@@ -81,7 +82,14 @@ function Cell({ column, row, projected, at }: CellProps) {
     <p className="text-right">
       {column === "objects" && <Figure projected={projected}>{count(row.objects, 0)}</Figure>}
       {column === "bytes" && <Figure projected={projected}>{bytes(row.bytes)}</Figure>}
-      {column === "cost" && <Figure projected>{money(row.monthCost)}</Figure>}
+      {column === "cost" &&
+        (row.monthCost === 0 ? (
+          money(0)
+        ) : (
+          <Opens why={{ month: estate.months[at] ?? "", bucket: row.name }} label={`${money(row.monthCost)}: ${row.name}`}>
+            <Figure projected>{money(row.monthCost)}</Figure>
+          </Opens>
+        ))}
     </p>
   );
 }

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { type ForecastSeries, readForecast, type SplitBy } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
+import { Opens } from "../../money/opens";
 import { useAsOf } from "../../rail/as-of";
 import { useAddress } from "../../ui/address";
 import { Figure, inputLook } from "../../ui/controls";
@@ -122,7 +123,9 @@ function YearFigures({ series }: { series: ForecastSeries }) {
     .map((y) => (
       <p key={y.number}>
         <span className="block font-serif text-2xl leading-none">
-          <Figure projected>{money(y.money)}</Figure>
+          <Opens why={{ month: y.from, to: y.to }} label={`${money(y.money)} in year ${y.number}`}>
+            <Figure projected>{money(y.money)}</Figure>
+          </Opens>
         </span>
         <span className="text-sm text-ink-soft" title={`${month(y.from)} to ${month(y.to)}`}>
           year {y.number}, {bytes(y.bytesAtEnd)} at its end

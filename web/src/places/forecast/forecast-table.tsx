@@ -1,7 +1,7 @@
-import { Link } from "react-router";
-import type { ForecastSeries, SplitBy } from "../../api/client";
+import type { ForecastSeries, MonthPart, SplitBy } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
+import { Opens, type WhichAmount } from "../../money/opens";
 import type { Shown } from "./forecast-place";
 
 /** The chart's numbers, a row a month, with a total for every twelve; on paper, months of the first year only. */
@@ -44,7 +44,7 @@ export function ForecastTable({ series, shown, by }: { series: ForecastSeries; s
                     <Cell
                       of={values(line)[y * 12 + i] ?? 0}
                       words={words}
-                      why={shown === "money" && line.key !== "" ? { month: name, ...whyOf(by, line.key) } : null}
+                      why={shown === "money" && line.key !== "" ? { month: name, ...partOf(by, line.key) } : null}
                       what={`${line.name}, ${month(name)}`}
                     />
                   </td>
@@ -65,13 +65,25 @@ export function ForecastTable({ series, shown, by }: { series: ForecastSeries; s
               </th>
               {series.lines.map((line) => (
                 <td key={line.key} className="px-3">
-                  {words(
-                    (shown === "money" ? line.yearMoney?.[y] : line.bytes?.[Math.min(y * 12 + 11, series.months.length - 1)]) ??
-                      0,
-                  )}
+                  <Cell
+                    of={
+                      (shown === "money" ? line.yearMoney?.[y] : line.bytes?.[Math.min(y * 12 + 11, series.months.length - 1)]) ??
+                      0
+                    }
+                    words={words}
+                    why={shown === "money" && line.key !== "" ? { month: year.from, to: year.to, ...partOf(by, line.key) } : null}
+                    what={`${line.name}, year ${year.number}`}
+                  />
                 </td>
               ))}
-              <td className="pl-3">{words(shown === "money" ? year.money : year.bytesAtEnd)}</td>
+              <td className="pl-3">
+                <Cell
+                  of={shown === "money" ? year.money : year.bytesAtEnd}
+                  words={words}
+                  why={shown === "money" ? { month: year.from, to: year.to } : null}
+                  what={`year ${year.number}`}
+                />
+              </td>
             </tr>
           </tbody>
         ))}
@@ -80,22 +92,17 @@ export function ForecastTable({ series, shown, by }: { series: ForecastSeries; s
   );
 }
 
-/** Which part of a month a line is; what is agreed for no region or tier, and for no bucket in particular, is a line of its own. */
-const whyOf = (by: SplitBy, key: string): Record<string, string> =>
-  by === "tenant" && key === "*" ? { bucket: "*" } : { [by]: key };
+/** Which part of the money a line is; what is agreed for no region or tier, and for no bucket in particular, is a line of its own. */
+const partOf = (by: SplitBy, key: string): MonthPart => (by === "tenant" && key === "*" ? { bucket: "*" } : { [by]: key });
 
-type CellProps = { of: number; words: (of: number) => string; why: Record<string, string> | null; what: string };
+type CellProps = { of: number; words: (of: number) => string; why: WhichAmount | null; what: string };
 
-/** An amount that opens. */
 function Cell({ of, words, why, what }: CellProps) {
-  if (why === null || of === 0) return words(of);
-  return (
-    <Link
-      to={`/why?${new URLSearchParams(why)}`}
-      aria-label={`Why ${words(of)}: ${what}`}
-      className="decoration-hairline-strong hover:decoration-current"
-    >
+  return why === null || of === 0 ? (
+    words(of)
+  ) : (
+    <Opens why={why} label={`${words(of)}: ${what}`}>
       {words(of)}
-    </Link>
+    </Opens>
   );
 }

@@ -166,7 +166,7 @@ export function PricesPlace() {
             )}
             {draft && reading.data && (
               <div className="mt-4" data-stale={!fresh}>
-                <YearTable caption="The estate's cost a year" cost={reading.data.cost} of="estate" />
+                <YearTable caption="The estate's cost a year" cost={reading.data.cost} of="estate" opens={{}} />
               </div>
             )}
             {problems

@@ -8,7 +8,7 @@ export function CostTable({ cost }: { cost: YearChange[] }) {
   if (cost.length === 0) return null;
   return (
     <section>
-      <YearTable caption="The estate's cost a year" cost={cost} of="estate" />
+      <YearTable caption="The estate's cost a year" cost={cost} of="estate" opens={{}} />
       <p className="mt-1 text-ink-soft">
         Of the first year's change {moneyChange(cost[0]?.bucketChange ?? 0)} in the source, the rest elsewhere.
       </p>

@@ -3,6 +3,7 @@ import { type Difference, draftScenario, type Scenario, type TellBy } from "../.
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
+import { Opens, type WhichAmount } from "../../money/opens";
 import { Waterfall } from "../../money/waterfall";
 import { tone } from "../../money/year-table";
 import { useAddress } from "../../ui/address";
@@ -56,8 +57,15 @@ export function useScenarioReading(scenario: Scenario | undefined) {
   });
 }
 
+type DifferenceProps = {
+  difference: Difference;
+  scenario: Scenario;
+  /** Whether it is stored as it is shown: only then its amounts open. */
+  stored: boolean;
+};
+
 /** Where the difference comes from: step by step, and as a table that adds up both ways. */
-export function DifferencePart({ difference, scenario }: { difference: Difference; scenario: Scenario }) {
+export function DifferencePart({ difference, scenario, stored }: DifferenceProps) {
   const { by, span, set } = useAsked();
   const told = useNames();
   const names = (scenario.assumptions ?? []).map((a) => words(a, told));
@@ -85,13 +93,25 @@ export function DifferencePart({ difference, scenario }: { difference: Differenc
       <div className="mt-3 flex items-center gap-6 text-sm">
         <Choice label="Told" value={by} options={tellings} disabled={[]} onChange={(next) => set("by", next)} />
       </div>
-      <DifferenceTable difference={difference} names={names} by={by} />
+      <DifferenceTable difference={difference} names={names} by={by} scenario={stored ? scenario.id : null} />
     </section>
   );
 }
 
-function DifferenceTable({ difference, names, by }: { difference: Difference; names: string[]; by: TellBy }) {
+type TableProps = { difference: Difference; names: string[]; by: TellBy; scenario: string | null };
+
+function DifferenceTable({ difference, names, by, scenario }: TableProps) {
   const { money, moneyChange } = useEstate();
+  const amount = (key: string, name: string, of: number, under: { scenario?: string } | null) => {
+    const figure = <Figure projected>{money(of)}</Figure>;
+    return key === "" || of === 0 || under === null ? (
+      figure
+    ) : (
+      <Opens why={{ ...partOf(by, key, difference), ...under }} label={`${money(of)}: ${name}`}>
+        {figure}
+      </Opens>
+    );
+  };
   const rows = [
     ...difference.lines,
     {
@@ -123,16 +143,14 @@ function DifferenceTable({ difference, names, by }: { difference: Difference; na
               <th scope="row" className={`whitespace-nowrap py-0.5 text-left ${at === rows.length - 1 ? "" : "font-normal"}`}>
                 {row.name}
               </th>
-              <td className="pl-4">
-                <Figure projected>{money(row.before)}</Figure>
-              </td>
+              <td className="pl-4">{amount(row.key, `${row.name}, as it stands`, row.before, {})}</td>
               {row.changes.map((change, i) => (
                 <td key={i} className={`pl-4 ${tone(change)}`}>
                   {change === 0 ? "" : moneyChange(change)}
                 </td>
               ))}
               <td className="pl-4">
-                <Figure projected>{money(row.after)}</Figure>
+                {amount(row.key, `${row.name}, what if`, row.after, scenario === null ? null : { scenario })}
               </td>
             </tr>
           ))}
@@ -140,4 +158,14 @@ function DifferenceTable({ difference, names, by }: { difference: Difference; na
       </table>
     </div>
   );
+}
+
+/** Which amount a line of the difference is. */
+function partOf(by: TellBy, key: string, { from, to }: Difference): WhichAmount {
+  if (key === "in all") return { month: from, to };
+  if (by === "year") {
+    const [first, last] = [`${key}-01`, `${key}-12`];
+    return { month: from > first ? from : first, to: to < last ? to : last };
+  }
+  return { month: from, to, ...(by === "tenant" && key === "*" ? { bucket: "*" } : { [by]: key }) };
 }

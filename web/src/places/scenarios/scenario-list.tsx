@@ -1,15 +1,22 @@
 import { Link, useLocation } from "react-router";
 import type { ScenarioOutlook } from "../../api/client";
 import { useEstate } from "../../estate-context";
+import { Opens } from "../../money/opens";
 import { tone } from "../../money/year-table";
 import { Button, Figure } from "../../ui/controls";
 
 const shown = [1, 3, 10];
 
-type ListProps = { outlooks: ScenarioOutlook[]; chosen: string; onAdd: () => void };
+type ListProps = {
+  outlooks: ScenarioOutlook[];
+  chosen: string;
+  /** The scenario that is being typed, whose money is nowhere else yet. */
+  typed: string | null;
+  onAdd: () => void;
+};
 
 /** The estate as it stands and every scenario, a line each: what single years cost. */
-export function ScenarioList({ outlooks, chosen, onAdd }: ListProps) {
+export function ScenarioList({ outlooks, chosen, typed, onAdd }: ListProps) {
   const { money } = useEstate();
   const { search } = useLocation();
   return (
@@ -44,14 +51,25 @@ export function ScenarioList({ outlooks, chosen, onAdd }: ListProps) {
               )}
               {of.problems.length === 0 &&
                 shown.map((year) => {
-                  const own = of.years[year - 1]?.money;
+                  const { money: own, from, to } = of.years[year - 1] ?? {};
                   const asItStands = outlooks[0]?.years[year - 1]?.money;
                   return (
                     <td
                       key={year}
                       className={`pl-3 ${own === undefined || asItStands === undefined ? "" : tone(own - asItStands)}`}
                     >
-                      {own === undefined ? "" : <Figure projected>{money(own)}</Figure>}
+                      {own === undefined || from === undefined || to === undefined ? (
+                        ""
+                      ) : of.id === typed ? (
+                        <Figure projected>{money(own)}</Figure>
+                      ) : (
+                        <Opens
+                          why={{ month: from, to, ...(of.id !== "" && { scenario: of.id }) }}
+                          label={`${money(own)}: ${of.name}, year ${year}`}
+                        >
+                          <Figure projected>{money(own)}</Figure>
+                        </Opens>
+                      )}
                     </td>
                   );
                 })}

@@ -120,7 +120,12 @@ export function ScenariosPlace() {
       {comparison.error && <ErrorNote error={comparison.error} />}
       <div className="mt-3 grid grid-cols-[minmax(24rem,30rem)_minmax(0,1fr)] gap-x-8 gap-y-4 max-lg:grid-cols-1">
         <div className="min-w-0">
-          <ScenarioList outlooks={outlooks} chosen={chosen?.id ?? ""} onAdd={() => add([])} />
+          <ScenarioList
+            outlooks={outlooks}
+            chosen={chosen?.id ?? ""}
+            typed={draft === null ? null : (chosen?.id ?? null)}
+            onAdd={() => add([])}
+          />
         </div>
         <OutlookChart outlooks={outlooks} chosen={chosen?.id ?? ""} />
         {chosen && (
@@ -154,7 +159,7 @@ export function ScenariosPlace() {
         {chosen && reading.error && <ErrorNote error={reading.error} />}
         {chosen && reading.data?.difference && (
           <div className="min-w-0" data-stale={reading.isPlaceholderData || reading.data.of.id !== chosen.id}>
-            <DifferencePart difference={reading.data.difference} scenario={reading.data.of} />
+            <DifferencePart difference={reading.data.difference} scenario={reading.data.of} stored={draft === null} />
             <p className="mt-2 text-sm text-ink-soft">
               What an assumption adds is counted with those before it made already: in another order the parts are others, and the
               whole is the same.{" "}

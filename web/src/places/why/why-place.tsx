@@ -8,15 +8,20 @@ import {
   type MeteredDerivation,
   type MonthPart,
   readDerivation,
+  readScenarios,
   type SettledLine,
 } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, day, month } from "../../format";
+import { whyOf } from "../../money/opens";
 import { useAddress } from "../../ui/address";
 import { Figure } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
+
+/** The address of a part of the money: of the months that are looked at, or of others. */
+type Open = (part: MonthPart, at?: { month: string; to?: string | null }, isCharged?: boolean) => string;
 
 const parts: (keyof MonthPart)[] = ["bucket", "region", "tenant", "tier", "charge"];
 
@@ -28,28 +33,36 @@ export function WhyPlace() {
   const part: MonthPart = Object.fromEntries(parts.flatMap((name) => (params.has(name) ? [[name, params.get(name)]] : [])));
   const running = estate.months[0] ?? "";
   const of = params.get("month") ?? running;
+  const [to, scenario] = [params.get("to"), params.get("scenario")];
   const charged = params.get("of") === "charged" || of < running;
-  const query = { month: of, ...part, charged };
+  const query = { month: of, ...part, ...(to && { to }), ...(scenario && { scenario }), charged };
   const read = useQuery({ queryKey: keys.derivation(query), queryFn: () => readDerivation(query), retry: false });
   const { data } = read;
-  const to = (some: MonthPart, isCharged = charged) =>
-    `/why?${new URLSearchParams({ month: of, ...some, ...(isCharged && { of: "charged" }) })}`;
+  const open: Open = (some, at = { month: of, to }, isCharged = charged) =>
+    whyOf({
+      month: at.month,
+      ...(at.to && at.to !== at.month && { to: at.to }),
+      ...some,
+      ...(scenario && { scenario }),
+      ...(isCharged && { of: "charged" }),
+    });
   return (
     <div className="max-w-4xl px-6 pb-24">
       <h1 className="pt-5 text-3xl">Why this amount</h1>
       <nav aria-label="What opens" className="mt-2 flex flex-wrap gap-2">
-        <Way of={of} part={part} to={to} />
-        {of === running && (
+        <Way of={months(of, to)} part={part} open={open} />
+        {of === running && !to && !scenario && (
           <span className="ml-auto flex gap-4">
-            <Link to={to(part, true)} aria-current={charged ? "true" : undefined}>
+            <Link to={open(part, undefined, true)} aria-current={charged ? "true" : undefined}>
               charged so far
             </Link>
-            <Link to={to(part, false)} aria-current={charged ? undefined : "true"}>
+            <Link to={open(part, undefined, false)} aria-current={charged ? undefined : "true"}>
               to come
             </Link>
           </span>
         )}
       </nav>
+      {scenario && <Under scenario={scenario} />}
       {read.error && <ErrorNote error={read.error} />}
       {data && (
         <>
@@ -63,7 +76,17 @@ export function WhyPlace() {
           ) : data.agreed ? (
             <Agreed {...data.agreed} />
           ) : (
-            <Lines to={(line) => to({ ...part, ...line })} amount={data.amount} lines={data.lines} isCharged={data.isCharged} />
+            <Lines
+              open={({ bucket, tier, charge, month: first, to: last }) =>
+                open(
+                  { ...part, ...(bucket && { bucket }), ...(tier && { tier }), ...(charge && { charge }) },
+                  first ? { month: first, to: last ?? null } : undefined,
+                )
+              }
+              amount={data.amount}
+              lines={data.lines}
+              isCharged={data.isCharged}
+            />
           )}
         </>
       )}
@@ -71,29 +94,37 @@ export function WhyPlace() {
   );
 }
 
-/** From the month to the part of it that is looked at; each step back takes the last condition away. */
-function Way({ of, part, to }: { of: string; part: MonthPart; to: (part: MonthPart) => string }) {
+const months = (first: string, last?: string | null) =>
+  last && last !== first ? `${month(first)} to ${month(last)}` : month(first);
+
+/** Under which scenario, with the way to it. */
+function Under({ scenario }: { scenario: string }) {
+  const scenarios = useQuery({ queryKey: keys.scenarios, queryFn: readScenarios });
+  const name = scenarios.data?.value.scenarios.find((s) => s.id === scenario)?.name ?? scenario;
+  return (
+    <p className="mt-1 text-sm text-ink-soft">
+      If all of <Link to={`/what-if/${scenario}`}>{name}</Link> came true.
+    </p>
+  );
+}
+
+/** From the months to the part of them that is looked at; each step back takes the last condition away. */
+function Way({ of, part, open }: { of: string; part: MonthPart; open: Open }) {
   const { regionName, tierName } = useEstate();
   const { bucket, region, tenant, tier, charge } = part;
   const whose: MonthPart = { ...(region && { region }), ...(tenant && { tenant }) };
+  const told = tier && (tier === "*" ? "no tier in particular" : tierName(tier));
   const words = [
     region && (region === "*" ? "no region in particular" : regionName(region)),
     tenant && (tenant === "-" ? "no tenant" : tenant),
     !bucket && charge,
-    !bucket && tier && (tier === "*" ? "no tier in particular" : tierName(tier)),
+    !bucket && told,
   ].filter(Boolean);
   const steps = [
-    { to: to({}), label: `All of ${month(of)}` },
-    ...(words.length > 0 ? [{ to: to(bucket ? whose : part), label: words.join(", ") }] : []),
-    ...(bucket ? [{ to: to({ ...whose, bucket }), label: bucketName(bucket) }] : []),
-    ...(bucket && (charge || tier)
-      ? [
-          {
-            to: to(part),
-            label: [charge, tier && (tier === "*" ? "no tier in particular" : tierName(tier))].filter(Boolean).join(", "),
-          },
-        ]
-      : []),
+    { to: open({}), label: `All of ${of}` },
+    ...(words.length > 0 ? [{ to: open(bucket ? whose : part), label: words.join(", ") }] : []),
+    ...(bucket ? [{ to: open({ ...whose, bucket }), label: bucketName(bucket) }] : []),
+    ...(bucket && (charge || tier) ? [{ to: open(part), label: [charge, told].filter(Boolean).join(", ") }] : []),
   ];
   return steps.map((step, i) => (
     <span key={step.to} className="flex gap-2">
@@ -103,32 +134,20 @@ function Way({ of, part, to }: { of: string; part: MonthPart; to: (part: MonthPa
   ));
 }
 
-type LinesProps = { to: (line: MonthPart) => string; amount: number; lines: DerivationLine[]; isCharged: boolean };
+type LinesProps = { open: (line: DerivationLine) => string; amount: number; lines: DerivationLine[]; isCharged: boolean };
 
-function Lines({ to, amount, lines, isCharged }: LinesProps) {
+function Lines({ open, amount, lines, isCharged }: LinesProps) {
   const { money, tierName } = useEstate();
+  const words = ({ bucket, tier, charge, month: first, to: last }: DerivationLine) =>
+    first ? months(first, last) : charge ? [charge, tier && tierName(tier)].filter(Boolean).join(", ") : bucketName(bucket);
   return (
     <table className="mt-3 w-full text-right">
       <caption className="pb-1 text-left text-sm text-ink-soft">is the sum of</caption>
       <tbody>
         {lines.map((line) => (
-          <tr key={`${line.bucket} ${line.tier} ${line.charge}`} className="border-b border-hairline">
+          <tr key={`${line.month} ${line.bucket} ${line.tier} ${line.charge}`} className="border-b border-hairline">
             <th scope="row" className="py-1 text-left font-normal">
-              {line.bucket === "" ? (
-                "all others"
-              ) : (
-                <Link
-                  to={to({
-                    bucket: line.bucket,
-                    ...(line.tier && { tier: line.tier }),
-                    ...(line.charge && { charge: line.charge }),
-                  })}
-                >
-                  {line.charge
-                    ? [line.charge, line.tier && tierName(line.tier)].filter(Boolean).join(", ")
-                    : bucketName(line.bucket)}
-                </Link>
-              )}
+              {line.bucket === "" && !line.month ? "all others" : <Link to={open(line)}>{words(line)}</Link>}
             </th>
             <td>
               <Figure projected={!isCharged}>{money(line.amount)}</Figure>
