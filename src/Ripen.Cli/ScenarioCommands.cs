@@ -33,7 +33,7 @@ internal static class ScenarioCommands
         var id = Id();
         var by = new Option<string>("--by")
         {
-            Description = "bucket, charge, tier, region, tenant or year",
+            Description = "bucket, charge, tier, region, tenant, year or month",
             DefaultValueFactory = _ => "bucket",
         };
         return ServerCommands.Make(

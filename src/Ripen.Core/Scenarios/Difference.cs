@@ -15,9 +15,10 @@ public enum TellBy
     Region,
     Tenant,
     Year,
+    Month,
 }
 
-/// <summary>What one bucket, charge, tier, region, tenant or year has of a difference. Money.</summary>
+/// <summary>What one bucket, charge, tier, region, tenant, year or month has of a difference. Money.</summary>
 /// <param name="Key">Which; empty for all that have no line of their own.</param>
 /// <param name="Name">For people.</param>
 /// <param name="Before">As the estate stands.</param>
@@ -33,7 +34,7 @@ public sealed record DifferenceLine(string Key, string Name, double Before, IRea
 /// <param name="To">The last.</param>
 /// <param name="Totals">Money of those months as the estate stands, and after each assumption.</param>
 /// <param name="Changes">What each assumption adds, given those before.</param>
-/// <param name="Lines">The largest changes first, in the order of the months where it is told by year; lines of nothing are left out.</param>
+/// <param name="Lines">The largest changes first, in their order where it is told by year or month; lines of nothing are left out.</param>
 public sealed record Difference(
     Month From,
     Month To,
@@ -75,7 +76,7 @@ public sealed record Difference(
             Month.Of(calendar.Date(first + months - 1)),
             sums,
             Line("", "", sums).Changes,
-            by == TellBy.Year
+            by is TellBy.Year or TellBy.Month
                 ? [.. lines.OrderBy(l => l.Key, StringComparer.Ordinal)]
                 : Foremost([.. lines.OrderByDescending(Weight).ThenBy(l => l.Key, StringComparer.Ordinal)])
         );
@@ -94,10 +95,11 @@ public sealed record Difference(
             TellBy.Charge => money.Table.ByCharge.Select((own, charge) => (((Charge)charge).Name(), Sum(own))),
             TellBy.Tier => money.Table.ByTier.Select(own => (Agreements.KeyOf(own.Key), Sum(own.Value))),
             TellBy.Region => money.Table.ByRegion.Select(own => (Agreements.KeyOf(own.Key), Sum(own.Value))),
-            _ => Enumerable
-                .Range(first, months)
-                .Select(m => (money.Calendar.Date(m).Year.ToString("0000", CultureInfo.InvariantCulture), money.InAll[m])),
+            _ => Enumerable.Range(first, months).Select(m => (Time(money.Calendar.Date(m)), money.InAll[m])),
         };
+
+        string Time(DateOnly day) =>
+            by == TellBy.Year ? day.Year.ToString("0000", CultureInfo.InvariantCulture) : Month.Of(day).ToString();
 
         double Sum(double[] own)
         {

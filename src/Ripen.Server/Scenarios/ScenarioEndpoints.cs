@@ -124,7 +124,7 @@ internal static class ScenarioEndpoints
         [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default,
         [Description(Span)] int first = 0,
         [Description("How many months the difference is summed over; 0 for all from the first.")] int count = 0,
-        [Description("bucket, charge, tier, region, tenant or year.")] string by = "bucket"
+        [Description("bucket, charge, tier, region, tenant, year or month.")] string by = "bucket"
     )
     {
         var scenario = EstateDocument.ReadScenario(await request.ReadText(cancel));
@@ -140,7 +140,7 @@ internal static class ScenarioEndpoints
         [Description("The horizon in calendar months, 1 to 360.")] int months = Horizon.Default,
         [Description(Span)] int first = 0,
         [Description("How many months the difference is summed over; 0 for all from the first.")] int count = 0,
-        [Description("bucket, charge, tier, region, tenant or year.")] string by = "bucket"
+        [Description("bucket, charge, tier, region, tenant, year or month.")] string by = "bucket"
     ) =>
         await current.Get(cancel) is not { } view ? Problems.NoEstate()
         : Find(view, id) is not { } scenario ? NoScenario(id)
@@ -163,7 +163,7 @@ internal static class ScenarioEndpoints
             return Problems.Invalid(
                 "unknown-choice",
                 "?by",
-                $"'{by}' is not known; write one of: bucket, charge, tier, region, tenant, year."
+                $"'{by}' is not known; write one of: bucket, charge, tier, region, tenant, year, month."
             );
         if (first < 0 || first >= months)
             return Problems.Invalid("out-of-range", "?first", $"The first month must be from 0 to {months - 1}.");

@@ -9448,7 +9448,7 @@ export interface operations {
                 first?: number;
                 /** @description How many months the difference is summed over; 0 for all from the first. */
                 count?: number;
-                /** @description bucket, charge, tier, region, tenant or year. */
+                /** @description bucket, charge, tier, region, tenant, year or month. */
                 by?: string;
             };
             header?: never;
@@ -9481,7 +9481,7 @@ export interface operations {
                 first?: number;
                 /** @description How many months the difference is summed over; 0 for all from the first. */
                 count?: number;
-                /** @description bucket, charge, tier, region, tenant or year. */
+                /** @description bucket, charge, tier, region, tenant, year or month. */
                 by?: string;
             };
             header?: never;

@@ -20,6 +20,7 @@ const tellings: { value: TellBy; label: string }[] = [
   { value: "region", label: "by region" },
   { value: "tenant", label: "by tenant" },
   { value: "year", label: "by year" },
+  { value: "month", label: "by month" },
 ];
 
 const spans = [
@@ -123,9 +124,9 @@ function DifferenceTable({ difference, names, by, scenario }: TableProps) {
     },
   ];
   return (
-    <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="The difference in numbers">
+    <div className="max-h-[40rem] overflow-auto" tabIndex={0} role="region" aria-label="The difference in numbers">
       <table className="w-full text-right text-sm">
-        <thead className="text-ink-soft">
+        <thead className="sticky top-0 bg-paper text-ink-soft">
           <tr className="border-b border-hairline-strong">
             <th className="py-1 text-left font-normal">{by}</th>
             <th className="pl-4 font-normal">as it stands</th>
@@ -141,7 +142,7 @@ function DifferenceTable({ difference, names, by, scenario }: TableProps) {
           {rows.map((row, at) => (
             <tr key={row.key} className={at === rows.length - 1 ? "font-semibold" : "border-b border-hairline"}>
               <th scope="row" className={`whitespace-nowrap py-0.5 text-left ${at === rows.length - 1 ? "" : "font-normal"}`}>
-                {row.name}
+                {by === "month" && row.key !== "in all" ? month(row.name, "short") : row.name}
               </th>
               <td className="pl-4">{amount(row.key, `${row.name}, as it stands`, row.before, {})}</td>
               {row.changes.map((change, i) => (
@@ -163,6 +164,7 @@ function DifferenceTable({ difference, names, by, scenario }: TableProps) {
 /** Which amount a line of the difference is. */
 function partOf(by: TellBy, key: string, { from, to }: Difference): WhichAmount {
   if (key === "in all") return { month: from, to };
+  if (by === "month") return { month: key };
   if (by === "year") {
     const [first, last] = [`${key}-01`, `${key}-12`];
     return { month: from > first ? from : first, to: to < last ? to : last };
