@@ -384,6 +384,50 @@ public sealed class PlanTests : IDisposable
     }
 
     [Fact]
+    public async Task A_what_if_of_a_plan_with_how_its_packs_age_costs_what_the_plans_draft_says()
+    {
+        await Target();
+        const string steps = """[{ "age": 3, "tier": "pantry" }, { "age": 40, "tier": "cave" }]""";
+        var draft = await server.Did(HttpMethod.Post, "/api/plans/draft", $$"""{{Nightly.TrimEnd()[..^1]}}, "packsAge": {{steps}} }""");
+        async Task<JsonNode> WhatIf(string assumptions) =>
+            await server.Did(
+                HttpMethod.Post,
+                "/api/scenarios/difference?months=120&count=12",
+                $$"""{ "id": "mine", "name": "Mine", "assumptions": [{{assumptions}}] }"""
+            );
+        var age = $$"""{ "packsAge": { "target": "night", "steps": {{steps}} } }""";
+        var with = await WhatIf($$"""{ "plan": {{Nightly}} }, {{age}}""");
+        var cost = draft["outlook"]!["cost"]!.AsArray();
+        Assert.Equal([1, 3, 10], cost.Select(c => (int)c!["year"]!));
+        foreach (var year in cost)
+        {
+            var told = with["outlook"]!["years"]![(int)year!["year"]! - 1]!["money"]!;
+            Assert.Equal((double)year["estateAfter"]!, (double)told, 1e-6);
+        }
+        var without = await WhatIf($$"""{ "plan": {{Nightly}} }""");
+        Assert.NotEqual((double)with["outlook"]!["years"]![9]!["money"]!, (double)without["outlook"]!["years"]![9]!["money"]!, 1.0);
+        foreach (
+            var (wrong, code, path) in new[]
+            {
+                (age.Replace("night", "none", StringComparison.Ordinal), "unknown-reference", "$.assumptions[0].packsAge.target"),
+                (age.Replace("night", "winter-disk", StringComparison.Ordinal), "no-bucket", "$.assumptions[0].packsAge.target"),
+                (age.Replace("pantry", "attic", StringComparison.Ordinal), "unknown-reference", "$.assumptions[0]"),
+            }
+        )
+        {
+            var problem = (await WhatIf(wrong))["problems"]![0]!;
+            Assert.Equal((code, path), ((string)problem["code"]!, (string)problem["path"]!));
+        }
+        // What is stored reads back, and its drafts are the plan and the bucket with the rule.
+        var stored = $$"""{ "scenarios": [{ "id": "mine", "name": "Mine", "assumptions": [{ "plan": {{Nightly}} }, {{age}}] }] }""";
+        await server.Did(HttpMethod.Put, "/api/scenarios", stored, (await server.Get("/api/scenarios")).Tag);
+        var back = (await server.Get("/api/scenarios")).Body["scenarios"]![0]!;
+        Assert.Equal("cave", (string)back["assumptions"]![1]!["packsAge"]!["steps"]![1]!["tier"]!);
+        var parts = await server.Did(HttpMethod.Post, "/api/scenarios/parts", back.ToJsonString());
+        Assert.Contains(parts["buckets"]![0]!["rules"]!.AsArray(), r => (string)r!["id"]! == "packs-of-night");
+    }
+
+    [Fact]
     public async Task Lists_are_read_and_written_whole_and_a_machine_that_a_plan_names_stays()
     {
         await Target();

@@ -96,6 +96,18 @@ internal static class BucketReader
             ReplacedAfterDays = o.Optional("replacedAfterDays", n => o.Days(n, least: 1)),
         };
 
+    public static IReadOnlyList<Step> Steps(ObjectReader o) =>
+        o.List(
+            "steps",
+            s => new Step
+            {
+                Age = s.Days("age"),
+                Tier = s.Id("tier"),
+                Clock = s.Has("clock") ? s.Choice("clock", ("created", StepClock.Created), ("read", StepClock.Read)) : default,
+                BundleTo = s.Optional("bundleTo", n => s.Whole(n, 1)),
+            }
+        );
+
     private static LifecycleRule Rule(ObjectReader o) =>
         new()
         {
@@ -105,16 +117,7 @@ internal static class BucketReader
             Applies = o.Has("applies") ? o.Choice("applies", ("current", VersionKind.Current), ("earlier", VersionKind.Earlier)) : default,
             SmallestBytes = o.Whole("smallestBytes", fallback: 0),
             LargestBytes = o.Optional("largestBytes", n => o.Whole(n)),
-            Steps = o.List(
-                "steps",
-                s => new Step
-                {
-                    Age = s.Days("age"),
-                    Tier = s.Id("tier"),
-                    Clock = s.Has("clock") ? s.Choice("clock", ("created", StepClock.Created), ("read", StepClock.Read)) : default,
-                    BundleTo = s.Optional("bundleTo", n => s.Whole(n, 1)),
-                }
-            ),
+            Steps = Steps(o),
             BackOnRead = o.Flag("backOnRead"),
             ExpireAt = o.Optional("expireAt", n => o.Days(n, least: 1)),
             KeepNewest = o.Has("keepNewest") ? (int)o.Whole("keepNewest", 0, 1_000_000) : 0,

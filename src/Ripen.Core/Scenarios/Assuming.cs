@@ -47,6 +47,7 @@ public static class Assuming
             { Place: { } place } => Move(place, estate, $"{path}.place", findings),
             { Bucket: { } bucket } => Put(bucket, estate, hold ?? Holding),
             { Plan: { } plan } => Put(plan, estate),
+            { PacksAge: { } packs } => Age(packs, estate, $"{path}.packsAge", findings),
             _ => estate,
         };
         if (findings.Problems.Count > 0)
@@ -167,6 +168,20 @@ public static class Assuming
                 ? [.. estate.Plans.Select(p => p.Id == plan.Id ? plan : p)]
                 : [.. estate.Plans, plan],
         };
+    }
+
+    private static Estate Age(PacksAssumption packs, Estate estate, string path, Findings findings)
+    {
+        var target = estate.Targets.FirstOrDefault(t => t.Id == packs.Target);
+        findings.Require(
+            target?.Bucket is not null,
+            target is null ? "unknown-reference" : "no-bucket",
+            $"{path}.target",
+            target is null
+                ? $"There is no target '{packs.Target}' any more; drop the assumption."
+                : $"'{target.Name}' is no bucket: what lies there has no tiers to age through."
+        );
+        return target?.Bucket is { } name ? estate.With(PackSteps.With(estate, target, packs.Steps), name) : estate;
     }
 
     private static Estate Price(PriceAssumption prices, Estate estate, string path, Findings findings)

@@ -98,8 +98,7 @@ public sealed record Difference(
             _ => Enumerable.Range(first, months).Select(m => (Time(money.Calendar.Date(m)), money.InAll[m])),
         };
 
-        string Time(DateOnly day) =>
-            by == TellBy.Year ? day.Year.ToString("0000", CultureInfo.InvariantCulture) : Month.Of(day).ToString();
+        string Time(DateOnly day) => by == TellBy.Year ? day.Year.ToString("0000", CultureInfo.InvariantCulture) : Month.Of(day).ToString();
 
         double Sum(double[] own)
         {

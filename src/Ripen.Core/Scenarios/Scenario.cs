@@ -27,6 +27,7 @@ public sealed record Assumption
 
     /// <summary>A plan in the place of the one of its id, or one more.</summary>
     public BackupPlan? Plan { get; init; }
+    public PacksAssumption? PacksAge { get; init; }
 }
 
 /// <summary>More or less arrives than the estate says.</summary>
@@ -72,6 +73,16 @@ public sealed record PriceAssumption
 
     /// <summary>So many times as much, at least 0.</summary>
     public required double Times { get; init; }
+}
+
+/// <summary>What plans store at a target ages by these steps of its bucket, and by no others.</summary>
+public sealed record PacksAssumption
+{
+    /// <summary>The id of a target in a bucket.</summary>
+    public required string Target { get; init; }
+
+    /// <summary>Oldest last; empty where packs stay where they land.</summary>
+    public IReadOnlyList<Step> Steps { get; init; } = [];
 }
 
 /// <summary>Buckets lie somewhere else, are kept by another scheme, or take new objects in elsewhere.</summary>

@@ -10,7 +10,7 @@ internal static class ScenarioReader
 {
     private const double MostTimes = 1e6;
 
-    private static readonly string[] Kinds = ["growth", "reading", "prices", "offer", "place", "bucket", "plan"];
+    private static readonly string[] Kinds = ["growth", "reading", "prices", "offer", "place", "bucket", "plan", "packsAge"];
 
     /// <summary>Stands where none could be read, which is a problem by then.</summary>
     private static readonly Bucket Unread = new()
@@ -46,7 +46,7 @@ internal static class ScenarioReader
         foreach (var (of, i) in Checks.Present(scenario.Assumptions))
         {
             var at = $"{path}.assumptions[{i}]";
-            object?[] all = [of.Growth, of.Reading, of.Prices, of.Offer, of.Place, of.Bucket, of.Plan];
+            object?[] all = [of.Growth, of.Reading, of.Prices, of.Offer, of.Place, of.Bucket, of.Plan, of.PacksAge];
             findings.Require(
                 all.Count(a => a is not null) == 1,
                 "not-one-assumption",
@@ -67,6 +67,11 @@ internal static class ScenarioReader
             Place = o.Object("place", Place, optional: true),
             Bucket = o.Object("bucket", Bucket, optional: true),
             Plan = o.Object("plan", PlanReader.Plan, optional: true),
+            PacksAge = o.Object(
+                "packsAge",
+                p => new PacksAssumption { Target = p.Id("target"), Steps = BucketReader.Steps(p) },
+                optional: true
+            ),
         };
 
     private static GrowthAssumption Growth(ObjectReader o) =>

@@ -3813,6 +3813,7 @@ export interface components {
             place?: null | components["schemas"]["PlaceAssumption"];
             bucket?: null | components["schemas"]["BucketAssumption"];
             plan?: null | components["schemas"]["BackupPlan"];
+            packsAge?: null | components["schemas"]["PacksAssumption"];
         };
         AuditDifference: {
             item: components["schemas"]["ProofItem"];
@@ -5827,6 +5828,10 @@ export interface components {
         };
         /** @enum {unknown} */
         Operator: "provider" | "own";
+        PacksAssumption: {
+            target: string;
+            steps?: components["schemas"]["Step"][];
+        };
         Passage: {
             /** Format: date-time */
             from: string;

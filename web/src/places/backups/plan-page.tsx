@@ -350,13 +350,12 @@ function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorPro
             {typed.changed && <Button onClick={typed.discard}>Discard</Button>}
             {changed && (
               <KeepForWhatIf
-                assume={draft.data?.problems.length === 0 && !draft.isPlaceholderData ? { plan: assumed } : undefined}
+                assume={
+                  draft.data?.problems.length === 0 && !draft.isPlaceholderData
+                    ? [{ plan: assumed }, ...(steps ? [{ packsAge: { target: plan.target, steps } }] : [])]
+                    : undefined
+                }
               />
-            )}
-            {changed && steps && (
-              <span className="text-sm text-ink-soft">
-                How packs age is their bucket's: a what-if has that as a draft of the bucket.
-              </span>
             )}
             {!isNew && (
               <ConfirmButton

@@ -27,7 +27,7 @@ export function DraftPanel({ draft }: { draft: ReturnType<typeof useDraft> }) {
           </Button>
           {changed && (
             <KeepForWhatIf
-              assume={answered && !wrong && draft.bucket ? { bucket: { stated: estate.today, as: draft.bucket } } : undefined}
+              assume={answered && !wrong && draft.bucket ? [{ bucket: { stated: estate.today, as: draft.bucket } }] : undefined}
             />
           )}
           <span role="status" className="text-sm text-ink-soft">

@@ -82,6 +82,12 @@ function Fields({ scenario, assumption, onChange }: FieldsProps) {
     );
   }
   if (assumption.plan) return <PlanDraft scenario={scenario} plan={assumption.plan} />;
+  if (assumption.packsAge)
+    return (
+      <p className="text-sm text-ink-soft">
+        As in the draft of a <Link to="/plans">plan</Link> that leads there; keep it from one again to change it.
+      </p>
+    );
   return null;
 }
 

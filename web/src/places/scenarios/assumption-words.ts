@@ -57,6 +57,11 @@ export function words(of: Assumption, names: Names): string {
     return `${where(bucket)}: ${what.length > 0 ? what.join(", ") : "where it is"}`;
   }
   if (of.bucket) return `${of.bucket.as.name}: as in a draft of it`;
+  if (of.packsAge) {
+    const { target, steps = [] } = of.packsAge;
+    const ages = steps.map((s) => `to ${names.tierName(s.tier)} at day ${many(s.age, 0)}`);
+    return `packs of ${target}: ${ages.length > 0 ? ages.join(", ") : "stay where they land"}`;
+  }
   return of.plan ? `plan ${of.plan.name}: as in a draft of it` : "";
 }
 

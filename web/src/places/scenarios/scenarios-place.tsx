@@ -44,8 +44,8 @@ export function ScenariosPlace() {
   const navigate = useNavigate();
   const queries = useQueryClient();
   const { state } = useLocation();
-  const brought = (state as { assume?: Assumption } | null)?.assume;
-  const taken = useRef<Assumption | null>(null);
+  const brought = (state as { assume?: Assumption[] } | null)?.assume;
+  const taken = useRef<Assumption[] | null>(null);
   const stored = useQuery({ queryKey: keys.scenarios, queryFn: readScenarios });
   // Of what is stored now: an answer on its way when another scenario is stored is of those before.
   const comparison = useQuery({
@@ -85,9 +85,9 @@ export function ScenariosPlace() {
     if (!brought || !stored.data || taken.current === brought) return;
     taken.current = brought;
     if (id && chosen) {
-      put(withAssumption(chosen, brought));
+      put(brought.reduce(withAssumption, chosen));
       void navigate(`/what-if/${chosen.id}`, { replace: true, state: null });
-    } else add([brought]);
+    } else add(brought);
   });
   if (stored.error) return <ErrorNote error={stored.error} />;
   if (!stored.data) return <div className="h-96" />;
@@ -229,7 +229,10 @@ function Assumptions({ scenario, problemAt, onChange }: AssumptionsProps) {
 function withAssumption(scenario: Scenario, added: Assumption): Scenario {
   const assumptions = scenario.assumptions ?? [];
   const place = assumptions.findIndex(
-    (a) => (a.bucket && a.bucket.as.name === added.bucket?.as.name) || (a.plan && a.plan.id === added.plan?.id),
+    (a) =>
+      (a.bucket && a.bucket.as.name === added.bucket?.as.name) ||
+      (a.plan && a.plan.id === added.plan?.id) ||
+      (a.packsAge && a.packsAge.target === added.packsAge?.target),
   );
   return { ...scenario, assumptions: place < 0 ? [...assumptions, added] : assumptions.with(place, added) };
 }
