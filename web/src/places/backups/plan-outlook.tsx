@@ -74,6 +74,7 @@ export function PlanOutlookPanel({ draft, error, changed, pools, workloads }: Pa
               cost={outlook.cost}
               of="estate"
               changed={changed}
+              opens={{}}
             />
           </div>
           <table className="mt-5 w-full text-sm">

@@ -12,6 +12,7 @@ import {
   type Workload,
 } from "../../api/client";
 import { keys } from "../../api/keys";
+import { same } from "../../draft/merge";
 import { MergeNote } from "../../draft/merge-note";
 import { useProblems } from "../../draft/problems";
 import { useBrought } from "../../draft/use-brought";
@@ -352,7 +353,10 @@ function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorPro
               <KeepForWhatIf
                 assume={
                   draft.data?.problems.length === 0 && !draft.isPlaceholderData
-                    ? [{ plan: assumed }, ...(steps ? [{ packsAge: { target: plan.target, steps } }] : [])]
+                    ? [
+                        ...(isNew || !same({ ...plan, packsAge: null }, begin) ? [{ plan: assumed }] : []),
+                        ...(steps ? [{ packsAge: { target: plan.target, steps } }] : []),
+                      ]
                     : undefined
                 }
               />
