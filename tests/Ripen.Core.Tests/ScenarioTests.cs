@@ -1,6 +1,8 @@
+using System.Globalization;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
+using Ripen.Core.Pricing;
 using Ripen.Core.Scenarios;
 
 namespace Ripen.Core.Tests;
@@ -266,6 +268,101 @@ public sealed class ScenarioTests
             new DateOnly(month.Year, month.Number, 1) is var day && day >= First(of, first) && day < First(of, first + count);
 
         static DateOnly First(Projection of, int month) => new DateOnly(of.Estate.Today.Year, of.Estate.Today.Month, 1).AddMonths(month);
+    }
+
+    /// <summary>Month by month, everything else as it was: what is agreed rises in whole months from the day on, in the region that is meant.</summary>
+    [Theory]
+    [InlineData(Charge.Fixed, "2027-03-10", null, "2027-04")]
+    [InlineData(Charge.Fixed, "2027-03-01", null, "2027-03")]
+    [InlineData(Charge.Fixed, null, "aldmouth", "2026-11")]
+    [InlineData(Charge.Fixed, null, "quarrydown", null)]
+    [InlineData(Charge.Devices, null, "quarrydown", "2026-11")]
+    [InlineData(Charge.Devices, null, "aldmouth", null)]
+    public void What_is_agreed_rises_where_it_is_named(Charge charge, string? from, string? region, string? first)
+    {
+        var estate = Samples.Demo();
+        var assumed = Assume(
+            estate,
+            new Assumption
+            {
+                Prices = new()
+                {
+                    Charge = charge,
+                    From = from is null ? null : DateOnly.Parse(from, CultureInfo.InvariantCulture),
+                    Region = region,
+                    Times = 1.5,
+                },
+            }
+        );
+        var (before, after) = (Projection.Of(estate, 12).Rows().ToList(), Projection.Of(assumed, 12).Rows().ToList());
+        var risen = 0;
+        foreach (var row in before)
+        {
+            var now = after.Single(r =>
+                (r.Month, r.Bucket, r.Region, r.Tier, r.Charge) == (row.Month, row.Bucket, row.Region, row.Tier, row.Charge)
+            );
+            var rises =
+                row.Charge == charge
+                && first is not null
+                && string.CompareOrdinal(row.Month.ToString(), first) >= 0
+                && (region is null || row.Region == region);
+            // What devices cost is no use that a commitment counts; everything but the rising stays.
+            Assert.Equal(rises ? row.Amount * 1.5 : row.Amount, now.Amount, 1e-9);
+            risen += rises ? 1 : 0;
+        }
+        Assert.Equal(before.Count, after.Count);
+        Assert.Equal(first is null, risen == 0);
+    }
+
+    [Fact]
+    public void What_a_commitment_promises_rises_from_a_month_on_and_its_days_before_stay()
+    {
+        var estate = Samples.Demo();
+        var day = new DateOnly(2027, 2, 1);
+        var assumed = Assume(
+            estate,
+            new Assumption
+            {
+                Prices = new()
+                {
+                    Charge = Charge.Commitment,
+                    From = day,
+                    Times = 3,
+                },
+            }
+        );
+        foreach (var commitment in estate.PriceBook.Agreements.Commitments)
+        {
+            var month = new Month(2027, 1);
+            var (now, then) = (In(assumed, month), In(assumed, month.Plus(1)));
+            Assert.Equal((commitment.Amount, commitment.Discount), (now.Amount, now.Discount));
+            Assert.Equal((commitment.Amount * 3, commitment.Discount), (then.Amount, then.Discount));
+
+            Commitment In(Estate of, Month at) => of.PriceBook.Agreements.Commitments.Single(c => c.Name == commitment.Name && c.Holds(at));
+        }
+        var twice = Assume(
+            assumed,
+            new Assumption
+            {
+                Prices = new()
+                {
+                    Charge = Charge.Commitment,
+                    From = day,
+                    Times = 2,
+                },
+            }
+        );
+        Assert.Equal(assumed.PriceBook.Agreements.Commitments.Count, twice.PriceBook.Agreements.Commitments.Count);
+    }
+
+    [Theory]
+    [InlineData("""{ "charge": "devices", "times": 2, "from": "2027-03-01" }""", "no-day", "$.assumptions[0].prices.from")]
+    [InlineData("""{ "charge": "fixed", "times": 2, "tier": "cave" }""", "no-tier", "$.assumptions[0].prices.tier")]
+    public void What_an_agreement_does_not_know_cannot_be_assumed_of_it(string prices, string code, string path)
+    {
+        var scenario = EstateDocument.ReadScenario($$"""{ "id": "a", "name": "A", "assumptions": [ { "prices": {{prices}} } ] }""").Value;
+        var problem = Assert.Single(Assuming.Of(scenario, Samples.Demo()).Problems);
+        Assert.Equal((code, path), (problem.Code, problem.Path));
     }
 
     [Fact]

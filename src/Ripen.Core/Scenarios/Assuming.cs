@@ -1,6 +1,7 @@
 using Ripen.Core.Backups;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Scenarios;
@@ -184,6 +185,77 @@ public static class Assuming
         return target?.Bucket is { } name ? estate.With(PackSteps.With(estate, target, packs.Steps), name) : estate;
     }
 
+    /// <summary>What is agreed by the month, so many times as much from the first whole month on; or what devices cost.</summary>
+    private static PriceBook Agree(PriceAssumption prices, Estate estate, string path, Findings findings)
+    {
+        var book = estate.PriceBook;
+        findings.Require(
+            prices.Tier is null,
+            "no-tier",
+            $"{path}.tier",
+            "What is agreed by the month, and devices, are for all tiers: leave the tier out."
+        );
+        findings.Require(
+            prices.Charge != Charge.Devices || prices.From is null,
+            "no-day",
+            $"{path}.from",
+            "What a device costs is one price for its whole life: leave the day out."
+        );
+        var from = prices.From is { } day && day > estate.Today ? Month.Of(day.AddMonths(1).AddDays(-1)) : (Month?)null;
+        return prices.Charge switch
+        {
+            Charge.Devices => book with
+            {
+                Regions =
+                [
+                    .. book.Regions.Select(r =>
+                        Here(r.Id) ? r with { Devices = [.. r.Devices.Select(d => d with { Price = d.Price * prices.Times })] } : r
+                    ),
+                ],
+            },
+            Charge.Fixed => book with
+            {
+                Agreements = book.Agreements with
+                {
+                    Fixed = [.. book.Agreements.Fixed.SelectMany(f => Then(f, a => a with { Amount = a.Amount * prices.Times }))],
+                },
+            },
+            _ => book with
+            {
+                Agreements = book.Agreements with
+                {
+                    Commitments =
+                    [
+                        .. book.Agreements.Commitments.SelectMany(c => Then(c, a => a with { Amount = a.Amount * prices.Times })),
+                    ],
+                },
+            },
+        };
+
+        bool Here(string? region) => prices.Region is null || prices.Region == region;
+
+        IEnumerable<T> Then<T>(T agreement, Func<T, T> other)
+            where T : Agreed
+        {
+            if (!Here(agreement.Region) || (from is { } month && agreement.Through is { } last && last.Since(month) < 0))
+                return [agreement];
+            if (from is not { } first || agreement.From is { } begins && begins.Since(first) >= 0)
+                return [other(agreement)];
+            return
+            [
+                agreement with
+                {
+                    Through = first.Plus(-1),
+                },
+                other(agreement) with
+                {
+                    Id = $"{agreement.Id}-from-{first}",
+                    From = first,
+                },
+            ];
+        }
+    }
+
     private static Estate Price(PriceAssumption prices, Estate estate, string path, Findings findings)
     {
         var book = estate.PriceBook;
@@ -195,6 +267,8 @@ public static class Assuming
             findings
         );
         Checks.Refer(prices.Tier ?? "", prices.Tier is null || book.Coldness(prices.Tier) >= 0, "tier", $"{path}.tier", findings);
+        if (prices.Charge is { } agreed && agreed.IsAgreed())
+            return estate with { PriceBook = Agree(prices, estate, path, findings) };
         if (prices.From is not { } day || day <= estate.Today)
         {
             // Amounts that hold now, and those of days to come.

@@ -68,7 +68,9 @@ public sealed record PriceAssumption
     /// <summary>Of which tier; null for all, and what is carried as well.</summary>
     public string? Tier { get; init; }
 
-    /// <summary>For what; null for everything. Early leaving is priced as storage.</summary>
+    /// <summary>For what; null for all that is priced by use. Early leaving is priced as storage. What is agreed is meant only where it is named:
+    /// fixed amounts and what a commitment promises, in whole months from <see cref="From"/> on, and devices, whose price holds for their
+    /// whole life.</summary>
     public Charge? Charge { get; init; }
 
     /// <summary>So many times as much, at least 0.</summary>

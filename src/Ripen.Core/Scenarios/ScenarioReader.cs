@@ -23,7 +23,9 @@ internal static class ScenarioReader
 
     private static readonly (string, Charge)[] Charges =
     [
-        .. Enum.GetValues<Charge>().Where(c => c != Charge.EarlyLeave && !c.IsAgreed()).Select(c => (c.Name(), c)),
+        .. Enum.GetValues<Charge>()
+            .Where(c => c is not (Charge.EarlyLeave or Charge.Allowance or Charge.Discount))
+            .Select(c => (c.Name(), c)),
     ];
 
     public static Scenario Scenario(ObjectReader o) =>

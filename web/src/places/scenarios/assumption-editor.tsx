@@ -145,7 +145,7 @@ function PriceFields({ of, onChange }: Of<"prices">) {
             {...ids}
             value={of.charge ?? ""}
             options={[
-              { value: "", label: "everything" },
+              { value: "", label: "everything by use" },
               ...Object.entries(chargeWords).map(([value, label]) => ({ value, label })),
             ]}
             onChange={(e) => onChange({ ...of, charge: (e.target.value || null) as typeof of.charge })}

@@ -26,6 +26,9 @@ export const chargeWords: Record<string, string> = {
   recall: "recalls",
   transfer: "transfers",
   watching: "watching",
+  fixed: "fixed amounts",
+  commitment: "what is promised",
+  devices: "devices",
 };
 
 /** An assumption in one line. */
@@ -40,7 +43,7 @@ export function words(of: Assumption, names: Names): string {
   if (of.prices) {
     const { from, region, tier, charge, times: factor } = of.prices;
     const what = [
-      charge ? (chargeWords[charge] ?? charge) : "all prices",
+      charge ? (chargeWords[charge] ?? charge) : "all prices by use",
       ...(tier ? [names.tierName(tier)] : []),
       ...(region ? [names.regionName(region)] : []),
     ];
