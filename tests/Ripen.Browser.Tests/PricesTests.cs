@@ -128,6 +128,12 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
             )
         );
 
+        page.See("What is typed here holds from");
+        page.Click(page.Button("Take that day back"));
+        page.See("Prices announced for 17 May 2031 are not in this draft");
+        page.Click(() => page.Button("Discard"));
+        page.Gone("are not in this draft");
+
         page.Open("/log");
         page.See("Prices changed");
     }

@@ -22,6 +22,7 @@ import { newId } from "../../ui/new-id";
 import { usePageTitle } from "../../ui/page-title";
 import { done } from "../../ui/toasts";
 import { Choice } from "../forecast/choice";
+import { assuming } from "../scenarios/keep-for-what-if";
 import { OutlookChart } from "../scenarios/outlook-chart";
 
 const shown = [1, 3, 10];
@@ -156,7 +157,7 @@ function OfferList({ offers, outlooks, isBusy, onChange }: OfferListProps) {
                       <Button
                         kind="quiet"
                         aria-label={`What if: ${offer.name}`}
-                        onClick={() => navigate("/what-if", { state: { assume: { offer: offer.id } } })}
+                        onClick={() => navigate("/what-if", assuming([{ offer: offer.id }]))}
                       >
                         What if
                       </Button>

@@ -83,6 +83,7 @@ export function PricesPlace() {
   const fresh = draft !== null && !reading.isPlaceholderData && reading.data !== undefined && !reading.error;
   const shown = draft === null ? inForce : (reading.data?.reading ?? null);
   const days = (book.changes ?? []).map((c) => c.from);
+  const dropped = (inForce.prices.changes ?? []).map((c) => c.from).filter((d) => !days.includes(d));
   const here = from !== null && days.includes(from) ? from : null;
   return (
     <div className="px-6 pb-24">
@@ -163,6 +164,11 @@ export function PricesPlace() {
                   Keep the draft
                 </Button>
               </div>
+            )}
+            {dropped.length > 0 && (
+              <p className="mt-3 border-l-2 border-bad pl-3 text-sm">
+                Prices announced for {dropped.map((d) => day(d)).join(", ")} are not in this draft: applied as it is, they go.
+              </p>
             )}
             {draft && reading.data && (
               <div className="mt-4" data-stale={!fresh}>
