@@ -116,10 +116,11 @@ internal static class BudgetCommands
         };
         var from = new Option<string?>("--from") { Description = "the first month, yyyy-MM" };
         var to = new Option<string?>("--to") { Description = "the last month, yyyy-MM; the last one that is over without it" };
+        var open = new Option<string?>("--open") { Description = "the key of a line: print what makes it" };
         return ServerCommands.Make(
             "budget-variance",
-            "Print why the money is another than planned: a line each with planned, volume, mix, timing, price, actual.",
-            [id, by, from, to],
+            "Print why the money is another than planned: a line each with planned, volume, mix, timing, price, actual; of what makes one line, the quantities planned and in fact before them.",
+            [id, by, from, to, open],
             async (http, parsed) =>
             {
                 var query = string.Join(
@@ -129,6 +130,16 @@ internal static class BudgetCommands
                         .Select(o => $"{o.Name[2..]}={Uri.EscapeDataString(parsed.GetValue(o)!)}")
                         .Prepend($"by={parsed.GetValue(by)}")
                 );
+                if (parsed.GetValue(open) is { } key)
+                {
+                    var line = $"/{parsed.GetValue(id)}/variance/line?{query}&key={Uri.EscapeDataString(key)}";
+                    foreach (var of in (await ServerCommands.Answer(await http.GetAsync(Path(line))))!.AsArray())
+                    {
+                        var what = $"{of!["bucket"]} {of["tier"]} {of["charge"]}".Trim();
+                        Parts($"{what}\t{of["planned"]!.ToJsonString()}\t{of["actual"]!.ToJsonString()} {of["unit"]}", of["parts"]!);
+                    }
+                    return;
+                }
                 var told = (await ServerCommands.Answer(await http.GetAsync(Path($"/{parsed.GetValue(id)}/variance?{query}"))))!;
                 foreach (var line in told["lines"]!.AsArray())
                     Parts((string)line!["name"]!, line["parts"]!);

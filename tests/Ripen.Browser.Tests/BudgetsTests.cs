@@ -46,6 +46,9 @@ public sealed class BudgetsTests(DemoFixture demo) : IClassFixture<DemoFixture>
             () => page.Find("[aria-label='The variance in numbers']").Text.Contains("storage", StringComparison.Ordinal),
             "a line for storage"
         );
+        page.Button("storage").SendKeys(Keys.Enter);
+        page.See("What makes storage");
+        page.See("GB-month × €");
         Assert.Empty(Accessibility.Violations(page.Browser));
 
         page.Click(page.Button("Change…"));

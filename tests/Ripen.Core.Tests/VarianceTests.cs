@@ -130,6 +130,54 @@ public sealed class VarianceTests
     }
 
     [Fact]
+    public void What_makes_a_line_adds_up_to_it_whatever_it_is_told_by()
+    {
+        var random = new Random(Randomly.Seed);
+        var estate = Samples.Small() with
+        {
+            Buckets =
+            [
+                .. Enumerable
+                    .Range(0, 3)
+                    .Select(i => Samples.Bucket([], [], null) with { Name = $"b{i}", Tenant = i == 0 ? null : "Fleet" }),
+            ],
+        };
+        for (var time = 0; time < 100; time++)
+        {
+            var months = random.Next(1, 7);
+            var (plan, fact) = (Random(random, months), Random(random, months));
+            var told = Variance.Of(plan, fact, 0, months).ToList();
+            foreach (var by in Enum.GetValues<VarianceBy>())
+            {
+                var table = VarianceTable.Of(told, January, months, by, estate);
+                foreach (var line in table.Lines.Where(l => l.Key.Length > 0))
+                {
+                    var made = VarianceDetail.Of(told, January, by, line.Key, estate);
+                    var sum = made.Select(d => d.Parts).Aggregate((a, b) => a + b);
+                    Assert.All(
+                        Ways(line.Parts).Zip(Ways(sum)),
+                        p =>
+                            Assert.Equal(
+                                p.First,
+                                p.Second,
+                                1e-9 * (1 + line.Parts.Planned + line.Parts.Actual + Math.Abs(line.Parts.Volume))
+                            )
+                    );
+                    if (by != VarianceBy.Month)
+                    {
+                        foreach (var d in made)
+                        {
+                            var of = new ChargeLine(d.Bucket, d.Region, d.Tier, d.Charge);
+                            Assert.Equal(plan.Lines.TryGetValue(of, out var was) ? was.Quantities.Sum() : 0, d.Planned, 1e-6);
+                            Assert.Equal(fact.Lines.TryGetValue(of, out var now) ? now.Quantities.Sum() : 0, d.Actual, 1e-6);
+                        }
+                    }
+                }
+            }
+        }
+    }
+
+    [Fact]
     public void With_one_price_everywhere_all_of_it_is_volume()
     {
         var random = new Random(Randomly.Seed);
@@ -192,6 +240,8 @@ public sealed class VarianceTests
     private static double Amount(MonthlyCharges of, ChargeLine line, int month) => of.Lines.GetValueOrDefault(line)?.Amounts[month] ?? 0;
 
     private static VarianceParts InAll(IEnumerable<LineVariance> lines) => lines.SelectMany(l => l.Months).Aggregate((a, b) => a + b);
+
+    private static double[] Ways(VarianceParts of) => [of.Planned, of.Volume, of.Mix, of.Timing, of.Price, of.Actual];
 
     private static void Near(VarianceParts expected, VarianceParts actual)
     {

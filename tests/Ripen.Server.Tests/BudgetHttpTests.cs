@@ -42,6 +42,19 @@ public sealed class BudgetHttpTests : IDisposable
         var all = (await Variance(id))["inAll"]!;
         foreach (var part in Parts[1..])
             Assert.Equal(0, (double)all[part]!, 1e-8 * (double)all["planned"]!);
+        foreach (var by in (string[])["tenant", "charge", "month"])
+        {
+            foreach (var line in (await Variance(id, $"?by={by}"))["lines"]!.AsArray())
+            {
+                var made = (await Variance(id, $"/line?by={by}&key={Uri.EscapeDataString((string)line!["key"]!)}")).AsArray();
+                Assert.Equal((double)line["parts"]!["actual"]!, made.Sum(d => (double)d!["parts"]!["actual"]!), 1e-6);
+                Assert.All(made, d => Assert.Equal((double)d!["planned"]!, (double)d["actual"]!, 1e-6 * (1 + (double)d["actual"]!)));
+            }
+        }
+        Assert.Equal(
+            (HttpStatusCode.NotFound, "no-line"),
+            await server.Refused(HttpMethod.Get, $"/api/budgets/{id}/variance/line?by=tenant&key=Nobody")
+        );
     }
 
     [Fact]

@@ -15,12 +15,23 @@ namespace Ripen.Core.Budgets;
 /// <param name="Actual">Money in fact.</param>
 public sealed record VarianceParts(double Planned, double Volume, double Mix, double Timing, double Price, double Actual)
 {
+    public static readonly VarianceParts Nothing = new(0, 0, 0, 0, 0, 0);
+
     public static VarianceParts operator +(VarianceParts a, VarianceParts b) =>
         new(a.Planned + b.Planned, a.Volume + b.Volume, a.Mix + b.Mix, a.Timing + b.Timing, a.Price + b.Price, a.Actual + b.Actual);
 }
 
 /// <summary>The variance of one line of the bill, by month.</summary>
-public sealed record LineVariance(ChargeLine Line, IReadOnlyList<VarianceParts> Months);
+/// <param name="Line">Which.</param>
+/// <param name="Months">Money.</param>
+/// <param name="Planned">Quantities, in the unit of the charge.</param>
+/// <param name="Actual">Quantities in fact.</param>
+public sealed record LineVariance(
+    ChargeLine Line,
+    IReadOnlyList<VarianceParts> Months,
+    IReadOnlyList<double> Planned,
+    IReadOnlyList<double> Actual
+);
 
 /// <summary>
 /// Splits what plan and fact differ by, as management accounting does, over everything that a bucket pays one charge for: quantities of the
@@ -71,7 +82,7 @@ public static class Variance
                     line.Fact.Amounts[m]
                 );
             }
-            yield return new LineVariance(line.Line, months);
+            yield return new LineVariance(line.Line, months, line.Plan.Quantities, line.Fact.Quantities);
         }
     }
 

@@ -30,8 +30,6 @@ public sealed record VarianceTableLine(string Key, string Name, VarianceParts Pa
 /// <param name="Lines">The largest variances first, months in their order; lines of nothing are left out.</param>
 public sealed record VarianceTable(Month From, Month To, VarianceParts InAll, IReadOnlyList<VarianceTableLine> Lines)
 {
-    private static readonly VarianceParts Nothing = new(0, 0, 0, 0, 0, 0);
-
     /// <param name="variance">Line by line, over the same months.</param>
     /// <param name="first">The first of them.</param>
     /// <param name="months">How many.</param>
@@ -39,18 +37,21 @@ public sealed record VarianceTable(Month From, Month To, VarianceParts InAll, IR
     /// <param name="estate">Knows names, and whose a bucket is; one that it does not know is nobody's.</param>
     public static VarianceTable Of(IEnumerable<LineVariance> variance, Month first, int months, VarianceBy by, Estate estate)
     {
-        var tenants = estate.Buckets.ToDictionary(b => b.Name, Tenants.KeyOf);
         var prices = estate.PriceBook;
         var lines = variance
-            .SelectMany(l => l.Months.Select((parts, m) => (Key: Key(l.Line, first.Plus(m), by, tenants), Parts: parts)))
+            .SelectMany(l => l.Months.Select((parts, m) => (Key: Key(l.Line, first.Plus(m), by, estate), Parts: parts)))
             .GroupBy(l => l.Key)
-            .Select(g => new VarianceTableLine(g.Key, Name(g.Key, by, prices), g.Aggregate(Nothing, (sum, l) => sum + l.Parts)))
+            .Select(g => new VarianceTableLine(
+                g.Key,
+                Name(g.Key, by, prices),
+                g.Aggregate(VarianceParts.Nothing, (sum, l) => sum + l.Parts)
+            ))
             .Where(l => l.Parts.Planned != 0 || l.Parts.Actual != 0)
             .ToList();
         return new VarianceTable(
             first,
             first.Plus(months - 1),
-            lines.Aggregate(Nothing, (sum, l) => sum + l.Parts),
+            lines.Aggregate(VarianceParts.Nothing, (sum, l) => sum + l.Parts),
             by == VarianceBy.Month
                 ? [.. lines.OrderBy(l => l.Key, StringComparer.Ordinal)]
                 : Foremost([.. lines.OrderByDescending(Weight).ThenBy(l => l.Key, StringComparer.Ordinal)])
@@ -71,19 +72,20 @@ public sealed record VarianceTable(Month From, Month To, VarianceParts InAll, IR
             new VarianceTableLine(
                 "",
                 string.Create(CultureInfo.InvariantCulture, $"{rest.Count} others"),
-                rest.Aggregate(Nothing, (sum, l) => sum + l.Parts)
+                rest.Aggregate(VarianceParts.Nothing, (sum, l) => sum + l.Parts)
             ),
         ];
     }
 
-    private static string Key(ChargeLine line, Month month, VarianceBy by, Dictionary<string, string> tenants) =>
+    internal static string Key(ChargeLine line, Month month, VarianceBy by, Estate estate) =>
         by switch
         {
             VarianceBy.Bucket => Agreements.KeyOf(line.Bucket),
             VarianceBy.Charge => line.Charge.Name(),
             VarianceBy.Tier => Agreements.KeyOf(line.Tier),
             VarianceBy.Region => Agreements.KeyOf(line.Region),
-            VarianceBy.Tenant => line.Bucket.Length == 0 ? Agreements.Key : tenants.GetValueOrDefault(line.Bucket, Tenants.None),
+            VarianceBy.Tenant when line.Bucket.Length == 0 => Agreements.Key,
+            VarianceBy.Tenant => estate.Find(line.Bucket) is { } bucket ? Tenants.KeyOf(bucket) : Tenants.None,
             _ => month.ToString(),
         };
 

@@ -62,6 +62,12 @@ internal static class BudgetEndpoints
             .WithName("readVariance")
             .WithSummary("Why the money is another than planned: volume, mix, timing and price, which add up to the difference.");
         budgets
+            .MapGet("/{id:int}/variance/line", ReadVarianceLine)
+            .WithName("readVarianceLine")
+            .WithSummary(
+                "What makes one line of a variance: quantities planned and in fact, and what they cost, by bucket, tier and charge."
+            );
+        budgets
             .MapGet("/{id:int}/rows.csv", Csv)
             .WithName("readBudgetCsv")
             .WithSummary("Every line and month of a budget beside the fact, with its variance, as RFC 4180 CSV.")
@@ -240,16 +246,63 @@ internal static class BudgetEndpoints
         [Description("bucket, charge, tier, region, tenant or month.")] string by = "bucket"
     )
     {
+        var (asked, wrong) = await Ask(id, current, provider, store, from, to, by, cancel);
+        return asked is null ? wrong! : TypedResults.Ok(VarianceTable.Of(asked.Lines, asked.First, asked.Months, asked.By, asked.Estate));
+    }
+
+    private static async Task<Results<Ok<IReadOnlyList<VarianceDetail>>, ProblemHttpResult>> ReadVarianceLine(
+        int id,
+        [Description("Of the line of the variance: a bucket's name, a charge, an id or a month; * for what is agreed.")] string key,
+        CurrentEstate current,
+        SimulatedProvider provider,
+        BudgetStore store,
+        CancellationToken cancel,
+        [Description("The first month, yyyy-MM; that of the budget without it.")] string? from = null,
+        [Description("The last month, yyyy-MM; without it the last one that is over, or the running one. What is to come counts in it.")]
+            string? to = null,
+        [Description("bucket, charge, tier, region, tenant or month.")] string by = "bucket"
+    )
+    {
+        var (asked, wrong) = await Ask(id, current, provider, store, from, to, by, cancel);
+        if (asked is null)
+            return wrong!;
+        var details = VarianceDetail.Of(asked.Lines, asked.First, asked.By, key, asked.Estate);
+        return details.Count > 0
+            ? TypedResults.Ok(details)
+            : Problems.NotFound("no-line", $"Neither plan nor fact has anything of '{key}' in those months.");
+    }
+
+    /// <param name="Lines">Of plan and fact.</param>
+    /// <param name="First">The first month compared.</param>
+    /// <param name="Months">How many.</param>
+    /// <param name="By">What they are told by.</param>
+    /// <param name="Estate">As it stands.</param>
+    private sealed record Asked(IEnumerable<LineVariance> Lines, Month First, int Months, VarianceBy By, Estate Estate);
+
+    private static async Task<(Asked? Asked, ProblemHttpResult? Wrong)> Ask(
+        int id,
+        CurrentEstate current,
+        SimulatedProvider provider,
+        BudgetStore store,
+        string? from,
+        string? to,
+        string by,
+        CancellationToken cancel
+    )
+    {
         if (!Enum.TryParse<VarianceBy>(by, ignoreCase: true, out var told) || !Enum.IsDefined(told))
-            return Problems.Invalid(
-                "unknown-choice",
-                "?by",
-                $"'{by}' is not known; write one of: bucket, charge, tier, region, tenant, month."
+            return (
+                null,
+                Problems.Invalid(
+                    "unknown-choice",
+                    "?by",
+                    $"'{by}' is not known; write one of: bucket, charge, tier, region, tenant, month."
+                )
             );
         if (await store.Find(id, cancel) is not { } budget)
-            return NoBudget(id);
+            return (null, NoBudget(id));
         if (await BudgetLook.Of(budget, current, provider, cancel) is not { } look)
-            return Problems.NoEstate();
+            return (null, Problems.NoEstate());
         var last = budget.Planned.First.Plus(budget.Planned.Months - 1);
         var problems = new List<Problem>();
         var first = Read(from, "?from", budget.Planned.First);
@@ -257,22 +310,16 @@ internal static class BudgetEndpoints
         if (problems.Count == 0 && end.Since(first) < 0)
             problems.Add(new Problem("out-of-range", "?to", $"{end} is before {first}."));
         if (problems.Count > 0)
-            return Problems.Invalid(problems);
+            return (null, Problems.Invalid(problems));
         var (skip, months) = (first.Since(budget.Planned.First), end.Since(first) + 1);
-        return TypedResults.Ok(
-            VarianceTable.Of(Variance.Of(budget.Planned, look.Expected, skip, months), first, months, told, look.View.Estate)
-        );
+        var lines = Variance.Of(budget.Planned, look.Expected, skip, months);
+        return (new Asked(lines, first, months, told, look.View.Estate), null);
 
         Month Read(string? text, string path, Month otherwise)
         {
             if (text is null)
                 return otherwise;
-            if (
-                DateOnly.TryParseExact(text, "yyyy-MM", CultureInfo.InvariantCulture, DateTimeStyles.None, out var day)
-                && Month.Of(day) is var month
-                && month.Since(budget.Planned.First) >= 0
-                && month.Since(last) <= 0
-            )
+            if (Month.TryParse(text) is { } month && month.Since(budget.Planned.First) >= 0 && month.Since(last) <= 0)
                 return month;
             problems.Add(new Problem("out-of-range", path, $"Write a month of the budget, from {budget.Planned.First} to {last}."));
             return otherwise;

@@ -693,6 +693,12 @@ export const fixBudgetFile = (name: string, headroom: number, csv: string) =>
 export const changeBudget = (id: number, body: Schemas["BudgetChange"]) =>
   value(client.PATCH("/api/budgets/{id}", { ...ofNumber(id), body }));
 
+export const readVarianceLine = (
+  id: number,
+  query: { from?: string; to?: string; by: VarianceBy; key: string },
+  signal?: AbortSignal,
+) => value(client.GET("/api/budgets/{id}/variance/line", { params: { path: { id }, query }, signal: signal ?? null }));
+
 export const readVariance = (id: number, query: { from?: string; to?: string; by: VarianceBy }, signal?: AbortSignal) =>
   value(client.GET("/api/budgets/{id}/variance", { params: { path: { id }, query }, signal: signal ?? null }));
 

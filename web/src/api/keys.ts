@@ -61,6 +61,7 @@ export const keys = {
   runningBudgets: ["budgets", "running"],
   budget: (id: number) => ["budgets", id],
   variance: (id: number, asked: unknown) => ["budgets", id, "variance", asked],
+  varianceLine: (id: number, asked: unknown) => ["budgets", id, "variance", "line", asked],
   offers: ["offers"],
   offerComparison: (year: number, etag: string) => ["offers", "comparison", year, etag],
   scenarios: ["scenarios"],

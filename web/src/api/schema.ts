@@ -1348,6 +1348,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/budgets/{id}/variance/line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What makes one line of a variance: quantities planned and in fact, and what they cost, by bucket, tier and charge. */
+        get: operations["readVarianceLine"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/budgets/{id}/rows.csv": {
         parameters: {
             query?: never;
@@ -7220,6 +7237,18 @@ export interface components {
             onlyNew: boolean;
             fingerprint: null | string;
         };
+        VarianceDetail: {
+            bucket: string;
+            region: string;
+            tier: string;
+            charge: components["schemas"]["Charge"];
+            unit: string;
+            /** Format: double */
+            planned: number;
+            /** Format: double */
+            actual: number;
+            parts: components["schemas"]["VarianceParts"];
+        };
         VarianceParts: {
             /** Format: double */
             planned: number;
@@ -9722,6 +9751,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VarianceTable"];
+                };
+            };
+        };
+    };
+    readVarianceLine: {
+        parameters: {
+            query: {
+                /** @description Of the line of the variance: a bucket's name, a charge, an id or a month; * for what is agreed. */
+                key: string;
+                /** @description The first month, yyyy-MM; that of the budget without it. */
+                from?: string;
+                /** @description The last month, yyyy-MM; without it the last one that is over, or the running one. What is to come counts in it. */
+                to?: string;
+                /** @description bucket, charge, tier, region, tenant or month. */
+                by?: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VarianceDetail"][];
                 };
             };
         };

@@ -1,8 +1,16 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { type BudgetReading, readVariance, type VarianceBy, type VarianceParts, type VarianceTable } from "../../api/client";
+import {
+  type BudgetReading,
+  readVariance,
+  readVarianceLine,
+  type VarianceBy,
+  type VarianceParts,
+  type VarianceTable,
+} from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
-import { month } from "../../format";
+import { count, month } from "../../format";
+import { Opens } from "../../money/opens";
 import { Waterfall } from "../../money/waterfall";
 import { tone } from "../../money/year-table";
 import { useAddress } from "../../ui/address";
@@ -30,9 +38,10 @@ const parts: { part: Part; meaning: string }[] = [
 
 /** Why the money is another than planned, over months that one chooses. */
 export function VariancePart({ reading }: { reading: BudgetReading }) {
-  const { params, set, setAll } = useAddress();
+  const { params, setAll } = useAddress();
   const { months, card, today } = reading;
   const by = tellings.find((t) => t.value === params.get("by"))?.value ?? "bucket";
+  const line = params.get("line");
   const known = (name: string) => months.find((m) => m.month === params.get(name))?.month;
   const [from, to] = [known("from"), known("to")];
   const asked = { by, ...(from && { from }), ...(to && { to }) };
@@ -88,9 +97,16 @@ export function VariancePart({ reading }: { reading: BudgetReading }) {
             picture="variance"
           />
           <div className="mt-2 text-sm">
-            <Choice label="Told" value={by} options={tellings} disabled={[]} onChange={(next) => set("by", next)} />
+            <Choice
+              label="Told"
+              value={by}
+              options={tellings}
+              disabled={[]}
+              onChange={(next) => setAll({ by: next, line: null })}
+            />
           </div>
           <Table table={variance.data} by={by} />
+          {line !== null && <Opened card={card} asked={asked} line={line} table={variance.data} />}
           <p className="mt-2 text-sm text-ink-soft">
             Of all that a bucket pays one charge for: the plan is scaled to the whole quantity in fact (volume), then to that of
             each tier (mix), then moved to its months (timing), all at planned prices; what is left is price. What was not planned
@@ -103,32 +119,32 @@ export function VariancePart({ reading }: { reading: BudgetReading }) {
 }
 
 function Table({ table, by }: { table: VarianceTable; by: VarianceBy }) {
-  const { money } = useEstate();
+  const { params, set } = useAddress();
+  const opened = params.get("line");
   const rows = [...table.lines, { key: "in all", name: "in all", parts: table.inAll }];
+  const nameOf = (row: (typeof rows)[number]) => (by === "month" && row.key !== "in all" ? month(row.key) : row.name);
   return (
     <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="The variance in numbers">
       <table className="w-full text-right text-sm">
-        <thead className="text-ink-soft">
-          <tr className="border-b border-hairline-strong">
-            <th className="py-1 text-left font-normal">{by}</th>
-            {["planned", ...parts.map((p) => p.part), "in fact"].map((name) => (
-              <th key={name} className="pl-4 font-normal">
-                {name}
-              </th>
-            ))}
-          </tr>
-        </thead>
+        <Heads first={by} />
         <tbody>
           {rows.map((row, at) => (
             <tr key={row.key} className={at === rows.length - 1 ? "font-semibold" : "border-b border-hairline"}>
               <th scope="row" className={`whitespace-nowrap py-0.5 text-left ${at === rows.length - 1 ? "" : "font-normal"}`}>
-                {by === "month" && row.key !== "in all" ? month(row.key) : row.name}
+                {row.key === "" || row.key === "in all" ? (
+                  nameOf(row)
+                ) : (
+                  <button
+                    type="button"
+                    aria-expanded={opened === row.key}
+                    className="underline decoration-hairline-strong underline-offset-4 hover:decoration-current"
+                    onClick={() => set("line", opened === row.key ? null : row.key)}
+                  >
+                    {nameOf(row)}
+                  </button>
+                )}
               </th>
-              <td className="pl-4">{money(row.parts.planned)}</td>
-              {parts.map(({ part }) => (
-                <Change key={part} of={row.parts} part={part} />
-              ))}
-              <td className="pl-4">{money(row.parts.actual)}</td>
+              <Amounts of={row.parts} />
             </tr>
           ))}
         </tbody>
@@ -137,8 +153,113 @@ function Table({ table, by }: { table: VarianceTable; by: VarianceBy }) {
   );
 }
 
-function Change({ of, part }: { of: VarianceParts; part: Part }) {
-  const { moneyChange } = useEstate();
-  const change = of[part];
-  return <td className={`pl-4 ${tone(change)}`}>{Math.abs(change) < 0.005 ? "" : moneyChange(change)}</td>;
+/** The heads of a table of variances: what a row is, and the way from planned to in fact. */
+function Heads({ first }: { first: string }) {
+  return (
+    <thead className="text-ink-soft">
+      <tr className="border-b border-hairline-strong">
+        <th className="py-1 text-left font-normal">{first}</th>
+        {["planned", ...parts.map((p) => p.part), "in fact"].map((name) => (
+          <th key={name} className="pl-4 font-normal">
+            {name}
+          </th>
+        ))}
+      </tr>
+    </thead>
+  );
+}
+
+function Amounts({ of }: { of: VarianceParts }) {
+  const { money, moneyChange } = useEstate();
+  return (
+    <>
+      <td className="pl-4">{money(of.planned)}</td>
+      {parts.map(({ part }) => (
+        <td key={part} className={`pl-4 ${tone(of[part])}`}>
+          {Math.abs(of[part]) < 0.005 ? "" : moneyChange(of[part])}
+        </td>
+      ))}
+      <td className="pl-4">{money(of.actual)}</td>
+    </>
+  );
+}
+
+type OpenedProps = {
+  card: BudgetReading["card"];
+  asked: { by: VarianceBy; from?: string; to?: string };
+  line: string;
+  table: VarianceTable;
+};
+
+/** What makes one line: quantities that were planned and that came, each at what a unit of it cost. */
+function Opened({ card, asked, line, table }: OpenedProps) {
+  const { estate, money, price, tierName } = useEstate();
+  const query = { ...asked, key: line };
+  const { data, error } = useQuery({
+    queryKey: keys.varianceLine(card.id, query),
+    queryFn: ({ signal }) => readVarianceLine(card.id, query, signal),
+    retry: false,
+  });
+  const name = table.lines.find((l) => l.key === line)?.name ?? line;
+  // What was charged before the plan was fixed takes no part: the month of that day opens only where it is its first.
+  const isOver = table.from === table.to && table.to < (estate.months[0] ?? "") && `${table.to}-01` >= card.fixedOn;
+  if (error) return <ErrorNote error={error} />;
+  const made = (quantity: number, amount: number, unit: string) =>
+    quantity === 0 ? (
+      money(amount)
+    ) : (
+      <>
+        {count(quantity, Math.abs(quantity) < 100 ? 3 : 0)} {unit} × {price(amount / quantity)}
+      </>
+    );
+  return (
+    <section aria-label={`What makes ${name}`} className="mt-4">
+      <h3 className="font-serif text-lg">What makes {asked.by === "month" ? month(line) : name}</h3>
+      <div className="overflow-x-auto" tabIndex={0} role="region" aria-label={`What makes ${name}, in numbers`}>
+        <table className="w-full text-right text-sm">
+          <Heads first="for" />
+          <tbody>
+            {(data ?? []).map((d) => {
+              const what = [
+                ...(asked.by === "bucket" ? [] : [d.bucket || "Agreements"]),
+                d.charge,
+                ...(d.tier ? [tierName(d.tier)] : []),
+              ].join(", ");
+              return (
+                <tr key={`${d.bucket} ${d.region} ${d.tier} ${d.charge}`} className="border-b border-hairline align-top">
+                  <th scope="row" className="py-0.5 text-left font-normal">
+                    {isOver && d.parts.actual !== 0 ? (
+                      <Opens
+                        why={{
+                          month: table.to,
+                          bucket: d.bucket || "*",
+                          charge: d.charge,
+                          ...(d.tier && { tier: d.tier }),
+                          of: "charged",
+                        }}
+                        label={what}
+                      >
+                        {what}
+                      </Opens>
+                    ) : (
+                      what
+                    )}
+                    <span className="block text-ink-soft">
+                      planned {made(d.planned, d.parts.planned, d.unit)}; in fact {made(d.actual, d.parts.actual, d.unit)}
+                    </span>
+                  </th>
+                  <Amounts of={d.parts} />
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </div>
+      {!isOver && (
+        <p className="mt-1 text-sm text-ink-soft">
+          Over a single whole month that is over, each opens further, down to prices and days.
+        </p>
+      )}
+    </section>
+  );
 }
