@@ -38,7 +38,7 @@ public static class BudgetRows
             for (var m = 0; m < months; m++)
             {
                 var of = parts[m];
-                if (of.Planned == 0 && of.Actual == 0)
+                if (of.IsNothing)
                     continue;
                 csv.WriteRecord([
                     plan.First.Plus(m).ToString(),

@@ -79,7 +79,7 @@ public sealed class VarianceTests
                     Assert.Equal(
                         parts.Actual,
                         parts.Planned + parts.Volume + parts.Mix + parts.Timing + parts.Price,
-                        1e-9 * (1 + parts.Actual + parts.Planned)
+                        1e-9 * (1 + parts.Actual + parts.Planned + Math.Abs(parts.Volume) + Math.Abs(parts.Mix))
                     );
                 }
             }

@@ -17,6 +17,10 @@ public sealed record VarianceParts(double Planned, double Volume, double Mix, do
 {
     public static readonly VarianceParts Nothing = new(0, 0, 0, 0, 0, 0);
 
+    /// <summary>Whether there is nothing to tell: what cost nothing, planned and in fact, may still have moved to where something costs.</summary>
+    public bool IsNothing =>
+        this is { Planned: 0, Actual: 0 } && Math.Max(Math.Abs(Volume), Math.Max(Math.Abs(Mix), Math.Abs(Timing))) < 1e-9;
+
     public static VarianceParts operator +(VarianceParts a, VarianceParts b) =>
         new(a.Planned + b.Planned, a.Volume + b.Volume, a.Mix + b.Mix, a.Timing + b.Timing, a.Price + b.Price, a.Actual + b.Actual);
 }

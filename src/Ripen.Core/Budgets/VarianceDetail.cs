@@ -52,7 +52,7 @@ public sealed record VarianceDetail(
                     l.Months.Sum(m => l.Of.Actual[m]),
                     l.Months.Aggregate(VarianceParts.Nothing, (sum, m) => sum + l.Of.Months[m])
                 ))
-                .Where(d => d.Parts.Planned != 0 || d.Parts.Actual != 0)
+                .Where(d => !d.Parts.IsNothing)
                 .OrderByDescending(d => Math.Abs(d.Parts.Actual - d.Parts.Planned))
                 .ThenByDescending(d => d.Parts.Actual),
         ];

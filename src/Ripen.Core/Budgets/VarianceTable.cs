@@ -46,7 +46,7 @@ public sealed record VarianceTable(Month From, Month To, VarianceParts InAll, IR
                 Name(g.Key, by, prices),
                 g.Aggregate(VarianceParts.Nothing, (sum, l) => sum + l.Parts)
             ))
-            .Where(l => l.Parts.Planned != 0 || l.Parts.Actual != 0)
+            .Where(l => !l.Parts.IsNothing)
             .ToList();
         return new VarianceTable(
             first,
