@@ -61,6 +61,17 @@ public sealed class ChargedHttpTests : IDisposable
         await MakeAll([.. ledger.Select(l => (string)l!["charge"]!).Distinct().Select(c => $"charge={c}")]);
         var pilots = ledger.Where(l => (string)l!["bucket"]! is "port-sonar" or "sonar-quarry").Sum(l => (double)l!["amount"]!);
         Assert.Equal(pilots, (double)(await Why($"{month}&tenant=Pilots"))["amount"]!, 1e-6);
+        // What is not a tenant's does not open as theirs; a charge in several tiers opens into them.
+        Assert.Equal(
+            (HttpStatusCode.NotFound, "not-charged"),
+            await server.Refused(
+                HttpMethod.Get,
+                $"/api/forecast/derivation?{month}&tenant=Safety&bucket=port-sonar&tier=counter&charge=storage"
+            )
+        );
+        var cameras = await Why($"{month}&bucket=deck-cameras&charge=storage");
+        Assert.True(cameras["lines"]!.AsArray().Count > 1);
+        Assert.Equal((double)cameras["amount"]!, Sum(cameras["lines"]!), 1e-9);
 
         async Task MakeAll(string[] parts)
         {

@@ -268,6 +268,16 @@ public sealed class ScenarioHttpTests : IDisposable
             }
         }
         Assert.True(opened > 40, $"{opened} opened");
+        // What is not a tenant's, or elsewhere, does not open as theirs.
+        foreach (var other in new[] { "tenant=Safety", "region=kestrel-sound" })
+        {
+            const string sonar = "/api/forecast/derivation?month=2026-12&bucket=port-sonar";
+            Assert.Equal(0, (double)(await server.Get($"{sonar}&{other}")).Body["amount"]!);
+            Assert.Equal(
+                (HttpStatusCode.NotFound, "not-charged"),
+                await server.Refused(HttpMethod.Get, $"{sonar}&{other}&tier=counter&charge=storage")
+            );
+        }
         foreach (var wrong in new[] { "tenant=Nobody", "region=atlantis", "tier=loft" })
         {
             Assert.Equal(

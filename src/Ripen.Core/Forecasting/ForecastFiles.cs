@@ -17,6 +17,8 @@ public static class ForecastFiles
     /// <summary>So many months are put into text side by side before they are written: a forecast may have millions of rows.</summary>
     private const int MonthsAtOnce = 12;
 
+    private const int FirstRoom = 1 << 19;
+
     /// <summary>The most that a line takes beside its names: two numbers, a month, a charge and a unit.</summary>
     private const int RestOfLine = 128;
 
@@ -35,7 +37,7 @@ public static class ForecastFiles
 
     private static ArrayBufferWriter<byte> Lines(IEnumerable<ForecastRow> rows)
     {
-        var text = new ArrayBufferWriter<byte>(1 << 16);
+        var text = new ArrayBufferWriter<byte>(FirstRoom);
         var (month, name) = (default(Month), "");
         foreach (var row in rows)
         {

@@ -12,6 +12,9 @@ namespace Ripen.Core.Forecasting;
 /// </summary>
 public sealed class Projection
 {
+    /// <summary>Of so many buckets each, what they use is counted side by side: fewer do not pay.</summary>
+    private const int LeastTogether = 32;
+
     private readonly List<BucketUsage> usages;
     private readonly Lazy<double[][]> money;
     private readonly Lazy<double[]> moneyInAll;
@@ -207,18 +210,26 @@ public sealed class Projection
 
     private static Projection Compute(Estate estate, BillingCalendar calendar, Projection? previous, bool samePrices)
     {
-        var growth = new GrowthTable.Shelf(calendar.Days);
         var copies = IncomingCopies.Of(estate, calendar.Days, previous?.Copies);
         var known = previous is null ? null : new KnownUsages(previous.usages);
-        var usages = estate
-            .Buckets.Select(
-                (b, i) =>
-                    known?.Place(b, i) is { } place && previous!.IsUnchanged(b, copies)
-                        ? previous.usages[place]
-                        : BucketUsage.Compute(b, copies, estate.PriceBook, calendar, growth)
-            )
-            .ToList();
-        return new Projection(estate, calendar, copies, usages, samePrices ? previous : null);
+        var (buckets, usages) = (estate.Buckets, new BucketUsage[estate.Buckets.Count]);
+        var together = Math.Max(LeastTogether, (buckets.Count + Environment.ProcessorCount - 1) / Environment.ProcessorCount);
+        Parallel.For(
+            0,
+            (buckets.Count + together - 1) / together,
+            part =>
+            {
+                var growth = new GrowthTable.Shelf(calendar.Days);
+                for (var i = part * together; i < Math.Min(buckets.Count, (part + 1) * together); i++)
+                {
+                    usages[i] =
+                        known?.Place(buckets[i], i) is { } place && previous!.IsUnchanged(buckets[i], copies)
+                            ? previous.usages[place]
+                            : BucketUsage.Compute(buckets[i], copies, estate.PriceBook, calendar, growth);
+                }
+            }
+        );
+        return new Projection(estate, calendar, copies, [.. usages], samePrices ? previous : null);
     }
 
     /// <summary>Whether all that copies into a bucket and what it sends itself are the very same as here.</summary>

@@ -13,17 +13,15 @@ internal static class ChargedReading
     public static DerivationReading? Of(Month month, MonthPart part, Estate estate, SimulatedProvider provider)
     {
         var (first, end) = (month.FirstDay, month.Plus(1).FirstDay);
-        if (part is not { Bucket: { } bucket, Charge: { } charge })
+        if (part is not { Bucket: { } bucket, Charge: not null } || (part.Tier is null && bucket != Agreements.Key))
         {
             List<DerivationLine> all = [.. part.Lines(part.Of(provider.LedgerMonths(first, end), estate))];
             return all.Count == 0
                 ? null
                 : new DerivationReading(month, month, all.Sum(l => l.Amount), DerivationEndpoint.Most(all), null, IsCharged: true);
         }
-        var own = provider
-            .Ledger(first, end, bucket == Agreements.Key ? "" : bucket)
-            .Where(l => l.Charge.Name() == charge && (part.Tier is not { } tier || l.Tier == tier))
-            .ToList();
+        var name = bucket == Agreements.Key ? "" : bucket;
+        var own = part.Has(name, estate) ? provider.Ledger(first, end, name).Where(l => part.Has(l.Region, l.Tier, l.Charge)).ToList() : [];
         if (own.Count == 0)
             return null;
         var row = new ForecastRow(month, bucket, own[0].Region, part.Tier ?? "", own[0].Charge, 0, own[0].Unit, 0);

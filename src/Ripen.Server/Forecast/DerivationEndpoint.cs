@@ -133,6 +133,7 @@ internal static class DerivationEndpoint
             var place = projection.Estate.Buckets.ToList().FindIndex(b => b.Name == bucket);
             return
                 tier != Agreements.Key
+                && part.Has(projection.Estate.Buckets[place])
                 && Derivation.Of(projection, place, at, projection.Estate.PriceBook.Coldness(tier), charge) is { } told
                 ? new DerivationReading(month, month, told.Row.Amount, [], told)
                 : null;

@@ -32,16 +32,13 @@ internal sealed record MonthPart(string? Bucket, string? Region, string? Tenant,
     /// <summary>The rows of it that are projected.</summary>
     /// <param name="projection">Of the estate.</param>
     /// <param name="month">Counted from its first.</param>
-    public IEnumerable<ForecastRow> Of(Projection projection, int month) =>
-        Of(projection.Rows(month, 1, Bucket is null && Tenant is null ? null : b => Is(Bucket, b.Name) && IsTheirs(b)), projection.Estate);
+    public IEnumerable<ForecastRow> Of(Projection projection, int month) => Of(projection.Rows(month, 1, Has), projection.Estate);
 
     /// <summary>The rows of it.</summary>
     /// <param name="rows">Of the month.</param>
     /// <param name="estate">Knows whose a bucket is; one that is gone is nobody's.</param>
     public IEnumerable<ForecastRow> Of(IEnumerable<ForecastRow> rows, Estate estate) =>
-        rows.Where(r =>
-            Has(r.Region, r.Tier, r.Charge) && Is(Bucket, r.Bucket) && (Tenant is null || TenantOf(r.Bucket, estate) == Tenant)
-        );
+        rows.Where(r => Has(r.Region, r.Tier, r.Charge) && Has(r.Bucket, estate));
 
     /// <summary>Money of it in a projected month.</summary>
     public double Money(Projection projection, int month) =>
@@ -51,7 +48,12 @@ internal sealed record MonthPart(string? Bucket, string? Region, string? Tenant,
     public bool Has(string region, string tier, Charge charge) =>
         Is(Region, region) && Is(Tier, tier) && (Charge is null || charge.Name() == Charge);
 
-    private bool IsTheirs(Bucket bucket) => Tenant is null || Tenants.KeyOf(bucket) == Tenant;
+    /// <summary>Whether the bucket is meant, as it stands.</summary>
+    public bool Has(Bucket bucket) =>
+        Is(Bucket, bucket.Name) && Is(Region, bucket.Region) && (Tenant is null || Tenants.KeyOf(bucket) == Tenant);
+
+    /// <summary>Whether what was charged to that bucket is meant; the estate as a whole has no name.</summary>
+    public bool Has(string bucket, Estate estate) => Is(Bucket, bucket) && (Tenant is null || TenantOf(bucket, estate) == Tenant);
 
     private static string? TenantOf(string bucket, Estate estate) =>
         bucket.Length == 0 ? null

@@ -7262,6 +7262,7 @@ export interface components {
             price: number;
             /** Format: double */
             actual: number;
+            isNothing: boolean;
         };
         VarianceTable: {
             from: components["schemas"]["Month"];

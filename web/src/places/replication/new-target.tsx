@@ -2,6 +2,7 @@ import type { Bucket } from "../../api/client";
 import type { ProblemAt } from "../../draft/problems";
 import { useEstate } from "../../estate-context";
 import { Field, inputLook, Select } from "../../ui/controls";
+import { TenantField } from "../bucket/tenant-field";
 
 type TargetProps = { bucket: Bucket; set: (part: Partial<Bucket>) => void; problemAt: ProblemAt };
 
@@ -60,6 +61,12 @@ export function NewTarget({ bucket, set, problemAt }: TargetProps) {
           />
         )}
       </Field>
+      <TenantField
+        value={bucket.tenant ?? ""}
+        error={problemAt("$.newBucket.tenant")}
+        hint="Who answers for what the copies cost"
+        onChange={(tenant) => set({ tenant: tenant || null })}
+      />
     </>
   );
 }
