@@ -26,6 +26,8 @@ public static class ForecastFiles
     public static void WriteCsv(Projection projection, Stream stream)
     {
         stream.Write(Encoding.UTF8.GetBytes($"{Header}\r\n"));
+        // Counted once and first: months side by side would wait for the one that counts, and it for threads that wait.
+        projection.AgreedMoney(0);
         foreach (var some in Enumerable.Range(0, projection.Calendar.Months).Chunk(MonthsAtOnce))
         {
             var texts = new ArrayBufferWriter<byte>[some.Length];
