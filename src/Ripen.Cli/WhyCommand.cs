@@ -17,6 +17,7 @@ internal static class WhyCommand
             new("--tier") { Description = "in this tier, or * for none" },
             new("--to") { Description = "yyyy-MM: from MONTH to this one" },
             new("--scenario") { Description = "the id of a scenario, as if all of it came true" },
+            new("--offer") { Description = "the id of an offer, as if its prices held from today on" },
             new("--charge") { Description = "storage, early-leave, writes, reads, moves, recall, transfer or watching" },
         ];
         var charged = new Option<bool>("--charged")

@@ -58,6 +58,26 @@ public sealed class OfferHttpTests : IDisposable
         var more = outlooks[1]!["more"]!.AsArray().Sum(m => (double)m!);
         Assert.Equal(more, outlooks[1]!["charges"]!.AsArray().Sum(c => (double)c!["more"]!), before.Sum() * 1e-11);
         Assert.True(more > 0);
+        // The same amounts open under the offer, down to its prices.
+        const string why = "/api/forecast/derivation?month=2026-11&to=2028-10&offer=dearer";
+        Assert.Equal(before.Sum() + more, (double)(await server.Get(why)).Body["amount"]!, before.Sum() * 1e-11);
+        foreach (var charge in outlooks[1]!["charges"]!.AsArray())
+        {
+            Assert.Equal(
+                (double)charge!["amount"]!,
+                (double)(await server.Get($"{why}&charge={charge["charge"]}")).Body["amount"]!,
+                before.Sum() * 1e-11
+            );
+        }
+        const string storage = "/api/forecast/derivation?month=2027-03&bucket=port-sonar&tier=counter&charge=storage";
+        var (now, then) = ((await server.Get(storage)).Body, (await server.Get($"{storage}&offer=dearer")).Body);
+        Assert.Equal(2 * (double)now["amount"]!, (double)then["amount"]!, 1e-9);
+        Assert.Equal(2 * (double)now["derivation"]!["terms"]![0]!["price"]!, (double)then["derivation"]!["terms"]![0]!["price"]!, 1e-12);
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "not-one-assumption"),
+            await server.Refused(HttpMethod.Get, $"{storage}&offer=dearer&scenario=two-more-ferries")
+        );
+        Assert.Equal((HttpStatusCode.Conflict, "unknown-reference"), await server.Refused(HttpMethod.Get, $"{storage}&offer=nobodys"));
 
         var scenario = """{ "id": "s", "name": "S", "assumptions": [{ "offer": "dearer" }] }""";
         var difference = (await server.Did(HttpMethod.Post, "/api/scenarios/difference?months=24", scenario))["difference"]!;

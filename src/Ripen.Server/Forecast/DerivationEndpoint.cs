@@ -4,6 +4,7 @@ using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
+using Ripen.Core.Scenarios;
 using Ripen.Provider;
 using Ripen.Server.Http;
 using Ripen.Server.Scenarios;
@@ -67,7 +68,8 @@ internal static class DerivationEndpoint
             string? charge = null,
         [Description("What was charged, and not what is to come; always so of months that are over.")] bool charged = false,
         [Description("yyyy-MM, the last of several months that are to come; the one month without it.")] string? to = null,
-        [Description("The id of a scenario, as if all of it came true; the estate as it stands without it.")] string? scenario = null
+        [Description("The id of a scenario, as if all of it came true; the estate as it stands without it.")] string? scenario = null,
+        [Description("The id of an offer, as if its prices held from today on; those in force without it.")] string? offer = null
     )
     {
         if (await current.Get(cancel) is not { } view)
@@ -85,14 +87,23 @@ internal static class DerivationEndpoint
             return Problems.Invalid("out-of-range", "?month", "Nothing was charged in a month that has not begun.");
         if (at < 0 || charged)
         {
-            return months > 1 || scenario is not null
-                    ? Problems.Invalid("out-of-range", "?month", "What was charged opens month by month, and without a scenario.")
+            return months > 1 || scenario is not null || offer is not null
+                    ? Problems.Invalid(
+                        "out-of-range",
+                        "?month",
+                        "What was charged opens month by month, and without a scenario or an offer."
+                    )
                 : ChargedReading.Of(first, part, view.Estate, provider) is { } read ? TypedResults.Ok(read)
                 : Problems.NotFound("not-charged", $"Nothing was charged for that in {month}.");
         }
         if (Horizon.Check(at + months) is { } far)
             return far;
-        var (projected, unfit) = ScenarioEndpoints.Under(view, current, scenario, Math.Max(Horizon.Default, at + months));
+        if (scenario is not null && offer is not null)
+            return Problems.Invalid("not-one-assumption", "?offer", "Name a scenario or an offer; a scenario can assume an offer.");
+        var horizon = Math.Max(Horizon.Default, at + months);
+        var (projected, unfit) = offer is not null
+            ? ScenarioEndpoints.Under(view, current, Assuming(offer), horizon)
+            : ScenarioEndpoints.Under(view, current, scenario, horizon);
         if (projected is not { } projection)
             return unfit!;
         if (bucket is not (null or Agreements.Key) && projection.Estate.Find(bucket) is null)
@@ -103,6 +114,14 @@ internal static class DerivationEndpoint
             : OfMonth(projection, first, at, part) is { } told ? TypedResults.Ok(told)
             : Problems.NotFound("not-charged", $"'{bucket}' is not charged for {charge} in '{tier}' in {month}.");
     }
+
+    private static Scenario Assuming(string offer) =>
+        new()
+        {
+            Id = offer,
+            Name = offer,
+            Assumptions = [new Assumption { Offer = offer }],
+        };
 
     /// <summary>By month; of more than two years by twelve months.</summary>
     private static DerivationReading OfMonths(Projection projection, Month first, int at, int months, MonthPart part)

@@ -236,9 +236,18 @@ internal static class ScenarioEndpoints
     {
         if (scenario is null)
             return (view.Project(months), null);
-        if (Find(view, scenario) is not { } found)
-            return (null, NoScenario(scenario));
-        var assumed = view.Assumed(current).Project(found, months);
+        return Find(view, scenario) is { } found ? Under(view, current, found, months) : (null, NoScenario(scenario));
+    }
+
+    /// <summary>The same under a scenario that need not be stored.</summary>
+    internal static (Projection? Projection, ProblemHttpResult? Wrong) Under(
+        EstateView view,
+        CurrentEstate current,
+        Scenario scenario,
+        int months
+    )
+    {
+        var assumed = view.Assumed(current).Project(scenario, months);
         return assumed.Ok ? (assumed.Value, null) : (null, Problems.Conflict(assumed.Problems[0].Code, assumed.Problems[0].Message));
     }
 

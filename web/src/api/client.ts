@@ -665,8 +665,9 @@ export const priceRowsFile = "/api/prices/rows.csv";
 /** Which part of a month's money is meant; all of it without any. */
 export type MonthPart = Partial<Record<"bucket" | "region" | "tenant" | "tier" | "charge", string>>;
 
-export const readDerivation = (query: MonthPart & { month: string; to?: string; scenario?: string; charged?: boolean }) =>
-  value(client.GET("/api/forecast/derivation", { params: { query } }));
+export const readDerivation = (
+  query: MonthPart & { month: string; to?: string; scenario?: string; offer?: string; charged?: boolean },
+) => value(client.GET("/api/forecast/derivation", { params: { query } }));
 
 /** Money of many futures: ranges are three numbers with commas between. */
 export const readFan = (

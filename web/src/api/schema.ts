@@ -8590,6 +8590,8 @@ export interface operations {
                 to?: string;
                 /** @description The id of a scenario, as if all of it came true; the estate as it stands without it. */
                 scenario?: string;
+                /** @description The id of an offer, as if its prices held from today on; those in force without it. */
+                offer?: string;
             };
             header?: never;
             path?: never;

@@ -2,8 +2,8 @@ import type { ReactNode } from "react";
 import { Link } from "react-router";
 import type { MonthPart } from "../api/client";
 
-/** Which amount: of a month or of several, as it stands or under a scenario, to come or charged, and which part of it. */
-export type WhichAmount = MonthPart & { month: string; to?: string; scenario?: string; of?: "charged" };
+/** Which amount: of a month or of several, as it stands or under a scenario or an offer, to come or charged, and which part of it. */
+export type WhichAmount = MonthPart & { month: string; to?: string; scenario?: string; offer?: string; of?: "charged" };
 
 /** Where an amount opens. */
 export const whyOf = (amount: WhichAmount) => `/why?${new URLSearchParams(amount)}`;

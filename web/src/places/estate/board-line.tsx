@@ -74,7 +74,13 @@ function Cell({ column, row, projected, at }: CellProps) {
       <div className="flex flex-col items-end">
         <Sparkline values={row.trend} at={at} width={110} height={26} />
         <span className="text-sm text-ink-soft">
-          to <Figure projected>{money(row.trend.at(-1) ?? 0)}</Figure>
+          to{" "}
+          <Opens
+            why={{ month: estate.months.at(-1) ?? "", bucket: row.name }}
+            label={`${money(row.trend.at(-1) ?? 0)}: ${row.name} at the end`}
+          >
+            <Figure projected>{money(row.trend.at(-1) ?? 0)}</Figure>
+          </Opens>
         </span>
       </div>
     );

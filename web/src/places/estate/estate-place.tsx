@@ -5,6 +5,7 @@ import { type Board, readEstate } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, month } from "../../format";
+import { Opens } from "../../money/opens";
 import { useAsOf } from "../../rail/as-of";
 import { TierName } from "../../strip/tiers";
 import { Figure } from "../../ui/controls";
@@ -99,7 +100,14 @@ function Totals({ board }: { board: Board }) {
       <p className="flex items-end gap-2">
         <Sparkline values={board.trend} at={at} width={140} height={28} />
         <span className="text-sm text-ink-soft">
-          <Figure projected>{money(board.trend.at(-1) ?? 0)}</Figure> a month in {estate.months.at(-1)?.slice(0, 4)}
+          {some ? (
+            <Figure projected>{money(board.trend.at(-1) ?? 0)}</Figure>
+          ) : (
+            <Opens why={{ month: estate.months.at(-1) ?? "" }} label={`${money(board.trend.at(-1) ?? 0)} at the end`}>
+              <Figure projected>{money(board.trend.at(-1) ?? 0)}</Figure>
+            </Opens>
+          )}{" "}
+          a month in {estate.months.at(-1)?.slice(0, 4)}
         </span>
       </p>
       <p className="ml-auto flex gap-4 text-sm">

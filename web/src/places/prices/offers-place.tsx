@@ -13,6 +13,7 @@ import {
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import * as format from "../../format";
+import { Opens } from "../../money/opens";
 import { tone } from "../../money/year-table";
 import { useAddress } from "../../ui/address";
 import { Button, Figure, inputLook } from "../../ui/controls";
@@ -105,7 +106,7 @@ export function OffersPlace() {
             <h2 className="font-serif text-xl">By charge</h2>
             <Choice label="Which year" value={year} options={[...spans]} disabled={[]} onChange={(next) => set("year", next)} />
           </div>
-          <Charges outlooks={outlooks.filter((o) => o.problems.length === 0)} />
+          <Charges outlooks={outlooks.filter((o) => o.problems.length === 0)} year={Number(year)} />
         </section>
       )}
     </div>
@@ -181,7 +182,7 @@ function OfferList({ offers, outlooks, isBusy, onChange }: OfferListProps) {
               ) : (
                 shown.map((y) => (
                   <td key={y} className="py-1.5 pl-3">
-                    <Figure projected>{format.money(of.years[y - 1]?.money ?? 0, of.currency)}</Figure>
+                    <Amount of={of} amount={of.years[y - 1]?.money ?? 0} year={y} />
                     {of.id !== "" && of.more && <More amount={of.more[y - 1] ?? 0} currency={of.currency} />}
                     {of.id !== "" && !of.more && <span className="block text-xs text-ink-soft">in {of.currency}</span>}
                   </td>
@@ -216,8 +217,26 @@ function Name({ offer, onChange }: { offer: Offer; onChange: (name: string) => v
   );
 }
 
+type AmountProps = { of: OfferOutlook; amount: number; year: number; charge?: string };
+
+/** What a year, or a charge in it, comes to; it opens where it is money of the estate. */
+function Amount({ of, amount, year, charge }: AmountProps) {
+  const words = format.money(amount, of.currency);
+  const figure = <Figure projected>{words}</Figure>;
+  const span = of.years[year - 1];
+  if (!span || amount === 0 || (of.id !== "" && !of.more)) return figure;
+  return (
+    <Opens
+      why={{ month: span.from, to: span.to, ...(charge && { charge }), ...(of.id !== "" && { offer: of.id }) }}
+      label={`${words}: ${of.name}, year ${year}${charge ? `, ${charge}` : ""}`}
+    >
+      {figure}
+    </Opens>
+  );
+}
+
 /** What each charge comes to, a column for each offer. */
-function Charges({ outlooks }: { outlooks: OfferOutlook[] }) {
+function Charges({ outlooks, year }: { outlooks: OfferOutlook[]; year: number }) {
   const charges = [...new Set(outlooks.flatMap((o) => o.charges.map((c) => c.charge)))];
   return (
     <div className="overflow-x-auto">
@@ -242,7 +261,7 @@ function Charges({ outlooks }: { outlooks: OfferOutlook[] }) {
                 const own = o.charges.find((c) => c.charge === charge);
                 return (
                   <td key={o.id} className="py-1 pl-6">
-                    {own && <Figure projected>{format.money(own.amount, o.currency)}</Figure>}
+                    {own && <Amount of={o} amount={own.amount} year={year} charge={charge} />}
                     {own && o.id !== "" && typeof own.more === "number" && <More amount={own.more} currency={o.currency} />}
                   </td>
                 );

@@ -19,6 +19,7 @@ import { useAddress } from "../../ui/address";
 import { Figure } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
+import { useNames } from "../scenarios/use-names";
 
 /** The address of a part of the money: of the months that are looked at, or of others. */
 type Open = (part: MonthPart, at?: { month: string; to?: string | null }, isCharged?: boolean) => string;
@@ -33,9 +34,11 @@ export function WhyPlace() {
   const part: MonthPart = Object.fromEntries(parts.flatMap((name) => (params.has(name) ? [[name, params.get(name)]] : [])));
   const running = estate.months[0] ?? "";
   const of = params.get("month") ?? running;
-  const [to, scenario] = [params.get("to"), params.get("scenario")];
+  const to = params.get("to");
+  const [scenario, offer] = [params.get("scenario"), params.get("offer")];
+  const under = { ...(scenario && { scenario }), ...(offer && { offer }) };
   const charged = params.get("of") === "charged" || of < running;
-  const query = { month: of, ...part, ...(to && { to }), ...(scenario && { scenario }), charged };
+  const query = { month: of, ...part, ...(to && { to }), ...under, charged };
   const read = useQuery({ queryKey: keys.derivation(query), queryFn: () => readDerivation(query), retry: false });
   const { data } = read;
   const open: Open = (some, at = { month: of, to }, isCharged = charged) =>
@@ -43,7 +46,7 @@ export function WhyPlace() {
       month: at.month,
       ...(at.to && at.to !== at.month && { to: at.to }),
       ...some,
-      ...(scenario && { scenario }),
+      ...under,
       ...(isCharged && { of: "charged" }),
     });
   return (
@@ -51,7 +54,7 @@ export function WhyPlace() {
       <h1 className="pt-5 text-3xl">Why this amount</h1>
       <nav aria-label="What opens" className="mt-2 flex flex-wrap gap-2">
         <Way of={months(of, to)} part={part} open={open} />
-        {of === running && !to && !scenario && (
+        {of === running && !to && !scenario && !offer && (
           <span className="ml-auto flex gap-4">
             <Link to={open(part, undefined, true)} aria-current={charged ? "true" : undefined}>
               charged so far
@@ -62,7 +65,8 @@ export function WhyPlace() {
           </span>
         )}
       </nav>
-      {scenario && <Under scenario={scenario} />}
+      {scenario && <UnderScenario id={scenario} />}
+      {offer && <UnderOffer id={offer} />}
       {read.error && <ErrorNote error={read.error} />}
       {data && (
         <>
@@ -98,12 +102,22 @@ const months = (first: string, last?: string | null) =>
   last && last !== first ? `${month(first)} to ${month(last)}` : month(first);
 
 /** Under which scenario, with the way to it. */
-function Under({ scenario }: { scenario: string }) {
+function UnderScenario({ id }: { id: string }) {
   const scenarios = useQuery({ queryKey: keys.scenarios, queryFn: readScenarios });
-  const name = scenarios.data?.value.scenarios.find((s) => s.id === scenario)?.name ?? scenario;
+  const name = scenarios.data?.value.scenarios.find((s) => s.id === id)?.name ?? id;
   return (
     <p className="mt-1 text-sm text-ink-soft">
-      If all of <Link to={`/what-if/${scenario}`}>{name}</Link> came true.
+      If all of <Link to={`/what-if/${id}`}>{name}</Link> came true.
+    </p>
+  );
+}
+
+/** Under which offer, with the way to all of them. */
+function UnderOffer({ id }: { id: string }) {
+  const { offerName } = useNames();
+  return (
+    <p className="mt-1 text-sm text-ink-soft">
+      If the prices of <Link to="/offers">{offerName(id)}</Link> held from today on.
     </p>
   );
 }
