@@ -81,7 +81,12 @@ public sealed class BoardTests : IAsyncLifetime
         page.See("of 1,500 buckets");
 
         string[] Shown() =>
-            [.. page.Browser.FindElements(By.CssSelector("section[aria-label=Buckets] li a")).Select(e => e.Text).Where(t => t.Length > 0)];
+            [
+                .. page
+                    .Browser.FindElements(By.CssSelector("section[aria-label=Buckets] li a[href^='/buckets/']"))
+                    .Select(e => e.Text)
+                    .Where(t => t.Length > 0),
+            ];
         long Scrolled() => (long)((IJavaScriptExecutor)page.Browser).ExecuteScript("return Math.round(window.scrollY)")!;
     }
 
