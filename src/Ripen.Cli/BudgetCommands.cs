@@ -133,7 +133,7 @@ internal static class BudgetCommands
                 if (parsed.GetValue(open) is { } key)
                 {
                     var line = $"/{parsed.GetValue(id)}/variance/line?{query}&key={Uri.EscapeDataString(key)}";
-                    foreach (var of in (await ServerCommands.Answer(await http.GetAsync(Path(line))))!.AsArray())
+                    foreach (var of in (await ServerCommands.Answer(await http.GetAsync(Path(line))))!["details"]!.AsArray())
                     {
                         var what = $"{of!["bucket"]} {of["tier"]} {of["charge"]}".Trim();
                         Parts($"{what}\t{of["planned"]!.ToJsonString()}\t{of["actual"]!.ToJsonString()} {of["unit"]}", of["parts"]!);

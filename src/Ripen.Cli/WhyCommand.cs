@@ -45,7 +45,9 @@ internal static class WhyCommand
                 {
                     var charge =
                         line!["charge"] is { } of ? $"{(string)of!} {(string?)line["tier"]}".TrimEnd()
-                        : line["month"] is { } first ? $"{first} to {line["to"]}"
+                        : line["month"] is { } first
+                            ? ((string)first!, (string)line["to"]!) is var (from, last) && from == last ? from
+                                : $"{from} to {last}"
                         : (string)line["bucket"]!;
                     Print(charge is "" ? "all others" : charge, line["amount"]!);
                 }

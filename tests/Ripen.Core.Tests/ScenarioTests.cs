@@ -254,7 +254,7 @@ public sealed class ScenarioTests
                         if (!Compare.Close(told.Lines.Sum(l => l.Changes[i]), told.Changes[i]))
                             return $"by {by}: the lines of assumption {i} do not make {told.Changes[i]}";
                     }
-                    foreach (var line in told.Lines.Append(new("", "", told.Totals[0], told.Changes, told.Totals[^1])))
+                    foreach (var line in told.Lines.Append(new("", "", told.Totals[0], told.Changes, told.Totals[^1], told.From, told.To)))
                     {
                         if (!Compare.Close(line.Before + line.Changes.Sum(), line.After))
                             return $"by {by}: {line.Key} does not lead from {line.Before} to {line.After}";

@@ -46,7 +46,13 @@ public sealed class BudgetHttpTests : IDisposable
         {
             foreach (var line in (await Variance(id, $"?by={by}"))["lines"]!.AsArray())
             {
-                var made = (await Variance(id, $"/line?by={by}&key={Uri.EscapeDataString((string)line!["key"]!)}")).AsArray();
+                var opened = await Variance(id, $"/line?by={by}&key={Uri.EscapeDataString((string)line!["key"]!)}");
+                var made = opened["details"]!.AsArray();
+                Assert.Null(opened["charged"]);
+                Assert.All(
+                    made.Where(d => (double)d!["actual"]! != 0),
+                    d => Assert.Equal((double)d!["parts"]!["actual"]!, (double)d["actual"]! * (double)d["actualPrice"]!, 1e-6)
+                );
                 Assert.Equal((double)line["parts"]!["actual"]!, made.Sum(d => (double)d!["parts"]!["actual"]!), 1e-6);
                 Assert.All(made, d => Assert.Equal((double)d!["planned"]!, (double)d["actual"]!, 1e-6 * (1 + (double)d["actual"]!)));
             }
@@ -55,6 +61,16 @@ public sealed class BudgetHttpTests : IDisposable
             (HttpStatusCode.NotFound, "no-line"),
             await server.Refused(HttpMethod.Get, $"/api/budgets/{id}/variance/line?by=tenant&key=Nobody")
         );
+        // Only a month that the budget has all of opens as what was charged in it; this one was fixed on the 13th of November.
+        foreach (var (month, charged) in new[] { ("2026-11", null), ("2026-12", "2026-12"), ("2027-01", "2027-01") })
+        {
+            var line = await Variance(id, $"/line?by=tenant&key=Pilots&from={month}&to={month}");
+            Assert.Equal(charged, (string?)line["charged"]);
+            if (charged is null)
+                continue;
+            var why = (await server.Get($"/api/forecast/derivation?month={month}&tenant=Pilots&charged=true")).Body;
+            Assert.Equal((double)why["amount"]!, line["details"]!.AsArray().Sum(d => (double)d!["parts"]!["actual"]!), 1e-6);
+        }
     }
 
     [Fact]

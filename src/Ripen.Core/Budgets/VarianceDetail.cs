@@ -24,6 +24,12 @@ public sealed record VarianceDetail(
     VarianceParts Parts
 )
 {
+    /// <summary>Money that a unit was planned to cost; null where none was planned.</summary>
+    public double? PlannedPrice => Planned == 0 ? null : Parts.Planned / Planned;
+
+    /// <summary>Money that a unit cost in fact; null where there was none.</summary>
+    public double? ActualPrice => Actual == 0 ? null : Parts.Actual / Actual;
+
     /// <summary>All that make one line of a <see cref="VarianceTable"/>, the largest variances first; they add up to it.</summary>
     /// <param name="variance">Line by line, over the same months.</param>
     /// <param name="first">The first of them.</param>

@@ -24,7 +24,17 @@ public enum TellBy
 /// <param name="Before">As the estate stands.</param>
 /// <param name="Changes">What each assumption adds to it, given those before.</param>
 /// <param name="After">With all of them.</param>
-public sealed record DifferenceLine(string Key, string Name, double Before, IReadOnlyList<double> Changes, double After);
+/// <param name="From">Its first month.</param>
+/// <param name="To">Its last.</param>
+public sealed record DifferenceLine(
+    string Key,
+    string Name,
+    double Before,
+    IReadOnlyList<double> Changes,
+    double After,
+    Month From,
+    Month To
+);
 
 /// <summary>
 /// Where the difference between an estate and a scenario comes from. It adds up both ways: the lines of an assumption make its change of the
@@ -64,7 +74,8 @@ public sealed record Difference(
                 line[p] += amount;
             }
         }
-        var lines = told.Where(l => l.Value.Any(v => v != 0)).Select(l => Line(l.Key, Name(l.Key, by, chain), l.Value));
+        List<Month> all = [.. Enumerable.Range(first, months).Select(m => Month.Of(calendar.Date(m)))];
+        var lines = told.Where(l => l.Value.Any(v => v != 0)).Select(l => Line(l.Key, Name(l.Key, by, chain), l.Value, MonthsOf(l.Key)));
         var sums = new double[chain.Count];
         foreach (var line in told.Values)
         {
@@ -72,15 +83,20 @@ public sealed record Difference(
                 sums[p] += line[p];
         }
         return new Difference(
-            Month.Of(calendar.Date(first)),
-            Month.Of(calendar.Date(first + months - 1)),
+            all[0],
+            all[^1],
             sums,
-            Line("", "", sums).Changes,
+            Line("", "", sums, all).Changes,
             by is TellBy.Year or TellBy.Month
                 ? [.. lines.OrderBy(l => l.Key, StringComparer.Ordinal)]
                 : Foremost([.. lines.OrderByDescending(Weight).ThenBy(l => l.Key, StringComparer.Ordinal)])
         );
+
+        List<Month> MonthsOf(string key) => by is TellBy.Year or TellBy.Month ? all.FindAll(m => Time(m, by) == key) : all;
     }
+
+    private static string Time(Month month, TellBy by) =>
+        by == TellBy.Year ? month.Year.ToString("0000", CultureInfo.InvariantCulture) : month.ToString();
 
     private static IEnumerable<(string Key, double Amount)> Amounts(ProjectedMoney money, int first, int months, TellBy by)
     {
@@ -95,10 +111,8 @@ public sealed record Difference(
             TellBy.Charge => money.Table.ByCharge.Select((own, charge) => (((Charge)charge).Name(), Sum(own))),
             TellBy.Tier => money.Table.ByTier.Select(own => (Agreements.KeyOf(own.Key), Sum(own.Value))),
             TellBy.Region => money.Table.ByRegion.Select(own => (Agreements.KeyOf(own.Key), Sum(own.Value))),
-            _ => Enumerable.Range(first, months).Select(m => (Time(money.Calendar.Date(m)), money.InAll[m])),
+            _ => Enumerable.Range(first, months).Select(m => (Time(Month.Of(money.Calendar.Date(m)), by), money.InAll[m])),
         };
-
-        string Time(DateOnly day) => by == TellBy.Year ? day.Year.ToString("0000", CultureInfo.InvariantCulture) : Month.Of(day).ToString();
 
         double Sum(double[] own)
         {
@@ -109,8 +123,8 @@ public sealed record Difference(
         }
     }
 
-    private static DifferenceLine Line(string key, string name, double[] values) =>
-        new(key, name, values[0], [.. values.Skip(1).Select((after, i) => after - values[i])], values[^1]);
+    private static DifferenceLine Line(string key, string name, double[] values, List<Month> months) =>
+        new(key, name, values[0], [.. values.Skip(1).Select((after, i) => after - values[i])], values[^1], months[0], months[^1]);
 
     private static double Weight(DifferenceLine line) => line.Changes.Sum(Math.Abs);
 
@@ -127,7 +141,9 @@ public sealed record Difference(
                 $"{rest.Count} others",
                 rest.Sum(l => l.Before),
                 [.. rest[0].Changes.Select((_, i) => rest.Sum(l => l.Changes[i]))],
-                rest.Sum(l => l.After)
+                rest.Sum(l => l.After),
+                rest[0].From,
+                rest[0].To
             ),
         ];
     }

@@ -33,6 +33,12 @@ public sealed record RunningBudget(int Id, string Name, BudgetMonth Month);
 /// <param name="InAll">The same over all of them.</param>
 public sealed record BudgetReading(BudgetCard Card, DateOnly Today, IReadOnlyList<BudgetMonth> Months, BudgetMonth InAll);
 
+/// <summary>What makes one line of a variance.</summary>
+/// <param name="Charged">The month in which all that came was charged, so that it opens there; null over several, one that is not over, or one
+/// in which the budget was fixed: what was charged before has no part in it.</param>
+/// <param name="Details">Add up to the line.</param>
+public sealed record VarianceLine(Month? Charged, IReadOnlyList<VarianceDetail> Details);
+
 /// <summary>Forecasts that were fixed on a day, held against what is charged.</summary>
 internal static class BudgetEndpoints
 {
@@ -250,7 +256,7 @@ internal static class BudgetEndpoints
         return asked is null ? wrong! : TypedResults.Ok(VarianceTable.Of(asked.Lines, asked.First, asked.Months, asked.By, asked.Estate));
     }
 
-    private static async Task<Results<Ok<IReadOnlyList<VarianceDetail>>, ProblemHttpResult>> ReadVarianceLine(
+    private static async Task<Results<Ok<VarianceLine>, ProblemHttpResult>> ReadVarianceLine(
         int id,
         [Description("Of the line of the variance: a bucket's name, a charge, an id or a month; * for what is agreed.")] string key,
         CurrentEstate current,
@@ -268,7 +274,7 @@ internal static class BudgetEndpoints
             return wrong!;
         var details = VarianceDetail.Of(asked.Lines, asked.First, asked.By, key, asked.Estate);
         return details.Count > 0
-            ? TypedResults.Ok(details)
+            ? TypedResults.Ok(new VarianceLine(asked.Charged, details))
             : Problems.NotFound("no-line", $"Neither plan nor fact has anything of '{key}' in those months.");
     }
 
@@ -277,7 +283,8 @@ internal static class BudgetEndpoints
     /// <param name="Months">How many.</param>
     /// <param name="By">What they are told by.</param>
     /// <param name="Estate">As it stands.</param>
-    private sealed record Asked(IEnumerable<LineVariance> Lines, Month First, int Months, VarianceBy By, Estate Estate);
+    /// <param name="Charged">The one month that is compared, where it is over and the budget has all of it.</param>
+    private sealed record Asked(IEnumerable<LineVariance> Lines, Month First, int Months, VarianceBy By, Estate Estate, Month? Charged);
 
     private static async Task<(Asked? Asked, ProblemHttpResult? Wrong)> Ask(
         int id,
@@ -313,7 +320,8 @@ internal static class BudgetEndpoints
             return (null, Problems.Invalid(problems));
         var (skip, months) = (first.Since(budget.Planned.First), end.Since(first) + 1);
         var lines = Variance.Of(budget.Planned, look.Expected, skip, months);
-        return (new Asked(lines, first, months, told, look.View.Estate), null);
+        var isWhole = months == 1 && first.Since(Month.Of(look.View.Estate.Today)) < 0 && budget.FixedOn <= first.FirstDay;
+        return (new Asked(lines, first, months, told, look.View.Estate, isWhole ? first : null), null);
 
         Month Read(string? text, string path, Month otherwise)
         {

@@ -4791,6 +4791,8 @@ export interface components {
             changes: number[];
             /** Format: double */
             after: number;
+            from: components["schemas"]["Month"];
+            to: components["schemas"]["Month"];
         };
         DifferenceReading: {
             path: string;
@@ -7248,6 +7250,14 @@ export interface components {
             /** Format: double */
             actual: number;
             parts: components["schemas"]["VarianceParts"];
+            /** Format: double */
+            plannedPrice: null | number;
+            /** Format: double */
+            actualPrice: null | number;
+        };
+        VarianceLine: {
+            charged: null | components["schemas"]["Month"];
+            details: components["schemas"]["VarianceDetail"][];
         };
         VarianceParts: {
             /** Format: double */
@@ -9784,7 +9794,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VarianceDetail"][];
+                    "application/json": components["schemas"]["VarianceLine"];
                 };
             };
         };

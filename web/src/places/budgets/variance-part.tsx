@@ -193,7 +193,7 @@ type OpenedProps = {
 
 /** What makes one line: quantities that were planned and that came, each at what a unit of it cost. */
 function Opened({ card, asked, line, table }: OpenedProps) {
-  const { estate, money, price, tierName } = useEstate();
+  const { money, price, tierName } = useEstate();
   const query = { ...asked, key: line };
   const { data, error } = useQuery({
     queryKey: keys.varianceLine(card.id, query),
@@ -201,15 +201,14 @@ function Opened({ card, asked, line, table }: OpenedProps) {
     retry: false,
   });
   const name = table.lines.find((l) => l.key === line)?.name ?? line;
-  // What was charged before the plan was fixed takes no part: the month of that day opens only where it is its first.
-  const isOver = table.from === table.to && table.to < (estate.months[0] ?? "") && `${table.to}-01` >= card.fixedOn;
+  const charged = data?.charged;
   if (error) return <ErrorNote error={error} />;
-  const made = (quantity: number, amount: number, unit: string) =>
-    quantity === 0 ? (
+  const made = (quantity: number, perUnit: number | null | undefined, amount: number, unit: string) =>
+    perUnit == null ? (
       money(amount)
     ) : (
       <>
-        {count(quantity, Math.abs(quantity) < 100 ? 3 : 0)} {unit} × {price(amount / quantity)}
+        {count(quantity, Math.abs(quantity) < 100 ? 3 : 0)} {unit} × {price(perUnit)}
       </>
     );
   return (
@@ -219,7 +218,7 @@ function Opened({ card, asked, line, table }: OpenedProps) {
         <table className="w-full text-right text-sm">
           <Heads first="for" />
           <tbody>
-            {(data ?? []).map((d) => {
+            {(data?.details ?? []).map((d) => {
               const what = [
                 ...(asked.by === "bucket" ? [] : [d.bucket || "Agreements"]),
                 d.charge,
@@ -228,10 +227,10 @@ function Opened({ card, asked, line, table }: OpenedProps) {
               return (
                 <tr key={`${d.bucket} ${d.region} ${d.tier} ${d.charge}`} className="border-b border-hairline align-top">
                   <th scope="row" className="py-0.5 text-left font-normal">
-                    {isOver && d.parts.actual !== 0 ? (
+                    {charged && d.parts.actual !== 0 ? (
                       <Opens
                         why={{
-                          month: table.to,
+                          month: charged,
                           bucket: d.bucket || "*",
                           charge: d.charge,
                           ...(d.tier && { tier: d.tier }),
@@ -245,7 +244,8 @@ function Opened({ card, asked, line, table }: OpenedProps) {
                       what
                     )}
                     <span className="block text-ink-soft">
-                      planned {made(d.planned, d.parts.planned, d.unit)}; in fact {made(d.actual, d.parts.actual, d.unit)}
+                      planned {made(d.planned, d.plannedPrice, d.parts.planned, d.unit)}; in fact{" "}
+                      {made(d.actual, d.actualPrice, d.parts.actual, d.unit)}
                     </span>
                   </th>
                   <Amounts of={d.parts} />
@@ -255,7 +255,7 @@ function Opened({ card, asked, line, table }: OpenedProps) {
           </tbody>
         </table>
       </div>
-      {!isOver && (
+      {data && !charged && (
         <p className="mt-1 text-sm text-ink-soft">
           Over a single whole month that is over, each opens further, down to prices and days.
         </p>

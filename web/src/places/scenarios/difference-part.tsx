@@ -1,9 +1,9 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { type Difference, draftScenario, type Scenario, type TellBy } from "../../api/client";
+import { type Difference, draftScenario, type MonthPart, type Scenario, type TellBy } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
-import { Opens, type WhichAmount } from "../../money/opens";
+import { Opens } from "../../money/opens";
 import { Waterfall } from "../../money/waterfall";
 import { tone } from "../../money/year-table";
 import { useAddress } from "../../ui/address";
@@ -99,16 +99,18 @@ export function DifferencePart({ difference, scenario, stored }: DifferenceProps
   );
 }
 
+type Line = Difference["lines"][number];
+
 type TableProps = { difference: Difference; names: string[]; by: TellBy; scenario: string | null };
 
 function DifferenceTable({ difference, names, by, scenario }: TableProps) {
   const { money, moneyChange } = useEstate();
-  const amount = (key: string, name: string, of: number, under: { scenario?: string } | null) => {
+  const amount = ({ key, from, to }: Line, name: string, of: number, under: { scenario?: string } | null) => {
     const figure = <Figure projected>{money(of)}</Figure>;
     return key === "" || of === 0 || under === null ? (
       figure
     ) : (
-      <Opens why={{ ...partOf(by, key, difference), ...under }} label={`${money(of)}: ${name}`}>
+      <Opens why={{ month: from, to, ...partOf(by, key), ...under }} label={`${money(of)}: ${name}`}>
         {figure}
       </Opens>
     );
@@ -121,6 +123,8 @@ function DifferenceTable({ difference, names, by, scenario }: TableProps) {
       before: difference.totals[0] ?? 0,
       changes: difference.changes,
       after: difference.totals.at(-1) ?? 0,
+      from: difference.from,
+      to: difference.to,
     },
   ];
   return (
@@ -144,15 +148,13 @@ function DifferenceTable({ difference, names, by, scenario }: TableProps) {
               <th scope="row" className={`whitespace-nowrap py-0.5 text-left ${at === rows.length - 1 ? "" : "font-normal"}`}>
                 {by === "month" && row.key !== "in all" ? month(row.name, "short") : row.name}
               </th>
-              <td className="pl-4">{amount(row.key, `${row.name}, as it stands`, row.before, {})}</td>
+              <td className="pl-4">{amount(row, `${row.name}, as it stands`, row.before, {})}</td>
               {row.changes.map((change, i) => (
                 <td key={i} className={`pl-4 ${tone(change)}`}>
                   {change === 0 ? "" : moneyChange(change)}
                 </td>
               ))}
-              <td className="pl-4">
-                {amount(row.key, `${row.name}, what if`, row.after, scenario === null ? null : { scenario })}
-              </td>
+              <td className="pl-4">{amount(row, `${row.name}, what if`, row.after, scenario === null ? null : { scenario })}</td>
             </tr>
           ))}
         </tbody>
@@ -161,13 +163,6 @@ function DifferenceTable({ difference, names, by, scenario }: TableProps) {
   );
 }
 
-/** Which amount a line of the difference is. */
-function partOf(by: TellBy, key: string, { from, to }: Difference): WhichAmount {
-  if (key === "in all") return { month: from, to };
-  if (by === "month") return { month: key };
-  if (by === "year") {
-    const [first, last] = [`${key}-01`, `${key}-12`];
-    return { month: from > first ? from : first, to: to < last ? to : last };
-  }
-  return { month: from, to, ...(by === "tenant" && key === "*" ? { bucket: "*" } : { [by]: key }) };
-}
+/** Which part of its months a line of the difference is. */
+const partOf = (by: TellBy, key: string): MonthPart =>
+  key === "in all" || by === "year" || by === "month" ? {} : by === "tenant" && key === "*" ? { bucket: "*" } : { [by]: key };
