@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Text;
 using System.Text.Json.Nodes;
 
 namespace Ripen.Cli;
@@ -18,16 +19,21 @@ internal static class WhyCommand
             new("--to") { Description = "yyyy-MM: from MONTH to this one" },
             new("--scenario") { Description = "the id of a scenario, as if all of it came true" },
             new("--offer") { Description = "the id of an offer, as if its prices held from today on" },
+            new("--rise") { Description = "prices rise by so much a year from today on: 0.1 is ten per cent" },
             new("--charge") { Description = "storage, early-leave, writes, reads, moves, recall, transfer or watching" },
         ];
         var charged = new Option<bool>("--charged")
         {
             Description = "what was charged, and not what is to come; always so of months that are over",
         };
+        var assuming = new Option<FileInfo?>("--assuming")
+        {
+            Description = "a scenario (JSON), which need not be stored, as if all of it came true as well",
+        };
         return ServerCommands.Make(
             "why",
             "Open an amount: the buckets of a month or of a part of it (* for what is agreed), the charges of a bucket, the prices and origins, or the days, of a charge; a line each.",
-            [month, charged, .. which],
+            [month, charged, assuming, .. which],
             async (http, parsed) =>
             {
                 var query = string.Join(
@@ -38,8 +44,12 @@ internal static class WhyCommand
                         .Prepend($"month={Uri.EscapeDataString(parsed.GetRequiredValue(month))}")
                         .Append(parsed.GetValue(charged) ? "charged=true" : "charged=false")
                 );
+                var address = new Uri($"/api/forecast/derivation?{query}", UriKind.Relative);
+                using var supposed = parsed.GetValue(assuming) is { } file
+                    ? new StringContent(await File.ReadAllTextAsync(file.FullName), Encoding.UTF8, "application/json")
+                    : null;
                 var answer = await ServerCommands.Answer(
-                    await http.GetAsync(new Uri($"/api/forecast/derivation?{query}", UriKind.Relative))
+                    supposed is null ? await http.GetAsync(address) : await http.PostAsync(address, supposed)
                 );
                 foreach (var line in answer!["lines"]!.AsArray())
                 {

@@ -170,12 +170,23 @@ public sealed class ScenariosTests(DemoFixture demo) : IClassFixture<DemoFixture
         page.Gone("Write three numbers that do not fall");
         page.Until(() => page.Path.Contains("growth=-0.05%2C0.4%2C0.8", StringComparison.Ordinal), "an address of its own");
         page.Until(
-            () =>
-                page.Find("section[aria-label='What moves it'] svg")
-                    .GetAttribute("aria-label")!
-                    .StartsWith("growth", StringComparison.Ordinal),
+            () => page.Find("section[aria-label='What moves it'] li").Text.StartsWith("growth", StringComparison.Ordinal),
             "growth moves it most"
         );
+        // A quantile opens as a future, down to the prices in it.
+        page.Present("td:last-child a[aria-label*=': P90 of ']").SendKeys(Keys.Enter);
+        page.See("points of growth a year; all buckets: read");
+        page.See("a year from today on");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Click(() => page.Find("main tbody tr:nth-child(6) a"));
+        page.Click(page.Link("deck-cameras"));
+        page.Click(page.Link("storage, Counter"));
+        page.See("for prices");
+        page.See("GB-month stored");
+        // An address of which a part was lost says so.
+        page.Open("/forecast");
+        page.Open("/why?month=2027-08#assume=%5B%7B");
+        page.See("This address is damaged");
     }
 
     [Fact]
@@ -194,7 +205,7 @@ public sealed class ScenariosTests(DemoFixture demo) : IClassFixture<DemoFixture
     }
 
     [Fact]
-    public void A_scenarios_year_opens_into_months_and_a_draft_does_not()
+    public void A_scenarios_year_opens_into_months_and_a_draft_of_it_as_well()
     {
         page.Open("/what-if/two-more-ferries?by=tier&span=3");
         page.Present("a[aria-label$='Cave, what if']").SendKeys(Keys.Enter);
@@ -208,9 +219,31 @@ public sealed class ScenariosTests(DemoFixture demo) : IClassFixture<DemoFixture
         page.Open("/what-if/two-more-ferries?by=tier");
         page.Type(page.Field("arrivals, times"), "3");
         page.Until(() => !page.IsOff("Discard"), "a draft");
-        page.Until(() => page.Browser.FindElements(By.CssSelector("a[aria-label$=', what if']")).Count == 0, "amounts that do not open");
+        page.See("3 times as much arrives");
+        page.Until(() => Opens("Cave, what if").Contains("%22arrivals%22%3A3", StringComparison.Ordinal), "what opens the draft");
+        page.Present("a[aria-label$='Cave, what if']").SendKeys(Keys.Enter);
+        page.See("stored nowhere: deck-cameras: 3 times as much arrives");
+        page.See("is the sum of");
+        page.Browser.Navigate().Back();
         page.Click(page.Button("Discard"));
-        page.Present("a[aria-label$=', what if']");
+        page.Until(() => Opens("Cave, what if").Contains("scenario=two-more-ferries", StringComparison.Ordinal), "the stored one");
+
+        string Opens(string label) => page.Present($"a[aria-label$='{label}']").GetAttribute("href") ?? "";
+    }
+
+    [Fact]
+    public void What_a_draft_would_cost_opens_and_can_be_kept_from_there()
+    {
+        page.Open("/buckets/engine-telemetry");
+        page.Type(page.Field("At day"), "45");
+        page.Until(() => !page.IsOff("Apply"), "consequences");
+        page.Present("a[aria-label$='in year 1, afterwards']").SendKeys(Keys.Enter);
+        page.See("stored nowhere: engine-telemetry: as in a draft of it");
+        page.See("is the sum of");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Click(page.Button("Keep for a what-if"));
+        page.See("engine-telemetry: as in a draft of it");
+        page.Click(page.Button("Discard"));
     }
 
     [Fact]

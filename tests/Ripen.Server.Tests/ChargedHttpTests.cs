@@ -138,6 +138,31 @@ public sealed class ChargedHttpTests : IDisposable
         Assert.Equal("*", (string)Assert.Single(after["lines"]!.AsArray())!["bucket"]!);
     }
 
+    /// <summary>Months that were charged open together, the running one with what was charged in it so far; and never with what is to come.</summary>
+    [Fact]
+    public async Task Months_that_were_charged_open_into_each_of_them()
+    {
+        await server.PassUntil("2027-01-10");
+        foreach (var part in new[] { "", "&bucket=deck-cameras", "&charge=storage", "&tenant=Pilots" })
+        {
+            var span = await Why($"month=2026-11&to=2027-01&charged=true{part}");
+            var months = span["lines"]!.AsArray();
+            Assert.Equal(["2026-11", "2026-12", "2027-01"], months.Select(m => (string)m!["month"]!));
+            Assert.True((bool)span["isCharged"]!);
+            foreach (var month in months)
+                Assert.Equal((double)month!["amount"]!, (double)(await Why($"month={month["month"]}&charged=true{part}"))["amount"]!, 1e-6);
+            Assert.Equal((double)span["amount"]!, Sum(months), 1e-6);
+        }
+        Assert.Equal(2, (await Why("month=2026-11&to=2026-12"))["lines"]!.AsArray().Count);
+        foreach (var span in new[] { "month=2026-11&to=2027-02", "month=2026-12&to=2027-02&charged=true" })
+        {
+            Assert.Equal(
+                (HttpStatusCode.BadRequest, "out-of-range"),
+                await server.Refused(HttpMethod.Get, $"/api/forecast/derivation?{span}")
+            );
+        }
+    }
+
     [Fact]
     public async Task What_was_not_charged_does_not_open()
     {

@@ -10,15 +10,24 @@ public enum Driver
     Prices,
 }
 
+/// <summary>One of the futures that were drawn: what is added to the growth of everything in 365 days, so many times as often is everything
+/// read, and by how much prices rise in a year.</summary>
+public sealed record Future(double Growth, double Reading, double Prices);
+
 /// <summary>Money that is not exceeded with a probability of a tenth, a half and nine tenths.</summary>
-public sealed record Band(double P10, double P50, double P90);
+/// <param name="Nearest">The future whose money is nearest to each of the three.</param>
+public sealed record Band(double P10, double P50, double P90, IReadOnlyList<Future> Nearest);
 
 /// <summary>Twelve months, the last year perhaps fewer.</summary>
 public sealed record BandOfYear(int Number, Month From, Month To, Band Money);
 
 /// <summary>What one uncertainty alone does to the sum of all months: the others stand at their middle, and it goes from its tenth to its nine
 /// tenths.</summary>
-public sealed record DriverSwing(Driver Driver, double Low, double High)
+/// <param name="Driver">Which.</param>
+/// <param name="Low">At its tenth.</param>
+/// <param name="High">At its nine tenths.</param>
+/// <param name="Futures">The two of them.</param>
+public sealed record DriverSwing(Driver Driver, double Low, double High, IReadOnlyList<Future> Futures)
 {
     public double Swing => Math.Abs(High - Low);
 }
@@ -57,24 +66,24 @@ public sealed record Fan(
         ArgumentOutOfRangeException.ThrowIfGreaterThan(runs, MostRuns);
         var shift = new Random(seed);
         var (x, y, z) = (shift.NextDouble(), shift.NextDouble(), shift.NextDouble());
+        List<Future> futures =
+        [
+            .. Enumerable
+                .Range(1, runs)
+                .Select(run => new Future(
+                    what.Growth.Quantile((Halton(run, 2) + x) % 1),
+                    what.Reading.Quantile((Halton(run, 3) + y) % 1),
+                    what.Prices.Quantile((Halton(run, 5) + z) % 1)
+                )),
+        ];
         var money = new double[runs][];
-        Parallel.For(
-            0,
-            runs,
-            run =>
-                money[run] = MoneyOf(
-                    estate,
-                    what.Growth.Quantile((Halton(run + 1, 2) + x) % 1),
-                    what.Reading.Quantile((Halton(run + 1, 3) + y) % 1),
-                    what.Prices.Quantile((Halton(run + 1, 5) + z) % 1)
-                )
-        );
+        Parallel.For(0, runs, run => money[run] = MoneyOf(estate, futures[run]));
         List<Month> months = [.. Enumerable.Range(0, calendar.Months).Select(m => Month.Of(calendar.Date(m)))];
         return new Fan(
             seed,
             runs,
             months,
-            [.. months.Select((_, m) => BandOf(money.Select(run => run[m])))],
+            [.. months.Select((_, m) => BandOf(money.Select(run => run[m]), futures))],
             [
                 .. months
                     .Chunk(12)
@@ -84,11 +93,11 @@ public sealed record Fan(
                                 i + 1,
                                 year[0],
                                 year[^1],
-                                BandOf(money.Select(run => run.AsSpan(i * 12, year.Length).ToArray().Sum()))
+                                BandOf(money.Select(run => run.AsSpan(i * 12, year.Length).ToArray().Sum()), futures)
                             )
                     ),
             ],
-            BandOf(money.Select(run => run.Sum())),
+            BandOf(money.Select(run => run.Sum()), futures),
             Swings(estate, what)
         );
     }
@@ -104,25 +113,28 @@ public sealed record Fan(
                 (Driver.Prices, what.Prices),
             }
                 .Where(d => !d.Of.IsKnown)
-                .Select(d => new DriverSwing(d.Driver, At(d.Driver, 0.1), At(d.Driver, 0.9)))
+                .Select(d => SwingOf(d.Driver, At(d.Driver, 0.1), At(d.Driver, 0.9)))
                 .OrderByDescending(s => s.Swing),
         ];
 
-        double At(Driver driver, double probability) =>
-            MoneyOf(
-                    estate,
-                    what.Growth.Quantile(driver == Driver.Growth ? probability : 0.5),
-                    what.Reading.Quantile(driver == Driver.Reading ? probability : 0.5),
-                    what.Prices.Quantile(driver == Driver.Prices ? probability : 0.5)
-                )
-                .Sum();
+        DriverSwing SwingOf(Driver driver, Future low, Future high) =>
+            new(driver, MoneyOf(estate, low).Sum(), MoneyOf(estate, high).Sum(), [low, high]);
+
+        Future At(Driver driver, double probability) =>
+            new(
+                what.Growth.Quantile(driver == Driver.Growth ? probability : 0.5),
+                what.Reading.Quantile(driver == Driver.Reading ? probability : 0.5),
+                what.Prices.Quantile(driver == Driver.Prices ? probability : 0.5)
+            );
     }
 
     /// <summary>Between the two nearest of the sorted values, in proportion.</summary>
-    private static Band BandOf(IEnumerable<double> values)
+    private static Band BandOf(IEnumerable<double> values, List<Future> futures)
     {
-        var sorted = values.Order().ToArray();
-        return new Band(At(0.1), At(0.5), At(0.9));
+        var sorted = values.ToArray();
+        var runs = Enumerable.Range(0, sorted.Length).ToArray();
+        Array.Sort(sorted, runs);
+        return new Band(At(0.1), At(0.5), At(0.9), [Nearest(0.1), Nearest(0.5), Nearest(0.9)]);
 
         double At(double share)
         {
@@ -131,6 +143,8 @@ public sealed record Fan(
             var above = Math.Min(below + 1, sorted.Length - 1);
             return sorted[below] + ((place - below) * (sorted[above] - sorted[below]));
         }
+
+        Future Nearest(double share) => futures[runs[(int)Math.Round(share * (sorted.Length - 1))]];
     }
 
     /// <summary>The digits of a number to a base, mirrored behind the point.</summary>
@@ -146,11 +160,16 @@ public sealed record Fan(
     }
 
     /// <summary>A future's money by month.</summary>
-    private static double[] MoneyOf(UncertainMoney estate, double growth, double reading, double prices)
+    private static double[] MoneyOf(UncertainMoney estate, Future future)
     {
-        var money = estate.At(growth, reading);
+        var money = estate.At(future.Growth, future.Reading);
         for (var m = 0; m < money.Length; m++)
-            money[m] *= Math.Pow(1 + prices, m / 12.0);
+            money[m] *= Dearer(future.Prices, m);
         return money;
     }
+
+    /// <summary>So many times as high are prices that rise by so much a year.</summary>
+    /// <param name="rise">0.1 is ten per cent; greater than -1.</param>
+    /// <param name="month">Counted from the running one, in which they are as they are.</param>
+    public static double Dearer(double rise, int month) => Math.Pow(1 + rise, month / 12.0);
 }

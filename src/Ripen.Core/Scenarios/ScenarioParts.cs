@@ -26,4 +26,15 @@ public sealed record ScenarioParts(
             [.. after.Plans.Where(p => before.Plans.All(b => b.Id != p.Id)).Select(p => p.Id)],
             [.. after.Workloads.Where(w => !before.Workloads.Any(b => ReferenceEquals(b, w))).Select(w => w.Id)]
         );
+
+    /// <summary>What two estates differ by in buckets, as assumptions of the first: new buckets come first, since others may copy to them.</summary>
+    public static IReadOnlyList<Assumption> BucketsAssumed(Estate before, Estate after) =>
+        [
+            .. Of(before, after)
+                .Buckets.OrderBy(b => before.Find(b.Name) is not null)
+                .Select(b => new Assumption
+                {
+                    Bucket = new() { Stated = before.Today, As = b },
+                }),
+        ];
 }

@@ -3,6 +3,7 @@ using System.Text.Json;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
+using Ripen.Core.Scenarios;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Server.Http;
@@ -27,14 +28,19 @@ public sealed record OneOfMany(string Name, bool Changes, IReadOnlyList<Problem>
 /// <param name="Cost">Of all that change, together.</param>
 /// <param name="Each">One by one: those that refuse first, then by how much their third year changes.</param>
 /// <param name="Seen">The mark of the figures, for applying exactly this.</param>
+/// <param name="Assume">What opens the amounts afterwards: the buckets as they would be; nothing of more than <see cref="MostAssumed"/>.</param>
 public sealed record ManyReading(
     IReadOnlyList<Problem> Problems,
     int Changing,
     int Refused,
     IReadOnlyList<YearChange> Cost,
     IReadOnlyList<OneOfMany> Each,
-    string? Seen
-);
+    string? Seen,
+    IReadOnlyList<Assumption> Assume
+)
+{
+    public const int MostAssumed = 20;
+}
 
 internal static class ManyBucketsEndpoints
 {
@@ -117,7 +123,7 @@ internal static class ManyBucketsEndpoints
                 .Select(b => new Problem("unknown-reference", "$.buckets", $"There is no bucket '{b}'."))
         );
         if (wrong.Count > 0)
-            return (new ManyReading(wrong, 0, 0, [], [], null), estate);
+            return (new ManyReading(wrong, 0, 0, [], [], null, []), estate);
         var changed = estate
             .Buckets.Where(b => wanted.Contains(b.Name))
             .AsParallel()
@@ -140,7 +146,8 @@ internal static class ManyBucketsEndpoints
                     .. rows.OrderByDescending(r => r.Problems.Count > 0)
                         .ThenByDescending(r => r.Cost.Count == 0 ? 0 : Math.Abs(r.Cost[1].BucketChange)),
                 ],
-                wrong.Count > 0 ? null : Seen.Mark(sum)
+                wrong.Count > 0 ? null : Seen.Mark(sum),
+                drafts.Count <= ManyReading.MostAssumed ? ScenarioParts.BucketsAssumed(estate, after) : []
             ),
             after
         );

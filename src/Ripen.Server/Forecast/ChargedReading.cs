@@ -10,7 +10,23 @@ namespace Ripen.Server.Forecasts;
 internal static class ChargedReading
 {
     /// <returns>Null where nothing was charged for it.</returns>
-    public static DerivationReading? Of(Month month, MonthPart part, Estate estate, SimulatedProvider provider)
+    public static DerivationReading? Of(Month first, Month last, MonthPart part, Estate estate, SimulatedProvider provider)
+    {
+        if (first == last)
+            return Of(first, part, estate, provider);
+        var rows = part.Of(provider.LedgerMonths(first.FirstDay, last.Plus(1).FirstDay), estate).ToLookup(r => r.Month);
+        return rows.Count == 0
+            ? null
+            : DerivationEndpoint.OfMonths(
+                first,
+                [.. Enumerable.Range(0, last.Since(first) + 1).Select(m => rows[first.Plus(m)].Sum(r => r.Amount))]
+            ) with
+            {
+                IsCharged = true,
+            };
+    }
+
+    private static DerivationReading? Of(Month month, MonthPart part, Estate estate, SimulatedProvider provider)
     {
         var (first, end) = (month.FirstDay, month.Plus(1).FirstDay);
         if (part is not { Bucket: { } bucket, Charge: not null } || (part.Tier is null && bucket != Agreements.Key))

@@ -1,4 +1,3 @@
-using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
@@ -24,6 +23,8 @@ public sealed record DerivationLine(string Bucket, string? Tier, Charge? Charge,
 /// <param name="Agreed">What is agreed for the estate as a whole; null for anything else.</param>
 /// <param name="IsCharged">Whether it was charged; else it is projected.</param>
 /// <param name="Metered">Of one charge that was metered; null above that.</param>
+/// <param name="Dearer">What the rise of prices makes of a month: its amount and lines are so many times what the derivation, or what is
+/// agreed, comes to. 1 where prices do not rise, and of several months.</param>
 public sealed record DerivationReading(
     Month Month,
     Month To,
@@ -32,7 +33,8 @@ public sealed record DerivationReading(
     Derivation? Derivation,
     AgreedReading? Agreed = null,
     bool IsCharged = false,
-    MeteredDerivation? Metered = null
+    MeteredDerivation? Metered = null,
+    double Dearer = 1
 );
 
 /// <summary>What agreements make of a month.</summary>
@@ -45,90 +47,143 @@ internal static class DerivationEndpoint
 {
     private const int MostLines = 40;
 
-    public static void MapDerivation(this RouteGroupBuilder forecast) =>
+    private const double MostRise = 10;
+
+    public static void MapDerivation(this RouteGroupBuilder forecast)
+    {
         forecast
-            .MapGet("/derivation", Read)
+            .MapGet("/derivation", ReadAsItStands)
             .WithName("readDerivation")
             .WithSummary(
                 "What an amount is made of: of some months, of one, of a region, tenant, tier, charge or bucket in it, down to one charge of a bucket in a tier."
             );
+        forecast
+            .MapPost("/derivation", ReadSupposed)
+            .WithName("readSupposedDerivation")
+            .WithSummary("The same if the assumptions of a scenario, which need not be stored, came true as well. Nothing of them is done.")
+            .Accepts<Scenario>("application/json");
+    }
 
-    private static async Task<Results<Ok<DerivationReading>, ProblemHttpResult>> Read(
-        [Description("yyyy-MM.")] string month,
+    private static Task<Results<Ok<DerivationReading>, ProblemHttpResult>> ReadAsItStands(
+        [AsParameters] DerivationQuery query,
         CurrentEstate current,
         SimulatedProvider provider,
-        CancellationToken cancel,
-        [Description("A bucket's name, or * for what is agreed for the estate as a whole; all together without it.")] string? bucket = null,
-        [Description("The id of a region, or * for none; all together without it.")] string? region = null,
-        [Description("The name of a tenant, or - for buckets of none; all together without it.")] string? tenant = null,
-        [Description("The id of a tier, or * for none; all together without it.")] string? tier = null,
-        [Description(
-            "storage, early-leave, writes, reads, moves, recall, transfer, watching, or a charge of what is agreed; all together without it."
-        )]
-            string? charge = null,
-        [Description("What was charged, and not what is to come; always so of months that are over.")] bool charged = false,
-        [Description("yyyy-MM, the last of several months that are to come; the one month without it.")] string? to = null,
-        [Description("The id of a scenario, as if all of it came true; the estate as it stands without it.")] string? scenario = null,
-        [Description("The id of an offer, as if its prices held from today on; those in force without it.")] string? offer = null
+        CancellationToken cancel
+    ) => Read(query, [], current, provider, cancel);
+
+    private static async Task<Results<Ok<DerivationReading>, ProblemHttpResult>> ReadSupposed(
+        HttpRequest request,
+        [AsParameters] DerivationQuery query,
+        CurrentEstate current,
+        SimulatedProvider provider,
+        CancellationToken cancel
+    )
+    {
+        var supposed = EstateDocument.ReadScenario(await request.ReadText(cancel));
+        return supposed.Ok ? await Read(query, supposed.Value.Assumptions, current, provider, cancel) : Problems.Invalid(supposed.Problems);
+    }
+
+    private static async Task<Results<Ok<DerivationReading>, ProblemHttpResult>> Read(
+        DerivationQuery query,
+        IReadOnlyList<Assumption> supposed,
+        CurrentEstate current,
+        SimulatedProvider provider,
+        CancellationToken cancel
     )
     {
         if (await current.Get(cancel) is not { } view)
             return Problems.NoEstate();
-        if (Month.TryParse(month) is not { } first)
+        if (Month.TryParse(query.Month) is not { } first)
             return Problems.Invalid("invalid-month", "?month", "Write a month as yyyy-MM.");
-        if (Month.TryParse(to ?? month) is not { } last)
+        if (Month.TryParse(query.To ?? query.Month) is not { } last)
             return Problems.Invalid("invalid-month", "?to", "Write a month as yyyy-MM.");
-        var part = new MonthPart(bucket, region, tenant, tier, charge);
-        var running = Month.Of(view.Estate.Today);
+        if (query.YearlyRise is not (> -1 and <= MostRise))
+            return Problems.Invalid("out-of-range", "?rise", $"Prices rise by more than -1 and at most {MostRise} a year.");
+        var (part, running) = (query.Part, Month.Of(view.Estate.Today));
         var (at, months) = (first.Since(running), last.Since(first) + 1);
         if (months < 1)
             return Problems.Invalid("out-of-range", "?to", "The last month comes before the first.");
-        if (at > 0 && charged)
+        if (at > 0 && query.Charged == true)
             return Problems.Invalid("out-of-range", "?month", "Nothing was charged in a month that has not begun.");
-        if (at < 0 || charged)
+        if (at < 0 || query.Charged == true)
         {
-            return months > 1 || scenario is not null || offer is not null
+            return at + months > 1
                     ? Problems.Invalid(
                         "out-of-range",
-                        "?month",
-                        "What was charged opens month by month, and without a scenario or an offer."
+                        "?to",
+                        $"What was charged ends with {running}; what is to come opens from that month on, by itself."
                     )
-                : ChargedReading.Of(first, part, view.Estate, provider) is { } read ? TypedResults.Ok(read)
-                : Problems.NotFound("not-charged", $"Nothing was charged for that in {month}.");
+                : query.Supposes || supposed.Count > 0
+                    ? Problems.Invalid("out-of-range", "?month", "What was charged is what it is, without anything supposed.")
+                : ChargedReading.Of(first, last, part, view.Estate, provider) is { } read ? TypedResults.Ok(read)
+                : Problems.NotFound("not-charged", $"Nothing was charged for that in {query.Month}.");
         }
         if (Horizon.Check(at + months) is { } far)
             return far;
-        if (scenario is not null && offer is not null)
+        if (query.Scenario is not null && query.Offer is not null)
             return Problems.Invalid("not-one-assumption", "?offer", "Name a scenario or an offer; a scenario can assume an offer.");
-        var horizon = Math.Max(Horizon.Default, at + months);
-        var (projected, unfit) = offer is not null
-            ? ScenarioEndpoints.Under(view, current, Assuming(offer), horizon)
-            : ScenarioEndpoints.Under(view, current, scenario, horizon);
+        var (projected, unfit) = Under(query, supposed, view, current, Math.Max(Horizon.Default, at + months));
         if (projected is not { } projection)
             return unfit!;
-        if (bucket is not (null or Agreements.Key) && projection.Estate.Find(bucket) is null)
+        if (query.Bucket is { } bucket and not Agreements.Key && projection.Estate.Find(bucket) is null)
             return Problems.NoBucket(bucket);
         if (part.Wrong(projection.Estate) is { } wrong)
             return Problems.Invalid([wrong]);
-        return months > 1 ? TypedResults.Ok(OfMonths(projection, first, at, months, part))
-            : OfMonth(projection, first, at, part) is { } told ? TypedResults.Ok(told)
-            : Problems.NotFound("not-charged", $"'{bucket}' is not charged for {charge} in '{tier}' in {month}.");
+        return months > 1 ? TypedResults.Ok(OfMonths(projection, first, at, months, part, query.YearlyRise))
+            : OfMonth(projection, first, at, part) is { } told ? TypedResults.Ok(Dearer(told, Fan.Dearer(query.YearlyRise, at)))
+            : Problems.NotFound("not-charged", $"'{query.Bucket}' is not charged for {query.Charge} in '{query.Tier}' in {query.Month}.");
     }
 
-    private static Scenario Assuming(string offer) =>
+    private static (Projection? Projection, ProblemHttpResult? Wrong) Under(
+        DerivationQuery query,
+        IReadOnlyList<Assumption> supposed,
+        EstateView view,
+        CurrentEstate current,
+        int months
+    )
+    {
+        if (query.Offer is { } offer)
+            return ScenarioEndpoints.Under(view, current, Supposing([new Assumption { Offer = offer }, .. supposed]), months);
+        if (supposed.Count == 0)
+            return ScenarioEndpoints.Under(view, current, query.Scenario, months);
+        if (query.Scenario is not { } id)
+            return ScenarioEndpoints.Under(view, current, Supposing(supposed), months);
+        return ScenarioEndpoints.Find(view, id) is { } scenario
+            ? ScenarioEndpoints.Under(view, current, Supposing([.. scenario.Assumptions, .. supposed]), months)
+            : (null, ScenarioEndpoints.NoScenario(id));
+    }
+
+    private static Scenario Supposing(IReadOnlyList<Assumption> assumptions) =>
         new()
         {
-            Id = offer,
-            Name = offer,
-            Assumptions = [new Assumption { Offer = offer }],
+            Id = "supposed",
+            Name = "",
+            Assumptions = assumptions,
         };
 
+    private static DerivationReading Dearer(DerivationReading read, double times) =>
+        times == 1
+            ? read
+            : read with
+            {
+                Amount = read.Amount * times,
+                Lines = [.. read.Lines.Select(l => l with { Amount = l.Amount * times })],
+                Dearer = times,
+            };
+
     /// <summary>By month; of more than two years by twelve months.</summary>
-    private static DerivationReading OfMonths(Projection projection, Month first, int at, int months, MonthPart part)
+    private static DerivationReading OfMonths(Projection projection, Month first, int at, int months, MonthPart part, double rise)
     {
         var money = new double[months];
-        Parallel.For(0, months, m => money[m] = part.Money(projection, at + m));
-        var together = months > 2 * Month.OfAYear ? Month.OfAYear : 1;
+        Parallel.For(0, months, m => money[m] = part.Money(projection, at + m) * Fan.Dearer(rise, at + m));
+        return OfMonths(first, money);
+    }
+
+    /// <param name="first">Of the months.</param>
+    /// <param name="money">By month.</param>
+    public static DerivationReading OfMonths(Month first, IReadOnlyList<double> money)
+    {
+        var together = money.Count > 2 * Month.OfAYear ? Month.OfAYear : 1;
         List<DerivationLine> lines =
         [
             .. money
@@ -136,7 +191,7 @@ internal static class DerivationEndpoint
                 .Select((some, i) => (From: first.Plus(i * together), Some: some))
                 .Select(l => new DerivationLine("", null, null, l.Some.Sum(), l.From, l.From.Plus(l.Some.Length - 1))),
         ];
-        return new DerivationReading(first, first.Plus(months - 1), money.Sum(), lines, null);
+        return new DerivationReading(first, first.Plus(money.Count - 1), money.Sum(), lines, null);
     }
 
     /// <returns>Null where a bucket is not charged for that.</returns>

@@ -4,6 +4,7 @@ using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
 using Ripen.Core.Replication;
+using Ripen.Core.Scenarios;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Provider.Replication;
@@ -23,6 +24,8 @@ namespace Ripen.Server.Replication;
 /// <param name="Line">Between the two regions; null where the price book names none: free and without a limit.</param>
 /// <param name="LineBytesADay">What the line carries for all its rules; null without a limit.</param>
 /// <param name="ArrivingBytesADay">What the source's streams bring into its scope.</param>
+/// <param name="AssumeWithout">What opens <paramref name="CostWithout"/>: the buckets as they would be.</param>
+/// <param name="AssumeWith">The same of <paramref name="CostWith"/>.</param>
 public sealed record CopyDraftReading(
     IReadOnlyList<Problem> Problems,
     IReadOnlyList<VersioningCost> Versioning,
@@ -33,7 +36,9 @@ public sealed record CopyDraftReading(
     string? SeenWith,
     Transfer? Line,
     double? LineBytesADay,
-    double ArrivingBytesADay
+    double ArrivingBytesADay,
+    IReadOnlyList<Assumption> AssumeWithout,
+    IReadOnlyList<Assumption> AssumeWith
 );
 
 internal static class CopyRuleEndpoints
@@ -106,7 +111,9 @@ internal static class CopyRuleEndpoints
                 Seen.Mark(costWith),
                 line,
                 line is { MegabitsPerSecond: not null } ? line.BytesPerSecond * 86_400 : null,
-                Backlog.Arriving(source, order.Rule).Sum() * 86_400
+                Backlog.Arriving(source, order.Rule).Sum() * 86_400,
+                ScenarioParts.BucketsAssumed(view.Estate, without),
+                ScenarioParts.BucketsAssumed(view.Estate, with.Value)
             )
         );
     }
@@ -222,5 +229,6 @@ internal static class CopyRuleEndpoints
             )
             : estate;
 
-    private static CopyDraftReading Refused(IReadOnlyList<Problem> problems) => new(problems, [], null, [], [], null, null, null, null, 0);
+    private static CopyDraftReading Refused(IReadOnlyList<Problem> problems) =>
+        new(problems, [], null, [], [], null, null, null, null, 0, [], []);
 }

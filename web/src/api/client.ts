@@ -661,13 +661,28 @@ export const readPricesWithRows = (csv: string) =>
 
 export const priceRowsFile = "/api/prices/rows.csv";
 
-/** What a projected amount is made of. */
 /** Which part of a month's money is meant; all of it without any. */
 export type MonthPart = Partial<Record<"bucket" | "region" | "tenant" | "tier" | "charge", string>>;
 
-export const readDerivation = (
-  query: MonthPart & { month: string; to?: string; scenario?: string; offer?: string; charged?: boolean },
-) => value(client.GET("/api/forecast/derivation", { params: { query } }));
+export type DerivationQuestion = MonthPart & {
+  month: string;
+  to?: string;
+  scenario?: string;
+  offer?: string;
+  rise?: number;
+  charged?: boolean;
+};
+
+/** What an amount is made of, as it stands or if assumptions came true. */
+export const readDerivation = (query: DerivationQuestion, assume: Assumption[]) =>
+  assume.length === 0
+    ? value(client.GET("/api/forecast/derivation", { params: { query } }))
+    : value(
+        client.POST("/api/forecast/derivation", {
+          params: { query },
+          body: { id: "supposed", name: "Supposed", assumptions: assume },
+        }),
+      );
 
 /** Money of many futures: ranges are three numbers with commas between. */
 export const readFan = (

@@ -734,7 +734,8 @@ export interface paths {
         /** What an amount is made of: of some months, of one, of a region, tenant, tier, charge or bucket in it, down to one charge of a bucket in a tier. */
         get: operations["readDerivation"];
         put?: never;
-        post?: never;
+        /** The same if the assumptions of a scenario, which need not be stored, came true as well. Nothing of them is done. */
+        post: operations["readSupposedDerivation"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3959,6 +3960,7 @@ export interface components {
             p50: number;
             /** Format: double */
             p90: number;
+            nearest: components["schemas"]["Future"][];
         };
         BandOfYear: {
             /** Format: int32 */
@@ -4534,6 +4536,8 @@ export interface components {
             lineBytesADay: null | number;
             /** Format: double */
             arrivingBytesADay: number;
+            assumeWithout: components["schemas"]["Assumption"][];
+            assumeWith: components["schemas"]["Assumption"][];
         };
         CopyFailure: {
             code: string;
@@ -4729,6 +4733,11 @@ export interface components {
             /** @default false */
             isCharged: boolean;
             metered?: null | components["schemas"]["MeteredDerivation"];
+            /**
+             * Format: double
+             * @default 1
+             */
+            dearer: number;
         };
         DerivationTerm: {
             /** Format: date */
@@ -4859,6 +4868,7 @@ export interface components {
             low: number;
             /** Format: double */
             high: number;
+            futures: components["schemas"]["Future"][];
             /** Format: double */
             swing: number;
         };
@@ -5099,6 +5109,14 @@ export interface components {
         FullRuns: {
             /** Format: int32 */
             every: number;
+        };
+        Future: {
+            /** Format: double */
+            growth: number;
+            /** Format: double */
+            reading: number;
+            /** Format: double */
+            prices: number;
         };
         GrowthAssumption: {
             bucket?: null | string;
@@ -5597,6 +5615,7 @@ export interface components {
             cost: components["schemas"]["YearChange"][];
             each: components["schemas"]["OneOfMany"][];
             seen: null | string;
+            assume: components["schemas"]["Assumption"][];
         };
         Matched: {
             /** Format: double */
@@ -8584,6 +8603,8 @@ export interface operations {
             query: {
                 /** @description yyyy-MM. */
                 month: string;
+                /** @description yyyy-MM, the last of several months; the one month without it. */
+                to?: string;
                 /** @description A bucket's name, or * for what is agreed for the estate as a whole; all together without it. */
                 bucket?: string;
                 /** @description The id of a region, or * for none; all together without it. */
@@ -8596,18 +8617,65 @@ export interface operations {
                 charge?: string;
                 /** @description What was charged, and not what is to come; always so of months that are over. */
                 charged?: boolean;
-                /** @description yyyy-MM, the last of several months that are to come; the one month without it. */
-                to?: string;
                 /** @description The id of a scenario, as if all of it came true; the estate as it stands without it. */
                 scenario?: string;
                 /** @description The id of an offer, as if its prices held from today on; those in force without it. */
                 offer?: string;
+                /** @description By how much all prices rise in a year, from today on, as in a drawn future: 0.1 is ten per cent; greater than -1. 0 without it. */
+                rise?: number;
             };
             header?: never;
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DerivationReading"];
+                };
+            };
+        };
+    };
+    readSupposedDerivation: {
+        parameters: {
+            query: {
+                /** @description yyyy-MM. */
+                month: string;
+                /** @description yyyy-MM, the last of several months; the one month without it. */
+                to?: string;
+                /** @description A bucket's name, or * for what is agreed for the estate as a whole; all together without it. */
+                bucket?: string;
+                /** @description The id of a region, or * for none; all together without it. */
+                region?: string;
+                /** @description The name of a tenant, or - for buckets of none; all together without it. */
+                tenant?: string;
+                /** @description The id of a tier, or * for none; all together without it. */
+                tier?: string;
+                /** @description storage, early-leave, writes, reads, moves, recall, transfer, watching, or a charge of what is agreed; all together without it. */
+                charge?: string;
+                /** @description What was charged, and not what is to come; always so of months that are over. */
+                charged?: boolean;
+                /** @description The id of a scenario, as if all of it came true; the estate as it stands without it. */
+                scenario?: string;
+                /** @description The id of an offer, as if its prices held from today on; those in force without it. */
+                offer?: string;
+                /** @description By how much all prices rise in a year, from today on, as in a drawn future: 0.1 is ten per cent; greater than -1. 0 without it. */
+                rise?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Scenario"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -1,12 +1,36 @@
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import type { MonthPart } from "../api/client";
+import type { Assumption, MonthPart } from "../api/client";
 
-/** Which amount: of a month or of several, as it stands or under a scenario or an offer, to come or charged, and which part of it. */
-export type WhichAmount = MonthPart & { month: string; to?: string; scenario?: string; offer?: string; of?: "charged" };
+/**
+ * Which amount: of a month or of several, and which part of it; to come or charged; as it stands, under a scenario or an offer, if
+ * prices rose so much a year, or if assumptions came true that are stored nowhere.
+ */
+export type WhichAmount = MonthPart & {
+  month: string;
+  to?: string;
+  scenario?: string;
+  offer?: string;
+  rise?: string;
+  of?: "charged";
+  assume?: Assumption[];
+};
 
-/** Where an amount opens. */
-export const whyOf = (amount: WhichAmount) => `/why?${new URLSearchParams(amount)}`;
+/** Where an amount opens. What is assumed stands behind the #, where an address may be long. */
+export const whyOf = ({ assume = [], ...amount }: WhichAmount) =>
+  `/why?${new URLSearchParams(amount)}${assume.length > 0 ? `#${new URLSearchParams({ assume: JSON.stringify(assume) })}` : ""}`;
+
+/** What such an address assumes; null where it is damaged. */
+export function assumedIn(hash: string): Assumption[] | null {
+  const text = new URLSearchParams(hash.slice(1)).get("assume");
+  if (text === null) return [];
+  try {
+    const read: unknown = JSON.parse(text);
+    return Array.isArray(read) ? read : null;
+  } catch {
+    return null;
+  }
+}
 
 type OpensProps = { why: WhichAmount; label: string; children: ReactNode };
 

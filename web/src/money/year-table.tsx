@@ -1,4 +1,4 @@
-import type { MonthPart, YearChange } from "../api/client";
+import type { Assumption, MonthPart, YearChange } from "../api/client";
 import { useEstate } from "../estate-context";
 import { month } from "../format";
 import { Figure } from "../ui/controls";
@@ -18,20 +18,25 @@ type YearTableProps = {
   changed?: boolean;
   /** Whose money as it stands opens; without it none does. */
   opens?: MonthPart;
+  /** What opens the money afterwards; without it that does not. */
+  assume?: Assumption[] | undefined;
 };
 
 /** The first, third and tenth year, before and after. */
-export function YearTable({ caption, cost, of, changed = true, opens }: YearTableProps) {
+export function YearTable({ caption, cost, of, changed = true, opens, assume }: YearTableProps) {
   const { moneyColumn, moneyChange } = useEstate();
   const money = moneyColumn(
     cost.flatMap((c) => (of === "bucket" ? [c.bucketBefore, c.bucketAfter] : [c.estateBefore, c.estateAfter])),
   );
-  const asItStands = ({ year, from, to }: YearChange, amount: number) => {
+  const opened = ({ year, from, to }: YearChange, amount: number, assuming: Assumption[] | undefined) => {
     const figure = <Figure projected>{money(amount)}</Figure>;
-    return opens === undefined || amount === 0 ? (
+    return opens === undefined || assuming === undefined || amount === 0 ? (
       figure
     ) : (
-      <Opens why={{ month: from, to, ...opens }} label={`${money(amount)} in year ${year}`}>
+      <Opens
+        why={{ month: from, to, ...opens, assume: assuming }}
+        label={`${money(amount)} in year ${year}${assuming.length > 0 ? ", afterwards" : ""}`}
+      >
         {figure}
       </Opens>
     );
@@ -56,8 +61,8 @@ export function YearTable({ caption, cost, of, changed = true, opens }: YearTabl
               <th scope="row" className="text-left font-normal" title={`${month(c.from)} to ${month(c.to)}`}>
                 {yearNames[c.year] ?? c.year}
               </th>
-              {changed && <td>{asItStands(c, before)}</td>}
-              <td>{changed ? <Figure projected>{money(after)}</Figure> : asItStands(c, after)}</td>
+              {changed && <td>{opened(c, before, [])}</td>}
+              <td>{opened(c, after, changed ? assume : [])}</td>
               {changed && <td className={tone(change)}>{moneyChange(change)}</td>}
             </tr>
           );

@@ -2,8 +2,9 @@ import { type KeyboardEvent, type PointerEvent, useState } from "react";
 
 /**
  * Reads a chart along its axis: by pointing, or from the keyboard with the arrows, a page at a time, and to its ends.
+ * What was read last stays, so that its amounts can be gone to.
  * @param last The last place; the first is 0.
- * @param usual Where reading stands while nobody reads.
+ * @param usual Where reading stands until somebody reads.
  * @param page How many places a page is.
  * @param placeAt The place at a horizontal position in the chart, in pixels.
  */
@@ -24,7 +25,6 @@ export function useChartReading(last: number, usual: number, page: number, place
       },
       onPointerMove: (event: PointerEvent) =>
         setReading(within(placeAt(event.clientX - event.currentTarget.getBoundingClientRect().left))),
-      onPointerLeave: () => setReading(null),
     },
   };
 }

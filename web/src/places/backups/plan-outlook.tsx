@@ -1,4 +1,4 @@
-import type { PlanDraft } from "../../api/client";
+import type { Assumption, PlanDraft } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
 import { YearTable } from "../../money/year-table";
@@ -10,10 +10,18 @@ import { Mark } from "./verdict-mark";
 
 type Named = { id: string; name: string };
 
-type PanelProps = { draft: PlanDraft | undefined; error: Error | null; changed: boolean; pools: Named[]; workloads: Named[] };
+type PanelProps = {
+  draft: PlanDraft | undefined;
+  error: Error | null;
+  changed: boolean;
+  /** What opens the cost afterwards, while it is that of the draft. */
+  assume: Assumption[] | undefined;
+  pools: Named[];
+  workloads: Named[];
+};
 
 /** What follows from the plan as it is written: points, run times, money, judgements before and after. */
-export function PlanOutlookPanel({ draft, error, changed, pools, workloads }: PanelProps) {
+export function PlanOutlookPanel({ draft, error, changed, assume, pools, workloads }: PanelProps) {
   const { bytes } = useEstate();
   const nameOf = (of: Named[], id: string) => of.find((n) => n.id === id)?.name ?? id;
   const outlook = draft?.outlook;
@@ -75,6 +83,7 @@ export function PlanOutlookPanel({ draft, error, changed, pools, workloads }: Pa
               of="estate"
               changed={changed}
               opens={{}}
+              assume={assume}
             />
           </div>
           <table className="mt-5 w-full text-sm">

@@ -132,6 +132,13 @@ function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorPro
     queryFn: ({ signal }) => draftPlan(sent, signal),
     placeholderData: keepPreviousData,
   });
+  const assume =
+    draft.data?.problems.length === 0 && !draft.isPlaceholderData
+      ? [
+          ...(isNew || !same({ ...plan, packsAge: null }, begin) ? [{ plan: assumed }] : []),
+          ...(steps ? [{ packsAge: { target: plan.target, steps } }] : []),
+        ]
+      : undefined;
   const done = async () => {
     await queries.invalidateQueries({ queryKey: keys.plans });
     await queries.invalidateQueries({ queryKey: keys.boards });
@@ -349,18 +356,7 @@ function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorPro
               {isNew ? "Begin" : "Apply"}
             </Button>
             {typed.changed && <Button onClick={typed.discard}>Discard</Button>}
-            {changed && (
-              <KeepForWhatIf
-                assume={
-                  draft.data?.problems.length === 0 && !draft.isPlaceholderData
-                    ? [
-                        ...(isNew || !same({ ...plan, packsAge: null }, begin) ? [{ plan: assumed }] : []),
-                        ...(steps ? [{ packsAge: { target: plan.target, steps } }] : []),
-                      ]
-                    : undefined
-                }
-              />
-            )}
+            {changed && <KeepForWhatIf assume={assume} />}
             {!isNew && (
               <ConfirmButton
                 label="Remove"
@@ -378,7 +374,14 @@ function Editor({ stored, isNew, workloads, pools, packsAge, points }: EditorPro
           )}
           {remove.error && <ErrorNote error={remove.error} />}
         </form>
-        <PlanOutlookPanel draft={draft.data} error={draft.error} changed={changed} pools={pools} workloads={workloads} />
+        <PlanOutlookPanel
+          draft={draft.data}
+          error={draft.error}
+          changed={changed}
+          assume={assume}
+          pools={pools}
+          workloads={workloads}
+        />
       </div>
       {!isNew && <RestorePart plan={begin} pools={pools} workloads={workloads} />}
       {!isNew && <RunNowPart plan={begin} workloads={workloads} pools={pools} />}

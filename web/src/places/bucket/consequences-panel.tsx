@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import type { Consequences, DraftReading } from "../../api/client";
+import type { Assumption, Consequences, DraftReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
 import { Opens } from "../../money/opens";
@@ -8,8 +8,11 @@ import { WhatMakesIt } from "../../money/priced-terms";
 import { YearTable } from "../../money/year-table";
 import { Figure } from "../../ui/controls";
 
+/** `assume` opens what it would cost: the draft as an assumption, while these are its consequences. */
+type PanelProps = { bucket: string; reading: DraftReading; changed: boolean; assume: Assumption[] | undefined };
+
 /** What a draft would do, or why it is refused. All numbers come from the server. */
-export function ConsequencesPanel({ bucket, reading, changed }: { bucket: string; reading: DraftReading; changed: boolean }) {
+export function ConsequencesPanel({ bucket, reading, changed, assume }: PanelProps) {
   const { consequences, problems } = reading;
   if (!consequences) {
     return (
@@ -25,7 +28,7 @@ export function ConsequencesPanel({ bucket, reading, changed }: { bucket: string
   }
   return (
     <div className="space-y-5 text-sm" data-testid="consequences">
-      <Cost bucket={bucket} consequences={consequences} changed={changed} />
+      <Cost bucket={bucket} consequences={consequences} changed={changed} assume={assume} />
       <Now consequences={consequences} />
       <Doubts consequences={consequences} />
       <SmallObjects consequences={consequences} />
@@ -51,14 +54,19 @@ function Part({ title, about, children }: { title: string; about?: string; child
   );
 }
 
-function Cost({ bucket, consequences, changed }: { bucket: string; consequences: Consequences; changed: boolean }) {
+type CostProps = { bucket: string; consequences: Consequences; changed: boolean; assume: Assumption[] | undefined };
+
+function Cost({ bucket, consequences, changed, assume }: CostProps) {
   const { moneyColumn, moneyChange } = useEstate();
   const { cost, charges } = consequences;
   const inColumn = moneyColumn(charges.flatMap((c) => [c.before, c.after]));
   const [first] = cost;
-  const asItStands = (charge: string, amount: number) =>
-    first && amount !== 0 ? (
-      <Opens why={{ month: first.from, to: first.to, bucket, charge }} label={`${inColumn(amount)}: ${charge}, year 1`}>
+  const opened = (charge: string, amount: number, assuming: Assumption[] | undefined) =>
+    first && assuming && amount !== 0 ? (
+      <Opens
+        why={{ month: first.from, to: first.to, bucket, charge, assume: assuming }}
+        label={`${inColumn(amount)}: ${charge}, year 1${assuming.length > 0 ? ", afterwards" : ""}`}
+      >
         {inColumn(amount)}
       </Opens>
     ) : (
@@ -72,6 +80,7 @@ function Cost({ bucket, consequences, changed }: { bucket: string; consequences:
         of="bucket"
         changed={changed}
         opens={{ bucket }}
+        assume={assume}
       />
       {changed && cost.some((c) => Math.abs(c.elsewhereChange) >= 0.005) && (
         <p className="mt-1 text-ink-soft">
@@ -87,8 +96,8 @@ function Cost({ bucket, consequences, changed }: { bucket: string; consequences:
                 <th scope="row" className="text-left font-normal">
                   {c.charge}
                 </th>
-                {changed && <td>{asItStands(c.charge, c.before)}</td>}
-                <td>{changed ? inColumn(c.after) : asItStands(c.charge, c.after)}</td>
+                {changed && <td>{opened(c.charge, c.before, [])}</td>}
+                <td>{opened(c.charge, c.after, changed ? assume : [])}</td>
               </tr>
             ))}
           </tbody>

@@ -11,6 +11,7 @@ export function DraftPanel({ draft }: { draft: ReturnType<typeof useDraft> }) {
   const { reading, changed, merged, applying, answered } = draft;
   const { estate } = useEstate();
   const wrong = (reading.data?.problems.length ?? 1) > 0;
+  const assume = answered && !wrong && draft.bucket ? [{ bucket: { stated: estate.today, as: draft.bucket } }] : undefined;
   return (
     <aside aria-label="Consequences" className="min-w-0">
       <div className="sticky top-13 max-h-[calc(100vh-4rem)] overflow-y-auto border-l border-hairline pl-5">
@@ -25,11 +26,7 @@ export function DraftPanel({ draft }: { draft: ReturnType<typeof useDraft> }) {
           <Button disabled={!changed || applying} onClick={draft.discard}>
             Discard
           </Button>
-          {changed && (
-            <KeepForWhatIf
-              assume={answered && !wrong && draft.bucket ? [{ bucket: { stated: estate.today, as: draft.bucket } }] : undefined}
-            />
-          )}
+          {changed && <KeepForWhatIf assume={assume} />}
           <span role="status" className="text-sm text-ink-soft">
             {applying ? "being applied" : changed ? "a draft; nothing is done yet" : "no changes"}
           </span>
@@ -39,7 +36,7 @@ export function DraftPanel({ draft }: { draft: ReturnType<typeof useDraft> }) {
         {reading.error && <ErrorNote error={reading.error} />}
         {reading.data && (
           <div data-stale={!answered}>
-            <ConsequencesPanel bucket={draft.bucket?.name ?? ""} reading={reading.data} changed={changed} />
+            <ConsequencesPanel bucket={draft.bucket?.name ?? ""} reading={reading.data} changed={changed} assume={assume} />
           </div>
         )}
       </div>

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import type { ManyReading, YearChange } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { count } from "../../format";
+import { Opens } from "../../money/opens";
 import { tone, YearTable } from "../../money/year-table";
 
 /** What one change does to many buckets: the sum, and every bucket with its reason or its money. */
@@ -63,7 +64,23 @@ function Each({ reading }: { reading: ManyReading }) {
                     <span className="line-clamp-2 text-bad">{one.problems[0]?.message}</span>
                   ) : year ? (
                     <span className="ml-auto whitespace-nowrap">
-                      {money(year.bucketBefore)} → {money(year.bucketAfter)}{" "}
+                      <Opens
+                        why={{ month: year.from, to: year.to, bucket: one.name }}
+                        label={`${one.name}: ${money(year.bucketBefore)}`}
+                      >
+                        {money(year.bucketBefore)}
+                      </Opens>{" "}
+                      →{" "}
+                      {reading.assume.length > 0 ? (
+                        <Opens
+                          why={{ month: year.from, to: year.to, bucket: one.name, assume: reading.assume }}
+                          label={`${one.name}: ${money(year.bucketAfter)}, afterwards`}
+                        >
+                          {money(year.bucketAfter)}
+                        </Opens>
+                      ) : (
+                        money(year.bucketAfter)
+                      )}{" "}
                       <span className={tone(year.bucketChange)}>{moneyChange(year.bucketChange)}</span>
                     </span>
                   ) : (

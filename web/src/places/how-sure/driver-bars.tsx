@@ -1,54 +1,41 @@
 import { scaleLinear } from "d3-scale";
 import type { Fan } from "../../api/client";
-import { useEstate } from "../../estate-context";
 import { useWidth } from "../../ui/use-width";
+import { FutureAmount } from "./future-amount";
 
-const row = 34;
-const left = 90;
+const height = 20;
 const right = 12;
 
 /** What each uncertainty alone does to the sum of all months, the strongest first. */
 export function DriverBars({ fan }: { fan: Fan }) {
-  const { money } = useEstate();
   const [box, width] = useWidth<HTMLDivElement>();
   if (fan.drivers.length === 0) return <p className="text-sm text-ink-soft">Nothing is uncertain.</p>;
-  const ends = fan.drivers.flatMap((d) => [d.low, d.high]);
+  const ends = [...fan.drivers.flatMap((d) => [d.low, d.high]), fan.total.p50];
   const x = scaleLinear()
-    .domain([Math.min(...ends, fan.total.p50), Math.max(...ends, fan.total.p50)])
-    .range([left, Math.max(left + 1, width - right)]);
+    .domain([Math.min(...ends), Math.max(...ends)])
+    .range([0, Math.max(1, width - right)]);
+  const all = { from: fan.months[0] ?? "", to: fan.months[fan.months.length - 1] ?? "" };
   return (
-    <div ref={box}>
-      {width > 0 && (
-        <svg
-          width={width}
-          height={fan.drivers.length * row + 4}
-          className="block"
-          role="img"
-          aria-label={fan.drivers.map((d) => `${d.driver}: ${money(d.low)} to ${money(d.high)}`).join("; ")}
-        >
-          <line
-            x1={x(fan.total.p50)}
-            x2={x(fan.total.p50)}
-            y1={0}
-            y2={fan.drivers.length * row}
-            stroke="var(--hairline-strong)"
-          />
-          {fan.drivers.map((d, i) => {
-            const [from, to] = [Math.min(d.low, d.high), Math.max(d.low, d.high)];
-            return (
-              <g key={d.driver}>
-                <text x={0} y={i * row + 14} fontSize={13} fill="var(--ink)">
-                  {d.driver}
-                </text>
-                <rect x={x(from)} y={i * row + 3} width={Math.max(1.5, x(to) - x(from))} height={13} fill="var(--accent)" />
-                <text x={left} y={i * row + 29} fontSize={12} fontStyle="italic" fill="var(--ink-soft)">
-                  {money(d.low)} to {money(d.high)}
-                </text>
-              </g>
-            );
-          })}
-        </svg>
-      )}
-    </div>
+    <ul className="text-sm">
+      {fan.drivers.map((d, i) => (
+        <li key={d.driver} className="flex gap-3 pb-1">
+          <span className="w-16 shrink-0">{d.driver}</span>
+          <div ref={i === 0 ? box : undefined} className="min-w-0 grow">
+            <svg width={width} height={height} className="block" aria-hidden="true">
+              <line x1={x(fan.total.p50)} x2={x(fan.total.p50)} y1={0} y2={height} stroke="var(--hairline-strong)" />
+              <rect
+                x={x(Math.min(d.low, d.high))}
+                y={3}
+                width={Math.max(1.5, Math.abs(x(d.high) - x(d.low)))}
+                height={13}
+                fill="var(--accent)"
+              />
+            </svg>
+            <FutureAmount amount={d.low} future={d.futures[0]} {...all} label={`tenth of ${d.driver}`} /> to{" "}
+            <FutureAmount amount={d.high} future={d.futures[1]} {...all} label={`nine tenths of ${d.driver}`} />
+          </div>
+        </li>
+      ))}
+    </ul>
   );
 }

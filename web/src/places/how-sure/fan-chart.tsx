@@ -7,6 +7,7 @@ import { axisRoom, HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useChartReading } from "../../ui/use-chart-reading";
 import { useWidth } from "../../ui/use-width";
+import { bandAmounts } from "./future-amount";
 
 const height = 300;
 const margin = { top: 12, right: 96, bottom: 26, left: 64 };
@@ -83,7 +84,13 @@ export function FanChart({ fan }: { fan: Fan }) {
           ) : (
             <>
               <span className="font-serif">{month(fan.months[read] ?? "")}</span>:{" "}
-              <span className="figure-projected">{words}</span>
+              {band &&
+                bandAmounts({ band, from: fan.months[read] ?? "", to: fan.months[read] ?? "" }).map((amount, i) => (
+                  <span key={amount.key}>
+                    {i > 0 && " · "}
+                    {amount}
+                  </span>
+                ))}
             </>
           )}
         </output>

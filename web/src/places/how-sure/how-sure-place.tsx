@@ -2,16 +2,16 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { type Fan, readFan, readScenarios } from "../../api/client";
 import { keys } from "../../api/keys";
-import { useEstate } from "../../estate-context";
 import { count, month } from "../../format";
 import { ApiError } from "../../refusal";
 import { useAddress } from "../../ui/address";
-import { Field, Figure, NumberInput, Select } from "../../ui/controls";
+import { Field, NumberInput, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { useSettled } from "../../ui/use-settled";
 import { DriverBars } from "./driver-bars";
 import { FanChart } from "./fan-chart";
+import { bandAmounts } from "./future-amount";
 import { notKnown, questionOf } from "./not-known";
 import { type Range, RangeFields } from "./range-fields";
 
@@ -121,16 +121,22 @@ export function HowSurePlace() {
 }
 
 function YearBands({ fan }: { fan: Fan }) {
-  const { money } = useEstate();
+  const all = { from: fan.months[0] ?? "", to: fan.months[fan.months.length - 1] ?? "" };
   const rows = [
-    ...fan.years.map((y) => ({ key: String(y.number), name: `year ${y.number}`, span: y, money: y.money })),
-    { key: "all", name: "all months", span: null, money: fan.total },
+    ...fan.years.map((y) => ({
+      key: String(y.number),
+      name: `year ${y.number}`,
+      span: { from: y.from, to: y.to },
+      money: y.money,
+      isYear: true,
+    })),
+    { key: "all", name: "all months", span: all, money: fan.total, isYear: false },
   ];
   return (
     <table className="mt-3 w-full text-right text-sm">
       <caption className="pb-1 text-left text-ink-soft">
         Not exceeded in one, five and nine of ten of {count(fan.runs, 0)} futures, seed {fan.seed}. A year's bounds are of its
-        sum, not the sums of its months'.
+        sum, not the sums of its months'. An amount opens as the future that comes nearest to it.
       </caption>
       <thead className="text-ink-soft">
         <tr className="border-b border-hairline-strong">
@@ -142,18 +148,16 @@ function YearBands({ fan }: { fan: Fan }) {
       </thead>
       <tbody>
         {rows.map((row) => (
-          <tr key={row.key} className={row.span ? "border-b border-hairline" : "font-semibold"}>
+          <tr key={row.key} className={row.isYear ? "border-b border-hairline" : "font-semibold"}>
             <th
               scope="row"
-              className={`py-0.5 text-left ${row.span ? "font-normal" : ""}`}
-              title={row.span ? `${month(row.span.from)} to ${month(row.span.to)}` : undefined}
+              className={`py-0.5 text-left ${row.isYear ? "font-normal" : ""}`}
+              title={`${month(row.span.from)} to ${month(row.span.to)}`}
             >
               {row.name}
             </th>
-            {[row.money.p10, row.money.p50, row.money.p90].map((amount, i) => (
-              <td key={i}>
-                <Figure projected>{money(amount)}</Figure>
-              </td>
+            {bandAmounts({ band: row.money, ...row.span }).map((amount) => (
+              <td key={amount.key}>{amount}</td>
             ))}
           </tr>
         ))}

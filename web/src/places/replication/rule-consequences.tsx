@@ -33,7 +33,10 @@ export function RuleConsequences({ reading, catchUp }: { reading: CopyDraftReadi
               <p className="border-l-2 border-bad pl-2">More arrives than the line carries: the backlog never clears.</p>
             )}
           </section>
-          <CostTable cost={catchUp ? reading.costWith : reading.costWithout} />
+          <CostTable
+            cost={catchUp ? reading.costWith : reading.costWithout}
+            assume={catchUp ? reading.assumeWith : reading.assumeWithout}
+          />
           {versioning.length > 0 && (
             <section>
               <h2 className="mb-1 text-base">What versions cost</h2>

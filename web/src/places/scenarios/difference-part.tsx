@@ -3,7 +3,7 @@ import { type Difference, draftScenario, type MonthPart, type Scenario, type Tel
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
-import { Opens } from "../../money/opens";
+import { Opens, type WhichAmount } from "../../money/opens";
 import { Waterfall } from "../../money/waterfall";
 import { tone } from "../../money/year-table";
 import { useAddress } from "../../ui/address";
@@ -94,23 +94,31 @@ export function DifferencePart({ difference, scenario, stored }: DifferenceProps
       <div className="mt-3 flex items-center gap-6 text-sm">
         <Choice label="Told" value={by} options={tellings} disabled={[]} onChange={(next) => set("by", next)} />
       </div>
-      <DifferenceTable difference={difference} names={names} by={by} scenario={stored ? scenario.id : null} />
+      <DifferenceTable
+        difference={difference}
+        names={names}
+        by={by}
+        under={stored ? { scenario: scenario.id } : { assume: scenario.assumptions ?? [] }}
+      />
     </section>
   );
 }
 
 type Line = Difference["lines"][number];
 
-type TableProps = { difference: Difference; names: string[]; by: TellBy; scenario: string | null };
+/** Under what an amount opens. */
+type Under = Pick<WhichAmount, "scenario" | "assume">;
 
-function DifferenceTable({ difference, names, by, scenario }: TableProps) {
+type TableProps = { difference: Difference; names: string[]; by: TellBy; under: Under };
+
+function DifferenceTable({ difference, names, by, under }: TableProps) {
   const { money, moneyChange } = useEstate();
-  const amount = ({ key, from, to }: Line, name: string, of: number, under: { scenario?: string } | null) => {
+  const amount = ({ key, from, to }: Line, name: string, of: number, as: Under) => {
     const figure = <Figure projected>{money(of)}</Figure>;
-    return key === "" || of === 0 || under === null ? (
+    return key === "" || of === 0 ? (
       figure
     ) : (
-      <Opens why={{ month: from, to, ...partOf(by, key), ...under }} label={`${money(of)}: ${name}`}>
+      <Opens why={{ month: from, to, ...partOf(by, key), ...as }} label={`${money(of)}: ${name}`}>
         {figure}
       </Opens>
     );
@@ -154,7 +162,7 @@ function DifferenceTable({ difference, names, by, scenario }: TableProps) {
                   {change === 0 ? "" : moneyChange(change)}
                 </td>
               ))}
-              <td className="pl-4">{amount(row, `${row.name}, what if`, row.after, scenario === null ? null : { scenario })}</td>
+              <td className="pl-4">{amount(row, `${row.name}, what if`, row.after, under)}</td>
             </tr>
           ))}
         </tbody>

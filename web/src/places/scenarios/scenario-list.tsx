@@ -1,5 +1,5 @@
 import { Link, useLocation } from "react-router";
-import type { ScenarioOutlook } from "../../api/client";
+import type { Assumption, ScenarioOutlook } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { Opens } from "../../money/opens";
 import { tone } from "../../money/year-table";
@@ -10,8 +10,8 @@ const shown = [1, 3, 10];
 type ListProps = {
   outlooks: ScenarioOutlook[];
   chosen: string;
-  /** The scenario that is being typed, whose money is nowhere else yet. */
-  typed: string | null;
+  /** The scenario that is being typed, stored nowhere yet, and what was assumed for its money; null before that is known. */
+  typed: { id: string; assume: Assumption[] | null } | null;
   onAdd: () => void;
 };
 
@@ -60,11 +60,15 @@ export function ScenarioList({ outlooks, chosen, typed, onAdd }: ListProps) {
                     >
                       {own === undefined || from === undefined || to === undefined ? (
                         ""
-                      ) : of.id === typed ? (
+                      ) : of.id === typed?.id && !typed.assume ? (
                         <Figure projected>{money(own)}</Figure>
                       ) : (
                         <Opens
-                          why={{ month: from, to, ...(of.id !== "" && { scenario: of.id }) }}
+                          why={{
+                            month: from,
+                            to,
+                            ...(of.id === typed?.id ? { assume: typed.assume ?? [] } : of.id !== "" && { scenario: of.id }),
+                          }}
                           label={`${money(own)}: ${of.name}, year ${year}`}
                         >
                           <Figure projected>{money(own)}</Figure>

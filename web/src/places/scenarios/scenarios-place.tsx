@@ -123,7 +123,11 @@ export function ScenariosPlace() {
           <ScenarioList
             outlooks={outlooks}
             chosen={chosen?.id ?? ""}
-            typed={draft === null ? null : (chosen?.id ?? null)}
+            typed={
+              draft && chosen
+                ? { id: chosen.id, assume: reading.data?.of.id === chosen.id ? (reading.data.of.assumptions ?? []) : null }
+                : null
+            }
             onAdd={() => add([])}
           />
         </div>

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link } from "react-router";
+import { Link, useLocation } from "react-router";
 import {
   type AgreedReading,
+  type Assumption,
   type Derivation,
   type DerivationLine,
   type DerivationTerm,
@@ -14,11 +15,13 @@ import {
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, day, month } from "../../format";
-import { whyOf } from "../../money/opens";
+import { assumedIn, whyOf } from "../../money/opens";
 import { useAddress } from "../../ui/address";
 import { Figure } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
+import { words as inWords, percent } from "../scenarios/assumption-words";
+import { KeepForWhatIf } from "../scenarios/keep-for-what-if";
 import { useNames } from "../scenarios/use-names";
 
 /** The address of a part of the money: of the months that are looked at, or of others. */
@@ -36,10 +39,18 @@ export function WhyPlace() {
   const of = params.get("month") ?? running;
   const to = params.get("to");
   const [scenario, offer] = [params.get("scenario"), params.get("offer")];
-  const under = { ...(scenario && { scenario }), ...(offer && { offer }) };
+  const assume = assumedIn(useLocation().hash);
+  const rise = params.get("rise");
+  const under = { ...(scenario && { scenario }), ...(offer && { offer }), ...(rise && { rise }) };
   const charged = params.get("of") === "charged" || of < running;
-  const query = { month: of, ...part, ...(to && { to }), ...under, charged };
-  const read = useQuery({ queryKey: keys.derivation(query), queryFn: () => readDerivation(query), retry: false });
+  const supposes = Boolean(scenario || offer || rise || assume === null || assume.length > 0);
+  const query = { month: of, ...part, ...(to && { to }), ...under, rise: Number(rise ?? 0), charged };
+  const read = useQuery({
+    queryKey: keys.derivation([query, assume]),
+    queryFn: () => readDerivation(query, assume ?? []),
+    enabled: assume !== null,
+    retry: false,
+  });
   const { data } = read;
   const open: Open = (some, at = { month: of, to }, isCharged = charged) =>
     whyOf({
@@ -48,13 +59,14 @@ export function WhyPlace() {
       ...some,
       ...under,
       ...(isCharged && { of: "charged" }),
+      assume: assume ?? [],
     });
   return (
     <div className="max-w-4xl px-6 pb-24">
       <h1 className="pt-5 text-3xl">Why this amount</h1>
       <nav aria-label="What opens" className="mt-2 flex flex-wrap gap-2">
         <Way of={months(of, to)} part={part} open={open} />
-        {of === running && !to && !scenario && !offer && (
+        {of === running && !to && !supposes && (
           <span className="ml-auto flex gap-4">
             <Link to={open(part, undefined, true)} aria-current={charged ? "true" : undefined}>
               charged so far
@@ -67,12 +79,23 @@ export function WhyPlace() {
       </nav>
       {scenario && <UnderScenario id={scenario} />}
       {offer && <UnderOffer id={offer} />}
+      {assume === null && (
+        <p role="alert" className="mt-3 text-bad">
+          This address is damaged: what it assumes cannot be read. Open the amount once more where it came from.
+        </p>
+      )}
+      {assume && (assume.length > 0 || rise) && <Supposed assume={assume} rise={Number(rise ?? 0)} />}
       {read.error && <ErrorNote error={read.error} />}
       {data && (
         <>
           <p className="mt-3 font-serif text-3xl">
             <Figure projected={!data.isCharged}>{money(data.amount)}</Figure>
           </p>
+          {data.dearer !== 1 && (data.derivation || data.agreed) && (
+            <p className="mt-2">
+              {money(data.amount)} = {money(data.amount / data.dearer)} × {count(data.dearer, 5)} for prices
+            </p>
+          )}
           {data.derivation ? (
             <Told derivation={data.derivation} />
           ) : data.metered ? (
@@ -108,6 +131,21 @@ function UnderScenario({ id }: { id: string }) {
   return (
     <p className="mt-1 text-sm text-ink-soft">
       If all of <Link to={`/what-if/${id}`}>{name}</Link> came true.
+    </p>
+  );
+}
+
+/** What is assumed that is stored nowhere, and the way to keep it where a what-if can have it. */
+function Supposed({ assume, rise }: { assume: Assumption[]; rise: number }) {
+  const names = useNames();
+  const told = [
+    ...assume.map((of) => inWords(of, names)),
+    ...(rise !== 0 ? [`all prices: ${percent(1 + rise)} a year from today on`] : []),
+  ];
+  return (
+    <p className="mt-1 flex flex-wrap items-baseline gap-x-4 text-sm text-ink-soft">
+      <span>If this came true, which is stored nowhere: {told.join("; ")}.</span>
+      {rise === 0 && <KeepForWhatIf assume={assume} />}
     </p>
   );
 }

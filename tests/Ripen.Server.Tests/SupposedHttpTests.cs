@@ -1,0 +1,187 @@
+using System.Globalization;
+using System.Net;
+using System.Text.Json.Nodes;
+
+namespace Ripen.Server.Tests;
+
+/// <summary>What a draft would cost, and a drawn future, open over HTTP without being stored: every amount that is shown equals what opens.</summary>
+public sealed class SupposedHttpTests : IDisposable
+{
+    private readonly TestServer server = new();
+
+    public void Dispose() => server.Dispose();
+
+    private Task<JsonNode> Why(string asked, JsonNode assumptions) =>
+        server.Did(HttpMethod.Post, $"/api/forecast/derivation?{asked}", Supposed(assumptions).ToJsonString());
+
+    private async Task<JsonNode> Why(string asked) => (await server.Get($"/api/forecast/derivation?{asked}")).Body;
+
+    private static JsonObject Supposed(JsonNode assumptions) =>
+        new()
+        {
+            ["id"] = "supposed",
+            ["name"] = "Supposed",
+            ["assumptions"] = assumptions.DeepClone(),
+        };
+
+    private static string Span(JsonNode year) => $"month={year["from"]}&to={year["to"]}";
+
+    private static double Lines(JsonNode of) => of["lines"]!.AsArray().Sum(l => (double)l!["amount"]!);
+
+    private async Task Opens(double amount, string asked, JsonNode assumptions)
+    {
+        var opened = await Why(asked, assumptions);
+        Assert.Equal(amount, (double)opened["amount"]!, Math.Max(1, Math.Abs(amount)) * 1e-9);
+        Assert.Equal(amount, Lines(opened), Math.Max(1, Math.Abs(amount)) * 1e-9);
+    }
+
+    [Fact]
+    public async Task What_a_buckets_draft_would_cost_opens_down_to_a_price()
+    {
+        var bucket = (await server.Get("/api/buckets/engine-telemetry?stock=false")).Body;
+        bucket["rules"] = JsonNode.Parse("""[{ "id": "x", "steps": [{ "age": 40, "tier": "cellar" }], "expireAt": 500 }]""");
+        var draft = await server.Did(HttpMethod.Post, "/api/buckets/engine-telemetry/draft", bucket.ToJsonString());
+        var assume = JsonNode.Parse(
+            $$"""[{ "bucket": { "stated": "{{(await server.Get("/api/estate")).Body["today"]}}", "as": {{bucket.ToJsonString()}} } }]"""
+        )!;
+        var cost = draft["consequences"]!["cost"]!.AsArray();
+        Assert.NotEqual((double)cost[0]!["bucketBefore"]!, (double)cost[0]!["bucketAfter"]!, 1.0);
+        foreach (var year in cost)
+        {
+            await Opens((double)year!["bucketAfter"]!, $"{Span(year)}&bucket=engine-telemetry", assume);
+            await Opens((double)year["estateAfter"]!, Span(year), assume);
+        }
+        foreach (var charge in draft["consequences"]!["charges"]!.AsArray())
+            await Opens((double)charge!["after"]!, $"{Span(cost[0]!)}&bucket=engine-telemetry&charge={charge["charge"]}", assume);
+        var price = await Why("month=2027-05&bucket=engine-telemetry&tier=cellar&charge=storage", assume);
+        Assert.Equal((double)price["amount"]!, price["derivation"]!["terms"]!.AsArray().Sum(t => (double)t!["amount"]!), 1e-9);
+        Assert.True((double)price["amount"]! > 0);
+        Assert.Equal(
+            (HttpStatusCode.NotFound, "not-charged"),
+            await server.Refused(
+                HttpMethod.Get,
+                "/api/forecast/derivation?month=2027-05&bucket=engine-telemetry&tier=cellar&charge=storage"
+            )
+        );
+        // Nothing is stored.
+        Assert.Equal((double)cost[0]!["bucketBefore"]!, (double)(await Why($"{Span(cost[0]!)}&bucket=engine-telemetry"))["amount"]!, 1e-6);
+    }
+
+    [Fact]
+    public async Task What_many_and_a_copy_would_cost_opens_as_they_say()
+    {
+        var many = await server.Did(
+            HttpMethod.Post,
+            "/api/bucket-changes/draft",
+            """{ "buckets": ["port-sonar", "engine-telemetry"], "change": { "putRule": { "id": "x", "expireAt": 400 } } }"""
+        );
+        Assert.Equal(2, many["assume"]!.AsArray().Count);
+        foreach (var one in many["each"]!.AsArray())
+        {
+            foreach (var year in one!["cost"]!.AsArray())
+                await Opens((double)year!["bucketAfter"]!, $"{Span(year)}&bucket={one["name"]}", many["assume"]!);
+        }
+        var copy = await server.Did(
+            HttpMethod.Post,
+            "/api/replication/drafts",
+            """
+            { "source": "crew-records", "rule": { "bucket": "crew-far", "followDeletions": true }, "switchVersioningOn": true,
+              "newBucket": { "name": "crew-far", "region": "kestrel-sound", "scheme": "one-site", "tier": "counter" } }
+            """
+        );
+        Assert.NotEqual(copy["assumeWith"]!.ToJsonString(), copy["assumeWithout"]!.ToJsonString());
+        foreach (var which in new[] { "Without", "With" })
+        {
+            foreach (var year in copy[$"cost{which}"]!.AsArray())
+                await Opens((double)year!["estateAfter"]!, Span(year), copy[$"assume{which}"]!);
+        }
+    }
+
+    /// <summary>With prices alone the future's money is the forecast's times (1 + rise)^(months / 12), whatever was drawn; with growth and reading it
+    /// is within what the points between which it was drawn allow.</summary>
+    [Fact]
+    public async Task A_quantile_opens_as_the_future_that_is_nearest_to_it()
+    {
+        var fan = (await server.Get("/api/forecast/fan?months=36&runs=400&growth=-0.1,0.1,0.4&reading=0.5,1,3&prices=-0.05,0.02,0.1")).Body;
+        var years = fan["years"]!.AsArray().Append(Total(fan)).ToList();
+        Assert.Equal(4, years.Count);
+        foreach (var year in years)
+        {
+            var futures = year!["money"]!["nearest"]!.AsArray();
+            foreach (var (bound, i) in new[] { "p10", "p50", "p90" }.Select((b, i) => (b, i)))
+            {
+                var opened = await Why($"{Span(year)}&rise={Text(futures[i]!["prices"]!)}", Assumed(futures[i]!));
+                var amount = (double)year["money"]![bound]!;
+                Assert.Equal(amount, (double)opened["amount"]!, amount * 5e-3);
+                Assert.Equal((double)opened["amount"]!, Lines(opened), 1e-6);
+            }
+        }
+        var plain = (await server.Get("/api/forecast?months=24")).Body["money"]!.AsArray();
+        var dearer = (await server.Get("/api/forecast/fan?months=24&runs=101&prices=-0.1,0,0.3")).Body["money"]![18]!;
+        var future = dearer["nearest"]![2]!;
+        Assert.Equal((0, 1), ((double)future["growth"]!, (double)future["reading"]!));
+        var month = await Why($"month=2028-05&rise={Text(future["prices"]!)}");
+        Assert.Equal(Math.Pow(1 + (double)future["prices"]!, 1.5), (double)month["dearer"]!, 1e-12);
+        Assert.Equal((double)plain[18]! * (double)month["dearer"]!, (double)month["amount"]!, 1e-6);
+        Assert.Equal((double)dearer["p90"]!, (double)month["amount"]!, 1e-6);
+        Assert.Equal((double)month["amount"]!, Lines(month), 1e-6);
+        var charge = await Why($"month=2028-05&bucket=deck-cameras&tier=counter&charge=storage&rise={Text(future["prices"]!)}");
+        Assert.Equal(
+            (double)charge["amount"]!,
+            (double)charge["dearer"]! * charge["derivation"]!["terms"]!.AsArray().Sum(t => (double)t!["amount"]!),
+            1e-9
+        );
+
+        static string Text(JsonNode number) => ((double)number).ToString("R", CultureInfo.InvariantCulture);
+
+        static JsonArray Assumed(JsonNode future) =>
+            [
+                new JsonObject { ["growth"] = new JsonObject { ["yearlyGrowth"] = (double)future["growth"]! } },
+                new JsonObject { ["reading"] = new JsonObject { ["times"] = (double)future["reading"]! } },
+            ];
+
+        static JsonObject Total(JsonNode fan) =>
+            new()
+            {
+                ["from"] = fan["months"]![0]!.DeepClone(),
+                ["to"] = fan["months"]![35]!.DeepClone(),
+                ["money"] = fan["total"]!.DeepClone(),
+            };
+    }
+
+    [Fact]
+    public async Task What_is_assumed_comes_on_top_of_a_scenario_and_is_checked()
+    {
+        var twice = JsonNode.Parse("""[{ "reading": { "times": 2 } }]""")!;
+        const string asked = "month=2027-03&charge=reads";
+        var (plain, doubled) = ((double)(await Why(asked))["amount"]!, (double)(await Why(asked, twice))["amount"]!);
+        Assert.Equal(2 * plain, doubled, 1e-6);
+        const string under = $"{asked}&scenario=two-more-ferries";
+        Assert.Equal(2 * (double)(await Why(under))["amount"]!, (double)(await Why(under, twice))["amount"]!, 1e-6);
+        Assert.Equal((double)(await Why(asked))["amount"]!, (double)(await Why(asked, new JsonArray()))["amount"]!);
+        foreach (
+            var (wrong, body, status, code) in new[]
+            {
+                ("month=2027-03", """[{ "reading": { "times": -1 } }]""", HttpStatusCode.BadRequest, "out-of-range"),
+                ("month=2027-03", """[{ "reading": { "times": 1 }, "offer": "x" }]""", HttpStatusCode.BadRequest, "not-one-assumption"),
+                ("month=2027-03", """[{ "offer": "nobodys" }]""", HttpStatusCode.Conflict, "unknown-reference"),
+                ("month=2027-03", """[{ "growth": { "yearlyGrowth": -3 } }]""", HttpStatusCode.Conflict, "shrinks-to-nothing"),
+                ("month=2027-03&scenario=none", """[{ "reading": { "times": 2 } }]""", HttpStatusCode.NotFound, "no-scenario"),
+                ("month=2026-11&charged=true", """[{ "reading": { "times": 2 } }]""", HttpStatusCode.BadRequest, "out-of-range"),
+                ("month=2027-03&rise=-1", "[]", HttpStatusCode.BadRequest, "out-of-range"),
+                ("month=2027-03&rise=NaN", "[]", HttpStatusCode.BadRequest, "out-of-range"),
+                ("month=2026-11&charged=true&rise=0.1", "[]", HttpStatusCode.BadRequest, "out-of-range"),
+            }
+        )
+        {
+            Assert.Equal(
+                (status, code),
+                await server.Refused(HttpMethod.Post, $"/api/forecast/derivation?{wrong}", Supposed(JsonNode.Parse(body)!).ToJsonString())
+            );
+        }
+        Assert.Equal(
+            (HttpStatusCode.BadRequest, "invalid-json"),
+            await server.Refused(HttpMethod.Post, "/api/forecast/derivation?month=2027-03", """{ "id": """)
+        );
+    }
+}
