@@ -20,9 +20,11 @@ public class MoneyBenchmarks
     public void Charge()
     {
         year = Projection.Of(thousand, Year);
-        bill = new MappedBill([.. year.Rows().Where(r => r.Bucket.Length > 0)], []);
+        bill = new MappedBill([.. year.Rows().Where(r => r.Bucket.Length > 0).Select(r => new MappedLine(r))], []);
         plan = bill.ByMonth();
-        var dearer = bill.Lines.Select((l, i) => l with { Quantity = l.Quantity * (1 + (0.001 * (i % 90))), Amount = l.Amount * 1.04 });
+        var dearer = bill
+            .Lines.Select(l => l.Row)
+            .Select((l, i) => new MappedLine(l with { Quantity = l.Quantity * (1 + (0.001 * (i % 90))), Amount = l.Amount * 1.04 }));
         fact = new MappedBill([.. dearer], []).ByMonth();
     }
 

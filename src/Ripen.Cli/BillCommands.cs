@@ -64,7 +64,7 @@ internal static class BillCommands
         var json = new Option<bool>("--json") { Description = "all of it, as JSON" };
         return ServerCommands.Make(
             "bill",
-            "Print a bill: what is mapped and what is left aside, then each price: region, tier, charge, up to, was, fitted, how.",
+            "Print a bill: what is mapped and what is left aside, then each price: region, tier or the region that it leads to, charge, speed, up to, was, fitted, how.",
             [id, json],
             async (http, parsed) =>
             {
@@ -80,8 +80,9 @@ internal static class BillCommands
                 foreach (var of in bill["fit"]!["prices"]!.AsArray())
                     Print(
                         (string)of!["region"]!,
-                        (string)of["tier"]!,
+                        (string?)of["tier"] ?? (string)of["to"]!,
                         (string)of["charge"]!,
+                        (string?)of["speed"] ?? "",
                         of["upTo"]?.ToJsonString() ?? "",
                         of["was"]!.ToJsonString(),
                         of["fitted"]!.ToJsonString(),
@@ -97,7 +98,7 @@ internal static class BillCommands
         var aside = new Option<bool>("--aside") { Description = "only what is left aside" };
         return ServerCommands.Make(
             "bill-rows",
-            "Print a bill row by row: month, resource, item, quantity, unit, amount; then what it is read as: bucket, tier, charge, or why it is left aside.",
+            "Print a bill row by row: month, resource, item, quantity, unit, amount; then what it is read as: bucket, tier, charge, way, or why it is left aside.",
             [id, aside],
             async (http, parsed) =>
             {
@@ -115,7 +116,7 @@ internal static class BillCommands
                         string[] much = [of["quantity"]!.ToJsonString(), (string)of["unit"]!, of["amount"]!.ToJsonString()];
                         string[] read = known is null
                             ? [(string)row["aside"]!]
-                            : [(string)known["bucket"]!, (string)known["tier"]!, (string)known["charge"]!];
+                            : [(string)known["bucket"]!, (string)known["tier"]!, (string)known["charge"]!, (string?)row["way"] ?? ""];
                         Print([.. said, .. much, .. read]);
                     }
                 }
@@ -129,7 +130,7 @@ internal static class BillCommands
         var file = new Argument<FileInfo>("MAPPING")
         {
             Description =
-                "{ \"resources\": [ { \"resource\", \"bucket\" } ], \"items\": [ { \"item\", \"unit\", \"tier\", \"charge\", \"times\" } ] }",
+                "{ \"resources\": [ { \"resource\", \"bucket\" } ], \"items\": [ { \"item\", \"unit\", \"tier\", \"charge\", \"times\", \"way\": the speed of a recall or the region of a transfer } ] }",
         };
         return ServerCommands.Make(
             "bill-map",

@@ -14,6 +14,8 @@ public sealed class BillTests
 
     private static readonly PriceBook Prices = Demo.PriceBook;
 
+    private static MappedBill Mapped(IEnumerable<ForecastRow> rows) => new([.. rows.Select(r => new MappedLine(r))], []);
+
     [Theory]
     [InlineData("GB-month", Charge.Storage, 1.0)]
     [InlineData("GiB-Month", Charge.Storage, 1.073741824)]
@@ -68,8 +70,8 @@ public sealed class BillTests
         var month = new Month(2027, 1);
         var bill = new MappedBill(
             [
-                new(month, here.Name, here.Region, "counter", Charge.Transfer, 10, "GB", 0.5),
-                new(month, here.Name, here.Region, "counter", Charge.EarlyLeave, 4, "GB-month", 0.24),
+                new(new(month, here.Name, here.Region, "counter", Charge.Transfer, 10, "GB", 0.5)),
+                new(new(month, here.Name, here.Region, "counter", Charge.EarlyLeave, 4, "GB-month", 0.24)),
             ],
             []
         );
@@ -87,8 +89,65 @@ public sealed class BillTests
             CopyTo = [.. here.CopyTo, here.CopyTo[0] with { Bucket = "near-by" }],
         };
         var nearBy = there with { Name = "near-by", Region = here.Region };
-        var apart = PriceFit.Of(bill, estate with { Buckets = [twice, there, nearBy] });
-        Assert.DoesNotContain(apart.Prices, p => p.Charge == Charge.Transfer);
+        var both = estate with { Buckets = [twice, there, nearBy] };
+        Assert.DoesNotContain(PriceFit.Of(bill, both).Prices, p => p.Charge == Charge.Transfer);
+        // Unless its item says so; also of a copy that is no more.
+        var said = new MappedBill([bill.Lines[0] with { Way = there.Region }], []);
+        foreach (var now in new[] { both, estate with { Buckets = [here with { CopyTo = [] }, there] } })
+            Assert.Equal(carried, PriceFit.Of(said, now).Prices.Single());
+    }
+
+    /// <summary>Made by the price book's formulas from quantities that are drawn: what is recalled at each speed costs by the unit, and what is read
+    /// by the thousand, at the speed at which it was recalled. The prices of the bill are other than those of the price book.</summary>
+    [Fact]
+    public void Recalls_at_several_speeds_each_have_their_own_price()
+    {
+        var random = new Random(Randomly.Seed);
+        var bucket = Demo.Buckets.First(b => b.Name == "voyage-recorders");
+        var price = Prices.FindRegion(bucket.Region)!.PriceOf("cave")!;
+        var speed = price.RecallSpeeds.Single();
+        var (ordinary, patient) = (price.Recall.PerUnit * 1.3, speed.Recall.PerUnit * 0.6);
+        var lines = new List<MappedLine>();
+        for (var month = new Month(2027, 1); month.Year == 2027; month = month.Plus(1))
+        {
+            var (usual, slow, reads) = (random.Next(1, 900), random.Next(0, 900), random.Next(1, 50_000));
+            Add(Charge.Reads, reads, price.Reads.For(reads), null);
+            var share = (double)slow / (usual + slow);
+            Add(Charge.Recall, usual, (usual * ordinary) + price.RecallRequests.For((1 - share) * reads), null);
+            Add(Charge.Recall, slow, (slow * patient) + speed.RecallRequests.For(share * reads), speed.Id);
+
+            void Add(Charge charge, double quantity, double amount, string? way) =>
+                lines.Add(new(new(month, bucket.Name, bucket.Region, "cave", charge, quantity, "", amount), way));
+        }
+        var fit = PriceFit.Of(new MappedBill(lines, []), Demo);
+        var recalls = fit.Prices.Where(p => p.Charge == Charge.Recall).ToDictionary(p => p.Speed ?? "");
+        Assert.Equal(["", speed.Id], recalls.Keys.Order());
+        Assert.Equal(ordinary, recalls[""].Fitted, 1e-9);
+        Assert.Equal(patient, recalls[speed.Id].Fitted, 1e-9);
+        Assert.Equal((price.Recall.PerUnit, speed.Recall.PerUnit), (recalls[""].Was, recalls[speed.Id].Was));
+        Assert.All(fit.Charges, c => Assert.Equal(c.Billed, c.AsFitted, 1e-9 * (1 + c.Billed)));
+        Assert.Equal(lines.Sum(l => l.Row.Amount), fit.Charges.Sum(c => c.Billed), 1e-6);
+        var book = fit.Apply(Prices).Value.FindRegion(bucket.Region)!.PriceOf("cave")!;
+        Assert.Equal((ordinary, patient), (book.Recall.PerUnit, book.RecallSpeeds.Single().Recall.PerUnit), Close);
+        // A speed that is not offered there has no price to fit.
+        var brisk = new MappedBill([.. lines.Select(l => l with { Way = l.Way is null ? null : "brisk" })], []);
+        Assert.All(PriceFit.Of(brisk, Demo).Prices, p => Assert.Null(p.Speed));
+
+        static bool Close((double A, double B) a, (double A, double B) b) => Math.Abs(a.A - b.A) < 1e-9 && Math.Abs(a.B - b.B) < 1e-9;
+    }
+
+    [Theory]
+    [InlineData("cave/recall/patient", Charge.Recall, "patient")]
+    [InlineData("Cave recall Brisk", Charge.Recall, "brisk")]
+    [InlineData("cave/recall", Charge.Recall, null)]
+    [InlineData("cave/recall patient, brisk", Charge.Recall, null)]
+    [InlineData("counter/transfer/kestrel-sound", Charge.Transfer, "kestrel-sound")]
+    [InlineData("counter/transfer", Charge.Transfer, null)]
+    [InlineData("counter/storage/kestrel-sound", Charge.Storage, null)]
+    public void An_item_that_names_a_speed_or_a_region_is_read_so(string item, Charge charge, string? way)
+    {
+        var read = BillMapping.Propose([new(new Month(2027, 1), "voyage-recorders", item, "GB", 1, 1)], Demo).Items.Single();
+        Assert.Equal((charge, way), (read.Charge!.Value, read.Way));
     }
 
     [Fact]
@@ -98,7 +157,7 @@ public sealed class BillTests
             random =>
             {
                 var estate = random with { PriceBook = random.PriceBook with { Changes = [] } };
-                var fit = PriceFit.Of(new MappedBill([.. Projection.Of(estate, 6).Rows()], []), estate);
+                var fit = PriceFit.Of(Mapped(Projection.Of(estate, 6).Rows()), estate);
                 // Making bundles reads without recalling, which a bill does not tell apart.
                 var bundles = estate.Buckets.Any(b => b.Rules.Any(r => r.Steps.Any(s => s.BundleTo is not null)));
                 foreach (var of in fit.Charges.Where(c => !bundles || c.Charge != Charge.Recall))
@@ -151,7 +210,7 @@ public sealed class BillTests
                 ],
             },
         };
-        var bill = new MappedBill([.. Projection.Of(dear, 24).Rows()], []);
+        var bill = Mapped(Projection.Of(dear, 24).Rows());
         var fit = PriceFit.Of(bill, Demo with { PriceBook = Prices with { Changes = [] } });
         Assert.Contains(fit.Prices, p => p.How == FitBy.Rows && p.UpTo is not null);
         Assert.All(fit.Charges, c => Assert.Equal(c.Billed, c.AsFitted, 1e-6 * (1 + c.Billed)));
@@ -190,7 +249,7 @@ public sealed class BillTests
             amounts.Add(amount);
         }
         var expected = Matrix<double>.Build.DenseOfRowArrays(matrix).QR().Solve(Vector<double>.Build.DenseOfEnumerable(amounts));
-        var fit = PriceFit.Of(new MappedBill(lines, []), Demo);
+        var fit = PriceFit.Of(Mapped(lines), Demo);
         Assert.Equal(price.Storage.Count, fit.Prices.Count);
         for (var i = 0; i < expected.Count; i++)
         {
@@ -208,7 +267,7 @@ public sealed class BillTests
         var quantity = price.Storage[0].UpTo!.Value * 1.5;
         var amount = price.StorageCost(quantity) * Prices.FindScheme(bucket.Scheme)!.StorageFactor * 1.25;
         var row = new ForecastRow(new Month(2027, 1), bucket.Name, region.Id, price.Tier, Charge.Storage, quantity, "", amount);
-        var fit = PriceFit.Of(new MappedBill([row], []), Demo);
+        var fit = PriceFit.Of(Mapped([row]), Demo);
         Assert.All(fit.Prices.Take(2), p => Assert.Equal((FitBy.OneFactor, p.Was * 1.25), (p.How, p.Fitted)));
         Assert.All(fit.Prices.Skip(2), p => Assert.Equal((FitBy.Nothing, p.Was), (p.How, p.Fitted)));
         Assert.Equal(amount, fit.Charges.Single().AsFitted, 1e-9 * amount);
@@ -229,11 +288,11 @@ public sealed class BillTests
         Assert.Equal("deck-cameras", mapping.Resources.Single(r => r.Resource == "acct/deck-cameras").Bucket);
         Assert.Null(mapping.Resources.Single(r => r.Resource == "nobodys").Bucket);
         var mapped = MappedBill.Of(charges, mapping, Demo);
-        Assert.Equal([1.5, -0.25], mapped.Lines.Select(l => l.Amount));
-        Assert.Equal(3000, mapped.Lines[1].Quantity);
-        Assert.Equal(charges.Sum(c => c.Amount), mapped.Lines.Sum(l => l.Amount) + mapped.Aside.Sum(c => c.Amount), 1e-12);
+        Assert.Equal([1.5, -0.25], mapped.Lines.Select(l => l.Row.Amount));
+        Assert.Equal(3000, mapped.Lines[1].Row.Quantity);
+        Assert.Equal(charges.Sum(c => c.Amount), mapped.Lines.Sum(l => l.Row.Amount) + mapped.Aside.Sum(c => c.Amount), 1e-12);
         var told = mapping with { Items = [.. mapping.Items.Select(i => i.Unit == "furlongs" ? i with { Times = 2 } : i)] };
-        Assert.Equal(14, MappedBill.Of(charges, told, Demo).Lines.Single(l => l.Amount == 4).Quantity);
+        Assert.Equal(14, MappedBill.Of(charges, told, Demo).Lines.Single(l => l.Row.Amount == 4).Row.Quantity);
     }
 
     [Fact]

@@ -147,6 +147,70 @@ public sealed class BillHttpTests : IDisposable
     }
 
     [Fact]
+    public async Task Speeds_of_recalls_and_ways_of_transfers_are_known_by_name_or_said()
+    {
+        const string csv = """
+            date,resource,item,unit,quantity,amount
+            2026-11-01,voyage-recorders,cave/recall/patient,GB,1000,14
+            2026-12-01,voyage-recorders,cave/recall/patient,GB,500,7
+            2026-11-01,voyage-recorders,cave/recall,GB,200,9
+            2026-11-01,crew-records,counter/transfer to the sound,GB,300,15
+            """;
+        var (_, bill) = await Bring(csv, "?name=theirs&date=date&resource=resource&item=item&unit=unit&quantity=quantity&amount=amount");
+        var id = (int)bill["card"]!["id"]!;
+        Assert.Equal("patient", (string)Item(bill, "cave/recall/patient")["way"]!);
+        Assert.Null(Item(bill, "cave/recall")["way"]);
+        Assert.Equal((0.014, 0.0118), Price(bill, "recall", "patient"), Close);
+        Assert.Equal((0.045, 0.0367), Price(bill, "recall", null), Close);
+        Assert.DoesNotContain(bill["fit"]!["prices"]!.AsArray(), p => (string)p!["charge"]! == "transfer");
+        const string transfer =
+            "\"item\": \"counter/transfer to the sound\", \"unit\": \"GB\", \"tier\": \"counter\", \"charge\": \"transfer\"";
+        var said = await server.Did(
+            HttpMethod.Put,
+            $"/api/bills/{id}/mapping",
+            $$"""{ "resources": [], "items": [ { {{transfer}}, "way": "kestrel-sound" } ] }"""
+        );
+        Assert.Equal(0.05, Price(said, "transfer", null).Fitted, 1e-12);
+        var row = (await server.Get($"/api/bills/{id}/rows")).Body["rows"]!
+            .AsArray()
+            .Single(r => (string)r!["as"]!["charge"]! == "transfer")!;
+        Assert.Equal("kestrel-sound", (string)row["way"]!);
+        // The prices open as a draft of the price book, the speed's at the speed.
+        var cave = (await server.Get($"/api/bills/{id}/prices")).Body["regions"]![0]!["prices"]!
+            .AsArray()
+            .Single(p => (string)p!["tier"]! == "cave")!;
+        Assert.Equal((0.045, 0.014), ((double)cave["recall"]!, (double)cave["recallSpeeds"]![0]!["recall"]!), Close);
+        foreach (
+            var wrong in new[]
+            {
+                $$"""{ {{transfer}}, "way": "patient" }""",
+                """{ "item": "cave/recall", "unit": "GB", "tier": "cave", "charge": "recall", "way": "kestrel-sound" }""",
+                """{ "item": "cave/recall", "unit": "GB", "tier": "cave", "charge": "storage", "way": "patient" }""",
+            }
+        )
+        {
+            using var refused = await server.Send(
+                HttpMethod.Put,
+                $"/api/bills/{id}/mapping",
+                $$"""{ "resources": [], "items": [ {{wrong}} ] }"""
+            );
+            Assert.Equal(HttpStatusCode.BadRequest, refused.StatusCode);
+            Assert.Equal("$.items[0].way", (string)(await refused.Content.ReadFromJsonAsync<JsonNode>())!["problems"]![0]!["path"]!);
+        }
+
+        static JsonNode Item(JsonNode of, string item) => of["items"]!.AsArray().Single(i => (string)i!["item"]! == item)!;
+
+        static (double Fitted, double Was) Price(JsonNode of, string charge, string? speed) =>
+            of["fit"]!["prices"]!
+                .AsArray()
+                .Where(p => (string)p!["charge"]! == charge && (string?)p["speed"] == speed)
+                .Select(p => ((double)p!["fitted"]!, (double)p["was"]!))
+                .Single();
+
+        static bool Close((double A, double B) a, (double A, double B) b) => Math.Abs(a.A - b.A) < 1e-9 && Math.Abs(a.B - b.B) < 1e-9;
+    }
+
+    [Fact]
     public async Task What_is_no_bill_is_refused_and_nothing_is_kept()
     {
         foreach (

@@ -26,7 +26,9 @@ public sealed record ResourceMapping(string Resource, string? Bucket);
 /// <param name="Tier">The id; null for nothing that is known here.</param>
 /// <param name="Charge">What for; null for nothing that is known here.</param>
 /// <param name="Times">How many units of ours one of the bill's is; null for what the name of the unit says.</param>
-public sealed record ItemMapping(string Item, string Unit, string? Tier, Charge? Charge, double? Times);
+/// <param name="Way">The id of the speed of a recall, or of the region that a transfer leads to; null for the ordinary speed, and for the one way
+/// that there is.</param>
+public sealed record ItemMapping(string Item, string Unit, string? Tier, Charge? Charge, double? Times, string? Way = null);
 
 /// <summary>How a bill from elsewhere is read: its resources as buckets, its items as charges.</summary>
 public sealed record BillMapping(IReadOnlyList<ResourceMapping> Resources, IReadOnlyList<ItemMapping> Items)
@@ -57,7 +59,14 @@ public sealed record BillMapping(IReadOnlyList<ResourceMapping> Resources, IRead
                     .Distinct()
                     .OrderBy(i => i.Item, StringComparer.Ordinal)
                     .ThenBy(i => i.Unit, StringComparer.Ordinal)
-                    .Select(i => new ItemMapping(i.Item, i.Unit, TierOf(i.Item, estate.PriceBook), ChargeOf(i.Item), null)),
+                    .Select(i => new ItemMapping(
+                        i.Item,
+                        i.Unit,
+                        TierOf(i.Item, estate.PriceBook),
+                        ChargeOf(i.Item),
+                        null,
+                        WayOf(i.Item, ChargeOf(i.Item), estate.PriceBook)
+                    )),
             ]
         );
 
@@ -75,6 +84,26 @@ public sealed record BillMapping(IReadOnlyList<ResourceMapping> Resources, IRead
                 return charge;
         }
         return null;
+    }
+
+    /// <summary>The one speed, or region, that an item names.</summary>
+    private static string? WayOf(string item, Charge? charge, PriceBook prices)
+    {
+        var named = charge switch
+        {
+            Charge.Recall => prices.RecallSpeeds().Select(s => (s.Id, s.Name)),
+            Charge.Transfer => prices.Regions.Select(r => (r.Id, r.Name)),
+            _ => [],
+        };
+        return
+            named
+                .Where(n => Words(item).Contains(n.Id) || item.Contains(n.Name, StringComparison.OrdinalIgnoreCase))
+                .Select(n => n.Id)
+                .Distinct()
+                .ToList()
+                is [var only]
+            ? only
+            : null;
     }
 
     private static HashSet<string> Words(string item) => [.. item.ToLowerInvariant().Split('/', ' ', ',', ':')];
@@ -97,23 +126,29 @@ public enum AsideBecause
 /// <param name="Billed">As the bill has it.</param>
 /// <param name="As">As this estate knows it, in units of the price book; null where it is left aside.</param>
 /// <param name="Aside">Why; null where it is not.</param>
-public sealed record BilledRow(ForeignCharge Billed, ForecastRow? As, AsideBecause? Aside);
+/// <param name="Way">As in its item's mapping.</param>
+public sealed record BilledRow(ForeignCharge Billed, ForecastRow? As, AsideBecause? Aside, string? Way = null);
+
+/// <summary>A line of a bill as this estate knows it.</summary>
+/// <param name="Row">In units of the price book.</param>
+/// <param name="Way">As in its item's mapping.</param>
+public sealed record MappedLine(ForecastRow Row, string? Way = null);
 
 /// <summary>A bill from elsewhere in the lines that this estate knows.</summary>
 /// <param name="Lines">What is mapped, by month, bucket, tier and charge, in units of the price book.</param>
 /// <param name="Aside">What no bucket or charge was named for, or whose unit is not known.</param>
-public sealed record MappedBill(IReadOnlyList<ForecastRow> Lines, IReadOnlyList<ForeignCharge> Aside)
+public sealed record MappedBill(IReadOnlyList<MappedLine> Lines, IReadOnlyList<ForeignCharge> Aside)
 {
     /// <param name="charges">As the bill has them.</param>
     /// <param name="mapping">How they are read.</param>
     /// <param name="estate">Knows the buckets' regions and the price book's units.</param>
     public static MappedBill Of(IReadOnlyList<ForeignCharge> charges, BillMapping mapping, Estate estate)
     {
-        var (lines, aside) = (new List<ForecastRow>(), new List<ForeignCharge>());
+        var (lines, aside) = (new List<MappedLine>(), new List<ForeignCharge>());
         foreach (var read in Read(charges, mapping, estate))
         {
             if (read.As is { } line)
-                lines.Add(line);
+                lines.Add(new(line, read.Way));
             else
                 aside.Add(read.Billed);
         }
@@ -141,7 +176,8 @@ public sealed record MappedBill(IReadOnlyList<ForecastRow> Lines, IReadOnlyList<
             else
             {
                 var (unit, quantity) = (Units.Of(of, prices.Unit), charge.Quantity * times);
-                yield return new(charge, new(charge.Month, bucket.Name, bucket.Region, tier, of, quantity, unit, charge.Amount), null);
+                var row = new ForecastRow(charge.Month, bucket.Name, bucket.Region, tier, of, quantity, unit, charge.Amount);
+                yield return new(charge, row, null, item.Way);
             }
         }
     }
@@ -150,8 +186,9 @@ public sealed record MappedBill(IReadOnlyList<ForecastRow> Lines, IReadOnlyList<
     /// <exception cref="InvalidOperationException">Nothing is mapped.</exception>
     public MonthlyCharges ByMonth()
     {
-        var first = Lines.MinBy(l => l.Month.FirstDay)!.Month;
-        return new MonthlyCharges(first, Lines.Max(l => l.Month.Since(first)) + 1, Lines);
+        var rows = Lines.Select(l => l.Row).ToList();
+        var first = rows.MinBy(l => l.Month.FirstDay)!.Month;
+        return new MonthlyCharges(first, rows.Max(l => l.Month.Since(first)) + 1, rows);
     }
 }
 

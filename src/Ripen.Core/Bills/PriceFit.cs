@@ -23,6 +23,7 @@ public enum FitBy
 /// <param name="To">The region that a transfer leads to; null for everything else.</param>
 /// <param name="Tier">Of what; null for a transfer.</param>
 /// <param name="Charge">What for.</param>
+/// <param name="Speed">The id of a recall's speed; null for the ordinary one and for everything else.</param>
 /// <param name="UpTo">Where its band ends, in units; null for the last, and where there are none.</param>
 /// <param name="Was">As the price book has it: per unit (and month), or per 1,000.</param>
 /// <param name="Fitted">As the bill has it.</param>
@@ -33,6 +34,7 @@ public sealed record FittedPrice(
     string? To,
     string? Tier,
     Charge Charge,
+    string? Speed,
     double? UpTo,
     double Was,
     double Fitted,
@@ -45,6 +47,7 @@ public sealed record FittedPrice(
 /// <param name="To">The region that a transfer leads to; null for everything else.</param>
 /// <param name="Tier">Of what; null for a transfer.</param>
 /// <param name="Charge">What for.</param>
+/// <param name="Speed">The id of a recall's speed; null for the ordinary one and for everything else.</param>
 /// <param name="Billed">Money of the bill.</param>
 /// <param name="AsPriced">What the price book would charge for the same.</param>
 /// <param name="AsFitted">What the fitted prices charge for it.</param>
@@ -55,6 +58,7 @@ public sealed record FitOfCharge(
     string? To,
     string? Tier,
     Charge Charge,
+    string? Speed,
     double Billed,
     double AsPriced,
     double AsFitted,
@@ -73,7 +77,8 @@ public sealed record FitOfCharge(
 /// Prices that meet a bill best, in the sense of least squares. Storage fills the bands of the price book with all of the bill that lies in
 /// the same region and tier, and each bucket pays its part times its scheme's factor, as <see cref="Billing.Bill"/> has it; what is asked are
 /// the prices of the bands. Early leaving is charged by the first band, so that it says what that costs as well. A transfer's price is asked
-/// where all that a bucket is charged for goes one way: a bill does not say which of several it went.
+/// where its item says to which region it goes, or all that a bucket is charged for goes one way; a recall's by the speed of its item. What was
+/// read by several speeds within a month is known together: it is shared out by what was recalled at each.
 /// </summary>
 /// <param name="Prices">One for each that could be asked.</param>
 /// <param name="Charges">How well they meet the bill, the dearest first; what is free in the bill and in the price book is left
@@ -97,24 +102,22 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
     public static PriceFit Of(MappedBill bill, Estate estate)
     {
         var (prices, charges) = (new List<FittedPrice>(), new List<FitOfCharge>());
-        var reads = bill
-            .Lines.Where(l => l.Charge == Charge.Reads)
-            .GroupBy(l => (l.Month, l.Bucket, l.Region, l.Tier))
-            .ToDictionary(g => g.Key, g => g.Sum(l => l.Quantity));
+        var (reads, recalled) = (Quantities(bill, Charge.Reads), Quantities(bill, Charge.Recall));
         var groups = bill
-            .Lines.Where(l => Asked.Contains(l.Charge))
-            .GroupBy(l => PriceOf(l, estate))
+            .Lines.Where(l => Asked.Contains(l.Row.Charge))
+            .GroupBy(l => PriceOf(l, estate), l => l.Row)
             .OrderByDescending(g => g.Sum(l => l.Amount))
             .ThenBy(g => g.Key?.Region, StringComparer.Ordinal)
             .ThenBy(g => g.Key?.To, StringComparer.Ordinal)
             .ThenBy(g => g.Key?.Tier, StringComparer.Ordinal)
-            .ThenBy(g => g.Key?.Charge);
+            .ThenBy(g => g.Key?.Charge)
+            .ThenBy(g => g.Key?.Speed, StringComparer.Ordinal);
         foreach (var group in groups)
         {
             if (group.Key is not { } key)
                 continue;
-            var (region, to, tier, charge) = key;
-            if (Bands(estate.PriceBook, region, to, tier, charge) is not { } bands)
+            var (region, to, tier, charge, speed) = key;
+            if (Bands(estate.PriceBook, key) is not { } bands)
                 continue;
             var parts = group.GroupBy(l => l.Charge).Select(g => (Charge: g.Key, Rows: Rows([.. g], bands, estate, Given))).ToList();
             var rows = parts.SelectMany(p => p.Rows).ToList();
@@ -130,6 +133,7 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
                             to,
                             tier,
                             charge,
+                            speed,
                             b.UpTo,
                             was[i] * Scale(charge),
                             fitted[i] * Scale(charge),
@@ -144,6 +148,7 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
                     to,
                     tier,
                     p.Charge,
+                    speed,
                     p.Rows.Sum(r => r.Amount + r.Given),
                     p.Rows.Sum(r => r.At(was) + r.Given),
                     p.Rows.Sum(r => r.At(fitted) + r.Given),
@@ -153,13 +158,14 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
             );
 
             // A recall costs by the read as well; what reading asked is known, and its price is taken from the price book.
-            double Given(ForecastRow line) =>
-                charge == Charge.Recall
-                    ? estate
-                        .PriceBook.FindRegion(region)!
-                        .PriceOf(tier!)!
-                        .RecallRequests.For(reads.GetValueOrDefault((line.Month, line.Bucket, line.Region, line.Tier)))
-                    : 0;
+            double Given(ForecastRow line, double quantity)
+            {
+                if (charge != Charge.Recall)
+                    return 0;
+                var (price, of) = (estate.PriceBook.FindRegion(region)!.PriceOf(tier!)!, (line.Month, line.Bucket, region, tier!));
+                var share = recalled[of] == quantity ? 1 : quantity / recalled[of];
+                return (SpeedOf(price, speed)?.RecallRequests ?? price.RecallRequests).For(share * reads.GetValueOrDefault(of));
+            }
         }
         return new PriceFit(prices, charges);
     }
@@ -175,7 +181,7 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
                     p.To,
                     p.Tier,
                     p.Charge == Charge.Moves ? "moves-in" : p.Charge.Name(),
-                    null,
+                    p.Speed,
                     p.UpTo,
                     p.Fitted
                 )),
@@ -185,12 +191,41 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
     /// <summary>From the price of one to the price as the price book writes it.</summary>
     private static double Scale(Charge charge) => charge is Charge.Storage or Charge.Recall or Charge.Transfer ? 1 : 1000;
 
+    /// <summary>Of what, by month, bucket, region and tier.</summary>
+    private static Dictionary<(Month Month, string Bucket, string Region, string Tier), double> Quantities(
+        MappedBill bill,
+        Charge charge
+    ) =>
+        bill
+            .Lines.Select(l => l.Row)
+            .Where(l => l.Charge == charge)
+            .GroupBy(l => (l.Month, l.Bucket, l.Region, l.Tier))
+            .ToDictionary(g => g.Key, g => g.Sum(l => l.Quantity));
+
+    /// <summary>A price that is asked.</summary>
+    private readonly record struct Price(string Region, string? To, string? Tier, Charge Charge, string? Speed = null);
+
     /// <summary>By which price a line is charged; null where that cannot be told.</summary>
-    private static (string Region, string? To, string? Tier, Charge Charge)? PriceOf(ForecastRow line, Estate estate) =>
-        line.Charge == Charge.EarlyLeave ? (line.Region, null, line.Tier, Charge.Storage)
-        : line.Charge != Charge.Transfer ? (line.Region, null, line.Tier, line.Charge)
-        : Ways(estate.Find(line.Bucket)!, estate) is [var way] ? (way.From, way.To, null, Charge.Transfer)
-        : null;
+    private static Price? PriceOf(MappedLine line, Estate estate) =>
+        line.Row.Charge switch
+        {
+            Charge.EarlyLeave => new(line.Row.Region, null, line.Row.Tier, Charge.Storage),
+            Charge.Recall => new(line.Row.Region, null, line.Row.Tier, Charge.Recall, line.Way),
+            Charge.Transfer => Way(estate.Find(line.Row.Bucket)!, line.Way, estate) is var (from, to)
+                ? new(from, to, null, Charge.Transfer)
+                : null,
+            var charge => new(line.Row.Region, null, line.Row.Tier, charge),
+        };
+
+    /// <summary>The way that a transfer went: the one to the region that its item says, or the only one.</summary>
+    private static (string From, string To)? Way(Bucket bucket, string? to, Estate estate) =>
+        Ways(bucket, estate).Where(w => to is null || w.To == to).ToList() switch
+        {
+            [var way] => way,
+            // Of a copy that is no more.
+            [] when to is not null && to != bucket.Region => (bucket.Region, to),
+            _ => null,
+        };
 
     /// <summary>From where to where a bucket is charged for what is carried: its own copies, and what comes from local arrays.</summary>
     private static List<(string From, string To)> Ways(Bucket bucket, Estate estate) =>
@@ -202,25 +237,27 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
         ];
 
     /// <summary>Null where the price book has none.</summary>
-    private static IReadOnlyList<StorageBand>? Bands(PriceBook prices, string region, string? to, string? tier, Charge charge) =>
-        to is not null
-            ? prices.FindTransfer(region, to) is { } line
-                ? [new StorageBand { Price = line.Price }]
-                : null
-            : prices.FindRegion(region)?.PriceOf(tier!) is { } price
-                ? Bands(price, charge)
-                : null;
-
-    private static IReadOnlyList<StorageBand> Bands(TierPrice price, Charge charge) =>
-        charge switch
+    private static IReadOnlyList<StorageBand>? Bands(PriceBook prices, Price of)
+    {
+        if (of.To is { } to)
+            return prices.FindTransfer(of.Region, to) is { } line ? Of(line.Price) : null;
+        if (prices.FindRegion(of.Region)?.PriceOf(of.Tier!) is not { } price)
+            return null;
+        return of switch
         {
-            Charge.Storage => price.Storage,
-            Charge.Recall => [new StorageBand { Price = price.Recall }],
-            Charge.Writes => One(price.Writes),
-            Charge.Reads => One(price.Reads),
-            Charge.Moves => One(price.MovesIn),
+            { Charge: Charge.Storage } => price.Storage,
+            { Charge: Charge.Recall, Speed: { } speed } => SpeedOf(price, speed) is { } other ? Of(other.Recall) : null,
+            { Charge: Charge.Recall } => Of(price.Recall),
+            { Charge: Charge.Writes } => One(price.Writes),
+            { Charge: Charge.Reads } => One(price.Reads),
+            { Charge: Charge.Moves } => One(price.MovesIn),
             _ => One(price.Watching),
         };
+
+        static StorageBand[] Of(UnitPrice price) => [new StorageBand { Price = price }];
+    }
+
+    private static RecallSpeed? SpeedOf(TierPrice price, string? speed) => price.RecallSpeeds.FirstOrDefault(s => s.Id == speed);
 
     private static StorageBand[] One(PricePerThousand price) => [new StorageBand { Price = new UnitPrice(price.PerThousand / 1000) }];
 
@@ -237,7 +274,7 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
         List<ForecastRow> lines,
         IReadOnlyList<StorageBand> bands,
         Estate estate,
-        Func<ForecastRow, double> givenFor
+        Func<ForecastRow, double, double> givenFor
     ) =>
         [
             .. lines
@@ -249,7 +286,7 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
                         .GroupBy(l => l.Bucket)
                         .Select(bucket =>
                         {
-                            var (quantity, given) = (bucket.Sum(l => l.Quantity), givenFor(bucket.First()));
+                            var (quantity, given) = (bucket.Sum(l => l.Quantity), givenFor(bucket.First(), bucket.Sum(l => l.Quantity)));
                             var charge = bucket.First().Charge;
                             var factor = charge is Charge.Storage or Charge.EarlyLeave
                                 ? estate.PriceBook.FindScheme(estate.Find(bucket.Key)!.Scheme)!.StorageFactor

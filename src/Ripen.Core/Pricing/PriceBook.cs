@@ -106,6 +106,10 @@ public sealed record PriceBook
 
     public Scheme? FindScheme(string id) => Schemes.FirstOrDefault(s => s.Id == id);
 
+    /// <summary>Every speed of a recall beside the ordinary one that is offered somewhere, once.</summary>
+    public IEnumerable<RecallSpeed> RecallSpeeds() =>
+        Regions.SelectMany(r => r.Prices).SelectMany(p => p.RecallSpeeds).DistinctBy(s => s.Id);
+
     /// <summary>The price of a transfer between two regions; free where none is listed.</summary>
     public UnitPrice TransferPrice(string from, string to) => FindTransfer(from, to)?.Price ?? default;
 

@@ -465,12 +465,7 @@ internal static class PlanEndpoints
         var estate = view.Estate;
         if (order.On is null && order.Taken >= estate.Today)
             return Problems.NotFound("no-point", $"The point of {order.Taken:yyyy-MM-dd} is not taken yet: its day is not over.");
-        var speeds = estate
-            .PriceBook.Regions.SelectMany(r => r.Prices)
-            .SelectMany(p => p.RecallSpeeds)
-            .DistinctBy(s => s.Id)
-            .Select(s => ((string?)s.Id, s.Name))
-            .Prepend((null, "Ordinary"));
+        var speeds = estate.PriceBook.RecallSpeeds().Select(s => ((string?)s.Id, s.Name)).Prepend((null, "Ordinary"));
         return TypedResults.Ok<IReadOnlyList<RestoreAtSpeed>>([
             .. speeds.Select(s => new RestoreAtSpeed(
                 s.Item1,

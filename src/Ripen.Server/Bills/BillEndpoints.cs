@@ -26,6 +26,7 @@ public sealed record BilledResource(string Resource, string? Bucket, double Amou
 /// <param name="Charge">What for, here.</param>
 /// <param name="Times">How many units of ours one of its is, as somebody said.</param>
 /// <param name="NamedTimes">The same as the name of the unit says, in the bill's first month; null where it does not.</param>
+/// <param name="Way">The id of a recall's speed, or of the region that a transfer leads to, as somebody said or its name does.</param>
 /// <param name="Quantity">In the bill's unit.</param>
 /// <param name="Amount">Money.</param>
 public sealed record BilledItem(
@@ -35,6 +36,7 @@ public sealed record BilledItem(
     Charge? Charge,
     double? Times,
     double? NamedTimes,
+    string? Way,
     double Quantity,
     double Amount
 );
@@ -229,6 +231,11 @@ internal static class BillEndpoints
                 $"$.items[{i}].tier",
                 $"There is no tier '{named.Tier}'."
             );
+            Require(
+                named.Way is null || Ways(named.Charge, view.Estate.PriceBook).Contains(named.Way),
+                $"$.items[{i}].way",
+                $"There is no {(named.Charge == Charge.Recall ? "speed" : "region")} '{named.Way}' that it could be."
+            );
             Require(named.Times is null or (> 0 and <= 1e15), $"$.items[{i}].times", "One of its units is more than 0 of ours.");
         }
         if (problems.Count > 0)
@@ -242,6 +249,14 @@ internal static class BillEndpoints
                 problems.Add(new Problem("unknown-reference", path, message));
         }
     }
+
+    private static IEnumerable<string> Ways(Charge? charge, PriceBook prices) =>
+        charge switch
+        {
+            Charge.Recall => prices.RecallSpeeds().Select(s => s.Id),
+            Charge.Transfer => prices.Regions.Select(r => r.Id),
+            _ => [],
+        };
 
     private static async Task<NoContent> Remove(int id, BillStore store, CancellationToken cancel)
     {
@@ -281,7 +296,7 @@ internal static class BillEndpoints
         return new BillReading(
             bill.Card,
             bill.Charges.Sum(c => c.Amount),
-            mapped.Lines.Sum(l => l.Amount),
+            mapped.Lines.Sum(l => l.Row.Amount),
             mapped.Aside.Sum(c => c.Amount),
             [
                 .. Enumerable
@@ -290,7 +305,7 @@ internal static class BillEndpoints
                     .Select(m => new BilledMonth(
                         m,
                         bill.Charges.Where(c => c.Month == m).Sum(c => c.Amount),
-                        mapped.Lines.Where(l => l.Month == m).Sum(l => l.Amount),
+                        mapped.Lines.Where(l => l.Row.Month == m).Sum(l => l.Row.Amount),
                         metered.GetValueOrDefault(m)
                     )),
             ],
@@ -308,6 +323,7 @@ internal static class BillEndpoints
                         i.Charge,
                         i.Times,
                         i.Charge is { } charge ? ForeignUnit.Times(i.Unit, charge, prices, first) : null,
+                        i.Way,
                         ofItem[(i.Item, i.Unit)].Sum(c => c.Quantity),
                         ofItem[(i.Item, i.Unit)].Sum(c => c.Amount)
                     ))

@@ -4015,6 +4015,7 @@ export interface components {
             times: null | number;
             /** Format: double */
             namedTimes: null | number;
+            way: null | string;
             /** Format: double */
             quantity: number;
             /** Format: double */
@@ -4039,6 +4040,7 @@ export interface components {
             billed: components["schemas"]["ForeignCharge"];
             as: null | components["schemas"]["ForecastRow"];
             aside: null | components["schemas"]["AsideBecause"];
+            way?: null | string;
         };
         BilledRows: {
             /** Format: int32 */
@@ -4943,6 +4945,7 @@ export interface components {
             to: null | string;
             tier: null | string;
             charge: components["schemas"]["Charge"];
+            speed: null | string;
             /** Format: double */
             billed: number;
             /** Format: double */
@@ -4963,6 +4966,7 @@ export interface components {
             to: null | string;
             tier: null | string;
             charge: components["schemas"]["Charge"];
+            speed: null | string;
             /** Format: double */
             upTo: null | number;
             /** Format: double */
@@ -5231,6 +5235,7 @@ export interface components {
             charge: null | components["schemas"]["Charge"];
             /** Format: double */
             times: null | number;
+            way?: null | string;
         };
         /** @enum {unknown} */
         JobKind: "run" | "restore" | "rehearsal" | "check" | "prune" | "copy" | "point-copy" | "pool-copy" | "room";

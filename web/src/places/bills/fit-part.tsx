@@ -6,6 +6,7 @@ import { count, month } from "../../format";
 import { tone } from "../../money/year-table";
 import { Button } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { wayWords } from "./ways";
 
 const found: Record<Exclude<FitBy, "rows">, string> = {
   "one-factor": "all bands by one factor",
@@ -16,11 +17,11 @@ const per: Record<string, string> = { storage: "a unit and month", recall: "a un
 
 /** The prices that meet the bill best, how well they do, and the bill beside the meter. */
 export function FitPart({ bill }: { bill: BillReading }) {
-  const { money, moneyChange, price, tierName, regionName } = useEstate();
+  const { money, moneyChange, price, tierName, regionName, prices: book } = useEstate();
   const navigate = useNavigate();
   const take = useMutation({
     mutationFn: () => readBillPrices(bill.card.id),
-    onSuccess: (book) => void navigate("/prices", { state: { draft: book } }),
+    onSuccess: (fitted) => void navigate("/prices", { state: { draft: fitted } }),
   });
   const { prices, charges } = bill.fit;
   const difference = (amount: number) => (Math.abs(amount) < 0.005 ? "" : moneyChange(amount));
@@ -57,12 +58,13 @@ export function FitPart({ bill }: { bill: BillReading }) {
               {charges.flatMap((of) => {
                 const by = of.charge === "early-leave" ? "storage" : of.charge;
                 const same = prices.filter(
-                  (p) => p.region === of.region && p.to === of.to && p.tier === of.tier && p.charge === by,
+                  (p) =>
+                    p.region === of.region && p.to === of.to && p.tier === of.tier && p.charge === by && p.speed === of.speed,
                 );
                 const own = of.charge === "early-leave" ? same.slice(0, 1) : same;
                 return own.map((p, i) => (
                   <tr
-                    key={`${of.region} ${of.to} ${of.tier} ${of.charge} ${p.upTo}`}
+                    key={`${of.region} ${of.to} ${of.tier} ${of.charge} ${of.speed} ${p.upTo}`}
                     className={`align-top ${i === own.length - 1 ? "border-b border-hairline" : ""}`}
                   >
                     {i === 0 && (
@@ -72,6 +74,7 @@ export function FitPart({ bill }: { bill: BillReading }) {
                           {of.tier
                             ? `${tierName(of.tier)}, ${regionName(of.region)}`
                             : `${regionName(of.region)} to ${regionName(of.to ?? "")}`}
+                          {of.speed && `, ${wayWords(of.charge, of.speed, book)}`}
                         </th>
                         <td rowSpan={own.length} className="pl-4">
                           {money(of.billed)}
@@ -103,8 +106,8 @@ export function FitPart({ bill }: { bill: BillReading }) {
       )}
       <p className="mt-1 text-sm text-ink-soft">
         Least squares over the bill's months and buckets, with the bands of your price book. Differences are against the bill.
-        Early leaving costs what the first band of storage does; a transfer is fitted where all that a bucket is charged for goes
-        one way, a recall at its ordinary speed.
+        Early leaving costs what the first band of storage does. A recall is fitted at the speed that its item is mapped to; a
+        transfer to the region of its item, or where all that a bucket is charged for goes one way.
       </p>
       <table className="mt-4 text-right text-sm">
         <thead className="text-ink-soft">

@@ -6,6 +6,7 @@ import { count } from "../../format";
 import { NumberInput, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
 import { useCapped } from "../../ui/use-capped";
+import { waysOf } from "./ways";
 
 const charges: Charge[] = ["storage", "early-leave", "writes", "reads", "moves", "recall", "transfer", "watching"];
 
@@ -28,7 +29,7 @@ export function MappingPart({ bill }: { bill: BillReading }) {
     <section aria-label="What its lines are" className="mt-6">
       <h3 className="border-b border-hairline-strong pb-1 font-serif text-xl">What its lines are</h3>
       {map.error && <ErrorNote error={map.error} />}
-      <div className="grid grid-cols-2 gap-x-10 gap-y-4 max-xl:grid-cols-1">
+      <div className="grid grid-cols-[minmax(0,5fr)_minmax(0,8fr)] gap-x-10 gap-y-4 max-lg:grid-cols-1">
         <table className="w-full self-start text-sm">
           <thead className="text-ink-soft">
             <tr className="border-b border-hairline-strong">
@@ -87,16 +88,17 @@ export function MappingPart({ bill }: { bill: BillReading }) {
   );
 }
 
-type Named = Pick<BilledItem, "item" | "unit" | "tier" | "charge" | "times">;
+type Named = Pick<BilledItem, "item" | "unit" | "tier" | "charge" | "times" | "way">;
 
 function Item({ item, onChange }: { item: BilledItem; onChange: (next: Named) => void }) {
   const { money, prices } = useEstate();
-  const { item: name, unit, tier, charge, times } = item;
-  const named = { item: name, unit, tier, charge, times };
+  const { item: name, unit, tier, charge, times, way } = item;
+  const named = { item: name, unit, tier, charge, times, way };
+  const ways = waysOf(charge, prices);
   const about = `${name || "nothing in particular"}, ${unit || "no unit"}`;
   return (
     <tr className="border-b border-hairline">
-      <th scope="row" className="py-0.5 text-left font-normal wrap-anywhere">
+      <th scope="row" className="min-w-32 py-0.5 text-left font-normal wrap-anywhere">
         {name || "nothing in particular"}
         <span className="text-ink-soft">
           {" "}
@@ -109,7 +111,7 @@ function Item({ item, onChange }: { item: BilledItem; onChange: (next: Named) =>
           aria-label={`Charge of ${about}`}
           value={charge ?? ""}
           options={[{ value: "", label: "left aside" }, ...charges.map((c) => ({ value: c, label: c }))]}
-          onChange={(e) => onChange({ ...named, charge: (e.target.value || null) as Charge | null })}
+          onChange={(e) => onChange({ ...named, charge: (e.target.value || null) as Charge | null, way: null })}
         />
         <Select
           aria-label={`Tier of ${about}`}
@@ -117,6 +119,18 @@ function Item({ item, onChange }: { item: BilledItem; onChange: (next: Named) =>
           options={[{ value: "", label: "no tier" }, ...prices.tiers.map((t) => ({ value: t.id, label: t.name }))]}
           onChange={(e) => onChange({ ...named, tier: e.target.value || null })}
         />
+        {ways.length > 0 && (
+          <Select
+            aria-label={`${charge === "recall" ? "Speed" : "Region"} of ${about}`}
+            className="max-w-44"
+            value={way ?? ""}
+            options={[
+              { value: "", label: charge === "recall" ? "at the ordinary speed" : "the one way there is" },
+              ...ways.map((w) => ({ value: w.id, label: w.words })),
+            ]}
+            onChange={(e) => onChange({ ...named, way: e.target.value || null })}
+          />
+        )}
       </td>
       <td className="pl-4 text-right">
         <NumberInput

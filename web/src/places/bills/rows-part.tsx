@@ -7,6 +7,7 @@ import { count, month } from "../../format";
 import { TierName } from "../../strip/tiers";
 import { Button, Field, Select } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
+import { wayWords } from "./ways";
 
 const page = 25;
 
@@ -20,7 +21,7 @@ const many = (quantity: number) => count(quantity, Math.abs(quantity) < 100 ? 3 
 
 /** What the bill says, row by row, beside what each row is read as. */
 export function RowsPart({ bill }: { bill: BillReading }) {
-  const { money } = useEstate();
+  const { money, prices } = useEstate();
   const [aside, setAside] = useState(false);
   const [limit, setLimit] = useState(page);
   const rows = useQuery({
@@ -64,7 +65,7 @@ export function RowsPart({ bill }: { bill: BillReading }) {
               </tr>
             </thead>
             <tbody>
-              {rows.data.rows.map(({ billed, as, aside: why }) => (
+              {rows.data.rows.map(({ billed, as, aside: why, way }) => (
                 <tr
                   key={`${billed.month} ${billed.resource} ${billed.item} ${billed.unit}`}
                   className="border-b border-hairline align-baseline"
@@ -80,6 +81,7 @@ export function RowsPart({ bill }: { bill: BillReading }) {
                     {as ? (
                       <>
                         {as.bucket}: {many(as.quantity)} {as.unit}, {as.charge}, <TierName id={as.tier} />
+                        {way && `, ${wayWords(as.charge, way, prices)}`}
                       </>
                     ) : (
                       <span className="text-ink-soft">{why && because[why]}</span>
