@@ -51,14 +51,14 @@ internal static class AccessCommands
                 [bucket, label, prefix, right, ends, file],
                 async (http, parsed) =>
                 {
-                    var order = new
+                    var order = new JsonObject
                     {
-                        label = parsed.GetRequiredValue(label),
-                        prefix = parsed.GetValue(prefix),
-                        rights = parsed.GetRequiredValue(right),
-                        ends = parsed.GetValue(ends),
+                        ["label"] = parsed.GetRequiredValue(label),
+                        ["prefix"] = parsed.GetValue(prefix),
+                        ["rights"] = Orders.List(parsed.GetRequiredValue(right)),
+                        ["ends"] = parsed.GetValue(ends),
                     };
-                    var made = await ServerCommands.Answer(await http.PostAsJsonAsync(Address(parsed.GetRequiredValue(bucket), ""), order));
+                    var made = await ServerCommands.Answer(await http.PostOrder(Address(parsed.GetRequiredValue(bucket), ""), order));
                     Keep(parsed.GetRequiredValue(file), made!);
                     Console.WriteLine($"{made!["access"]!["id"]}\t{made["secret"]!["keyId"]}");
                 }
@@ -69,9 +69,9 @@ internal static class AccessCommands
                 [bucket, id, ends, othersEnd, file],
                 async (http, parsed) =>
                 {
-                    var order = new { ends = parsed.GetValue(ends), othersEnd = parsed.GetValue(othersEnd) };
+                    var order = new JsonObject { ["ends"] = parsed.GetValue(ends), ["othersEnd"] = parsed.GetValue(othersEnd) };
                     var made = await ServerCommands.Answer(
-                        await http.PostAsJsonAsync(Address(parsed.GetRequiredValue(bucket), $"/{parsed.GetRequiredValue(id)}/keys"), order)
+                        await http.PostOrder(Address(parsed.GetRequiredValue(bucket), $"/{parsed.GetRequiredValue(id)}/keys"), order)
                     );
                     Keep(parsed.GetRequiredValue(file), made!);
                     Console.WriteLine(made!["secret"]!["keyId"]);
@@ -118,14 +118,14 @@ internal static class AccessCommands
                 async (http, parsed) =>
                 {
                     var given = Read(parsed.GetRequiredValue(file));
-                    var order = new
+                    var order = new JsonObject
                     {
-                        id = parsed.GetRequiredValue(id),
-                        name = parsed.GetValue(name) ?? parsed.GetRequiredValue(id),
-                        kind = parsed.GetValue(token) ? "token" : "key",
-                        keyId = (string?)given["keyId"],
-                        secret = (string?)given["secret"],
-                        ends = (string?)given["ends"],
+                        ["id"] = parsed.GetRequiredValue(id),
+                        ["name"] = parsed.GetValue(name) ?? parsed.GetRequiredValue(id),
+                        ["kind"] = parsed.GetValue(token) ? "token" : "key",
+                        ["keyId"] = (string?)given["keyId"],
+                        ["secret"] = (string?)given["secret"],
+                        ["ends"] = (string?)given["ends"],
                     };
                     await Post(http, "/api/credentials", order);
                 }
@@ -137,11 +137,11 @@ internal static class AccessCommands
                 async (http, parsed) =>
                 {
                     var given = Read(parsed.GetRequiredValue(file));
-                    var order = new
+                    var order = new JsonObject
                     {
-                        keyId = (string?)given["keyId"],
-                        secret = (string?)given["secret"],
-                        ends = (string?)given["ends"],
+                        ["keyId"] = (string?)given["keyId"],
+                        ["secret"] = (string?)given["secret"],
+                        ["ends"] = (string?)given["ends"],
                     };
                     await Post(http, $"/api/credentials/{parsed.GetRequiredValue(id)}/secrets", order);
                 }
@@ -174,9 +174,9 @@ internal static class AccessCommands
 
     private static Uri Address(string bucket, string rest) => new($"/api/buckets/{bucket}/access{rest}", UriKind.Relative);
 
-    private static async Task Post(HttpClient http, string address, object order)
+    private static async Task Post(HttpClient http, string address, JsonObject order)
     {
-        var answer = await ServerCommands.Answer(await http.PostAsJsonAsync(new Uri(address, UriKind.Relative), order));
+        var answer = await ServerCommands.Answer(await http.PostOrder(new Uri(address, UriKind.Relative), order));
         Console.WriteLine(answer!["credential"]!["id"]);
         if ((bool)answer["trimmed"]!)
             Console.Error.WriteLine("Blanks around the key or its secret were left out.");
@@ -247,7 +247,7 @@ internal static class AccessCommands
                 ? null
                 : "other bytes came back than were written"
             : answer.StatusCode == HttpStatusCode.Forbidden
-                ? (string?)(await answer.Content.ReadFromJsonAsync<JsonNode>())!["detail"]
+                ? (string?)(await JsonNode.ParseAsync(await answer.Content.ReadAsStreamAsync()))!["detail"]
                 : $"the server answered {(int)answer.StatusCode}";
         Console.WriteLine($"{what}\t{why ?? "worked"}");
         return why is null;

@@ -65,7 +65,9 @@ internal static class BackupCommands
                 [id],
                 async (http, parsed) =>
                 {
-                    var steps = (await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/tests", new { }))!["steps"]!.AsArray();
+                    var steps = (await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/tests", new JsonObject()))![
+                        "steps"
+                    ]!.AsArray();
                     foreach (var s in steps)
                         Console.WriteLine(
                             Number($"{s!["what"]}\t{(double)s["milliseconds"]!:0.0} ms\t{((bool)s["worked"]! ? "works" : s["why"])}")
@@ -88,7 +90,7 @@ internal static class BackupCommands
                 [id],
                 async (http, parsed) =>
                 {
-                    await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/pool", new { passphrase = Passphrase() });
+                    await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/pool", new JsonObject { ["passphrase"] = Passphrase() });
                     Console.WriteLine("made");
                 }
             ),
@@ -98,7 +100,11 @@ internal static class BackupCommands
                 [id],
                 async (http, parsed) =>
                 {
-                    await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/passphrase", new { passphrase = Passphrase() });
+                    await Post(
+                        http,
+                        $"/api/targets/{parsed.GetRequiredValue(id)}/passphrase",
+                        new JsonObject { ["passphrase"] = Passphrase() }
+                    );
                     Console.WriteLine("unlocked");
                 }
             ),
@@ -108,7 +114,7 @@ internal static class BackupCommands
                 [id],
                 async (http, parsed) =>
                 {
-                    var job = await Finished(http, parsed.GetRequiredValue(id), "checks", new { });
+                    var job = await Finished(http, parsed.GetRequiredValue(id), "checks", new JsonObject());
                     Console.WriteLine($"{job["files"]} chunks of {job["bytes"]} bytes are as they were written");
                     Demand(job);
                 }
@@ -119,7 +125,7 @@ internal static class BackupCommands
                 [id],
                 async (http, parsed) =>
                 {
-                    var job = await Finished(http, parsed.GetRequiredValue(id), "prunes", new { });
+                    var job = await Finished(http, parsed.GetRequiredValue(id), "prunes", new JsonObject());
                     Console.WriteLine($"{job["files"]} packs of {job["bytes"]} bytes are removed");
                     Demand(job);
                 }
@@ -131,7 +137,7 @@ internal static class BackupCommands
                 [id],
                 async (http, parsed) =>
                 {
-                    var job = await Finished(http, parsed.GetRequiredValue(id), "room", new { });
+                    var job = await Finished(http, parsed.GetRequiredValue(id), "room", new JsonObject());
                     foreach (var point in job["room"]?["points"]?.AsArray() ?? [])
                         Console.WriteLine($"{point!["id"]}\t{point["workload"]}\t{point["taken"]}");
                     Console.WriteLine($"{job["bytes"]} bytes are removed");
@@ -187,14 +193,14 @@ internal static class BackupCommands
             {
                 var source = parsed.GetRequiredValue(folder).Split('/', 2);
                 var ofObjects = parsed.GetValue(objects);
-                var order = new
+                var order = new JsonObject
                 {
-                    workload = parsed.GetRequiredValue(workload),
-                    folder = ofObjects ? null : Path.GetFullPath(parsed.GetRequiredValue(folder)),
-                    bucket = ofObjects ? source[0] : null,
-                    prefix = ofObjects && source.Length > 1 ? source[1] : null,
-                    full = parsed.GetValue(full),
-                    encryptedAtSource = parsed.GetValue(encrypted),
+                    ["workload"] = parsed.GetRequiredValue(workload),
+                    ["folder"] = ofObjects ? null : Path.GetFullPath(parsed.GetRequiredValue(folder)),
+                    ["bucket"] = ofObjects ? source[0] : null,
+                    ["prefix"] = ofObjects && source.Length > 1 ? source[1] : null,
+                    ["full"] = parsed.GetValue(full),
+                    ["encryptedAtSource"] = parsed.GetValue(encrypted),
                 };
                 var job = await Finished(http, parsed.GetRequiredValue(id), "runs", order);
                 if (job["point"] is { } point)
@@ -218,7 +224,12 @@ internal static class BackupCommands
             [id, other],
             async (http, parsed) =>
             {
-                var job = await Finished(http, parsed.GetRequiredValue(id), "copies", new { target = parsed.GetRequiredValue(other) });
+                var job = await Finished(
+                    http,
+                    parsed.GetRequiredValue(id),
+                    "copies",
+                    new JsonObject { ["target"] = parsed.GetRequiredValue(other) }
+                );
                 Console.WriteLine($"{job["files"]} objects of {job["bytes"]} bytes are copied");
                 Demand(job);
             }
@@ -253,7 +264,7 @@ internal static class BackupCommands
         return new Command("backup", "Back folders up into a target, list and remove points.") { run, copy, points, forget };
     }
 
-    internal static async Task<JsonNode> Finished(HttpClient http, string target, string what, object order)
+    internal static async Task<JsonNode> Finished(HttpClient http, string target, string what, JsonObject order)
     {
         var begun = await Post(http, $"/api/targets/{target}/{what}", order);
         return begun?["waitsUntil"] is null ? await Ended(http, target) : begun;
@@ -290,6 +301,6 @@ internal static class BackupCommands
     internal static async Task Delete(HttpClient http, string address) =>
         await ServerCommands.Answer(await http.DeleteAsync(new Uri(address, UriKind.Relative)));
 
-    internal static async Task<JsonNode?> Post(HttpClient http, string address, object order) =>
-        await ServerCommands.Answer(await http.PostAsJsonAsync(new Uri(address, UriKind.Relative), order));
+    internal static async Task<JsonNode?> Post(HttpClient http, string address, JsonObject order) =>
+        await ServerCommands.Answer(await http.PostOrder(new Uri(address, UriKind.Relative), order));
 }

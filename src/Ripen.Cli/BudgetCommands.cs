@@ -67,14 +67,14 @@ internal static class BudgetCommands
                     );
                 }
                 else
-                    answer = await http.PostAsJsonAsync(
+                    answer = await http.PostOrder(
                         Path(""),
-                        new
+                        new JsonObject
                         {
-                            name = parsed.GetRequiredValue(name),
-                            months = parsed.GetValue(months),
-                            headroom = parsed.GetValue(headroom),
-                            scenario = parsed.GetValue(scenario),
+                            ["name"] = parsed.GetRequiredValue(name),
+                            ["months"] = parsed.GetValue(months),
+                            ["headroom"] = parsed.GetValue(headroom),
+                            ["scenario"] = parsed.GetValue(scenario),
                         }
                     );
                 Console.WriteLine((await ServerCommands.Answer(answer))!["card"]!["id"]!.ToJsonString());

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Net.Http.Json;
+using System.Text.Json.Nodes;
 
 namespace Ripen.Cli;
 
@@ -28,9 +29,9 @@ internal static class BundleCommands
             [bucket, prefix, smaller, draft],
             async (http, parsed) =>
             {
-                var order = new { prefix = parsed.GetRequiredValue(prefix), smallerThan = parsed.GetValue(smaller) };
+                var order = new JsonObject { ["prefix"] = parsed.GetRequiredValue(prefix), ["smallerThan"] = parsed.GetValue(smaller) };
                 var path = $"{In(parsed.GetRequiredValue(bucket))}/{(parsed.GetValue(draft) ? "bundle-drafts" : "bundles")}";
-                Console.WriteLine(await ServerCommands.Answer(await http.PostAsJsonAsync(path, order)));
+                Console.WriteLine(await ServerCommands.Answer(await http.PostOrder(path, order)));
             }
         );
     }

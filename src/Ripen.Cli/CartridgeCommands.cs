@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Net.Http.Json;
+using System.Text.Json.Nodes;
 using static Ripen.Cli.BackupCommands;
 
 namespace Ripen.Cli;
@@ -26,7 +27,11 @@ internal static class CartridgeCommands
                 [id],
                 async (http, parsed) =>
                 {
-                    await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/library", new { passphrase = Passphrase() });
+                    await Post(
+                        http,
+                        $"/api/targets/{parsed.GetRequiredValue(id)}/library",
+                        new JsonObject { ["passphrase"] = Passphrase() }
+                    );
                     Console.WriteLine("made");
                 }
             ),
@@ -36,7 +41,11 @@ internal static class CartridgeCommands
                 [id],
                 async (http, parsed) =>
                 {
-                    await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/passphrase", new { passphrase = Passphrase() });
+                    await Post(
+                        http,
+                        $"/api/targets/{parsed.GetRequiredValue(id)}/passphrase",
+                        new JsonObject { ["passphrase"] = Passphrase() }
+                    );
                     Console.WriteLine("unlocked");
                 }
             ),
@@ -46,7 +55,9 @@ internal static class CartridgeCommands
                 "Add a blank cartridge.",
                 [id],
                 async (http, parsed) =>
-                    Console.WriteLine((await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/cartridges", new { }))!["number"])
+                    Console.WriteLine(
+                        (await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/cartridges", new JsonObject()))!["number"]
+                    )
             ),
             ServerCommands.Make(
                 "load",
@@ -54,9 +65,13 @@ internal static class CartridgeCommands
                 [id, number, drive, reading],
                 async (http, parsed) =>
                 {
-                    var order = new { cartridge = parsed.GetRequiredValue(number), use = parsed.GetValue(reading) ? "read" : "write" };
+                    var order = new JsonObject
+                    {
+                        ["cartridge"] = parsed.GetRequiredValue(number),
+                        ["use"] = parsed.GetValue(reading) ? "read" : "write",
+                    };
                     var address = $"/api/targets/{parsed.GetRequiredValue(id)}/drives/{parsed.GetValue(drive)}";
-                    var loaded = await ServerCommands.Answer(await http.PutAsJsonAsync(new Uri(address, UriKind.Relative), order));
+                    var loaded = await ServerCommands.Answer(await http.PutOrder(new Uri(address, UriKind.Relative), order));
                     Console.WriteLine(loaded!["path"]);
                 }
             ),
@@ -72,9 +87,9 @@ internal static class CartridgeCommands
                 [id, number, until, off],
                 async (http, parsed) =>
                 {
-                    var order = new { @protected = !parsed.GetValue(off), keepUntil = parsed.GetValue(until) };
+                    var order = new JsonObject { ["protected"] = !parsed.GetValue(off), ["keepUntil"] = parsed.GetValue(until).Text() };
                     var address = $"/api/targets/{parsed.GetRequiredValue(id)}/cartridges/{parsed.GetRequiredValue(number)}";
-                    await ServerCommands.Answer(await http.PutAsJsonAsync(new Uri(address, UriKind.Relative), order));
+                    await ServerCommands.Answer(await http.PutOrder(new Uri(address, UriKind.Relative), order));
                 }
             ),
             ServerCommands.Make(
@@ -91,7 +106,9 @@ internal static class CartridgeCommands
                 async (http, parsed) =>
                 {
                     var address = $"/api/targets/{parsed.GetRequiredValue(id)}/cartridges/{parsed.GetRequiredValue(number)}/rest";
-                    Console.WriteLine((await Post(http, address, new { tier = parsed.GetRequiredValue(tier) }))!["waitBefore"]);
+                    Console.WriteLine(
+                        (await Post(http, address, new JsonObject { ["tier"] = parsed.GetRequiredValue(tier) }))!["waitBefore"]
+                    );
                 }
             ),
             ServerCommands.Make(

@@ -57,22 +57,24 @@ internal static class CopyCommands
             [source, target, prefix, catchUp, deletions, versioning],
             async (http, parsed) =>
             {
-                var order = new
+                var order = new JsonObject
                 {
-                    source = parsed.GetRequiredValue(source),
-                    rule = new
+                    ["source"] = parsed.GetRequiredValue(source),
+                    ["rule"] = new JsonObject
                     {
-                        bucket = parsed.GetRequiredValue(target),
-                        prefix = parsed.GetRequiredValue(prefix),
-                        catchUp = parsed.GetValue(catchUp)!.Value,
-                        followDeletions = parsed.GetValue(deletions),
+                        ["bucket"] = parsed.GetRequiredValue(target),
+                        ["prefix"] = parsed.GetRequiredValue(prefix),
+                        ["catchUp"] = parsed.GetValue(catchUp)!.Value,
+                        ["followDeletions"] = parsed.GetValue(deletions),
                     },
-                    switchVersioningOn = parsed.GetValue(versioning),
+                    ["switchVersioningOn"] = parsed.GetValue(versioning),
                 };
                 using var read = await http.GetAsync(new Uri(Base, UriKind.Relative));
                 http.DefaultRequestHeaders.IfMatch.Add(read.Headers.ETag!);
-                var made = await ServerCommands.Answer(await http.PostAsJsonAsync($"{Base}/rules", order));
-                Console.WriteLine($"{order.source} is copied to {order.rule.bucket}; {(double)made!["waiting"]!:0.##} objects wait");
+                var made = await ServerCommands.Answer(await http.PostOrder($"{Base}/rules", order));
+                Console.WriteLine(
+                    $"{order["source"]} is copied to {order["rule"]!["bucket"]}; {(double)made!["waiting"]!:0.##} objects wait"
+                );
             }
         );
     }
@@ -88,9 +90,9 @@ internal static class CopyCommands
             async (http, parsed) =>
             {
                 await ServerCommands.Answer(
-                    await http.PutAsJsonAsync(
+                    await http.PutOrder(
                         $"{Base}/lines/{parsed.GetValue(one)}/{parsed.GetValue(other)}/cut",
-                        new { hours = parsed.GetValue(hours) }
+                        new JsonObject { ["hours"] = parsed.GetValue(hours) }
                     )
                 );
                 Console.WriteLine("cut");
@@ -201,14 +203,14 @@ internal static class CopyCommands
             [region, empty, keptSeen],
             async (http, parsed) =>
             {
-                var order = new
+                var order = new JsonObject
                 {
-                    withItsData = !parsed.GetValue(empty),
-                    confirm = parsed.GetValue(region),
-                    keptSeen = parsed.GetValue(keptSeen),
+                    ["withItsData"] = !parsed.GetValue(empty),
+                    ["confirm"] = parsed.GetValue(region),
+                    ["keptSeen"] = parsed.GetValue(keptSeen),
                 };
                 Console.WriteLine(
-                    (await ServerCommands.Answer(await http.PostAsJsonAsync($"{Base}/regions/{parsed.GetValue(region)}/return", order)))![
+                    (await ServerCommands.Answer(await http.PostOrder($"{Base}/regions/{parsed.GetValue(region)}/return", order)))![
                         "summary"
                     ]
                 );

@@ -44,7 +44,7 @@ internal static class EncryptionCommands
             async (http, parsed) =>
             {
                 var bucket = parsed.GetValue<string?>("BUCKET");
-                using var body = verb == "withdraw" ? JsonContent.Create(new { confirm = bucket }) : null;
+                using var body = verb == "withdraw" ? Orders.Body(new JsonObject { ["confirm"] = bucket }) : null;
                 Print(await ServerCommands.Answer(await http.PostAsync(Address(bucket, $"/{verb}"), body)));
             }
         );

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Net.Http.Json;
+using System.Text.Json.Nodes;
 
 namespace Ripen.Cli;
 
@@ -49,23 +50,23 @@ internal static class HoldCommands
             [bucket, id, prefix, tags, reason, by],
             async (http, parsed) =>
             {
-                var order = new
+                var order = new JsonObject
                 {
-                    id = parsed.GetRequiredValue(id),
-                    prefix = parsed.GetRequiredValue(prefix),
-                    tags = parsed.GetValue(tags) is { Length: > 0 } some ? some.Select(Tag).ToDictionary() : null,
-                    reason = parsed.GetRequiredValue(reason),
-                    by = parsed.GetRequiredValue(by),
+                    ["id"] = parsed.GetRequiredValue(id),
+                    ["prefix"] = parsed.GetRequiredValue(prefix),
+                    ["tags"] = parsed.GetValue(tags) is { Length: > 0 } some ? new JsonObject(some.Select(Tag)) : null,
+                    ["reason"] = parsed.GetRequiredValue(reason),
+                    ["by"] = parsed.GetRequiredValue(by),
                 };
                 await Post(http, parsed.GetRequiredValue(bucket), "holds", order);
-                Console.WriteLine($"{order.id} holds");
+                Console.WriteLine($"{order["id"]} holds");
             }
         );
     }
 
-    private static (string, string) Tag(string text) =>
+    private static KeyValuePair<string, JsonNode?> Tag(string text) =>
         text.IndexOf('=', StringComparison.Ordinal) is > 0 and var at
-            ? (text[..at], text[(at + 1)..])
+            ? new(text[..at], text[(at + 1)..])
             : throw new ServerCommands.RefusedException($"'{text}' is no tag; write NAME=VALUE.");
 
     private static Command Release()
@@ -79,11 +80,11 @@ internal static class HoldCommands
             async (http, parsed) =>
             {
                 var hold = parsed.GetRequiredValue(id);
-                var order = new
+                var order = new JsonObject
                 {
-                    reason = parsed.GetRequiredValue(reason),
-                    by = parsed.GetRequiredValue(by),
-                    confirm = hold,
+                    ["reason"] = parsed.GetRequiredValue(reason),
+                    ["by"] = parsed.GetRequiredValue(by),
+                    ["confirm"] = hold,
                 };
                 await Post(http, parsed.GetRequiredValue(bucket), $"holds/{hold}/release", order);
                 Console.WriteLine($"{hold} is released");
@@ -91,11 +92,11 @@ internal static class HoldCommands
         );
     }
 
-    private static async Task Post(HttpClient http, string bucket, string what, object order)
+    private static async Task Post(HttpClient http, string bucket, string what, JsonObject order)
     {
         using var read = await http.GetAsync(new Uri($"/api/buckets/{bucket}?stock=false", UriKind.Relative));
         await ServerCommands.Answer(read);
         http.DefaultRequestHeaders.IfMatch.Add(read.Headers.ETag!);
-        await ServerCommands.Answer(await http.PostAsJsonAsync($"/api/buckets/{bucket}/{what}", order));
+        await ServerCommands.Answer(await http.PostOrder($"/api/buckets/{bucket}/{what}", order));
     }
 }

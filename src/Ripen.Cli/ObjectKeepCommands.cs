@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Net.Http.Json;
+using System.Text.Json.Nodes;
 
 namespace Ripen.Cli;
 
@@ -22,21 +23,21 @@ internal static class ObjectKeepCommands
             [bucket, key, until, days, seal, version, by, reason, draft],
             async (http, parsed) =>
             {
-                var order = new
+                var order = new JsonObject
                 {
-                    until = parsed.GetValue(until),
-                    days = parsed.GetValue(days),
-                    strength = parsed.GetValue(seal) ? "sealed" : "liftable",
-                    by = parsed.GetValue(by),
-                    reason = parsed.GetValue(reason),
+                    ["until"] = parsed.GetValue(until),
+                    ["days"] = parsed.GetValue(days),
+                    ["strength"] = parsed.GetValue(seal) ? "sealed" : "liftable",
+                    ["by"] = parsed.GetValue(by),
+                    ["reason"] = parsed.GetValue(reason),
                 };
                 var path = string.Join('/', parsed.GetRequiredValue(key).Split('/').Select(Uri.EscapeDataString));
                 var query = parsed.GetValue(version) is { } one ? $"?version={one}" : "";
                 var start = $"/api/buckets/{Uri.EscapeDataString(parsed.GetRequiredValue(bucket))}";
                 var answer = await ServerCommands.Answer(
                     parsed.GetValue(draft)
-                        ? await http.PostAsJsonAsync($"{start}/kept-drafts/{path}{query}", order)
-                        : await http.PutAsJsonAsync($"{start}/kept/{path}{query}", order)
+                        ? await http.PostOrder($"{start}/kept-drafts/{path}{query}", order)
+                        : await http.PutOrder($"{start}/kept/{path}{query}", order)
                 );
                 Console.WriteLine(answer);
             }

@@ -67,7 +67,7 @@ internal static class PlanCommands
                 [id, workload, until],
                 async (http, parsed) =>
                 {
-                    var order = new { workload = parsed.GetRequiredValue(workload), keptUntil = parsed.GetValue(until) };
+                    var order = new JsonObject { ["workload"] = parsed.GetRequiredValue(workload), ["keptUntil"] = parsed.GetValue(until) };
                     var plan = parsed.GetRequiredValue(id);
                     await BackupCommands.Post(http, $"/api/plans/{Uri.EscapeDataString(plan)}/runs", order);
                     var plans = (await Read(http, "/api/plans"))["plans"]!.AsArray().Select(p => p!["plan"]!);

@@ -1,5 +1,4 @@
 using System.CommandLine;
-using System.Text.Json;
 using Ripen.Core;
 using Ripen.Core.Backups;
 using Ripen.Core.Estates;
@@ -84,7 +83,7 @@ internal static class PointCommands
                                 LineBytesPerSecond = parsed.GetValue(line),
                             }
                         );
-                        Console.WriteLine(JsonSerializer.Serialize(estimate, EstateDocument.Json));
+                        Console.WriteLine(EstateDocument.Text(estimate));
                         return 0;
                     }
                     catch (RefusalException nothing)

@@ -18,8 +18,8 @@ internal static class RecallCommands
         new("--recall-days") { Description = "how many days the copies stay readable", DefaultValueFactory = _ => 1 };
 
     /// <summary>What the two say together; null when nothing is to be recalled.</summary>
-    public static object? Of(ParseResult parsed, Option<string?> choice, Option<int> days) =>
-        parsed.GetValue(choice) is { } speed ? new { speed = Speed(speed), days = parsed.GetValue(days) } : null;
+    public static JsonObject? Of(ParseResult parsed, Option<string?> choice, Option<int> days) =>
+        parsed.GetValue(choice) is { } speed ? new JsonObject { ["speed"] = Speed(speed), ["days"] = parsed.GetValue(days) } : null;
 
     private static string? Speed(string name) => name == "ordinary" ? null : name;
 
@@ -32,19 +32,19 @@ internal static class RecallCommands
             new Option<int>("--days") { Description = "how many days the copies stay readable", DefaultValueFactory = _ => 7 }
         );
 
-    private static object Order(string what, bool one, int days, string? speed) =>
+    private static JsonObject Order(string what, bool one, int days, string? speed) =>
         one
-            ? new
+            ? new JsonObject
             {
-                keys = new[] { what },
-                days,
-                speed,
+                ["keys"] = Orders.List([what]),
+                ["days"] = days,
+                ["speed"] = speed,
             }
-            : new
+            : new JsonObject
             {
-                prefix = what,
-                days,
-                speed,
+                ["prefix"] = what,
+                ["days"] = days,
+                ["speed"] = speed,
             };
 
     private static Command Recall()

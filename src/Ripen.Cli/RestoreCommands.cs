@@ -58,15 +58,15 @@ internal static class RestoreCommands
                     throw new ServerCommands.RefusedException(
                         "Say where to: --to FOLDER, --to-bucket BUCKET/PREFIX, --archive FILE.tar or FILE.zip, or --out FILE for one file."
                     );
-                var order = new
+                var order = new JsonObject
                 {
-                    point = parsed.GetRequiredValue(point),
-                    under = parsed.GetRequiredValue(path),
-                    folder = folder is null ? null : Path.GetFullPath(folder),
-                    bucket = objects?[0],
-                    prefix = objects?.ElementAtOrDefault(1),
-                    existing = parsed.GetValue(existing) ?? "refused",
-                    recall = RecallCommands.Of(parsed, choice, days),
+                    ["point"] = parsed.GetRequiredValue(point),
+                    ["under"] = parsed.GetRequiredValue(path),
+                    ["folder"] = folder is null ? null : Path.GetFullPath(folder),
+                    ["bucket"] = objects?[0],
+                    ["prefix"] = objects?.ElementAtOrDefault(1),
+                    ["existing"] = parsed.GetValue(existing) ?? "refused",
+                    ["recall"] = RecallCommands.Of(parsed, choice, days),
                 };
                 var job = await BackupCommands.Finished(http, target, "restores", order);
                 if (Waits(job))
@@ -202,12 +202,12 @@ internal static class RestoreCommands
                 var (mailbox, begins) = (parsed.GetRequiredValue(path), parsed.GetRequiredValue(at));
                 if (parsed.GetValue(into) is { } file)
                 {
-                    var order = new
+                    var order = new JsonObject
                     {
-                        point = of,
-                        path = mailbox,
-                        at = begins,
-                        into = file,
+                        ["point"] = of,
+                        ["path"] = mailbox,
+                        ["at"] = begins,
+                        ["into"] = file,
                     };
                     await BackupCommands.Post(http, $"/api/targets/{target}/restored-messages", order);
                     return;
@@ -283,19 +283,19 @@ internal static class RestoreCommands
                 var (target, of) = (parsed.GetRequiredValue(id), parsed.GetRequiredValue(point));
                 if (parsed.GetValue(plan) is { } planned)
                 {
-                    var asked = new
+                    var asked = new JsonObject
                     {
-                        plan = planned,
-                        workload = parsed.GetValue(workload)
-                            ?? throw new ServerCommands.RefusedException("Say what of the plan: --workload."),
-                        target,
-                        taken = of,
+                        ["plan"] = planned,
+                        ["workload"] =
+                            parsed.GetValue(workload) ?? throw new ServerCommands.RefusedException("Say what of the plan: --workload."),
+                        ["target"] = target,
+                        ["taken"] = of,
                     };
                     var record = (await BackupCommands.Post(http, "/api/rehearsals", asked))!;
                     Console.WriteLine($"{record["bytes"]} bytes in {record["seconds"]} s for {record["money"]}");
                     return;
                 }
-                var order = new { point = of, recall = RecallCommands.Of(parsed, choice, days) };
+                var order = new JsonObject { ["point"] = of, ["recall"] = RecallCommands.Of(parsed, choice, days) };
                 var job = await BackupCommands.Finished(http, target, "rehearsals", order);
                 if (Waits(job))
                     return;

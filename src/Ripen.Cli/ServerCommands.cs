@@ -199,10 +199,10 @@ internal static class ServerCommands
             async (http, parsed) =>
             {
                 var text = parsed.GetRequiredValue(until);
-                object order = text is "hour" or "day" or "week" or "month"
-                    ? new { @for = text }
-                    : new { until = text.Length == 10 ? text + "T00:00:00Z" : text, confirm = parsed.GetValue(confirm) };
-                await Answer(await http.PostAsJsonAsync("/api/clock/passages", order));
+                JsonObject order = text is "hour" or "day" or "week" or "month"
+                    ? new JsonObject { ["for"] = text }
+                    : new JsonObject { ["until"] = text.Length == 10 ? text + "T00:00:00Z" : text, ["confirm"] = parsed.GetValue(confirm) };
+                await Answer(await http.PostOrder("/api/clock/passages", order));
                 JsonNode clock;
                 do
                 {
@@ -230,8 +230,8 @@ internal static class ServerCommands
                 using var read = await http.GetAsync(new Uri($"/api/buckets/{name}?stock=false", UriKind.Relative));
                 await Answer(read);
                 http.DefaultRequestHeaders.IfMatch.Add(read.Headers.ETag!);
-                var order = new { reason = parsed.GetRequiredValue(reason), confirm = name };
-                await Answer(await http.PostAsJsonAsync($"/api/buckets/{name}/keep/lift", order));
+                var order = new JsonObject { ["reason"] = parsed.GetRequiredValue(reason), ["confirm"] = name };
+                await Answer(await http.PostOrder($"/api/buckets/{name}/keep/lift", order));
                 Console.WriteLine($"{name} is kept no longer");
             }
         );
@@ -248,7 +248,9 @@ internal static class ServerCommands
             async (http, parsed) =>
             {
                 var reading = parsed.GetValue(take) is { } side
-                    ? await Answer(await http.PostAsJsonAsync("/api/stores/decision", new { choice = $"take-{side}", confirm = side }))
+                    ? await Answer(
+                        await http.PostOrder("/api/stores/decision", new JsonObject { ["choice"] = $"take-{side}", ["confirm"] = side })
+                    )
                     : await Answer(await http.GetAsync(new Uri("/api/stores", UriKind.Relative)));
                 Console.WriteLine($"{reading!["standing"]}\t{reading["words"]}");
             }

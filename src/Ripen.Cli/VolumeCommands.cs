@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Text.Json.Nodes;
 using static Ripen.Cli.BackupCommands;
 
 namespace Ripen.Cli;
@@ -20,7 +21,7 @@ internal static class VolumeCommands
                 async (http, parsed) =>
                 {
                     var target = parsed.GetRequiredValue(id);
-                    await Post(http, $"/api/targets/{target}/volume", new { passphrase = Passphrase() });
+                    await Post(http, $"/api/targets/{target}/volume", new JsonObject { ["passphrase"] = Passphrase() });
                     Console.WriteLine((await Get(http, $"/api/targets/{target}/volume"))["address"]);
                 }
             ),
@@ -30,7 +31,11 @@ internal static class VolumeCommands
                 [id],
                 async (http, parsed) =>
                 {
-                    await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/passphrase", new { passphrase = Passphrase() });
+                    await Post(
+                        http,
+                        $"/api/targets/{parsed.GetRequiredValue(id)}/passphrase",
+                        new JsonObject { ["passphrase"] = Passphrase() }
+                    );
                     Console.WriteLine("unlocked");
                 }
             ),
@@ -41,7 +46,7 @@ internal static class VolumeCommands
                 [id],
                 async (http, parsed) =>
                 {
-                    await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/volume/drain", new { });
+                    await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/volume/drain", new JsonObject());
                     Console.WriteLine("everything acknowledged is in the bucket");
                 }
             ),
@@ -51,7 +56,7 @@ internal static class VolumeCommands
                 [id, name],
                 async (http, parsed) =>
                 {
-                    var order = new { name = parsed.GetRequiredValue(name) };
+                    var order = new JsonObject { ["name"] = parsed.GetRequiredValue(name) };
                     Console.WriteLine((await Post(http, $"/api/targets/{parsed.GetRequiredValue(id)}/snapshots", order))!["id"]);
                 }
             ),
@@ -62,7 +67,7 @@ internal static class VolumeCommands
                 async (http, parsed) =>
                 {
                     var address = $"/api/targets/{parsed.GetRequiredValue(id)}/snapshots/{parsed.GetRequiredValue(snapshot)}/export";
-                    Console.WriteLine((await Post(http, address, new { }))!["address"]);
+                    Console.WriteLine((await Post(http, address, new JsonObject()))!["address"]);
                 }
             ),
             ServerCommands.Make(

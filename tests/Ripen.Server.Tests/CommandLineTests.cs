@@ -1,10 +1,19 @@
+using System.Globalization;
+using System.IO.Compression;
+using System.Text;
 using System.Text.Json.Nodes;
+using Ripen.Core.Backups;
+using Ripen.Core.Estates;
+using Ripen.Core.Forecasting;
+using Ripen.Files;
 
 namespace Ripen.Server.Tests;
 
 public sealed class CommandLineTests : IDisposable
 {
     private static readonly string Demo = Path.Combine(AppContext.BaseDirectory, "demo", "brackwater-ferries.json");
+
+    private static readonly string Backups = Path.Combine(AppContext.BaseDirectory, "ferry-backups.json");
 
     private readonly string folder = Directory.CreateTempSubdirectory("ripen-cli-").FullName;
 
@@ -52,6 +61,81 @@ public sealed class CommandLineTests : IDisposable
         Assert.Equal((0, "", ""), await CommandLine.Run("forecast", Demo, "--months", "3", "--out", file));
         Assert.Equal(csv, await File.ReadAllTextAsync(file));
         Assert.Equal([file], Directory.GetFiles(folder));
+    }
+
+    /// <summary>The program is compiled ahead of time, with only what it needs of the libraries: what these write with all of them around says whether
+    /// anything is missed.</summary>
+    [Fact]
+    public async Task Every_kind_of_file_is_what_the_libraries_write()
+    {
+        var estate = EstateDocument.Read(await File.ReadAllTextAsync(Demo)).Value;
+        var projection = Projection.Of(estate, 3);
+        var of = new BillOf(estate.Name, estate, IsProjected: true);
+        var lines = projection.Rows().Select(BillLine.Of).ToList();
+        Assert.Equal(Text(to => ForecastFiles.WriteCsv(projection, to)), await Forecast("csv"));
+        Assert.Equal(Text(to => Write(to, writer => ForecastFiles.WriteJson(projection.Rows(), writer))), await Forecast("json"));
+        Assert.Equal(Text(to => Write(to, writer => FocusFile.Write(lines, of, writer))), await Forecast("focus"));
+        Assert.Equal(Text(to => ParquetFile.Write(lines, to, CancellationToken.None).GetAwaiter().GetResult()), await Forecast("parquet"));
+        var (own, expected) = (Sheets(await Forecast("xlsx")), Sheets(Text(to => Workbook.Write(lines, of, to))));
+        Assert.True(expected.Count > 3);
+        Assert.Equal(expected, own);
+        Assert.Equal(EstateDocument.Schema(), (await CommandLine.Run("schema")).Output);
+
+        async Task<byte[]> Forecast(string format)
+        {
+            var file = Path.Combine(folder, format);
+            Assert.Equal((0, "", ""), await CommandLine.Run("forecast", Demo, "--months", "3", "--format", format, "--out", file));
+            return await File.ReadAllBytesAsync(file);
+        }
+
+        static byte[] Text(Action<Stream> write)
+        {
+            using var to = new MemoryStream();
+            write(to);
+            return to.ToArray();
+        }
+
+        static void Write(Stream to, Action<TextWriter> write)
+        {
+            using var writer = new StreamWriter(to, new UTF8Encoding(false), leaveOpen: true);
+            write(writer);
+        }
+
+        // What ties the sheets together has random ids.
+        static SortedDictionary<string, string> Sheets(byte[] workbook)
+        {
+            using var zip = new ZipArchive(new MemoryStream(workbook));
+            var sheets = zip.Entries.Where(e => e.FullName.StartsWith("xl/worksheets/sheet", StringComparison.Ordinal));
+            return new(sheets.ToDictionary(e => e.FullName, e => new StreamReader(e.Open()).ReadToEnd()));
+        }
+    }
+
+    [Fact]
+    public async Task Points_and_the_estimate_of_a_restore_are_what_the_library_says()
+    {
+        var estate = EstateDocument.Read(await File.ReadAllTextAsync(Backups)).Value;
+        var on = estate.Today.AddDays(60);
+        var points = RestorePoints.On(estate, on);
+        Assert.True(points.Count > 20);
+        using var json = new StringWriter();
+        RestorePoints.WriteJson(points, json);
+        Assert.Equal(json.ToString(), (await CommandLine.Run("points", Backups, "--on", Day(on), "--format", "json")).Output);
+        var point = points.First(p => p.Taken > estate.Today);
+        var question = new RestoreQuestion
+        {
+            Plan = point.Plan,
+            Workload = point.Workload,
+            Target = point.Target,
+            Taken = point.Taken,
+            On = on,
+        };
+        string[] which = ["--plan", point.Plan, "--workload", point.Workload, "--target", point.Target];
+        string[] asked = ["restore-estimate", Backups, .. which, "--taken", Day(point.Taken), "--on", Day(on)];
+        var (code, output, errors) = await CommandLine.Run(asked);
+        Assert.Equal((0, ""), (code, errors));
+        Assert.Equal(EstateDocument.Text(RestoreEstimate.Of(estate, question)) + "\n", output);
+
+        static string Day(DateOnly day) => day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture);
     }
 
     [Theory]

@@ -91,7 +91,7 @@ public sealed class CartridgeShelf
             Compresses = compresses,
             Wrapped = WrappedSecret.Of(secret, passphrase, id),
         };
-        await place.Put(CartridgeShelfDescription.Key, JsonSerializer.SerializeToUtf8Bytes(description, Json), cancel);
+        await place.Put(CartridgeShelfDescription.Key, Stored.Write(description, Json), cancel);
         return secret;
     }
 
@@ -101,7 +101,7 @@ public sealed class CartridgeShelf
         const string key = CartridgeShelfDescription.Key;
         try
         {
-            var read = JsonSerializer.Deserialize<CartridgeShelfDescription>(await place.Read(key, 0, MostDescriptionBytes, cancel), Json);
+            var read = Stored.Read<CartridgeShelfDescription>(await place.Read(key, 0, MostDescriptionBytes, cancel), Json);
             return read is { Format: CartridgeShelfDescription.Newest, CartridgeBytes: > 0 }
                 ? read
                 : throw Damage.Of(key, "is no description of cartridges that this program knows");
@@ -375,7 +375,7 @@ public sealed class CartridgeShelf
     {
         try
         {
-            return JsonSerializer.Deserialize<CartridgeLabel>(await objects.Read(key, MostDescriptionBytes, cancel))!;
+            return Stored.Read<CartridgeLabel>(await objects.Read(key, MostDescriptionBytes, cancel))!;
         }
         catch (JsonException)
         {
@@ -395,9 +395,5 @@ public sealed class CartridgeShelf
     }
 
     private Task PutLabel(CartridgeLabel label, int version, CancellationToken cancel) =>
-        objects.Put(
-            $"{Labels}{label.Number.ToString("D6", CultureInfo.InvariantCulture)}/{version:x8}",
-            Encoding.UTF8.GetBytes(JsonSerializer.Serialize(label)),
-            cancel
-        );
+        objects.Put($"{Labels}{label.Number.ToString("D6", CultureInfo.InvariantCulture)}/{version:x8}", Stored.Write(label), cancel);
 }

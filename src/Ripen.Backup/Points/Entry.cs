@@ -16,8 +16,9 @@ public sealed record Entry
 {
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
+        TypeInfoResolver = Stored.Members,
         DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingDefault,
-        Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) },
+        Converters = { new JsonStringEnumConverter<EntryKind>(JsonNamingPolicy.CamelCase) },
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
     };
 
@@ -57,10 +58,9 @@ public sealed record Entry
     public ChunkId Chunk(int i) => ChunkId.Read(Chunks.AsSpan(i * ChunkId.Size));
 
     /// <summary>A line of JSON, with the line's end.</summary>
-    public byte[] Write() => [.. JsonSerializer.SerializeToUtf8Bytes(this, Json), (byte)'\n'];
+    public byte[] Write() => [.. Stored.Write(this, Json), (byte)'\n'];
 
-    public static Entry Read(ReadOnlySpan<byte> line) =>
-        JsonSerializer.Deserialize<Entry>(line, Json) ?? throw new JsonException("An entry is missing.");
+    public static Entry Read(ReadOnlySpan<byte> line) => Stored.Read<Entry>(line, Json) ?? throw new JsonException("An entry is missing.");
 
     /// <summary>The order of entries in a point: a folder before what lies in it, siblings by the UTF-16 units of their names.</summary>
     public static int Compare(string a, string b)

@@ -16,7 +16,7 @@ public sealed record Point
     /// <summary>So many problems are listed; all are counted.</summary>
     public const int MostProblems = 1000;
 
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web);
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { TypeInfoResolver = Stored.Members };
 
     /// <summary>The object's key below <see cref="Folder"/>: the instant, then random digits.</summary>
     public required string Id { get; init; }
@@ -62,13 +62,13 @@ public sealed record Point
     public static string NewId(DateTimeOffset taken) =>
         $"{taken.UtcDateTime:yyyyMMdd'T'HHmmssfff'Z'}-{Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(8))}";
 
-    public byte[] Write() => JsonSerializer.SerializeToUtf8Bytes(this, Json);
+    public byte[] Write() => Stored.Write(this, Json);
 
     public static Point Read(byte[] text, string key)
     {
         try
         {
-            return JsonSerializer.Deserialize<Point>(text, Json) ?? throw Damage.Of(key, "is no point");
+            return Stored.Read<Point>(text, Json) ?? throw Damage.Of(key, "is no point");
         }
         catch (JsonException)
         {

@@ -111,6 +111,7 @@ public sealed record PoolDescription
 
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
+        TypeInfoResolver = Stored.Members,
         WriteIndented = true,
         UnmappedMemberHandling = JsonUnmappedMemberHandling.Skip,
         DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
@@ -124,8 +125,9 @@ public sealed record PoolDescription
     public required bool Compresses { get; init; }
     public required bool Encrypts { get; init; }
 
-    /// <summary>Whether equal content is stored once; otherwise every full run stores all of its own.</summary>
-    public bool Deduplicates { get; init; } = true;
+    /// <summary>Whether equal content is stored once; otherwise every full run stores all of its own. Not init: JSON that is worked out while it is
+    /// compiled would take a text that leaves it out as false.</summary>
+    public bool Deduplicates { get; set; } = true;
 
     /// <summary>A pack is closed when it has so many bytes.</summary>
     public required int PackBytes { get; init; }
@@ -136,7 +138,7 @@ public sealed record PoolDescription
     [JsonIgnore]
     internal string ListFolder => Format >= ListsByThemselves ? Packs.ListFolder : Packs.Folder;
 
-    public byte[] Write() => JsonSerializer.SerializeToUtf8Bytes(this, Json);
+    public byte[] Write() => Stored.Write(this, Json);
 
     /// <exception cref="RefusalException">It is no pool's description, or one of a format that this program does not know.</exception>
     public static PoolDescription Read(ReadOnlySpan<byte> text)
@@ -144,7 +146,7 @@ public sealed record PoolDescription
         PoolDescription? read;
         try
         {
-            read = JsonSerializer.Deserialize<PoolDescription>(text, Json);
+            read = Stored.Read<PoolDescription>(text, Json);
         }
         catch (JsonException)
         {

@@ -8,18 +8,22 @@ namespace Ripen.Backup.Pools;
 /// <param name="Parts">All parts by id, each with the path where it was last.</param>
 public sealed record PoolPart(string Id, IReadOnlyDictionary<string, string> Parts)
 {
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { WriteIndented = true };
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    {
+        TypeInfoResolver = Stored.Members,
+        WriteIndented = true,
+    };
 
     public static string NewId() => Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
 
-    public byte[] Write() => JsonSerializer.SerializeToUtf8Bytes(this, Json);
+    public byte[] Write() => Stored.Write(this, Json);
 
     /// <exception cref="RefusalException">It is none.</exception>
     public static PoolPart Read(byte[] text, string path)
     {
         try
         {
-            if (JsonSerializer.Deserialize<PoolPart>(text, Json) is { Id: not null, Parts: not null } part)
+            if (Stored.Read<PoolPart>(text, Json) is { Id: not null, Parts: not null } part)
                 return part;
         }
         catch (JsonException)

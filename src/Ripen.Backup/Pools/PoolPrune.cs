@@ -30,7 +30,7 @@ public static class PoolPrune
     /// <summary>A pack of which less than this share is needed is rewritten.</summary>
     internal const double WorthKeeping = 0.5;
 
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web);
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { TypeInfoResolver = Stored.Members };
 
     /// <summary>Packs to be removed, as a doomed object lists them.</summary>
     internal sealed record Doom(DateTimeOffset At, IReadOnlyList<string> Packs);
@@ -55,7 +55,7 @@ public static class PoolPrune
     {
         try
         {
-            return JsonSerializer.Deserialize<Doom>(text, Json) ?? throw Damage.Of(key, "is no list of packs");
+            return Stored.Read<Doom>(text, Json) ?? throw Damage.Of(key, "is no list of packs");
         }
         catch (JsonException)
         {
@@ -204,7 +204,7 @@ public static class PoolPrune
         if (doomed.Count > 0)
         {
             var key = $"{Folder}{Point.NewId(clock.GetUtcNow())}";
-            await pool.PutSmall(key, JsonSerializer.SerializeToUtf8Bytes(new Doom(clock.GetUtcNow(), doomed), Json), cancel);
+            await pool.PutSmall(key, Stored.Write(new Doom(clock.GetUtcNow(), doomed), Json), cancel);
         }
     }
 

@@ -137,7 +137,7 @@ internal sealed class Checkpoints(
                 var snapshot = new VolumeSnapshot(id, name, now, number, scheduled);
                 var whole = new MapPart(journal.Owner, IsWhole: true, [.. map.Stored()]);
                 await objects.Put(MapKey(id), whole.Write(), token);
-                await objects.Put(TextKey(id), JsonSerializer.SerializeToUtf8Bytes(snapshot), token);
+                await objects.Put(TextKey(id), Stored.Write(snapshot), token);
                 snapshots = [.. snapshots, snapshot];
                 return snapshot;
             },
@@ -370,7 +370,7 @@ internal sealed class Checkpoints(
         {
             try
             {
-                kept.Add(JsonSerializer.Deserialize<VolumeSnapshot>(await objects.Read(key, 1 << 16, cancel))!);
+                kept.Add(Stored.Read<VolumeSnapshot>(await objects.Read(key, 1 << 16, cancel))!);
             }
             catch (JsonException)
             {

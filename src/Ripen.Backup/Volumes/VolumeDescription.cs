@@ -31,7 +31,7 @@ public sealed record VolumeDescription
     public required bool Encrypts { get; init; }
     public required WrappedSecret Wrapped { get; init; }
 
-    public byte[] Write() => JsonSerializer.SerializeToUtf8Bytes(this, Json);
+    public byte[] Write() => Stored.Write(this, Json);
 
     /// <exception cref="RefusalException">There is none (code <c>no-volume</c>), or one that this program cannot read.</exception>
     public static async Task<VolumeDescription> Read(IPoolObjects objects, CancellationToken cancel)
@@ -39,7 +39,7 @@ public sealed record VolumeDescription
         VolumeDescription? read;
         try
         {
-            read = JsonSerializer.Deserialize<VolumeDescription>(await objects.Read(Key, 0, MostBytes, cancel), Json);
+            read = Stored.Read<VolumeDescription>(await objects.Read(Key, 0, MostBytes, cancel), Json);
         }
         catch (RefusalException none) when (none.Code == "no-object")
         {

@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Text.Json;
 using Ripen.Core.Ageing;
 using Ripen.Core.Estates;
 
@@ -88,8 +87,7 @@ public static class RestorePoints
             );
     }
 
-    public static void WriteJson(IEnumerable<RestorePoint> points, TextWriter writer) =>
-        writer.WriteLine(JsonSerializer.Serialize(points, EstateDocument.Json));
+    public static void WriteJson(IEnumerable<RestorePoint> points, TextWriter writer) => writer.WriteLine(EstateDocument.Text(points));
 
     /// <summary>What of the runs [<paramref name="first"/>, <paramref name="point"/>] goes with the point: nobody before it needs them, and
     /// <paramref name="next"/> is the first point after it.</summary>

@@ -1,3 +1,4 @@
+using System.Diagnostics.CodeAnalysis;
 using System.Globalization;
 using System.Text.Encodings.Web;
 using System.Text.Json;
@@ -23,7 +24,28 @@ public static class EstateDocument
     /// <summary>How estates and their parts are written as JSON, in files and over HTTP.</summary>
     public static JsonSerializerOptions Json { get; } = Configure(new JsonSerializerOptions { WriteIndented = true });
 
+    private const string IsWhole =
+        "The command line, which is compiled ahead of time, keeps this library whole, and writes as WrittenJson has it.";
+
+    private static readonly JsonSerializerOptions Written = new(Json) { TypeInfoResolver = WrittenJson.Default };
+
+    private static readonly JsonSerializerOptions OnOneLine = new(Written) { WriteIndented = false };
+
+    /// <summary>A value of those that files are made of as JSON text, in the document's names.</summary>
+    public static string Text<T>(T value, bool indented = true) =>
+        JsonSerializer.Serialize(value, (JsonTypeInfo<T>)(indented ? Written : OnOneLine).GetTypeInfo(typeof(T)));
+
+    [UnconditionalSuppressMessage("Trimming", "IL2026", Justification = IsWhole)]
+    [UnconditionalSuppressMessage("AOT", "IL3050", Justification = IsWhole)]
+    private static JsonElement Element<T>(T value) => JsonSerializer.SerializeToElement(value, Json);
+
+    [UnconditionalSuppressMessage("Trimming", "IL2026", Justification = IsWhole)]
+    [UnconditionalSuppressMessage("AOT", "IL3050", Justification = IsWhole)]
+    private static JsonObject Node<T>(T value) => JsonSerializer.SerializeToNode(value, Json)!.AsObject();
+
     /// <summary>Sets <paramref name="options"/> to the document's names, dates, choices and prices.</summary>
+    [UnconditionalSuppressMessage("Trimming", "IL2026", Justification = IsWhole)]
+    [UnconditionalSuppressMessage("AOT", "IL3050", Justification = IsWhole)]
     public static JsonSerializerOptions Configure(JsonSerializerOptions options)
     {
         options.TypeInfoResolver ??= new DefaultJsonTypeInfoResolver();
@@ -310,7 +332,7 @@ public static class EstateDocument
     public static IReadOnlyList<Problem> CheckScheme(Scheme scheme)
     {
         var findings = new Findings();
-        var wrapped = JsonSerializer.SerializeToElement(new { scheme }, Json);
+        var wrapped = Element(new { scheme });
         new ObjectReader(wrapped, "$", findings).Object("scheme", EstateReader.Scheme);
         PriceBookChecks.CheckScheme(scheme, "$.scheme", findings);
         return findings.Problems;
@@ -322,7 +344,7 @@ public static class EstateDocument
         var findings = new Findings();
         if (keep is null)
             return [];
-        var wrapped = JsonSerializer.SerializeToElement(new { keep }, Json);
+        var wrapped = Element(new { keep });
         new ObjectReader(wrapped, "$", findings).Object("keep", BucketReader.Keep);
         EstateChecks.CheckKeep(keep, "$.keep", findings);
         return findings.Problems;
@@ -333,7 +355,7 @@ public static class EstateDocument
     public static IReadOnlyList<Problem> CheckHolds(IReadOnlyList<Hold> holds)
     {
         var findings = new Findings();
-        var wrapped = JsonSerializer.SerializeToElement(new { holds }, Json);
+        var wrapped = Element(new { holds });
         new ObjectReader(wrapped, "$", findings).List("holds", BucketReader.Hold);
         EstateChecks.CheckHolds(holds, "$.holds", findings);
         return findings.Problems;
@@ -342,7 +364,7 @@ public static class EstateDocument
     /// <summary>The document of <paramref name="estate"/>; <see cref="Read"/> gives the same estate back.</summary>
     public static string Write(Estate estate)
     {
-        var document = JsonSerializer.SerializeToNode(estate, Json)!.AsObject();
+        var document = Node(estate);
         document.Insert(0, "ripen", Version);
         foreach (var none in (string[])["workloads", "targets", "plans", "carriers", "retentionPeriods", "arrays", "offers", "scenarios"])
         {
@@ -355,7 +377,7 @@ public static class EstateDocument
     /// <summary>The JSON Schema (2020-12) of the document, made from the records themselves.</summary>
     public static string Schema()
     {
-        var shape = new JsonSerializerOptions(Json) { UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow };
+        var shape = new JsonSerializerOptions(Written) { UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow };
         var schema = shape
             .GetJsonSchemaAsNode(
                 typeof(Estate),

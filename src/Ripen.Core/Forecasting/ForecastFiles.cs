@@ -2,7 +2,6 @@ using System.Buffers;
 using System.Diagnostics;
 using System.Globalization;
 using System.Text;
-using System.Text.Json;
 using System.Text.Unicode;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
@@ -14,8 +13,8 @@ public static class ForecastFiles
 {
     private const string Header = "month,bucket,region,tier,charge,quantity,unit,amount";
 
-    /// <summary>So many months are put into text side by side before they are written: a forecast may have millions of rows.</summary>
-    private const int MonthsAtOnce = 12;
+    /// <summary>So many months are put into text side by side while those before them are written: a forecast may have millions of rows.</summary>
+    private const int MonthsAtOnce = 6;
 
     private const int FirstRoom = 1 << 19;
 
@@ -28,18 +27,31 @@ public static class ForecastFiles
         stream.Write(Encoding.UTF8.GetBytes($"{Header}\r\n"));
         // Counted once and first: months side by side would wait for the one that counts, and it for threads that wait.
         projection.AgreedMoney(0);
-        foreach (var some in Enumerable.Range(0, projection.Calendar.Months).Chunk(MonthsAtOnce))
+        var months = projection.Calendar.Months;
+        var (texts, done, toWrite) = (Rooms(), Rooms(), 0);
+        for (var first = 0; first < months || toWrite > 0; first += MonthsAtOnce)
         {
-            var texts = new ArrayBufferWriter<byte>[some.Length];
-            Parallel.For(0, some.Length, i => texts[i] = Lines(projection.Rows(some[i], 1)));
-            foreach (var text in texts)
-                stream.Write(text.WrittenSpan);
+            var (from, into, count) = (first, texts, Math.Clamp(months - first, 0, MonthsAtOnce));
+            var counting = Task.Run(() => Parallel.For(0, count, i => PutLines(projection.Rows(from + i, 1), into[i])));
+            try
+            {
+                foreach (var text in done.Take(toWrite))
+                    stream.Write(text.WrittenSpan);
+            }
+            finally
+            {
+                counting.Wait();
+            }
+            (texts, done, toWrite) = (done, texts, count);
         }
     }
 
-    private static ArrayBufferWriter<byte> Lines(IEnumerable<ForecastRow> rows)
+    private static ArrayBufferWriter<byte>[] Rooms() =>
+        [.. Enumerable.Range(0, MonthsAtOnce).Select(_ => new ArrayBufferWriter<byte>(FirstRoom))];
+
+    private static void PutLines(IEnumerable<ForecastRow> rows, ArrayBufferWriter<byte> text)
     {
-        var text = new ArrayBufferWriter<byte>(FirstRoom);
+        text.ResetWrittenCount();
         var (month, name) = (default(Month), "");
         foreach (var row in rows)
         {
@@ -57,10 +69,7 @@ public static class ForecastFiles
                 throw new UnreachableException($"A line of {row.Bucket} is longer than any can be.");
             text.Advance(written);
         }
-        return text;
     }
-
-    private static readonly JsonSerializerOptions Compact = new(EstateDocument.Json) { WriteIndented = false };
 
     public static void WriteJson(IEnumerable<ForecastRow> rows, TextWriter writer)
     {
@@ -69,7 +78,7 @@ public static class ForecastFiles
         foreach (var row in rows)
         {
             writer.Write(between);
-            writer.Write(JsonSerializer.Serialize(row, Compact));
+            writer.Write(EstateDocument.Text(row, indented: false));
             between = ",\n";
         }
         writer.Write(between.StartsWith('[') ? "[]\n" : "\n]\n");
