@@ -187,6 +187,9 @@ public sealed class ScenariosTests(DemoFixture demo) : IClassFixture<DemoFixture
         page.Open("/forecast");
         page.Open("/why?month=2027-08#assume=%5B%7B");
         page.See("This address is damaged");
+        page.Open("/forecast");
+        page.Open("/why?month=2027-08#assume=%5Bnull%5D");
+        page.See("Write an object in braces here");
     }
 
     [Fact]

@@ -84,7 +84,7 @@ export function WhyPlace() {
           This address is damaged: what it assumes cannot be read. Open the amount once more where it came from.
         </p>
       )}
-      {assume && (assume.length > 0 || rise) && <Supposed assume={assume} rise={Number(rise ?? 0)} />}
+      {data && assume && (assume.length > 0 || rise) && <Supposed assume={assume} rise={Number(rise ?? 0)} />}
       {read.error && <ErrorNote error={read.error} />}
       {data && (
         <>
