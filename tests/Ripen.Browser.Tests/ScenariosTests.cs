@@ -183,6 +183,21 @@ public sealed class ScenariosTests(DemoFixture demo) : IClassFixture<DemoFixture
         page.Click(page.Link("storage, Counter"));
         page.See("for prices");
         page.See("GB-month stored");
+        // Sheets are of the estate as it stands, and so is what opens on them, whatever the address says.
+        page.Open("/on-paper?scenario=two-more-ferries");
+        Assert.DoesNotContain(
+            "scenario",
+            page.Present("a[aria-label*='nine tenths of growth']").GetAttribute("href")!,
+            StringComparison.Ordinal
+        );
+        // A future of a scenario is kept on top of that scenario.
+        page.Open("/how-sure?scenario=two-more-ferries&prices=0,0,0");
+        page.Present("a[aria-label*='nine tenths of growth']").SendKeys(Keys.Enter);
+        page.See("If all of Two more ferries came true.");
+        page.Click(page.Button("Keep for a what-if"));
+        page.Until(() => page.Path.StartsWith("/what-if/two-more-ferries", StringComparison.Ordinal), "that scenario");
+        page.See("points of growth a year");
+        page.Click(page.Button("Discard"));
         // An address of which a part was lost says so.
         page.Open("/forecast");
         page.Open("/why?month=2027-08#assume=%5B%7B");

@@ -121,14 +121,14 @@ public sealed class SupposedHttpTests : IDisposable
         var future = dearer["nearest"]![2]!;
         Assert.Equal((0, 1), ((double)future["growth"]!, (double)future["reading"]!));
         var month = await Why($"month=2028-05&rise={Text(future["prices"]!)}");
-        Assert.Equal(Math.Pow(1 + (double)future["prices"]!, 1.5), (double)month["dearer"]!, 1e-12);
-        Assert.Equal((double)plain[18]! * (double)month["dearer"]!, (double)month["amount"]!, 1e-6);
+        Assert.Equal(Math.Pow(1 + (double)future["prices"]!, 1.5), (double)month["risen"]!["times"]!, 1e-12);
+        Assert.Equal((double)plain[18]! * (double)month["risen"]!["times"]!, (double)month["amount"]!, 1e-6);
         Assert.Equal((double)dearer["p90"]!, (double)month["amount"]!, 1e-6);
         Assert.Equal((double)month["amount"]!, Lines(month), 1e-6);
         var charge = await Why($"month=2028-05&bucket=deck-cameras&tier=counter&charge=storage&rise={Text(future["prices"]!)}");
         Assert.Equal(
             (double)charge["amount"]!,
-            (double)charge["dearer"]! * charge["derivation"]!["terms"]!.AsArray().Sum(t => (double)t!["amount"]!),
+            (double)charge["risen"]!["times"]! * charge["derivation"]!["terms"]!.AsArray().Sum(t => (double)t!["amount"]!),
             1e-9
         );
 

@@ -28,7 +28,17 @@ public sealed record ResourceMapping(string Resource, string? Bucket);
 /// <param name="Times">How many units of ours one of the bill's is; null for what the name of the unit says.</param>
 /// <param name="Way">The id of the speed of a recall, or of the region that a transfer leads to; null for the ordinary speed, and for the one way
 /// that there is.</param>
-public sealed record ItemMapping(string Item, string Unit, string? Tier, Charge? Charge, double? Times, string? Way = null);
+public sealed record ItemMapping(string Item, string Unit, string? Tier, Charge? Charge, double? Times, string? Way = null)
+{
+    /// <summary>What a charge can be told by beside its tier: ids and names.</summary>
+    public static IEnumerable<(string Id, string Name)> Ways(Charge? charge, PriceBook prices) =>
+        charge switch
+        {
+            Billing.Charge.Recall => prices.RecallSpeeds().Select(s => (s.Id, s.Name)),
+            Billing.Charge.Transfer => prices.Regions.Select(r => (r.Id, r.Name)),
+            _ => [],
+        };
+}
 
 /// <summary>How a bill from elsewhere is read: its resources as buckets, its items as charges.</summary>
 public sealed record BillMapping(IReadOnlyList<ResourceMapping> Resources, IReadOnlyList<ItemMapping> Items)
@@ -89,21 +99,11 @@ public sealed record BillMapping(IReadOnlyList<ResourceMapping> Resources, IRead
     /// <summary>The one speed, or region, that an item names.</summary>
     private static string? WayOf(string item, Charge? charge, PriceBook prices)
     {
-        var named = charge switch
-        {
-            Charge.Recall => prices.RecallSpeeds().Select(s => (s.Id, s.Name)),
-            Charge.Transfer => prices.Regions.Select(r => (r.Id, r.Name)),
-            _ => [],
-        };
-        return
-            named
-                .Where(n => Words(item).Contains(n.Id) || item.Contains(n.Name, StringComparison.OrdinalIgnoreCase))
-                .Select(n => n.Id)
-                .Distinct()
-                .ToList()
-                is [var only]
-            ? only
-            : null;
+        var named = ItemMapping
+            .Ways(charge, prices)
+            .Where(n => Words(item).Contains(n.Id) || item.Contains(n.Name, StringComparison.OrdinalIgnoreCase))
+            .ToList();
+        return named is [var only] ? only.Id : null;
     }
 
     private static HashSet<string> Words(string item) => [.. item.ToLowerInvariant().Split('/', ' ', ',', ':')];

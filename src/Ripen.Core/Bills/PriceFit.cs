@@ -318,7 +318,7 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
         var (prices, how) = ((double[])was.Clone(), Enumerable.Repeat(FitBy.Nothing, was.Length).ToArray());
         if (filled.Length == 0)
             return (prices, how);
-        var solved = LeastSquares(rows, filled);
+        var solved = LeastSquares.Solve([.. rows.Select(r => (filled.Select(i => r.InBand[i]).ToArray(), r.Amount))]);
         if (solved is null || solved.Any(p => p < 0))
         {
             var (square, product) = (rows.Sum(r => r.At(was) * r.At(was)), rows.Sum(r => r.At(was) * r.Amount));
@@ -331,38 +331,5 @@ public sealed record PriceFit(IReadOnlyList<FittedPrice> Prices, IReadOnlyList<F
         for (var i = 0; i < filled.Length; i++)
             prices[filled[i]] = solved[i];
         return (prices, how);
-    }
-
-    /// <summary>The normal equations by Gaussian elimination, columns brought to the same size first; null where they have no single
-    /// solution. There are as many unknowns as bands, a handful.</summary>
-    private static double[]? LeastSquares(List<Row> rows, int[] bands)
-    {
-        const double singular = 1e-7;
-        var n = bands.Length;
-        var size = bands.Select(b => Math.Sqrt(rows.Sum(r => r.InBand[b] * r.InBand[b]))).ToArray();
-        var m = new double[n, n + 1];
-        for (var i = 0; i < n; i++)
-        {
-            for (var j = 0; j < n; j++)
-                m[i, j] = rows.Sum(r => r.InBand[bands[i]] / size[i] * (r.InBand[bands[j]] / size[j]));
-            m[i, n] = rows.Sum(r => r.InBand[bands[i]] / size[i] * r.Amount);
-        }
-        for (var i = 0; i < n; i++)
-        {
-            var pivot = Enumerable.Range(i, n - i).MaxBy(r => Math.Abs(m[r, i]));
-            if (Math.Abs(m[pivot, i]) < singular)
-                return null;
-            for (var j = 0; j <= n; j++)
-                (m[i, j], m[pivot, j]) = (m[pivot, j], m[i, j]);
-            for (var r = 0; r < n; r++)
-            {
-                if (r == i)
-                    continue;
-                var by = m[r, i] / m[i, i];
-                for (var j = i; j <= n; j++)
-                    m[r, j] -= by * m[i, j];
-            }
-        }
-        return [.. Enumerable.Range(0, n).Select(i => m[i, n] / m[i, i] / size[i])];
     }
 }

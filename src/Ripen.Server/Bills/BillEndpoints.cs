@@ -232,7 +232,7 @@ internal static class BillEndpoints
                 $"There is no tier '{named.Tier}'."
             );
             Require(
-                named.Way is null || Ways(named.Charge, view.Estate.PriceBook).Contains(named.Way),
+                named.Way is null || ItemMapping.Ways(named.Charge, view.Estate.PriceBook).Any(w => w.Id == named.Way),
                 $"$.items[{i}].way",
                 $"There is no {(named.Charge == Charge.Recall ? "speed" : "region")} '{named.Way}' that it could be."
             );
@@ -249,14 +249,6 @@ internal static class BillEndpoints
                 problems.Add(new Problem("unknown-reference", path, message));
         }
     }
-
-    private static IEnumerable<string> Ways(Charge? charge, PriceBook prices) =>
-        charge switch
-        {
-            Charge.Recall => prices.RecallSpeeds().Select(s => s.Id),
-            Charge.Transfer => prices.Regions.Select(r => r.Id),
-            _ => [],
-        };
 
     private static async Task<NoContent> Remove(int id, BillStore store, CancellationToken cancel)
     {

@@ -23,8 +23,8 @@ public sealed record DerivationLine(string Bucket, string? Tier, Charge? Charge,
 /// <param name="Agreed">What is agreed for the estate as a whole; null for anything else.</param>
 /// <param name="IsCharged">Whether it was charged; else it is projected.</param>
 /// <param name="Metered">Of one charge that was metered; null above that.</param>
-/// <param name="Dearer">What the rise of prices makes of a month: its amount and lines are so many times what the derivation, or what is
-/// agreed, comes to. 1 where prices do not rise, and of several months.</param>
+/// <param name="Risen">What the rise of prices makes of a month: its amount and lines are told with it, the derivation, or what is agreed,
+/// without. Null where prices do not rise, and of several months.</param>
 public sealed record DerivationReading(
     Month Month,
     Month To,
@@ -34,8 +34,13 @@ public sealed record DerivationReading(
     AgreedReading? Agreed = null,
     bool IsCharged = false,
     MeteredDerivation? Metered = null,
-    double Dearer = 1
+    RisenPrices? Risen = null
 );
+
+/// <summary>Prices that have risen by a month.</summary>
+/// <param name="Times">So many times as high.</param>
+/// <param name="Before">The amount at the prices of today.</param>
+public sealed record RisenPrices(double Times, double Before);
 
 /// <summary>What agreements make of a month.</summary>
 /// <param name="Part">Of its days that are projected, up to 1.</param>
@@ -168,7 +173,7 @@ internal static class DerivationEndpoint
             {
                 Amount = read.Amount * times,
                 Lines = [.. read.Lines.Select(l => l with { Amount = l.Amount * times })],
-                Dearer = times,
+                Risen = new RisenPrices(times, read.Amount),
             };
 
     /// <summary>By month; of more than two years by twelve months.</summary>

@@ -4735,11 +4735,7 @@ export interface components {
             /** @default false */
             isCharged: boolean;
             metered?: null | components["schemas"]["MeteredDerivation"];
-            /**
-             * Format: double
-             * @default 1
-             */
-            dearer: number;
+            risen?: null | components["schemas"]["RisenPrices"];
         };
         DerivationTerm: {
             /** Format: date */
@@ -6539,6 +6535,12 @@ export interface components {
         };
         /** @enum {unknown} */
         Right: "read" | "write" | "list" | "read-versions" | "delete-versions";
+        RisenPrices: {
+            /** Format: double */
+            times: number;
+            /** Format: double */
+            before: number;
+        };
         /** @enum {unknown} */
         RoomBy: "remove" | "move";
         RoomDraft: {

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { type Fan, type ForecastSeries, readCheapest, readFan, readForecast, readRunningBudgets } from "../../api/client";
+import { type Fan, type ForecastSeries, readCheapest, readForecast, readRunningBudgets } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, day, month } from "../../format";
@@ -10,6 +10,7 @@ import { ErrorNote } from "../../ui/error-note";
 import { usePageTitle } from "../../ui/page-title";
 import { DriverBars } from "../how-sure/driver-bars";
 import { FanChart } from "../how-sure/fan-chart";
+import { readFanOf } from "../how-sure/fan-of";
 import { inWords, questionOf } from "../how-sure/not-known";
 import { StackChart } from "./stack-chart";
 
@@ -27,7 +28,7 @@ export function OnPaperPlace() {
   const charges = useQuery({ queryKey: ["forecast", 1, "charge"], queryFn: () => readForecast(12, "charge") });
   const buckets = useQuery({ queryKey: ["forecast", 1, "bucket"], queryFn: () => readForecast(12, "bucket") });
   const asked = JSON.stringify(question);
-  const fan = useQuery({ queryKey: keys.fan(asked), queryFn: ({ signal }) => readFan(question, signal), retry: false });
+  const fan = useQuery({ queryKey: keys.fan(asked), queryFn: ({ signal }) => readFanOf(question, signal), retry: false });
   const running = useQuery({ queryKey: keys.runningBudgets, queryFn: readRunningBudgets });
   const advice = useQuery({ queryKey: keys.cheapest(null), queryFn: () => readCheapest(null) });
   const wrong = [series, charges, buckets, fan, running, advice].find((q) => q.error)?.error;

@@ -1,20 +1,20 @@
 import { scaleLinear } from "d3-scale";
-import type { Fan } from "../../api/client";
 import { useWidth } from "../../ui/use-width";
+import type { FanOf } from "./fan-of";
 import { FutureAmount } from "./future-amount";
 
 const height = 20;
 const right = 12;
 
 /** What each uncertainty alone does to the sum of all months, the strongest first. */
-export function DriverBars({ fan }: { fan: Fan }) {
+export function DriverBars({ fan }: { fan: FanOf }) {
   const [box, width] = useWidth<HTMLDivElement>();
   if (fan.drivers.length === 0) return <p className="text-sm text-ink-soft">Nothing is uncertain.</p>;
   const ends = [...fan.drivers.flatMap((d) => [d.low, d.high]), fan.total.p50];
   const x = scaleLinear()
     .domain([Math.min(...ends), Math.max(...ends)])
     .range([0, Math.max(1, width - right)]);
-  const all = { from: fan.months[0] ?? "", to: fan.months[fan.months.length - 1] ?? "" };
+  const all = { scenario: fan.scenario, from: fan.months[0] ?? "", to: fan.months[fan.months.length - 1] ?? "" };
   return (
     <ul className="text-sm">
       {fan.drivers.map((d, i) => (

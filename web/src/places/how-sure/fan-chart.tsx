@@ -7,13 +7,14 @@ import { axisRoom, HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useChartReading } from "../../ui/use-chart-reading";
 import { useWidth } from "../../ui/use-width";
+import type { FanOf } from "./fan-of";
 import { bandAmounts } from "./future-amount";
 
 const height = 300;
 const margin = { top: 12, right: 96, bottom: 26, left: 64 };
 
 /** What a month costs in the middle of all futures, and between which bounds eight of ten lie; the arrow keys read it month by month. */
-export function FanChart({ fan }: { fan: Fan }) {
+export function FanChart({ fan }: { fan: FanOf }) {
   const { money } = useEstate();
   const [box, width] = useWidth<HTMLDivElement>();
   const last = fan.months.length - 1;
@@ -85,12 +86,14 @@ export function FanChart({ fan }: { fan: Fan }) {
             <>
               <span className="font-serif">{month(fan.months[read] ?? "")}</span>:{" "}
               {band &&
-                bandAmounts({ band, from: fan.months[read] ?? "", to: fan.months[read] ?? "" }).map((amount, i) => (
-                  <span key={amount.key}>
-                    {i > 0 && " · "}
-                    {amount}
-                  </span>
-                ))}
+                bandAmounts({ scenario: fan.scenario, band, from: fan.months[read] ?? "", to: fan.months[read] ?? "" }).map(
+                  (amount, i) => (
+                    <span key={amount.key}>
+                      {i > 0 && " · "}
+                      {amount}
+                    </span>
+                  ),
+                )}
             </>
           )}
         </output>

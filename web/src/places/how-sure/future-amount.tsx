@@ -2,7 +2,6 @@ import type { Assumption, Fan } from "../../api/client";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
 import { Opens } from "../../money/opens";
-import { useAddress } from "../../ui/address";
 import { Figure } from "../../ui/controls";
 
 /** The three bounds, in the order in which a band has their futures. */
@@ -10,6 +9,8 @@ export const bounds = ["p10", "p50", "p90"] as const;
 
 type FutureAmountProps = {
   amount: number;
+  /** That the future was drawn for. */
+  scenario: string | null;
   /** Whose money it is, or comes nearest to it. */
   future: Fan["total"]["nearest"][number] | undefined;
   from: string;
@@ -19,10 +20,8 @@ type FutureAmountProps = {
 };
 
 /** An amount that opens as a future: what was drawn for it, and what the estate costs then. */
-export function FutureAmount({ amount, future, from, to, label }: FutureAmountProps) {
+export function FutureAmount({ amount, scenario, future, from, to, label }: FutureAmountProps) {
   const { money } = useEstate();
-  const { params } = useAddress();
-  const scenario = params.get("scenario");
   const figure = <Figure projected>{money(amount)}</Figure>;
   if (!future) return figure;
   const assume: Assumption[] = [
@@ -45,10 +44,18 @@ export function FutureAmount({ amount, future, from, to, label }: FutureAmountPr
   );
 }
 
-type BandAmountsProps = { band: Fan["total"]; from: string; to: string };
+type BandAmountsProps = { scenario: string | null; band: Fan["total"]; from: string; to: string };
 
 /** The three of a band, each as the future that comes nearest to it. */
-export const bandAmounts = ({ band, from, to }: BandAmountsProps) =>
+export const bandAmounts = ({ scenario, band, from, to }: BandAmountsProps) =>
   bounds.map((bound, i) => (
-    <FutureAmount key={bound} amount={band[bound]} future={band.nearest[i]} from={from} to={to} label={bound.toUpperCase()} />
+    <FutureAmount
+      key={bound}
+      scenario={scenario}
+      amount={band[bound]}
+      future={band.nearest[i]}
+      from={from}
+      to={to}
+      label={bound.toUpperCase()}
+    />
   ));

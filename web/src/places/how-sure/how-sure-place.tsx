@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { type Fan, readFan, readScenarios } from "../../api/client";
+import { readScenarios } from "../../api/client";
 import { keys } from "../../api/keys";
 import { count, month } from "../../format";
 import { ApiError } from "../../refusal";
@@ -11,6 +11,7 @@ import { usePageTitle } from "../../ui/page-title";
 import { useSettled } from "../../ui/use-settled";
 import { DriverBars } from "./driver-bars";
 import { FanChart } from "./fan-chart";
+import { type FanOf, readFanOf } from "./fan-of";
 import { bandAmounts } from "./future-amount";
 import { notKnown, questionOf } from "./not-known";
 import { type Range, RangeFields } from "./range-fields";
@@ -25,7 +26,7 @@ export function HowSurePlace() {
   const scenarios = useQuery({ queryKey: keys.scenarios, queryFn: readScenarios });
   const fan = useQuery({
     queryKey: keys.fan(question),
-    queryFn: ({ signal }) => readFan(JSON.parse(question), signal),
+    queryFn: ({ signal }) => readFanOf(JSON.parse(question), signal),
     placeholderData: keepPreviousData,
     retry: false,
   });
@@ -120,7 +121,7 @@ export function HowSurePlace() {
   );
 }
 
-function YearBands({ fan }: { fan: Fan }) {
+function YearBands({ fan }: { fan: FanOf }) {
   const all = { from: fan.months[0] ?? "", to: fan.months[fan.months.length - 1] ?? "" };
   const rows = [
     ...fan.years.map((y) => ({
@@ -156,7 +157,7 @@ function YearBands({ fan }: { fan: Fan }) {
             >
               {row.name}
             </th>
-            {bandAmounts({ band: row.money, ...row.span }).map((amount) => (
+            {bandAmounts({ scenario: fan.scenario, band: row.money, ...row.span }).map((amount) => (
               <td key={amount.key}>{amount}</td>
             ))}
           </tr>

@@ -84,16 +84,16 @@ export function WhyPlace() {
           This address is damaged: what it assumes cannot be read. Open the amount once more where it came from.
         </p>
       )}
-      {data && assume && (assume.length > 0 || rise) && <Supposed assume={assume} rise={Number(rise ?? 0)} />}
+      {data && assume && (assume.length > 0 || rise) && <Supposed assume={assume} rise={Number(rise ?? 0)} scenario={scenario} />}
       {read.error && <ErrorNote error={read.error} />}
       {data && (
         <>
           <p className="mt-3 font-serif text-3xl">
             <Figure projected={!data.isCharged}>{money(data.amount)}</Figure>
           </p>
-          {data.dearer !== 1 && (data.derivation || data.agreed) && (
+          {data.risen && (data.derivation || data.agreed) && (
             <p className="mt-2">
-              {money(data.amount)} = {money(data.amount / data.dearer)} × {count(data.dearer, 5)} for prices
+              {money(data.amount)} = {money(data.risen.before)} × {count(data.risen.times, 5)} for prices
             </p>
           )}
           {data.derivation ? (
@@ -136,7 +136,7 @@ function UnderScenario({ id }: { id: string }) {
 }
 
 /** What is assumed that is stored nowhere, and the way to keep it where a what-if can have it. */
-function Supposed({ assume, rise }: { assume: Assumption[]; rise: number }) {
+function Supposed({ assume, rise, scenario }: { assume: Assumption[]; rise: number; scenario: string | null }) {
   const names = useNames();
   const told = [
     ...assume.map((of) => inWords(of, names)),
@@ -145,7 +145,7 @@ function Supposed({ assume, rise }: { assume: Assumption[]; rise: number }) {
   return (
     <p className="mt-1 flex flex-wrap items-baseline gap-x-4 text-sm text-ink-soft">
       <span>If this came true, which is stored nowhere: {told.join("; ")}.</span>
-      {rise === 0 && <KeepForWhatIf assume={assume} />}
+      {rise === 0 && <KeepForWhatIf assume={assume} onTopOf={scenario} />}
     </p>
   );
 }
