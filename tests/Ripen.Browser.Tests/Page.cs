@@ -13,7 +13,15 @@ internal sealed class Page(RunningRipen ripen)
 
     public string Path => new Uri(Browser.Url).PathAndQuery;
 
-    public void Open(string path) => Browser.Navigate().GoToUrl(new Uri(ripen.Address, path));
+    /// <summary>Loads the page anew: a browser only scrolls where nothing but what follows the # differs.</summary>
+    public void Open(string path)
+    {
+        var address = new Uri(ripen.Address, path);
+        var before = Browser.Url;
+        Browser.Navigate().GoToUrl(address);
+        if (before.Split('#')[0] == address.AbsoluteUri.Split('#')[0])
+            Browser.Navigate().Refresh();
+    }
 
     public IWebElement Find(string css) => Until(() => Browser.FindElements(By.CssSelector(css)).FirstOrDefault(e => e.Displayed), css);
 
