@@ -16,8 +16,8 @@ internal static class Compare
         {
             var (e, a) = (expected.ElementAtOrDefault(i), actual.ElementAtOrDefault(i));
             var same =
-                e is not null
-                && a is not null
+                i < expected.Count
+                && i < actual.Count
                 && Close(e.Quantity, a.Quantity)
                 && Close(e.Amount, a.Amount)
                 && e == a with { Quantity = e.Quantity, Amount = e.Amount };

@@ -43,6 +43,7 @@ public sealed class BillingCalendar
             .Order()
             .ToList();
         starts = [.. begins, Days];
+        Nothing = new double[begins.Count];
         billedDays = new int[begins.Count];
         monthOf = new int[begins.Count];
         firsts = new int[months + 1];
@@ -68,6 +69,9 @@ public sealed class BillingCalendar
 
     /// <summary>As many as months where no price changes within one.</summary>
     public int Stretches => billedDays.Length;
+
+    /// <summary>A 0 for each stretch, never written to.</summary>
+    internal double[] Nothing { get; }
 
     /// <summary>Days from today to the end of the last month.</summary>
     public int Days { get; }

@@ -42,16 +42,14 @@ public enum Measure
 /// </summary>
 public sealed class BucketUsage
 {
-    private static readonly int Measures = Enum.GetValues<Measure>().Length;
-
-    private readonly double[] amounts;
+    private readonly UsageRows rows;
     private readonly BillingCalendar calendar;
 
-    private BucketUsage(Bucket bucket, BillingCalendar calendar, int tiers)
+    private BucketUsage(Bucket bucket, BillingCalendar calendar, UsageRows rows)
     {
         Bucket = bucket;
         this.calendar = calendar;
-        amounts = new double[tiers * Measures * calendar.Stretches];
+        this.rows = rows;
         SentBytes = new double[bucket.CopyTo.Count][];
     }
 
@@ -64,10 +62,16 @@ public sealed class BucketUsage
     public IReadOnlyList<(string Region, double[] Bytes)> Received { get; private set; } = [];
 
     /// <summary>One number for each stretch of the calendar, for the tier of this coldness.</summary>
-    public ReadOnlySpan<double> Of(int tier, Measure measure) => Row(tier, measure);
+    public ReadOnlySpan<double> Of(int tier, Measure measure) => rows.Of(tier, measure);
+
+    /// <summary>Whether anything is counted in the tier of this coldness, in whatever stretch.</summary>
+    public bool Uses(int tier) => rows.Has(tier);
+
+    /// <summary>The number of one stretch.</summary>
+    public double At(int tier, Measure measure, int stretch) => rows.At(tier, measure, stretch);
 
     /// <summary>Bytes, as they are, in the tier of this coldness on a month's last day.</summary>
-    public double BytesAtEnd(int tier, int month) => Row(tier, Measure.BytesAtEnd)[calendar.First(month + 1) - 1];
+    public double BytesAtEnd(int tier, int month) => At(tier, Measure.BytesAtEnd, calendar.First(month + 1) - 1);
 
     internal static BucketUsage Compute(
         Bucket bucket,
@@ -78,7 +82,7 @@ public sealed class BucketUsage
         KnownLives? known = null
     )
     {
-        var usage = new BucketUsage(bucket, calendar, prices.Tiers.Count);
+        var usage = new BucketUsage(bucket, calendar, new UsageRows(prices.Tiers.Count, calendar));
         var landing = prices.Coldness(bucket.Tier);
         foreach (var population in Population.Of(bucket, copies.Into(bucket.Name), prices, calendar.Today, calendar.Days, growth, known))
         {
@@ -101,7 +105,7 @@ public sealed class BucketUsage
         {
             // Those that are told by times alone are the same ones, in the same order, however much is stored.
             var lives = known is not null && packs.ByTimesAlone ? known.Of(timed++, Tell) : Tell();
-            lives.AddTo(usage.amounts, packs.Branches);
+            lives.AddTo(usage.rows, packs.Branches);
 
             PackUsage Tell() => new(calendar, prices, landing, packs);
         }
@@ -118,7 +122,7 @@ public sealed class BucketUsage
     /// <summary>Adds so many times what another usage of the bucket counts.</summary>
     internal void Add(BucketUsage other, double times)
     {
-        Sums.Add(other.amounts, times, amounts);
+        rows.Add(other.rows, times);
         for (var i = 0; i < SentBytes.Length; i++)
             Sums.Add(other.SentBytes[i], times, SentBytes[i]);
         for (var i = 0; i < Received.Count; i++)
@@ -128,23 +132,12 @@ public sealed class BucketUsage
     /// <summary>The same when nobody reads, of a bucket whose rules do not look at reading.</summary>
     internal BucketUsage Unread()
     {
-        var tiers = amounts.Length / (Measures * calendar.Stretches);
-        var usage = new BucketUsage(Bucket, calendar, tiers) { Received = Received };
-        amounts.CopyTo(usage.amounts);
+        var usage = new BucketUsage(Bucket, calendar, rows.Without(Measure.Reads, Measure.ReadBytes)) { Received = Received };
         SentBytes.CopyTo(usage.SentBytes);
-        for (var tier = 0; tier < tiers; tier++)
-        {
-            usage.Row(tier, Measure.Reads).Clear();
-            usage.Row(tier, Measure.ReadBytes).Clear();
-        }
         return usage;
     }
 
-    private Span<double> Row(int tier, Measure measure) => amounts.AsSpan(RowAt(tier, measure, calendar), calendar.Stretches);
-
-    /// <summary>Where the first stretch of a tier's measure stands among a bucket's amounts.</summary>
-    internal static int RowAt(int tier, Measure measure, BillingCalendar calendar) =>
-        ((tier * Measures) + (int)measure) * calendar.Stretches;
+    private Span<double> Row(int tier, Measure measure) => rows.Filled(tier, measure);
 
     private void AddWrites(Population population, Writing writing)
     {
@@ -188,22 +181,26 @@ public sealed class BucketUsage
         if (stay.To == stay.From)
             return;
         var stored = Row(stay.Tier, Measure.StoredByteDays);
-        var index = Row(landing, Measure.StoredByteDays);
-        var reads = Row(stay.Tier, Measure.Reads);
-        var readBytes = Row(stay.Tier, Measure.ReadBytes);
-        var watched = Row(stay.Tier, Measure.WatchedObjectDays);
+        var index = tier.IndexBytes > 0 ? Row(landing, Measure.StoredByteDays) : [];
+        var watched = stay.IsWatched ? Row(stay.Tier, Measure.WatchedObjectDays) : [];
         var billedBytes = stay.Form.Count * tier.BilledBytes(stay.Form.BytesPerObject);
         var indexBytes = stay.Form.Count * tier.IndexBytes;
         foreach (var (from, to, share) in ReadAges(stay.IsEarlier ? [] : Bucket.Reads, stay))
         {
             var (first, last) = Stretches(life.Cohorts.First + from, Math.Min(life.Cohorts.End + to, life.GoneOn));
+            var reads = share > 0 ? Row(stay.Tier, Measure.Reads) : [];
+            var readBytes = share > 0 ? Row(stay.Tier, Measure.ReadBytes) : [];
             for (var m = first; m <= last; m++)
             {
                 var objectDays = life.ObjectDays(i, from, to, calendar.Start(m), calendar.Start(m + 1));
                 stored[m] += objectDays * billedBytes;
-                index[m] += objectDays * indexBytes;
-                reads[m] += objectDays * share * kind.OriginalsPerObject;
-                readBytes[m] += objectDays * share * kind.BytesPerObject;
+                if (tier.IndexBytes > 0)
+                    index[m] += objectDays * indexBytes;
+                if (share > 0)
+                {
+                    reads[m] += objectDays * share * kind.OriginalsPerObject;
+                    readBytes[m] += objectDays * share * kind.BytesPerObject;
+                }
                 if (stay.IsWatched)
                     watched[m] += objectDays * stay.Form.Count;
             }
@@ -217,18 +214,21 @@ public sealed class BucketUsage
         var atEnd = Row(stay.Tier, Measure.BytesAtEnd);
         var next = i + 1 < life.Stays.Length ? life.Stays[i + 1] : stay;
         var bundles = next.Form != stay.Form;
-        var moves = Row(next.Tier, bundles ? Measure.Writes : Measure.Moves);
-        var bundled = Row(stay.Tier, Measure.BundleReads);
-        var early = Row(stay.Tier, Measure.EarlyLeaveByteDays);
+        var moves = life.MovesOn(i) ? Row(next.Tier, bundles ? Measure.Writes : Measure.Moves) : [];
+        var bundled = bundles ? Row(stay.Tier, Measure.BundleReads) : [];
+        var early = tier.MinimumStayDays > 0 ? Row(stay.Tier, Measure.EarlyLeaveByteDays) : [];
         var billedBytes = stay.Form.Count * tier.BilledBytes(stay.Form.BytesPerObject);
         for (var m = first; m <= last; m++)
         {
             var (p, q) = (calendar.Start(m), calendar.Start(m + 1));
             atEnd[m] += life.Resting(i, q - 1) * stay.Form.Count * stay.Form.BytesPerObject;
-            var moved = life.MovesOn(i, p, q);
-            moves[m] += moved * next.Form.Count;
-            if (bundles)
-                bundled[m] += moved * stay.Form.Count;
+            if (life.MovesOn(i))
+            {
+                var moved = life.MovesOn(i, p, q);
+                moves[m] += moved * next.Form.Count;
+                if (bundles)
+                    bundled[m] += moved * stay.Form.Count;
+            }
             if (tier.MinimumStayDays > 0)
                 early[m] += life.ShortOfMinimum(i, tier, p, q) * billedBytes;
         }
@@ -249,16 +249,16 @@ public sealed class BucketUsage
             for (var tier = 0; tier < prices.Tiers.Count; tier++)
             {
                 double Sum(AgeEvent what, AgeWeights weights) => weights.Dot(population.Life.Of(tier, what));
-                Row(tier, Measure.StoredByteDays)[m] += Sum(AgeEvent.BilledBytes, there);
-                Row(landing, Measure.StoredByteDays)[m] += Sum(AgeEvent.Objects, there) * prices.Tiers[tier].IndexBytes;
-                Row(tier, Measure.WatchedObjectDays)[m] += Sum(AgeEvent.Watched, there);
-                Row(tier, Measure.Reads)[m] += Sum(AgeEvent.Reads, there);
-                Row(tier, Measure.ReadBytes)[m] += Sum(AgeEvent.ReadBytes, there);
-                Row(tier, Measure.Moves)[m] += Sum(AgeEvent.Moves, there);
-                Row(tier, Measure.Writes)[m] += Sum(AgeEvent.BundleWrites, there);
-                Row(tier, Measure.BundleReads)[m] += Sum(AgeEvent.BundleReads, there);
-                Row(tier, Measure.EarlyLeaveByteDays)[m] += Sum(AgeEvent.Early, there) + Sum(AgeEvent.EarlyIfGone, gone);
-                Row(tier, Measure.BytesAtEnd)[m] += Sum(AgeEvent.Bytes, last);
+                rows.Add(tier, Measure.StoredByteDays, m, Sum(AgeEvent.BilledBytes, there));
+                rows.Add(landing, Measure.StoredByteDays, m, Sum(AgeEvent.Objects, there) * prices.Tiers[tier].IndexBytes);
+                rows.Add(tier, Measure.WatchedObjectDays, m, Sum(AgeEvent.Watched, there));
+                rows.Add(tier, Measure.Reads, m, Sum(AgeEvent.Reads, there));
+                rows.Add(tier, Measure.ReadBytes, m, Sum(AgeEvent.ReadBytes, there));
+                rows.Add(tier, Measure.Moves, m, Sum(AgeEvent.Moves, there));
+                rows.Add(tier, Measure.Writes, m, Sum(AgeEvent.BundleWrites, there));
+                rows.Add(tier, Measure.BundleReads, m, Sum(AgeEvent.BundleReads, there));
+                rows.Add(tier, Measure.EarlyLeaveByteDays, m, Sum(AgeEvent.Early, there) + Sum(AgeEvent.EarlyIfGone, gone));
+                rows.Add(tier, Measure.BytesAtEnd, m, Sum(AgeEvent.Bytes, last));
             }
         }
     }

@@ -139,11 +139,13 @@ internal sealed record Life(Cohorts Cohorts, Stay[] Stays, bool EndsByAge, int G
     }
 
     /// <summary>Whether what leaves stay <paramref name="i"/> by age leaves its tier, and not only the current version's place.</summary>
-    private bool LeavesTier(int i) => i + 1 < Stays.Length ? Stays[i + 1].Tier != Stays[i].Tier : EndsByAge;
+    private bool LeavesTier(int i) => i + 1 < Stays.Length ? MovesOn(i) : EndsByAge;
+
+    /// <summary>Whether what leaves stay <paramref name="i"/> by age moves on to another tier.</summary>
+    public bool MovesOn(int i) => i + 1 < Stays.Length && Stays[i + 1].Tier != Stays[i].Tier;
 
     /// <summary>Objects of stay <paramref name="i"/>, as many as came, that move on from it to another tier on the days [p, q).</summary>
-    public double MovesOn(int i, int p, int q) =>
-        i + 1 < Stays.Length && LeavesTier(i) ? Cohorts.Count(p - Stays[i].To, Math.Min(q, GoneOn) - Stays[i].To) : 0;
+    public double MovesOn(int i, int p, int q) => MovesOn(i) ? Cohorts.Count(p - Stays[i].To, Math.Min(q, GoneOn) - Stays[i].To) : 0;
 
     /// <summary>Objects that are removed from stay <paramref name="i"/> on the days [p, q).</summary>
     public double Removed(int i, int p, int q)

@@ -21,7 +21,7 @@ internal sealed class PackUsage : IPackWitness
     private const int Never = -1;
 
     private readonly List<Column> columns = [];
-    private readonly List<(int At, double Weight)> entries = [];
+    private readonly List<(int Row, int Stretch, double Weight)> entries = [];
     private readonly BillingCalendar calendar;
     private readonly PriceBook prices;
     private readonly int landing;
@@ -47,9 +47,9 @@ internal sealed class PackUsage : IPackWitness
     }
 
     /// <summary>Adds what the packs of all branches use.</summary>
-    /// <param name="amounts">Of the bucket, in the order of <see cref="BucketUsage.RowAt"/>.</param>
+    /// <param name="rows">Of the bucket.</param>
     /// <param name="branches">Those told here, or the same that store more or less.</param>
-    public void AddTo(double[] amounts, IReadOnlyList<Branch> branches)
+    public void AddTo(UsageRows rows, IReadOnlyList<Branch> branches)
     {
         var surviving = new Surviving[columns.Count == 0 ? 0 : columns.Max(c => Math.Max(c.Days, c.NextDays)) + 1];
         var pile = settled is null ? null : new SettledUsage(calendar, settled);
@@ -59,13 +59,13 @@ internal sealed class PackUsage : IPackWitness
                 branch.Content.Fill(surviving);
             else
                 Array.Fill(surviving, new Surviving(1, 1));
-            AddTo(amounts, branch.Planned, surviving);
+            AddTo(rows, branch.Planned, surviving);
             pile?.Tell(branch);
         }
-        pile?.AddTo(amounts, this);
+        pile?.AddTo(rows, this);
     }
 
-    private void AddTo(double[] amounts, ReadOnlySpan<Content> stored, ReadOnlySpan<Surviving> surviving)
+    private void AddTo(UsageRows rows, ReadOnlySpan<Content> stored, ReadOnlySpan<Surviving> surviving)
     {
         var columns = CollectionsMarshal.AsSpan(this.columns);
         var entries = CollectionsMarshal.AsSpan(this.entries);
@@ -79,7 +79,7 @@ internal sealed class PackUsage : IPackWitness
                 continue;
             var objects = bytes * column.Part / bytesPerObject;
             foreach (ref readonly var entry in entries[column.First..(c + 1 < columns.Length ? columns[c + 1].First : entries.Length)])
-                amounts[entry.At] += objects * entry.Weight;
+                rows.Add(entry.Row, entry.Stretch, objects * entry.Weight);
         }
     }
 
@@ -105,22 +105,22 @@ internal sealed class PackUsage : IPackWitness
     public void EndStay(int day, NeededPacks packs, Stay[] stays, int stay, bool forGood) { }
 
     /// <summary>What adds up of packs that rest in a tier in a stretch.</summary>
-    private void Weigh(int stretch, int tier, double objectDays, double objectsAtEnd, bool watched, List<(int At, double Amount)> into)
+    private void Weigh(int stretch, int tier, double objectDays, double objectsAtEnd, bool watched, List<(int, int, double)> into)
     {
         var of = prices.Tiers[tier];
-        into.Add((Row(tier, Measure.StoredByteDays) + stretch, objectDays * of.BilledBytes(bytesPerObject)));
+        into.Add((UsageRows.Place(tier, Measure.StoredByteDays), stretch, objectDays * of.BilledBytes(bytesPerObject)));
         if (of.IndexBytes > 0)
-            into.Add((Row(landing, Measure.StoredByteDays) + stretch, objectDays * of.IndexBytes));
+            into.Add((UsageRows.Place(landing, Measure.StoredByteDays), stretch, objectDays * of.IndexBytes));
         if (watched)
-            into.Add((Row(tier, Measure.WatchedObjectDays) + stretch, objectDays));
+            into.Add((UsageRows.Place(tier, Measure.WatchedObjectDays), stretch, objectDays));
         if (objectsAtEnd > 0)
-            into.Add((Row(tier, Measure.BytesAtEnd) + stretch, objectsAtEnd * bytesPerObject));
+            into.Add((UsageRows.Place(tier, Measure.BytesAtEnd), stretch, objectsAtEnd * bytesPerObject));
     }
 
     private void Once(int day, int tier, Measure measure, NeededPacks packs, double weight = 1, int next = PointTimes.Nobody)
     {
         Begin(packs, next);
-        entries.Add((Row(tier, measure) + calendar.StretchOf(day), weight));
+        entries.Add((UsageRows.Place(tier, measure), calendar.StretchOf(day), weight));
     }
 
     private void Begin(NeededPacks packs, int next)
@@ -132,8 +132,6 @@ internal sealed class PackUsage : IPackWitness
     }
 
     private int Days(int run, int point) => point == PointTimes.Nobody ? Never : times.Day(point).DayNumber - times.Day(run).DayNumber;
-
-    private int Row(int tier, Measure measure) => BucketUsage.RowAt(tier, measure, calendar);
 
     /// <summary>Object-days, and objects at the end, by stretch, of what rests in one tier for good.</summary>
     private sealed class SettledUsage(BillingCalendar calendar, SettledPacks settled)
@@ -148,16 +146,16 @@ internal sealed class PackUsage : IPackWitness
             settled.Tell(branch, calendar.Days, Rest);
         }
 
-        public void AddTo(double[] amounts, PackUsage usage)
+        public void AddTo(UsageRows rows, PackUsage usage)
         {
-            var used = new List<(int At, double Amount)>();
+            var used = new List<(int, int, double)>();
             for (var m = 0; m < objectDays.Length; m++)
             {
                 if (objectDays[m] > 0)
                     usage.Weigh(m, settled.Stay.Tier, objectDays[m], atEnd[m], settled.Stay.IsWatched, used);
             }
-            foreach (var (at, amount) in used)
-                amounts[at] += amount;
+            foreach (var (row, stretch, amount) in used)
+                rows.Add(row, stretch, amount);
         }
 
         /// <summary>Told in order of time.</summary>

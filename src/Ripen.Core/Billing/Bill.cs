@@ -126,26 +126,28 @@ public sealed class Bill
         var unitMonth = unit * calendar.BilledDays(stretch);
         for (var tier = 0; tier < prices.Length; tier++)
         {
-            if (prices[tier] is not { } price)
+            if (prices[tier] is not { } price || (tier != account.Landing && !usage.Uses(tier)))
                 continue;
-            var early = usage.Of(tier, Measure.EarlyLeaveByteDays)[stretch] / unitMonth;
-            var moves = usage.Of(tier, Measure.Moves)[stretch];
-            var reads = usage.Of(tier, Measure.Reads)[stretch];
-            var bundled = usage.Of(tier, Measure.BundleReads)[stretch];
-            var recalled = usage.Of(tier, Measure.ReadBytes)[stretch] / unit;
-            var stored = usage.Of(tier, Measure.StoredByteDays)[stretch] / unitMonth;
-            var writes = usage.Of(tier, Measure.Writes)[stretch];
-            Add(Charge.EarlyLeave, early, price.Storage[0].Price.For(early) * account.Factor);
+            double Used(Measure measure) => usage.At(tier, measure, stretch);
+            var early = Used(Measure.EarlyLeaveByteDays) / unitMonth;
+            var moves = Used(Measure.Moves);
+            var reads = Used(Measure.Reads);
+            var bundled = Used(Measure.BundleReads);
+            var recalled = Used(Measure.ReadBytes) / unit;
+            var stored = Used(Measure.StoredByteDays) / unitMonth;
+            var writes = Used(Measure.Writes);
+            if (early != 0)
+                Add(Charge.EarlyLeave, early, price.Storage[0].Price.For(early) * account.Factor);
             Add(Charge.Moves, moves, price.MovesIn.For(moves));
             Add(Charge.Reads, reads + bundled, price.Reads.For(reads + bundled));
             Add(Charge.Recall, recalled, price.RecallRequests.For(reads) + price.Recall.For(recalled));
             Add(Charge.Storage, stored, stored * account.Pool.UnitPrice(tier, stretch) * account.Factor);
-            if (tier == account.Landing)
+            if (tier == account.Landing && account.TransferPrices.Length > 0)
             {
                 var (units, amount) = Transfer(account, stretch);
                 Add(Charge.Transfer, units, amount);
             }
-            var watched = usage.Of(tier, Measure.WatchedObjectDays)[stretch] / calendar.BilledDays(stretch);
+            var watched = Used(Measure.WatchedObjectDays) / calendar.BilledDays(stretch);
             Add(Charge.Watching, watched, price.Watching.For(watched));
             Add(Charge.Writes, writes, price.Writes.For(writes));
 

@@ -1,8 +1,5 @@
 using System.Buffers;
-using System.Diagnostics;
-using System.Globalization;
 using System.Text;
-using System.Text.Unicode;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 
@@ -52,22 +49,52 @@ public static class ForecastFiles
     private static void PutLines(IEnumerable<ForecastRow> rows, ArrayBufferWriter<byte> text)
     {
         text.ResetWrittenCount();
-        var (month, name) = (default(Month), "");
+        var (last, month, begins) = (default(ForecastRow), "", 0..0);
         foreach (var row in rows)
         {
-            if (row.Month != month)
-                (month, name) = (row.Month, row.Month.ToString());
-            var room = text.GetSpan(RestOfLine + row.Bucket.Length + row.Region.Length + row.Tier.Length);
-            if (
-                !Utf8.TryWrite(
-                    room,
-                    CultureInfo.InvariantCulture,
-                    $"{name},{row.Bucket},{row.Region},{row.Tier},{row.Charge.Name()},{row.Quantity},{row.Unit},{row.Amount}\r\n",
-                    out var written
-                )
-            )
-                throw new UnreachableException($"A line of {row.Bucket} is longer than any can be.");
-            text.Advance(written);
+            var line = new Line(text.GetSpan(RestOfLine + row.Bucket.Length + row.Region.Length + row.Tier.Length));
+            if (ReferenceEquals(row.Bucket, last.Bucket) && ReferenceEquals(row.Region, last.Region) && row.Month == last.Month)
+                line.Put(text.WrittenSpan[begins]);
+            else
+            {
+                if (row.Month != last.Month)
+                    month = row.Month.ToString();
+                line.Put(month, ',');
+                line.Put(row.Bucket, ',');
+                line.Put(row.Region, ',');
+                (last, begins) = (row, text.WrittenCount..(text.WrittenCount + line.Length));
+            }
+            line.Put(row.Tier, ',');
+            line.Put(row.Charge.Name(), ',');
+            line.Put(row.Quantity, ',');
+            line.Put(row.Unit, ',');
+            line.Put(row.Amount, '\r');
+            line.Put("", '\n');
+            text.Advance(line.Length);
+        }
+    }
+
+    /// <summary>A line that is being put into text.</summary>
+    private ref struct Line(Span<byte> room)
+    {
+        private readonly Span<byte> room = room;
+
+        public int Length { get; private set; }
+
+        public void Put(string field, char end) => End(Encoding.UTF8.GetBytes(field, room[Length..]), end);
+
+        public void Put(double field, char end) => End(ShortestText.Write(field, room[Length..]), end);
+
+        public void Put(ReadOnlySpan<byte> fields)
+        {
+            fields.CopyTo(room[Length..]);
+            Length += fields.Length;
+        }
+
+        private void End(int length, char end)
+        {
+            room[Length + length] = (byte)end;
+            Length += length + 1;
         }
     }
 

@@ -33,7 +33,8 @@ public readonly record struct Month(int Year, int Number)
 
 /// <summary>One row of a forecast: what is charged in a month for a bucket in a tier. What is agreed for the estate has no bucket, and a region or
 /// a tier only where it is agreed or taken off there. The amount is not rounded.</summary>
-public sealed record ForecastRow(
+[method: JsonConstructor]
+public readonly record struct ForecastRow(
     Month Month,
     string Bucket,
     string Region,

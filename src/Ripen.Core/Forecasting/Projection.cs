@@ -117,7 +117,7 @@ public sealed class Projection
     public IEnumerable<ForecastRow> Rows(int first, int months, Func<Bucket, bool>? only = null)
     {
         var prices = Estate.PriceBook;
-        int[] tiers = [.. Enumerable.Range(0, prices.Tiers.Count).OrderBy(t => prices.Tiers[t].Id, StringComparer.Ordinal)];
+        (string Id, int Place)[] tiers = [.. prices.Tiers.Select((t, i) => (t.Id, i)).OrderBy(t => t.Id, StringComparer.Ordinal)];
         var rows = new List<BillRow>();
         for (var m = first; m < first + months; m++)
         {
@@ -131,17 +131,17 @@ public sealed class Projection
                     continue;
                 rows.Clear();
                 Bill.AddRows(b, m, rows);
-                foreach (var tier in tiers)
+                foreach (var (tier, place) in tiers)
                 {
                     foreach (var row in rows)
                     {
-                        if (row.Tier != tier)
+                        if (row.Tier != place)
                             continue;
                         yield return new ForecastRow(
                             month,
                             bucket.Name,
                             bucket.Region,
-                            prices.Tiers[tier].Id,
+                            tier,
                             row.Charge,
                             row.Quantity,
                             Units.Of(row.Charge, prices.Unit),
