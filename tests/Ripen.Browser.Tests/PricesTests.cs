@@ -47,6 +47,55 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
     }
 
     [Fact]
+    public void What_a_draft_would_cost_opens_and_is_kept_for_a_what_if()
+    {
+        page.Open("/prices");
+        page.Type(Amount("Counter in Aldmouth: write, per 1,000"), "3.25");
+        page.Until(() => page.Browser.FindElements(By.CssSelector("a[aria-label$='in year 1, afterwards']")).Count == 1, "what opens");
+        var first = page.Present("a[aria-label$='in year 1, afterwards']");
+        var money = first.Text.Trim();
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        first.SendKeys(Keys.Enter);
+        page.See("prices: as in a draft of them");
+        page.See(money);
+        page.Present(By.LinkText("June 2027")).SendKeys(Keys.Enter);
+        page.Present(By.LinkText("engine-telemetry")).SendKeys(Keys.Enter);
+        page.Present(By.LinkText("writes, Counter")).SendKeys(Keys.Enter);
+        page.See("€3.25");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+
+        page.Open("/prices");
+        Kept();
+        page.See("A draft of the price book.");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        var kept = page.Path;
+        page.Click(page.Button("Save"));
+        page.Until(() => page.IsOff("Save"), "it stored");
+        page.Open("/prices");
+        page.Click(page.Button("Discard"));
+        page.Until(() => Amount("Counter in Aldmouth: write, per 1,000").GetAttribute("value") != "3.25", "the prices in force");
+        page.Open(kept);
+        page.Click(() => page.Link("Open it"));
+        page.Until(() => Amount("Counter in Aldmouth: write, per 1,000").GetAttribute("value") == "3.25", "the draft");
+        page.Type(Amount("Counter in Aldmouth: write, per 1,000"), "3.5");
+        Kept();
+        page.Until(
+            () => page.Browser.FindElements(By.XPath("//*[contains(., 'A draft of the price book.')]/ancestor::li")).Count == 1,
+            "one"
+        );
+        page.Click(page.Button("Discard"));
+        page.Open("/prices");
+        page.Click(page.Button("Discard"));
+
+        void Kept()
+        {
+            page.Until(() => !page.IsOff("Keep for a what-if"), "a draft in order");
+            page.Click(() => page.Button("Keep for a what-if"));
+            page.Until(() => page.Path.StartsWith("/what-if/", StringComparison.Ordinal), "a scenario");
+        }
+    }
+
+    [Fact]
     public async Task Speeds_of_recall_come_and_go_and_a_scheme_has_its_factor()
     {
         page.Open("/prices");

@@ -68,6 +68,52 @@ public sealed class SupposedHttpTests : IDisposable
     }
 
     [Fact]
+    public async Task What_a_draft_of_the_price_book_would_cost_opens_and_is_kept_and_comes_back_as_that_draft()
+    {
+        var book = (await server.Get("/api/prices")).Body["prices"]!;
+        book["regions"]![0]!["prices"]![0]!["writes"] = 2.5;
+        book["schemes"]![0]!["storageFactor"] = 1.75;
+        book["changes"] = JsonNode.Parse(
+            """[{ "from": "2027-03-17", "transfers": [{ "from": "aldmouth", "to": "kestrel-sound", "price": 0.07 }] }]"""
+        );
+        var draft = await server.Did(HttpMethod.Post, "/api/prices/draft", book.ToJsonString());
+        var assume = new JsonArray(new JsonObject { ["priceBook"] = book.DeepClone() });
+        foreach (var year in draft["cost"]!.AsArray())
+        {
+            Assert.NotEqual((double)year!["estateBefore"]!, (double)year["estateAfter"]!, 1.0);
+            await Opens((double)year["estateAfter"]!, Span(year), assume);
+            Assert.Equal((double)year["estateBefore"]!, (double)(await Why(Span(year)))["amount"]!, 1e-6);
+        }
+        var writes = await Why("month=2027-05&bucket=engine-telemetry&tier=counter&charge=writes", assume);
+        Assert.Equal(2.5, (double)Assert.Single(writes["derivation"]!["terms"]!.AsArray())!["price"]!);
+
+        var parts = await server.Did(HttpMethod.Post, "/api/scenarios/parts", Supposed(assume).ToJsonString());
+        var again = await server.Did(HttpMethod.Post, "/api/prices/draft", parts["prices"]!.ToJsonString());
+        Assert.Equal(draft["cost"]!.ToJsonString(), again["cost"]!.ToJsonString());
+        var (tag, list) = ((await server.Get("/api/scenarios")).Tag, new JsonObject { ["scenarios"] = new JsonArray(Supposed(assume)) });
+        await server.Did(HttpMethod.Put, "/api/scenarios", list.ToJsonString(), tag);
+        var first = draft["cost"]![0]!;
+        Assert.Equal(
+            (double)first["estateAfter"]!,
+            (double)(await Why($"{Span(first)}&scenario=supposed"))["amount"]!,
+            1e-9 * (double)first["estateAfter"]!
+        );
+
+        await Fails(HttpStatusCode.Conflict, "other-currency", b => b["currency"] = "XTS");
+        await Fails(HttpStatusCode.Conflict, "unknown-reference", b => b["regions"]!.AsArray().RemoveAt(0));
+        await Fails(HttpStatusCode.BadRequest, "out-of-range", b => b["regions"]![0]!["prices"]![0]!["writes"] = -1);
+        await Fails(HttpStatusCode.BadRequest, "missing-property", b => b.AsObject().Remove("tiers"));
+
+        async Task Fails(HttpStatusCode status, string code, Action<JsonNode> spoil)
+        {
+            var other = book.DeepClone();
+            spoil(other);
+            var wrong = Supposed(new JsonArray(new JsonObject { ["priceBook"] = other })).ToJsonString();
+            Assert.Equal((status, code), await server.Refused(HttpMethod.Post, $"/api/forecast/derivation?{Span(first)}", wrong));
+        }
+    }
+
+    [Fact]
     public async Task What_many_and_a_copy_would_cost_opens_as_they_say()
     {
         var many = await server.Did(

@@ -49,6 +49,9 @@ public sealed record Estate
     /// <summary>The replication rules that bring copies into a bucket, with their sources, in the estate's order.</summary>
     public IEnumerable<(Bucket From, CopyRule Rule)> CopiedInto(string bucket) => index.CopiedInto(bucket);
 
+    /// <summary>The estate if another price book were in force from its today on, not looked over.</summary>
+    internal Estate Priced(PriceBook other) => this with { PriceBook = other.On(Today) with { Earlier = [] } };
+
     /// <summary>The estate with <paramref name="bucket"/> in the place of <paramref name="replaces"/>, or added last when that is
     /// null.</summary>
     /// <exception cref="ArgumentException">No bucket has the name to replace.</exception>

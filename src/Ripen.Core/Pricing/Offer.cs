@@ -21,5 +21,5 @@ public sealed record Offer
     }
 
     /// <summary>The same, not looked over.</summary>
-    internal Estate Under(Estate estate) => estate with { PriceBook = Prices.On(estate.Today) with { Earlier = [] } };
+    internal Estate Under(Estate estate) => estate.Priced(Prices);
 }

@@ -45,6 +45,7 @@ public static class Assuming
             { Reading: { } reading } => Read(reading, estate, $"{path}.reading", findings),
             { Prices: { } prices } => Price(prices, estate, $"{path}.prices", findings),
             { Offer: { } offer } => Take(offer, estate, $"{path}.offer", findings),
+            { PriceBook: { } book } => Take(book, "That price book", estate, $"{path}.priceBook", findings),
             { Place: { } place } => Move(place, estate, $"{path}.place", findings),
             { Bucket: { } bucket } => Put(bucket, estate, hold ?? Holding),
             { Plan: { } plan } => Put(plan, estate),
@@ -116,13 +117,18 @@ public static class Assuming
             path,
             $"There is no offer '{id}' any more; choose another or drop the assumption."
         );
+        return offer is null ? estate : Take(offer.Prices, "That offer", estate, path, findings);
+    }
+
+    private static Estate Take(PriceBook book, string what, Estate estate, string path, Findings findings)
+    {
         findings.Require(
-            offer is null || offer.Prices.Currency == estate.PriceBook.Currency,
+            book.Currency == estate.PriceBook.Currency,
             "other-currency",
             path,
-            $"That offer is in {offer?.Prices.Currency}, and the estate is counted in {estate.PriceBook.Currency}: the two are not added."
+            $"{what} is in {book.Currency}, and the estate is counted in {estate.PriceBook.Currency}: the two are not added."
         );
-        return offer is null ? estate : offer.Under(estate);
+        return estate.Priced(book);
     }
 
     private static Estate Move(PlaceAssumption place, Estate estate, string path, Findings findings) =>

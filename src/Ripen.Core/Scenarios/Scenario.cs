@@ -2,6 +2,7 @@ using System.Text.Json.Serialization;
 using Ripen.Core.Backups;
 using Ripen.Core.Billing;
 using Ripen.Core.Estates;
+using Ripen.Core.Pricing;
 
 namespace Ripen.Core.Scenarios;
 
@@ -22,6 +23,9 @@ public sealed record Assumption
 
     /// <summary>The id of an offer whose prices hold from today on.</summary>
     public string? Offer { get; init; }
+
+    /// <summary>Another price book, in the estate's currency, in force from today on.</summary>
+    public PriceBook? PriceBook { get; init; }
     public PlaceAssumption? Place { get; init; }
     public BucketAssumption? Bucket { get; init; }
 

@@ -10,7 +10,7 @@ internal static class ScenarioReader
 {
     private const double MostTimes = 1e6;
 
-    private static readonly string[] Kinds = ["growth", "reading", "prices", "offer", "place", "bucket", "plan", "packsAge"];
+    private static readonly string[] Kinds = ["growth", "reading", "prices", "offer", "priceBook", "place", "bucket", "plan", "packsAge"];
 
     /// <summary>Stands where none could be read, which is a problem by then.</summary>
     private static readonly Bucket Unread = new()
@@ -48,7 +48,7 @@ internal static class ScenarioReader
         foreach (var (of, i) in Checks.Present(scenario.Assumptions))
         {
             var at = $"{path}.assumptions[{i}]";
-            object?[] all = [of.Growth, of.Reading, of.Prices, of.Offer, of.Place, of.Bucket, of.Plan, of.PacksAge];
+            object?[] all = [of.Growth, of.Reading, of.Prices, of.Offer, of.PriceBook, of.Place, of.Bucket, of.Plan, of.PacksAge];
             findings.Require(
                 all.Count(a => a is not null) == 1,
                 "not-one-assumption",
@@ -66,6 +66,7 @@ internal static class ScenarioReader
             Reading = o.Object("reading", Reading, optional: true),
             Prices = o.Object("prices", Prices, optional: true),
             Offer = o.Has("offer") ? o.Id("offer") : null,
+            PriceBook = o.Object("priceBook", EstateReader.PriceBook, optional: true),
             Place = o.Object("place", Place, optional: true),
             Bucket = o.Object("bucket", Bucket, optional: true),
             Plan = o.Object("plan", PlanReader.Plan, optional: true),

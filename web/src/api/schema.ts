@@ -3828,6 +3828,7 @@ export interface components {
             reading?: null | components["schemas"]["ReadingAssumption"];
             prices?: null | components["schemas"]["PriceAssumption"];
             offer?: null | string;
+            priceBook?: null | components["schemas"]["PriceBook"];
             place?: null | components["schemas"]["PlaceAssumption"];
             bucket?: null | components["schemas"]["BucketAssumption"];
             plan?: null | components["schemas"]["BackupPlan"];

@@ -15,6 +15,7 @@ import { usePageTitle } from "../../ui/page-title";
 import { saveFile } from "../../ui/save-file";
 import { done } from "../../ui/toasts";
 import { useKept } from "../../ui/use-kept";
+import { KeepForWhatIf } from "../scenarios/keep-for-what-if";
 import { AddForm } from "./add-form";
 import { AgreementsPart, DevicePrices } from "./agreements";
 import { KeepOffer } from "./keep-offer";
@@ -82,6 +83,7 @@ export function PricesPlace() {
   const moved = draft !== null && draft.began !== mark;
   const fresh = draft !== null && !reading.isPlaceholderData && reading.data !== undefined && !reading.error;
   const shown = draft === null ? inForce : (reading.data?.reading ?? null);
+  const assume = fresh ? [{ priceBook: draft.book }] : undefined;
   const days = (book.changes ?? []).map((c) => c.from);
   const dropped = (inForce.prices.changes ?? []).map((c) => c.from).filter((d) => !days.includes(d));
   const here = from !== null && days.includes(from) ? from : null;
@@ -120,7 +122,7 @@ export function PricesPlace() {
         </div>
         <aside className="mt-5 border-l border-hairline pl-5 max-lg:border-0 max-lg:pl-0">
           <div className="sticky top-16">
-            <div className="flex items-center gap-3">
+            <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
               <Button
                 kind="primary"
                 disabled={!draft || !fresh || moved || apply.isPending}
@@ -131,6 +133,7 @@ export function PricesPlace() {
               <Button disabled={!draft} onClick={forget}>
                 Discard
               </Button>
+              {draft && <KeepForWhatIf assume={assume} />}
             </div>
             {here !== null && (
               <p className="mt-3">
@@ -172,7 +175,7 @@ export function PricesPlace() {
             )}
             {draft && reading.data && (
               <div className="mt-4" data-stale={!fresh}>
-                <YearTable caption="The estate's cost a year" cost={reading.data.cost} of="estate" opens={{}} />
+                <YearTable caption="The estate's cost a year" cost={reading.data.cost} of="estate" opens={{}} assume={assume} />
               </div>
             )}
             {problems

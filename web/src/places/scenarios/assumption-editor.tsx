@@ -68,6 +68,16 @@ function Fields({ scenario, assumption, onChange }: FieldsProps) {
   }
   if (assumption.prices) return <PriceFields of={assumption.prices} onChange={(prices) => onChange({ prices })} />;
   if (assumption.offer) return <OfferField of={assumption.offer} onChange={(offer) => onChange({ offer })} />;
+  if (assumption.priceBook)
+    return (
+      <p className="text-sm text-ink-soft">
+        A draft of the price book.{" "}
+        <Link to={`/prices?what-if=${scenario}`} state={{ draft: assumption.priceBook }}>
+          Open it
+        </Link>{" "}
+        to change it, and keep it here again.
+      </p>
+    );
   if (assumption.place) return <PlaceFields of={assumption.place} onChange={(place) => onChange({ place })} />;
   if (assumption.bucket) {
     const { as, stated } = assumption.bucket;

@@ -222,20 +222,21 @@ function Assumptions({ scenario, problemAt, onChange }: AssumptionsProps) {
         ))}
       </p>
       <p className="mt-1 text-sm text-ink-soft">
-        Other rules, copies or backup plans: change a bucket's or a plan's draft on its page, and choose “Keep for a what-if”
-        there.
+        Other rules, copies, backup plans or single prices: change a bucket's, a plan's or the price book's draft on its page, and
+        choose “Keep for a what-if” there.
       </p>
     </>
   );
 }
 
-/** The scenario with one more assumption, which takes the place of an earlier draft of the same bucket or plan. */
+/** The scenario with one more assumption, which takes the place of an earlier draft of the same bucket, plan or price book. */
 function withAssumption(scenario: Scenario, added: Assumption): Scenario {
   const assumptions = scenario.assumptions ?? [];
   const place = assumptions.findIndex(
     (a) =>
       (a.bucket && a.bucket.as.name === added.bucket?.as.name) ||
       (a.plan && a.plan.id === added.plan?.id) ||
+      (a.priceBook && added.priceBook) ||
       (a.packsAge && a.packsAge.target === added.packsAge?.target),
   );
   return { ...scenario, assumptions: place < 0 ? [...assumptions, added] : assumptions.with(place, added) };
