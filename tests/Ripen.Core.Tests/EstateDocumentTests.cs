@@ -228,6 +228,14 @@ public class EstateDocumentTests
     }
 
     [Fact]
+    public void An_element_that_cannot_be_read_leaves_the_rest_to_be_checked()
+    {
+        var document = Samples.DemoDocument;
+        var elements = Pointers(JsonNode.Parse(document)!, "").Where(p => char.IsDigit(p.LastOrDefault()) && p.Count(c => c == '/') <= 4);
+        Assert.All(elements, pointer => Assert.NotEmpty(EstateDocument.Read(With(document, (pointer, "7"))).Problems));
+    }
+
+    [Fact]
     public void The_shipped_schema_is_the_one_made_from_the_records() =>
         Assert.Equal(File.ReadAllText("Examples/estate.schema.json"), EstateDocument.Schema());
 

@@ -253,6 +253,7 @@ public sealed class BudgetHttpTests : IDisposable
             var (order, path) in new (object, string)[]
             {
                 (new { name = " ", months = 3 }, "$.name"),
+                (new { months = 3 }, "$.name"),
                 (new { name = "a", months = 0 }, "$.months"),
                 (new { name = "a", months = 37 }, "$.months"),
                 (

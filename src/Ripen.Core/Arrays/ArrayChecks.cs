@@ -56,7 +56,7 @@ internal static class ArrayChecks
             $"There is another array '{array.Id}'; every id stands for one."
         );
         findings.Require(
-            estate.PriceBook.FindRegion(array.Region) is not null,
+            estate.PriceBook.Regions.Any(r => r?.Id == array.Region),
             "unknown-reference",
             $"{path}.region",
             $"There is no region '{array.Region}'."

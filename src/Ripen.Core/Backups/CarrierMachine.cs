@@ -38,7 +38,7 @@ public sealed record CarrierMachine
                 $"There is another machine '{carrier.Id}'; every id stands for one."
             );
             findings.Require(
-                estate.PriceBook.FindRegion(carrier.Region) is not null,
+                estate.PriceBook.Regions.Any(r => r?.Id == carrier.Region),
                 "unknown-reference",
                 $"{path}[{i}].region",
                 $"There is no region '{carrier.Region}'."

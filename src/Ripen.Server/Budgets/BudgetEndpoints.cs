@@ -355,10 +355,13 @@ internal static class BudgetEndpoints
         );
     }
 
-    private static List<Problem> Check(string name, double headroom, string at)
+    /// <param name="name">Null where an order left it out.</param>
+    /// <param name="headroom">As it came.</param>
+    /// <param name="at">Before each property's name.</param>
+    private static List<Problem> Check(string? name, double headroom, string at)
     {
         var problems = new List<Problem>();
-        if (name.Trim().Length is < 1 or > 100)
+        if (name?.Trim().Length is not (>= 1 and <= 100))
             problems.Add(new Problem("out-of-range", $"{at}name", "Name it, in a hundred characters at most."));
         if (!(headroom is >= 0 and <= 10))
             problems.Add(new Problem("out-of-range", $"{at}headroom", "The headroom is from 0 to 10: 0.05 is five per cent."));
