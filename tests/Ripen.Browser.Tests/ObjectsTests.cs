@@ -27,11 +27,12 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
     private const int AtOnce = 1_000_000_000;
 
     /// <summary>How fast the browser sends from now on.</summary>
-    private void Slow(int bytesPerSecond) =>
+    private void Slow(int bytesPerSecond, TimeSpan latency = default) =>
         ((OpenQA.Selenium.Chromium.ChromiumDriver)page.Browser).NetworkConditions = new OpenQA.Selenium.Chromium.ChromiumNetworkConditions
         {
             UploadThroughput = bytesPerSecond,
             DownloadThroughput = AtOnce,
+            Latency = latency,
         };
 
     [Fact]
@@ -85,8 +86,8 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
             file.SetLength(400_000_000);
         page.Open("/buckets/stop-and-go#objects");
         page.See("Nothing lies here yet");
-        // So that it is still under way when it is paused.
-        Slow(10_000_000);
+        // So that it is still under way when it is paused, and the server not yet asked where it goes.
+        Slow(10_000_000, TimeSpan.FromSeconds(3));
         page.Present("input[aria-label='Upload files…']").SendKeys(large);
         page.Click(page.Button("Pause"));
         page.See("large.bin paused");

@@ -146,15 +146,26 @@ const broke = (again: string) => ({ state: "failed" as const, error: `The connec
 function sendInParts(upload: Upload) {
   const { id, bucket, key, file, overwrite } = upload;
   const fingerprint = ["ripen", bucket, key, file.size, file.lastModified].join(" ");
+  let [begun, known, stopped] = [false, false, false];
+  const stop = () =>
+    void sending.abort().then(() => {
+      requests.delete(id);
+      sendNext();
+    });
   const sending = new TusUpload(file, {
     endpoint: `/api/buckets/${encodeURIComponent(bucket)}/uploads`,
     headers: { "Ripen-Request": "1" },
     metadata: { key, filetype: file.type || "application/octet-stream", ...(!overwrite && { onlyNew: "" }) },
     fingerprint: () => Promise.resolve(fingerprint),
     removeFingerprintOnSuccess: true,
+    onUploadUrlAvailable: () => {
+      known = true;
+      if (stopped) stop();
+    },
     onProgress: (sent) => change(id, { sent }),
     onSuccess: () => end(upload, { state: "stored", sent: file.size }),
     onError: (error) => {
+      if (stopped) return stop();
       const answer = error instanceof DetailedError ? error.originalResponse : null;
       end(
         upload,
@@ -164,19 +175,18 @@ function sendInParts(upload: Upload) {
       );
     },
   });
-  let stopped = false;
   requests.set(id, {
     abort: () => {
       stopped = true;
-      void sending.abort().then(() => {
-        requests.delete(id);
-        sendNext();
-      });
+      // While the server is still asked where the file goes, giving up would leave an upload there that nobody knows of.
+      if (known || !begun) stop();
     },
   });
   void sending.findPreviousUploads().then(([before]) => {
     if (before) sending.resumeFromPreviousUpload(before);
-    if (!stopped) sending.start();
+    if (stopped) return;
+    begun = true;
+    sending.start();
   });
 }
 
