@@ -176,6 +176,10 @@ public sealed class SafeInputTests(DemoFixture demo) : IClassFixture<DemoFixture
         page.Until(() => page.Find($"input[aria-label^='Mbit/s of {Line}']").GetAttribute("value") == "77", "the draft of the line");
         var before = await Transfer();
         page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "the bill with these terms");
+        page.Present("a[aria-label$='in year 1, afterwards']").SendKeys(Keys.Enter);
+        page.See("prices: as in a draft of them");
+        page.Open("/replication");
+        page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "the bill again");
         page.Click(page.Button("Apply"));
         page.See($"Applied to {Line}.");
         Assert.Equal((77, 21), await Transfer());

@@ -114,6 +114,17 @@ public sealed class SupposedHttpTests : IDisposable
     }
 
     [Fact]
+    public async Task What_other_terms_of_a_line_would_cost_opens()
+    {
+        var draft = await server.Did(HttpMethod.Post, "/api/replication/lines/aldmouth/kestrel-sound/draft", """{ "price": 0.31 }""");
+        foreach (var year in draft["cost"]!.AsArray())
+        {
+            Assert.True((double)year!["estateAfter"]! > (double)year["estateBefore"]! + 1);
+            await Opens((double)year["estateAfter"]!, Span(year), draft["assume"]!);
+        }
+    }
+
+    [Fact]
     public async Task What_many_and_a_copy_would_cost_opens_as_they_say()
     {
         var many = await server.Did(

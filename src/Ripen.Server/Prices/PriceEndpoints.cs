@@ -135,6 +135,7 @@ internal static class PriceEndpoints
         );
     }
 
-    private static IReadOnlyList<YearChange> Cost(EstateView view, PriceBook prices) =>
+    /// <summary>What other prices change in the estate's bill, of no bucket by itself.</summary>
+    internal static IReadOnlyList<YearChange> Cost(EstateView view, PriceBook prices) =>
         Consequences.CostOf(view.Project(Consequences.Months), view.Estate with { PriceBook = prices }, bucket: "");
 }

@@ -2,11 +2,13 @@ using System.ComponentModel;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
+using Ripen.Core.Scenarios;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Provider.Replication;
 using Ripen.Server.Buckets;
 using Ripen.Server.Http;
+using Ripen.Server.Prices;
 
 namespace Ripen.Server.Replication;
 
@@ -34,9 +36,9 @@ public sealed record LineTerms
         };
 }
 
-/// <summary>A line's terms looked at and not stored: what they change in the estate's bill (of no bucket by itself), and the mark of
-/// those figures.</summary>
-public sealed record LineDraftReading(IReadOnlyList<YearChange> Cost, string Seen);
+/// <summary>A line's terms looked at and not stored: what they change in the estate's bill (of no bucket by itself), the mark of those figures,
+/// and what to assume so that they come true.</summary>
+public sealed record LineDraftReading(IReadOnlyList<YearChange> Cost, string Seen, IReadOnlyList<Assumption> Assume);
 
 internal static class LineEndpoints
 {
@@ -67,8 +69,9 @@ internal static class LineEndpoints
             return Problems.NoEstate();
         if (Wrong(from, to, terms, view.Estate.PriceBook) is { } wrong)
             return wrong;
-        var cost = Cost(view, terms.Between(from, to));
-        return TypedResults.Ok(new LineDraftReading(cost, Seen.Mark(cost)));
+        var after = view.Estate.PriceBook.With(terms.Between(from, to)) with { Earlier = [] };
+        var cost = PriceEndpoints.Cost(view, after);
+        return TypedResults.Ok(new LineDraftReading(cost, Seen.Mark(cost), [new Assumption { PriceBook = after }]));
     }
 
     private static async Task<Results<NoContent, ProblemHttpResult>> Set(
@@ -91,10 +94,11 @@ internal static class LineEndpoints
                 if (Wrong(from, to, terms, prices) is { } wrong)
                     return wrong;
                 var transfer = terms.Between(from, to);
-                var shown = Cost(view, transfer);
+                var written = prices.With(transfer);
+                var shown = PriceEndpoints.Cost(view, written);
                 if (Seen.Refusal(seen, shown) is { } otherwise)
                     return otherwise;
-                var after = PriceAmendment.Of(prices, prices.With(transfer), view.Estate.Today);
+                var after = PriceAmendment.Of(prices, written, view.Estate.Today);
                 await current.Apply(
                     new PlannedChange(view.Estate),
                     () => store.ChangePrices(prices, after, view.Version, shown, transfer, cancel)
@@ -105,17 +109,6 @@ internal static class LineEndpoints
         );
         return refused is not null ? refused : TypedResults.NoContent();
     }
-
-    /// <summary>Of no bucket by itself: of the estate.</summary>
-    private static IReadOnlyList<YearChange> Cost(EstateView view, Transfer line) =>
-        Consequences.CostOf(
-            view.Project(Consequences.Months),
-            view.Estate with
-            {
-                PriceBook = view.Estate.PriceBook.With(line),
-            },
-            bucket: ""
-        );
 
     private static ProblemHttpResult? Wrong(string from, string to, LineTerms terms, PriceBook prices)
     {

@@ -5435,6 +5435,7 @@ export interface components {
         LineDraftReading: {
             cost: components["schemas"]["YearChange"][];
             seen: string;
+            assume: components["schemas"]["Assumption"][];
         };
         /** @enum {unknown} */
         LineState: "open" | "cut" | "lost";
