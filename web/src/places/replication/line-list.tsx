@@ -213,7 +213,13 @@ function Line({ line, etag }: { line: LineStatus; etag: string }) {
       {draft.changed && reading.data && (
         <tr data-stale={!answered} data-testid="line-consequences">
           <td colSpan={7} className="max-w-md py-2 text-left text-sm">
-            <YearTable caption="The estate's cost a year" cost={reading.data.cost} of="estate" opens={{}} assume={answered ? reading.data.assume : undefined} />
+            <YearTable
+              caption="The estate's cost a year"
+              cost={reading.data.cost}
+              of="estate"
+              opens={{}}
+              assume={answered ? reading.data.assume : undefined}
+            />
           </td>
         </tr>
       )}
