@@ -56,7 +56,7 @@ public sealed class PricesTests(DemoFixture demo) : IClassFixture<DemoFixture>, 
         var money = first.Text.Trim();
         Assert.Empty(Accessibility.Violations(page.Browser));
         first.SendKeys(Keys.Enter);
-        page.See("prices: as in a draft of them");
+        page.See("price book: as in a draft of it");
         page.See(money);
         page.Present(By.LinkText("June 2027")).SendKeys(Keys.Enter);
         page.Present(By.LinkText("engine-telemetry")).SendKeys(Keys.Enter);

@@ -177,7 +177,7 @@ public sealed class SafeInputTests(DemoFixture demo) : IClassFixture<DemoFixture
         var before = await Transfer();
         page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "the bill with these terms");
         page.Present("a[aria-label$='in year 1, afterwards']").SendKeys(Keys.Enter);
-        page.See("prices: as in a draft of them");
+        page.See("price book: as in a draft of it");
         page.Open("/replication");
         page.Until(() => page.Button("Apply").GetAttribute("aria-disabled") == "false", "the bill again");
         page.Click(page.Button("Apply"));

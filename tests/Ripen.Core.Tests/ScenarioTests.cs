@@ -170,6 +170,25 @@ public sealed class ScenarioTests
     }
 
     [Fact]
+    public void A_price_book_of_its_own_holds_from_today_on_and_its_days_pass_as_those_of_the_one_in_force()
+    {
+        var estate = Samples.Small();
+        var day = estate.Today.AddDays(40);
+        var region = estate.PriceBook.Regions[0];
+        var dear = region.Prices[0] with { Writes = new(7) };
+        var book = estate.PriceBook with { Changes = [new() { From = day, Regions = [new() { Id = region.Id, Prices = [dear] }] }] };
+        var (before, after) = (
+            Assume(estate, Assumption.Of(book)).PriceBook,
+            Assume(estate with { Today = day }, Assumption.Of(book)).PriceBook
+        );
+        Assert.Equal(region.Prices[0].Writes, before.Regions[0].Prices[0].Writes);
+        Assert.Single(before.Changes);
+        Assert.Equal(7, after.Regions[0].Prices[0].Writes.PerThousand);
+        Assert.Empty(after.Changes);
+        Assert.Empty(after.Earlier);
+    }
+
+    [Fact]
     public void A_price_of_one_tier_in_one_region_leaves_all_others()
     {
         var estate = Samples.Demo();

@@ -40,7 +40,8 @@ public class ShortestTextTests
         for (var eighths = 8 * 600_000_000_000_000L; eighths < (8 * 600_000_000_000_000L) + 8_000; eighths++)
             Holds(eighths / 8.0);
         foreach (
-            var value in (double[])[0, -0.0, double.NaN, double.PositiveInfinity, double.NegativeInfinity, double.Epsilon, double.MaxValue]
+            var value in (double[])
+                [0, -0.0, double.NaN, double.PositiveInfinity, double.NegativeInfinity, double.Epsilon, double.MinValue, double.MaxValue]
         )
             Holds(value);
     }

@@ -32,6 +32,9 @@ public sealed record Assumption
     /// <summary>A plan in the place of the one of its id, or one more.</summary>
     public BackupPlan? Plan { get; init; }
     public PacksAssumption? PacksAge { get; init; }
+
+    /// <summary>Of a price book that would take the place of an estate's; it never held, and tells nothing of before.</summary>
+    public static Assumption Of(PriceBook prices) => new() { PriceBook = prices with { Earlier = [] } };
 }
 
 /// <summary>More or less arrives than the estate says.</summary>

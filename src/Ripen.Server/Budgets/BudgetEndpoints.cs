@@ -153,8 +153,8 @@ internal static class BudgetEndpoints
         var rows = ForecastCsv.Read(new StringReader(await request.ReadText(cancel)));
         if (!rows.Ok)
             return Problems.Invalid(rows.Problems);
-        var first = rows.Value.MinBy(r => r.Month.FirstDay)!.Month;
-        var months = rows.Value.MaxBy(r => r.Month.FirstDay)!.Month.Since(first) + 1;
+        var first = rows.Value.MinBy(r => r.Month.FirstDay).Month;
+        var months = rows.Value.MaxBy(r => r.Month.FirstDay).Month.Since(first) + 1;
         if (await current.Get(cancel) is not { } view)
             return Problems.NoEstate();
         if (first.Since(Month.Of(view.Estate.Today)) is > MostMonthsAway or < -MostMonthsAway)

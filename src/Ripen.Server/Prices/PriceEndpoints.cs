@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Http.HttpResults;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
+using Ripen.Core.Scenarios;
 using Ripen.Data;
 using Ripen.Provider;
 using Ripen.Server.Buckets;
@@ -22,9 +23,9 @@ public sealed record PricesReading(PriceBook Prices, DateOnly Today, IReadOnlyLi
         new(prices, today, [.. PriceDoubts.Of(prices)], [.. PlainPrice.Of(prices)]);
 }
 
-/// <summary>A price book looked at and not stored: how it would stand, what it changes in the estate's bill (of no bucket by itself), and
-/// the mark of those figures.</summary>
-public sealed record PricesDraft(PricesReading Reading, IReadOnlyList<YearChange> Cost, string Seen);
+/// <summary>A price book looked at and not stored: how it would stand, what it changes in the estate's bill (of no bucket by itself), the
+/// mark of those figures, and what to assume so that they come true.</summary>
+public sealed record PricesDraft(PricesReading Reading, IReadOnlyList<YearChange> Cost, string Seen, IReadOnlyList<Assumption> Assume);
 
 /// <summary>What storage costs: amounts in force, and amounts of days to come.</summary>
 internal static class PriceEndpoints
@@ -85,7 +86,9 @@ internal static class PriceEndpoints
         if (!draft.Ok)
             return Problems.Invalid(draft.Problems);
         var cost = Cost(view, draft.Value);
-        return TypedResults.Ok(new PricesDraft(PricesReading.Of(draft.Value, view.Estate.Today), cost, Seen.Mark(cost)));
+        return TypedResults.Ok(
+            new PricesDraft(PricesReading.Of(draft.Value, view.Estate.Today), cost, Seen.Mark(cost), [Assumption.Of(draft.Value)])
+        );
     }
 
     private static async Task<Results<Ok<PriceBook>, ProblemHttpResult>> ReadRows(

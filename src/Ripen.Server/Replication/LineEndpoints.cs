@@ -69,9 +69,9 @@ internal static class LineEndpoints
             return Problems.NoEstate();
         if (Wrong(from, to, terms, view.Estate.PriceBook) is { } wrong)
             return wrong;
-        var after = view.Estate.PriceBook.With(terms.Between(from, to)) with { Earlier = [] };
+        var after = view.Estate.PriceBook.With(terms.Between(from, to));
         var cost = PriceEndpoints.Cost(view, after);
-        return TypedResults.Ok(new LineDraftReading(cost, Seen.Mark(cost), [new Assumption { PriceBook = after }]));
+        return TypedResults.Ok(new LineDraftReading(cost, Seen.Mark(cost), [Assumption.Of(after)]));
     }
 
     private static async Task<Results<NoContent, ProblemHttpResult>> Set(

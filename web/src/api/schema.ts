@@ -6178,6 +6178,7 @@ export interface components {
             reading: components["schemas"]["PricesReading"];
             cost: components["schemas"]["YearChange"][];
             seen: string;
+            assume: components["schemas"]["Assumption"][];
         };
         PricesReading: {
             prices: components["schemas"]["PriceBook"];

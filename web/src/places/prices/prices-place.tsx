@@ -83,7 +83,7 @@ export function PricesPlace() {
   const moved = draft !== null && draft.began !== mark;
   const fresh = draft !== null && !reading.isPlaceholderData && reading.data !== undefined && !reading.error;
   const shown = draft === null ? inForce : (reading.data?.reading ?? null);
-  const assume = fresh ? [{ priceBook: draft.book }] : undefined;
+  const assume = fresh ? reading.data.assume : undefined;
   const days = (book.changes ?? []).map((c) => c.from);
   const dropped = (inForce.prices.changes ?? []).map((c) => c.from).filter((d) => !days.includes(d));
   const here = from !== null && days.includes(from) ? from : null;

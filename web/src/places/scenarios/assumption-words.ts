@@ -50,7 +50,7 @@ export function words(of: Assumption, names: Names): string {
     return `${what.join(", ")} ${percent(factor)}${from ? ` from ${day(from)}` : ""}`;
   }
   if (of.offer) return `prices of the offer ${names.offerName(of.offer)}`;
-  if (of.priceBook) return "prices: as in a draft of them";
+  if (of.priceBook) return "price book: as in a draft of it";
   if (of.place) {
     const { bucket, region, scheme, tier } = of.place;
     const what = [
