@@ -12,7 +12,7 @@ internal static class WhyCommand
         var month = new Argument<string>("MONTH") { Description = "yyyy-MM" };
         Option<string?>[] which =
         [
-            new("--bucket") { Description = "of this bucket, or * for agreements" },
+            new("--bucket") { Description = "of this bucket, of several (a,b), or * for agreements" },
             new("--region") { Description = "in this region, or * for none" },
             new("--tenant") { Description = "of this tenant's buckets, or - for those of none" },
             new("--tier") { Description = "in this tier, or * for none" },

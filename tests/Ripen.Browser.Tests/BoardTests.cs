@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text;
 using System.Text.Json.Nodes;
 using OpenQA.Selenium;
@@ -68,8 +69,8 @@ public sealed class BoardTests : IAsyncLifetime
         page.See("Change 50 buckets together");
         page.Click(page.Button("Add a rule"));
         page.See("50 change");
-        page.Find("[data-testid=cost-year-10]");
         Assert.Empty(Accessibility.Violations(page.Browser));
+        WhatTheyCostTogetherOpens();
         page.Click(page.Button("Apply to 50"));
         page.See("50 buckets changed.");
         AListOfThemIsMadeWhenSomebodyComesToChoose();
@@ -88,6 +89,26 @@ public sealed class BoardTests : IAsyncLifetime
                     .Where(t => t.Length > 0),
             ];
         long Scrolled() => (long)((IJavaScriptExecutor)page.Browser).ExecuteScript("return Math.round(window.scrollY)")!;
+    }
+
+    /// <summary>By keyboard, before and afterwards; the draft is there on the way back.</summary>
+    private void WhatTheyCostTogetherOpens()
+    {
+        foreach (var column in new[] { 1, 2 })
+        {
+            var sum = page.Find($"[data-testid=cost-year-10] td:nth-of-type({column}) a");
+            var amount = Euros(sum.Text);
+            sum.SendKeys(Keys.Enter);
+            page.See("Why this amount");
+            page.See("50 buckets");
+            page.Until(() => Math.Abs(Euros(page.Find("p.font-serif.text-3xl").Text) - amount) <= 0.5, "what stood in the table");
+            Assert.Equal(column == 2, page.Browser.PageSource.Contains("which is stored nowhere", StringComparison.Ordinal));
+            Assert.Empty(Accessibility.Violations(page.Browser));
+            page.Browser.Navigate().Back();
+            page.See("50 change");
+        }
+
+        static double Euros(string text) => double.Parse(text.TrimStart('€'), CultureInfo.InvariantCulture);
     }
 
     /// <summary>By pointer and by keyboard: lists of thousands on every page would make all of them slow.</summary>

@@ -113,6 +113,7 @@ public sealed class OutcomeTests(DemoFixture demo) : IClassFixture<DemoFixture>,
         page.Until(() => page.Path == "/buckets/by-keys", "the new bucket's sheet");
         page.See("no changes");
 
+        page.Until(() => !page.IsOff("Add a rule"), "a step to suggest");
         TabTo(e => e.Text == "Add a rule");
         page.Press(Keys.Enter);
         page.Handle("Step to Pantry");

@@ -47,6 +47,26 @@ public sealed class ChargedHttpTests : IDisposable
         Assert.Contains(all["lines"]!.AsArray(), l => (string)l!["bucket"]! == "*");
     }
 
+    /// <summary>What was charged, and what is to come.</summary>
+    [Fact]
+    public async Task Several_buckets_open_together_and_each_of_them_is_a_part()
+    {
+        await server.PassUntil("2026-12-10");
+        foreach (var month in new[] { "2026-11", "2027-03" })
+        {
+            foreach (var of in new[] { $"month={month}", $"month={month}&tier=counter", $"month={month}&tier=counter&charge=storage" })
+            {
+                var all = (await Why(of))["lines"]!.AsArray().ToDictionary(l => (string)l!["bucket"]!, l => (double)l!["amount"]!);
+                var together = await Why($"{of}&bucket=port-sonar,crew-records,*");
+                var lines = together["lines"]!.AsArray().ToDictionary(l => (string)l!["bucket"]!, l => (double)l!["amount"]!);
+                Assert.Equal(all.Keys.Intersect(["*", "crew-records", "port-sonar"]).Order(), lines.Keys.Order());
+                Assert.True(lines.Count > 1, of);
+                Assert.All(lines, l => Assert.Equal(all[l.Key], l.Value, 1e-9));
+                Assert.Equal(lines.Values.Sum(), (double)together["amount"]!, 1e-9);
+            }
+        }
+    }
+
     /// <summary>Every part once: tenants, regions and charges each make the month, and none has what another has.</summary>
     [Fact]
     public async Task A_month_that_was_charged_is_the_sum_of_its_parts_however_it_is_parted()

@@ -287,6 +287,16 @@ public sealed class ScenarioHttpTests : IDisposable
         }
     }
 
+    [Theory]
+    [InlineData("port-sonar,nobody")]
+    [InlineData("port-sonar,")]
+    [InlineData(",")]
+    public async Task Of_several_buckets_one_that_is_not_there_is_refused(string buckets) =>
+        Assert.Equal(
+            (HttpStatusCode.NotFound, "no-bucket"),
+            await server.Refused(HttpMethod.Get, $"/api/forecast/derivation?month=2026-12&bucket={buckets}")
+        );
+
     [Fact]
     public async Task Years_open_into_months_and_a_scenarios_amounts_into_what_makes_them_there()
     {

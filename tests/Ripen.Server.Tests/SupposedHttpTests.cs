@@ -138,6 +138,11 @@ public sealed class SupposedHttpTests : IDisposable
             foreach (var year in one!["cost"]!.AsArray())
                 await Opens((double)year!["bucketAfter"]!, $"{Span(year)}&bucket={one["name"]}", many["assume"]!);
         }
+        foreach (var year in many["cost"]!.AsArray())
+        {
+            await Opens((double)year!["bucketBefore"]!, $"{Span(year)}&bucket=engine-telemetry,port-sonar", new JsonArray());
+            await Opens((double)year["bucketAfter"]!, $"{Span(year)}&bucket=port-sonar,engine-telemetry", many["assume"]!);
+        }
         var copy = await server.Did(
             HttpMethod.Post,
             "/api/replication/drafts",

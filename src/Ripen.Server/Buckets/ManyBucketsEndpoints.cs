@@ -28,7 +28,7 @@ public sealed record OneOfMany(string Name, bool Changes, IReadOnlyList<Problem>
 /// <param name="Cost">Of all that change, together.</param>
 /// <param name="Each">One by one: those that refuse first, then by how much their third year changes.</param>
 /// <param name="Seen">The mark of the figures, for applying exactly this.</param>
-/// <param name="Assume">What opens the amounts afterwards: the buckets as they would be; nothing of more than <see cref="MostAssumed"/>.</param>
+/// <param name="Assume">What opens the amounts afterwards: the buckets as they would be. Nothing where they are more than <see cref="MostAssumed"/>.</param>
 public sealed record ManyReading(
     IReadOnlyList<Problem> Problems,
     int Changing,
@@ -39,7 +39,7 @@ public sealed record ManyReading(
     IReadOnlyList<Assumption> Assume
 )
 {
-    public const int MostAssumed = 20;
+    public const int MostAssumed = 100;
 }
 
 internal static class ManyBucketsEndpoints

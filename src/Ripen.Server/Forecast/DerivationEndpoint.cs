@@ -60,7 +60,7 @@ internal static class DerivationEndpoint
             .MapGet("/derivation", ReadAsItStands)
             .WithName("readDerivation")
             .WithSummary(
-                "What an amount is made of: of some months, of one, of a region, tenant, tier, charge or bucket in it, down to one charge of a bucket in a tier."
+                "What an amount is made of: of some months, of one, of a region, tenant, tier, charge or some buckets in it, down to one charge of a bucket in a tier."
             );
         forecast
             .MapPost("/derivation", ReadSupposed)
@@ -130,8 +130,8 @@ internal static class DerivationEndpoint
         var (projected, unfit) = Under(query, supposed, view, current, Math.Max(Horizon.Default, at + months));
         if (projected is not { } projection)
             return unfit!;
-        if (query.Bucket is { } bucket and not Agreements.Key && projection.Estate.Find(bucket) is null)
-            return Problems.NoBucket(bucket);
+        if (part.Buckets?.FirstOrDefault(b => b != Agreements.Key && projection.Estate.Find(b) is null) is { } unknown)
+            return Problems.NoBucket(unknown);
         if (part.Wrong(projection.Estate) is { } wrong)
             return Problems.Invalid([wrong]);
         return months > 1 ? TypedResults.Ok(OfMonths(projection, first, at, months, part, query.YearlyRise))

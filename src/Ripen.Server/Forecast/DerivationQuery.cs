@@ -14,7 +14,9 @@ public sealed record DerivationQuery
     [FromQuery(Name = "to")]
     public string? To { get; init; }
 
-    [Description("A bucket's name, or * for what is agreed for the estate as a whole; all together without it.")]
+    [Description(
+        "A bucket's name, or several with commas between; * for what is agreed for the estate as a whole; all together without it."
+    )]
     [FromQuery(Name = "bucket")]
     public string? Bucket { get; init; }
 
@@ -54,7 +56,7 @@ public sealed record DerivationQuery
     [FromQuery(Name = "rise")]
     public double? Rise { get; init; }
 
-    internal MonthPart Part => new(Bucket, Region, Tenant, Tier, Charge);
+    internal MonthPart Part => new(Bucket?.Split(',').ToHashSet(), Region, Tenant, Tier, Charge);
 
     internal double YearlyRise => Rise ?? 0;
 

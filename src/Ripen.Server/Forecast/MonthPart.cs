@@ -8,10 +8,13 @@ namespace Ripen.Server.Forecasts;
 
 /// <summary>Which part of a month's money is meant. What is null is not looked at; <see cref="Agreements.Key"/> stands for no bucket, region or
 /// tier.</summary>
-internal sealed record MonthPart(string? Bucket, string? Region, string? Tenant, string? Tier, string? Charge)
+internal sealed record MonthPart(IReadOnlySet<string>? Buckets, string? Region, string? Tenant, string? Tier, string? Charge)
 {
+    /// <summary>The one bucket that is meant; null for all, or for several.</summary>
+    public string? Bucket => Buckets is { Count: 1 } ? Buckets.First() : null;
+
     /// <summary>Whether all of the month is meant.</summary>
-    public bool IsAll => this == new MonthPart(null, null, null, null, null);
+    public bool IsAll => this is { Buckets: null, Region: null, Tenant: null, Tier: null, Charge: null };
 
     /// <summary>The one charge that is meant; null for all, or for one that is not known.</summary>
     public Charge? Only => Enum.GetValues<Charge>().Where(c => c.Name() == Charge).Select(c => (Charge?)c).FirstOrDefault();
@@ -50,10 +53,12 @@ internal sealed record MonthPart(string? Bucket, string? Region, string? Tenant,
 
     /// <summary>Whether the bucket is meant, as it stands.</summary>
     public bool Has(Bucket bucket) =>
-        Is(Bucket, bucket.Name) && Is(Region, bucket.Region) && (Tenant is null || Tenants.KeyOf(bucket) == Tenant);
+        Names(bucket.Name) && Is(Region, bucket.Region) && (Tenant is null || Tenants.KeyOf(bucket) == Tenant);
 
     /// <summary>Whether what was charged to that bucket is meant; the estate as a whole has no name.</summary>
-    public bool Has(string bucket, Estate estate) => Is(Bucket, bucket) && (Tenant is null || TenantOf(bucket, estate) == Tenant);
+    public bool Has(string bucket, Estate estate) => Names(bucket) && (Tenant is null || TenantOf(bucket, estate) == Tenant);
+
+    private bool Names(string bucket) => Buckets is null || Buckets.Contains(Agreements.KeyOf(bucket));
 
     private static string? TenantOf(string bucket, Estate estate) =>
         bucket.Length == 0 ? null
@@ -62,7 +67,7 @@ internal sealed record MonthPart(string? Bucket, string? Region, string? Tenant,
 
     private static bool Is(string? wanted, string id) => wanted is null || wanted == Agreements.KeyOf(id);
 
-    /// <summary>A part that opens further: by bucket where none is named, else by tier and charge.</summary>
+    /// <summary>A part that opens further: by bucket where not just one is named, else by tier and charge.</summary>
     /// <param name="rows">Of it.</param>
     public IEnumerable<DerivationLine> Lines(IEnumerable<ForecastRow> rows) => (
             Bucket is null

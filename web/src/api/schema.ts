@@ -731,7 +731,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What an amount is made of: of some months, of one, of a region, tenant, tier, charge or bucket in it, down to one charge of a bucket in a tier. */
+        /** What an amount is made of: of some months, of one, of a region, tenant, tier, charge or some buckets in it, down to one charge of a bucket in a tier. */
         get: operations["readDerivation"];
         put?: never;
         /** The same if the assumptions of a scenario, which need not be stored, came true as well. Nothing of them is done. */
@@ -8615,7 +8615,7 @@ export interface operations {
                 month: string;
                 /** @description yyyy-MM, the last of several months; the one month without it. */
                 to?: string;
-                /** @description A bucket's name, or * for what is agreed for the estate as a whole; all together without it. */
+                /** @description A bucket's name, or several with commas between; * for what is agreed for the estate as a whole; all together without it. */
                 bucket?: string;
                 /** @description The id of a region, or * for none; all together without it. */
                 region?: string;
@@ -8658,7 +8658,7 @@ export interface operations {
                 month: string;
                 /** @description yyyy-MM, the last of several months; the one month without it. */
                 to?: string;
-                /** @description A bucket's name, or * for what is agreed for the estate as a whole; all together without it. */
+                /** @description A bucket's name, or several with commas between; * for what is agreed for the estate as a whole; all together without it. */
                 bucket?: string;
                 /** @description The id of a region, or * for none; all together without it. */
                 region?: string;

@@ -27,6 +27,7 @@ type EditorProps = { bucket: Bucket; edit: Edit; problemAt: ProblemAt; suggested
 /** The lifecycle rules as text: every step and expiry that the strip shows, typed. */
 export function RulesEditor({ bucket, edit, problemAt, suggested, most = Number.MAX_SAFE_INTEGER }: EditorProps) {
   const rules = bucket.rules ?? [];
+  // Null before the answer does not mean that there is none: such a rule would let objects expire.
   const first = suggested?.firstStep;
   const addRule = () =>
     edit((b) => ({
@@ -48,7 +49,7 @@ export function RulesEditor({ bucket, edit, problemAt, suggested, most = Number.
         ))}
       </div>
       {rules.length < most && (
-        <Button className="mt-3" onClick={addRule}>
+        <Button className="mt-3" disabled={suggested === null} onClick={addRule}>
           Add a rule
         </Button>
       )}

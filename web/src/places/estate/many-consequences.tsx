@@ -9,6 +9,7 @@ import { tone, YearTable } from "../../money/year-table";
 
 /** What one change does to many buckets: the sum, and every bucket with its reason or its money. */
 export function ManyConsequences({ reading }: { reading: ManyReading }) {
+  const changed = reading.each.filter((one) => one.changes).map((one) => one.name);
   return (
     <div className="space-y-4 text-sm">
       {reading.problems.map((problem) => (
@@ -24,7 +25,12 @@ export function ManyConsequences({ reading }: { reading: ManyReading }) {
         .
       </p>
       {reading.cost.length > 0 && (
-        <YearTable caption="Cost a year of those that change, together" cost={reading.cost} of="bucket" />
+        <YearTable
+          caption="Cost a year of those that change, together"
+          cost={reading.cost}
+          of="bucket"
+          {...(reading.assume.length > 0 && { opens: { bucket: changed.join(",") }, assume: reading.assume })}
+        />
       )}
       <Each reading={reading} />
     </div>

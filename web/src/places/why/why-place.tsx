@@ -135,11 +135,15 @@ function UnderScenario({ id }: { id: string }) {
   );
 }
 
+const mostTold = 5;
+
 /** What is assumed that is stored nowhere, and the way to keep it where a what-if can have it. */
 function Supposed({ assume, rise, scenario }: { assume: Assumption[]; rise: number; scenario: string | null }) {
   const names = useNames();
+  const most = assume.length > mostTold ? mostTold - 1 : mostTold;
   const told = [
-    ...assume.map((of) => inWords(of, names)),
+    ...assume.slice(0, most).map((of) => inWords(of, names)),
+    ...(assume.length > most ? [`${assume.length - most} more like that`] : []),
     ...(rise !== 0 ? [`all prices: ${percent(1 + rise)} a year from today on`] : []),
   ];
   return (
@@ -219,8 +223,13 @@ function Lines({ open, amount, lines, isCharged }: LinesProps) {
   );
 }
 
-/** What stands for the estate as a whole where a bucket is named. */
-const bucketName = (name: string) => (name === "*" ? "Agreements" : name);
+const mostNamed = 3;
+
+/** One or several that are named; an asterisk stands for the estate as a whole. */
+function bucketName(names: string) {
+  const all = names.split(",");
+  return all.length > mostNamed ? `${all.length} buckets` : all.map((name) => (name === "*" ? "Agreements" : name)).join(", ");
+}
 
 /** What is agreed for the month, each with what makes it. */
 function Agreed({ part, lines }: AgreedReading) {
