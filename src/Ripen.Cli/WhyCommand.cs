@@ -26,6 +26,7 @@ internal static class WhyCommand
         {
             Description = "what was charged, and not what is to come; always so of months that are over",
         };
+        var change = new Option<bool>("--change") { Description = "what the last assumption makes of it, given those before" };
         var assuming = new Option<FileInfo?>("--assuming")
         {
             Description = "a scenario (JSON), which need not be stored, as if all of it came true as well",
@@ -33,7 +34,7 @@ internal static class WhyCommand
         return ServerCommands.Make(
             "why",
             "Open an amount: the buckets of a month or of a part of it (* for what is agreed), the charges of a bucket, the prices and origins, or the days, of a charge; a line each.",
-            [month, charged, assuming, .. which],
+            [month, charged, change, assuming, .. which],
             async (http, parsed) =>
             {
                 var query = string.Join(
@@ -43,6 +44,7 @@ internal static class WhyCommand
                         .Select(o => $"{o.Name[2..]}={Uri.EscapeDataString(parsed.GetValue(o)!)}")
                         .Prepend($"month={Uri.EscapeDataString(parsed.GetRequiredValue(month))}")
                         .Append(parsed.GetValue(charged) ? "charged=true" : "charged=false")
+                        .Append(parsed.GetValue(change) ? "change=true" : "change=false")
                 );
                 var address = new Uri($"/api/forecast/derivation?{query}", UriKind.Relative);
                 using var supposed = parsed.GetValue(assuming) is { } file
@@ -72,6 +74,11 @@ internal static class WhyCommand
                     Print($"{(string)part!["what"]!}; {(string)part["why"]!}", part["quantity"]!);
                 foreach (var day in answer["metered"]?["days"]?.AsArray() ?? [])
                     Print($"{(string)day!["day"]!} {Text(day["quantity"])}", day["amount"]!);
+                if (answer["change"] is { } between)
+                {
+                    Print("before", between["before"]!);
+                    Print("after", between["after"]!);
+                }
                 Print("in all", answer["amount"]!);
             }
         );

@@ -38,6 +38,10 @@ public sealed class BudgetsTests(DemoFixture demo) : IClassFixture<DemoFixture>
             },
             "the second month read"
         );
+        page.Present("a[aria-label$='were planned, January 2027']").SendKeys(Keys.Enter);
+        page.See("What makes January 2027");
+        page.See("; in fact");
+        Assert.Empty(Accessibility.Violations(page.Browser));
         page.Choose(() => page.Field("To"), "option[value='2027-05']");
         page.See("Months that are not over count with what is to come.");
         page.Button("by charge").SendKeys(Keys.Space);

@@ -223,6 +223,24 @@ public sealed class ScenariosTests(DemoFixture demo) : IClassFixture<DemoFixture
     }
 
     [Fact]
+    public void What_an_assumption_changes_opens_down_to_two_charges_that_open()
+    {
+        page.Open("/what-if/two-more-ferries?span=3");
+        page.Present("a[aria-label*='voyage-recorders, voyage-recorders: 1.5 times']").SendKeys(Keys.Enter);
+        page.See("What the last of these would change, given those before it");
+        page.See("without it");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+        page.Present(By.LinkText("May 2029")).SendKeys(Keys.Enter);
+        page.See("All of May 2029");
+        page.Present(By.LinkText("storage, Cave")).SendKeys(Keys.Enter);
+        page.Until(() => page.Path.Contains("charge=storage", StringComparison.Ordinal), "a charge");
+        page.Present("a[aria-label$=' with it']").SendKeys(Keys.Enter);
+        page.See("If this came true, which is stored nowhere");
+        page.See("GB-month stored");
+        Assert.Empty(Accessibility.Violations(page.Browser));
+    }
+
+    [Fact]
     public void A_scenarios_year_opens_into_months_and_a_draft_of_it_as_well()
     {
         page.Open("/what-if/two-more-ferries?by=tier&span=3");

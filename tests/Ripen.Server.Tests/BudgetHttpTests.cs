@@ -71,6 +71,19 @@ public sealed class BudgetHttpTests : IDisposable
             var why = (await server.Get($"/api/forecast/derivation?month={month}&tenant=Pilots&charged=true")).Body;
             Assert.Equal((double)why["amount"]!, line["details"]!.AsArray().Sum(d => (double)d!["parts"]!["actual"]!), 1e-6);
         }
+        var whole = await Budget(id);
+        Assert.Equal("2026-12", (string)whole["wholeFrom"]!);
+        foreach (var month in whole["months"]!.AsArray().Where(m => (double)m!["charged"]! != 0))
+        {
+            var why = (await server.Get($"/api/forecast/derivation?month={month!["month"]}&charged=true")).Body;
+            var opens = string.CompareOrdinal((string)month["month"]!, "2026-12") >= 0;
+            Assert.Equal(opens, Math.Abs((double)why["amount"]! - (double)month["charged"]!) < 1e-6);
+        }
+        foreach (var month in whole["months"]!.AsArray().Where(m => (double)m!["toCome"]! != 0))
+        {
+            var why = (await server.Get($"/api/forecast/derivation?month={month!["month"]}&charged=false")).Body;
+            Assert.Equal((double)month["toCome"]!, (double)why["amount"]!, 1e-6);
+        }
     }
 
     [Fact]

@@ -159,6 +159,67 @@ public sealed class SupposedHttpTests : IDisposable
         }
     }
 
+    /// <summary>Every cell of a what-if's table: what one assumption changes, given those before it, down to two charges that open.</summary>
+    [Theory]
+    [InlineData("bucket")]
+    [InlineData("charge")]
+    [InlineData("year")]
+    public async Task What_each_assumption_changes_opens_into_the_changes_that_make_it(string by)
+    {
+        var scenario = (await server.Get("/api/scenarios")).Body["scenarios"]!
+            .AsArray()
+            .Single(s => (string)s!["id"]! == "two-more-ferries")!;
+        var assumptions = scenario["assumptions"]!.AsArray();
+        var told = (await server.Get($"/api/scenarios/two-more-ferries/difference?months=36&by={by}")).Body["difference"]!;
+        var opened = 0;
+        foreach (var line in told["lines"]!.AsArray().Where(l => (string)l!["key"]! != ""))
+        {
+            var part = by == "year" ? "" : $"&{by}={line!["key"]}";
+            foreach (var (change, step) in line!["changes"]!.AsArray().Select((c, i) => ((double)c!, i)).Where(c => c.Item1 != 0))
+            {
+                var first = new JsonArray([.. assumptions.Take(step + 1).Select(a => a!.DeepClone())]);
+                var why = await Why($"{Span(line)}{part}&change=true", first);
+                var near = Math.Max(1, Math.Abs((double)line["after"]!)) * 1e-9;
+                Assert.Equal(change, (double)why["amount"]!, near);
+                Assert.Equal(change, Lines(why), near);
+                Assert.Equal(change, (double)why["change"]!["after"]! - (double)why["change"]!["before"]!, near);
+                opened++;
+            }
+        }
+        Assert.True(opened > 8, $"{opened} opened");
+    }
+
+    [Fact]
+    public async Task A_change_opens_down_to_a_charge_and_is_refused_where_nothing_is_assumed()
+    {
+        var assumed = JsonNode.Parse("""[{ "growth": { "bucket": "deck-cameras", "arrivals": 2 } }, { "reading": { "times": 3 } }]""")!;
+        const string month = "month=2028-03";
+        foreach (var bucket in (await Why($"{month}&change=true", assumed))["lines"]!.AsArray())
+        {
+            var of = $"{month}&bucket={bucket!["bucket"]}";
+            var charges = await Why($"{of}&change=true", assumed);
+            Assert.Equal((double)bucket["amount"]!, (double)charges["amount"]!, 1e-9);
+            foreach (var charge in charges["lines"]!.AsArray())
+            {
+                var leaf = $"{of}&tier={charge!["tier"]}&charge={charge["charge"]}";
+                var told = await Why($"{leaf}&change=true", assumed);
+                Assert.Equal((double)charge["amount"]!, (double)told["amount"]!, 1e-9);
+                Assert.Equal((double)told["change"]!["after"]!, (double)(await Why(leaf, assumed))["derivation"]!["row"]!["amount"]!, 1e-9);
+            }
+        }
+        foreach (
+            var (wrong, status, code) in new[]
+            {
+                ($"{month}&change=true", HttpStatusCode.BadRequest, "nothing-assumed"),
+                ("month=2026-11&charged=true&change=true", HttpStatusCode.BadRequest, "out-of-range"),
+                ($"{month}&change=true&scenario=nobodys", HttpStatusCode.NotFound, "no-scenario"),
+            }
+        )
+            Assert.Equal((status, code), await server.Refused(HttpMethod.Get, $"/api/forecast/derivation?{wrong}"));
+        var dearer = $"{month}&scenario=dearer-storage";
+        Assert.Equal((double)(await Why(dearer))["amount"]!, (double)(await Why($"{dearer}&change=true"))["change"]!["after"]!, 1e-9);
+    }
+
     /// <summary>With prices alone the future's money is the forecast's times (1 + rise)^(months / 12), whatever was drawn; with growth and reading it
     /// is within what the points between which it was drawn allow.</summary>
     [Fact]

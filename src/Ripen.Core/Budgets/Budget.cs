@@ -28,6 +28,9 @@ public sealed record Budget
     public required string Source { get; init; }
 
     public required MonthlyCharges Planned { get; init; }
+
+    /// <summary>The first month of which all that is charged takes part.</summary>
+    public Month WholeFrom => FixedOn <= Planned.First.FirstDay ? Planned.First : Planned.First.Plus(1);
 }
 
 /// <summary>How a month of a budget stands. Money.</summary>

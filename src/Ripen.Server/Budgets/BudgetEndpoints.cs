@@ -31,7 +31,9 @@ public sealed record RunningBudget(int Id, string Name, BudgetMonth Month);
 /// <param name="Today">The provider's day.</param>
 /// <param name="Months">All of its months: those over in fact, the running one charged and to come, others as projected.</param>
 /// <param name="InAll">The same over all of them.</param>
-public sealed record BudgetReading(BudgetCard Card, DateOnly Today, IReadOnlyList<BudgetMonth> Months, BudgetMonth InAll);
+/// <param name="WholeFrom">The first month of which all that is charged takes part, so that it opens: what was charged before the budget was
+/// fixed does not.</param>
+public sealed record BudgetReading(BudgetCard Card, DateOnly Today, IReadOnlyList<BudgetMonth> Months, BudgetMonth InAll, Month WholeFrom);
 
 /// <summary>What makes one line of a variance.</summary>
 /// <param name="Charged">The month in which all that came was charged, so that it opens there; null over several, one that is not over, or one
@@ -223,7 +225,8 @@ internal static class BudgetEndpoints
             months.Aggregate(
                 (sum, m) =>
                     new BudgetMonth(sum.Month, sum.Planned + m.Planned, sum.Limit + m.Limit, sum.Charged + m.Charged, sum.ToCome + m.ToCome)
-            )
+            ),
+            look.Budget.WholeFrom
         );
     }
 
@@ -320,7 +323,7 @@ internal static class BudgetEndpoints
             return (null, Problems.Invalid(problems));
         var (skip, months) = (first.Since(budget.Planned.First), end.Since(first) + 1);
         var lines = Variance.Of(budget.Planned, look.Expected, skip, months);
-        var isWhole = months == 1 && first.Since(Month.Of(look.View.Estate.Today)) < 0 && budget.FixedOn <= first.FirstDay;
+        var isWhole = months == 1 && first.Since(Month.Of(look.View.Estate.Today)) < 0 && first.Since(budget.WholeFrom) >= 0;
         return (new Asked(lines, first, months, told, look.View.Estate, isWhole ? first : null), null);
 
         Month Read(string? text, string path, Month otherwise)

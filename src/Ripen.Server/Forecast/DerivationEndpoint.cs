@@ -25,6 +25,7 @@ public sealed record DerivationLine(string Bucket, string? Tier, Charge? Charge,
 /// <param name="Metered">Of one charge that was metered; null above that.</param>
 /// <param name="Risen">What the rise of prices makes of a month: its amount and lines are told with it, the derivation, or what is agreed,
 /// without. Null where prices do not rise, and of several months.</param>
+/// <param name="Change">Where the amount is what an assumption changes: between which amounts it lies. Lines are changes too then.</param>
 public sealed record DerivationReading(
     Month Month,
     Month To,
@@ -34,7 +35,8 @@ public sealed record DerivationReading(
     AgreedReading? Agreed = null,
     bool IsCharged = false,
     MeteredDerivation? Metered = null,
-    RisenPrices? Risen = null
+    RisenPrices? Risen = null,
+    DerivationChange? Change = null
 );
 
 /// <summary>Prices that have risen by a month.</summary>
@@ -127,36 +129,48 @@ internal static class DerivationEndpoint
             return far;
         if (query.Scenario is not null && query.Offer is not null)
             return Problems.Invalid("not-one-assumption", "?offer", "Name a scenario or an offer; a scenario can assume an offer.");
-        var (projected, unfit) = Under(query, supposed, view, current, Math.Max(Horizon.Default, at + months));
+        var (assumed, unknown) = Assumed(query, supposed, view);
+        if (assumed is null)
+            return unknown!;
+        if (query.Change == true && assumed.Count == 0)
+            return Problems.Invalid("nothing-assumed", "?change", "Nothing is assumed that could change anything.");
+        var horizon = Math.Max(Horizon.Default, at + months);
+        var (projected, unfit) = Under(assumed, view, current, horizon);
         if (projected is not { } projection)
             return unfit!;
-        if (part.Buckets?.FirstOrDefault(b => b != Agreements.Key && projection.Estate.Find(b) is null) is { } unknown)
-            return Problems.NoBucket(unknown);
-        if (part.Wrong(projection.Estate) is { } wrong)
+        var before = query.Change == true ? Under([.. assumed.SkipLast(1)], view, current, horizon).Projection : null;
+        if (part.Buckets?.FirstOrDefault(b => b != Agreements.Key && projection.Estate.Find(b) is null) is { } missing)
+            return Problems.NoBucket(missing);
+        if (part.Wrong(projection.Estate) is { } wrong && (before is null || part.Wrong(before.Estate) is not null))
             return Problems.Invalid([wrong]);
-        return months > 1 ? TypedResults.Ok(OfMonths(projection, first, at, months, part, query.YearlyRise))
-            : OfMonth(projection, first, at, part) is { } told ? TypedResults.Ok(Dearer(told, Fan.Dearer(query.YearlyRise, at)))
-            : Problems.NotFound("not-charged", $"'{query.Bucket}' is not charged for {query.Charge} in '{query.Tier}' in {query.Month}.");
+        var told = before is null ? Of(projection) : DerivationChange.Between(Of(before), Of(projection));
+        return told is null
+            ? Problems.NotFound("not-charged", $"'{query.Bucket}' is not charged for {query.Charge} in '{query.Tier}' in {query.Month}.")
+            : TypedResults.Ok(told with { Lines = Most(told.Lines) });
+
+        DerivationReading? Of(Projection under) =>
+            months > 1 ? OfMonths(under, first, at, months, part, query.YearlyRise)
+            : OfMonth(under, first, at, part) is { } month ? Dearer(month, Fan.Dearer(query.YearlyRise, at))
+            : null;
     }
 
-    private static (Projection? Projection, ProblemHttpResult? Wrong) Under(
+    /// <summary>All that is assumed, one after the other; or why that cannot be told.</summary>
+    private static (IReadOnlyList<Assumption>? Assumed, ProblemHttpResult? Wrong) Assumed(
         DerivationQuery query,
         IReadOnlyList<Assumption> supposed,
+        EstateView view
+    ) =>
+        query.Offer is { } offer ? ([new Assumption { Offer = offer }, .. supposed], null)
+        : query.Scenario is not { } id ? (supposed, null)
+        : ScenarioEndpoints.Find(view, id) is { } scenario ? ([.. scenario.Assumptions, .. supposed], null)
+        : (null, ScenarioEndpoints.NoScenario(id));
+
+    private static (Projection? Projection, ProblemHttpResult? Wrong) Under(
+        IReadOnlyList<Assumption> assumed,
         EstateView view,
         CurrentEstate current,
         int months
-    )
-    {
-        if (query.Offer is { } offer)
-            return ScenarioEndpoints.Under(view, current, Supposing([new Assumption { Offer = offer }, .. supposed]), months);
-        if (supposed.Count == 0)
-            return ScenarioEndpoints.Under(view, current, query.Scenario, months);
-        if (query.Scenario is not { } id)
-            return ScenarioEndpoints.Under(view, current, Supposing(supposed), months);
-        return ScenarioEndpoints.Find(view, id) is { } scenario
-            ? ScenarioEndpoints.Under(view, current, Supposing([.. scenario.Assumptions, .. supposed]), months)
-            : (null, ScenarioEndpoints.NoScenario(id));
-    }
+    ) => assumed.Count == 0 ? (view.Project(months), null) : ScenarioEndpoints.Under(view, current, Supposing(assumed), months);
 
     private static Scenario Supposing(IReadOnlyList<Assumption> assumptions) =>
         new()
@@ -211,18 +225,19 @@ internal static class DerivationEndpoint
         {
             var place = projection.Estate.Buckets.ToList().FindIndex(b => b.Name == bucket);
             return
-                tier != Agreements.Key
+                place >= 0
                 && part.Has(projection.Estate.Buckets[place])
-                && Derivation.Of(projection, place, at, projection.Estate.PriceBook.Coldness(tier), charge) is { } told
+                && projection.Estate.PriceBook.Coldness(tier) is >= 0 and var cold
+                && Derivation.Of(projection, place, at, cold, charge) is { } told
                 ? new DerivationReading(month, month, told.Row.Amount, [], told)
                 : null;
         }
         List<DerivationLine> lines = [.. part.Lines(part.Of(projection, at))];
-        return new DerivationReading(month, month, part.IsAll ? projection.MoneyInAll[at] : lines.Sum(l => l.Amount), Most(lines), null);
+        return new DerivationReading(month, month, part.IsAll ? projection.MoneyInAll[at] : lines.Sum(l => l.Amount), lines, null);
     }
 
     /// <summary>As many as one looks at, the rest together.</summary>
-    public static List<DerivationLine> Most(List<DerivationLine> all) =>
+    public static IReadOnlyList<DerivationLine> Most(IReadOnlyList<DerivationLine> all) =>
         all.Count <= MostLines
             ? all
             : [.. all.Take(MostLines - 1), new DerivationLine("", null, null, all.Skip(MostLines - 1).Sum(l => l.Amount))];

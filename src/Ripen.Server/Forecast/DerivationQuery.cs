@@ -56,10 +56,14 @@ public sealed record DerivationQuery
     [FromQuery(Name = "rise")]
     public double? Rise { get; init; }
 
+    [Description("What the last of all assumptions makes of it, given those before; not the amount with all of them.")]
+    [FromQuery(Name = "change")]
+    public bool? Change { get; init; }
+
     internal MonthPart Part => new(Bucket?.Split(',').ToHashSet(), Region, Tenant, Tier, Charge);
 
     internal double YearlyRise => Rise ?? 0;
 
     /// <summary>Whether it is of the estate or its prices as they are not.</summary>
-    internal bool Supposes => Scenario is not null || Offer is not null || YearlyRise != 0;
+    internal bool Supposes => Scenario is not null || Offer is not null || YearlyRise != 0 || Change == true;
 }

@@ -671,6 +671,7 @@ export type DerivationQuestion = MonthPart & {
   offer?: string;
   rise?: number;
   charged?: boolean;
+  change?: boolean;
 };
 
 /** What an amount is made of, as it stands or if assumptions came true. */

@@ -4304,6 +4304,7 @@ export interface components {
             today: string;
             months: components["schemas"]["BudgetMonth"][];
             inAll: components["schemas"]["BudgetMonth"];
+            wholeFrom: components["schemas"]["Month"];
         };
         BundleIndex: {
             /** Format: int32 */
@@ -4710,6 +4711,12 @@ export interface components {
             /** Format: double */
             amount: number;
         };
+        DerivationChange: {
+            /** Format: double */
+            before: number;
+            /** Format: double */
+            after: number;
+        };
         DerivationLine: {
             bucket: string;
             tier: null | string;
@@ -4737,6 +4744,7 @@ export interface components {
             isCharged: boolean;
             metered?: null | components["schemas"]["MeteredDerivation"];
             risen?: null | components["schemas"]["RisenPrices"];
+            change?: null | components["schemas"]["DerivationChange"];
         };
         DerivationTerm: {
             /** Format: date */
@@ -8633,6 +8641,8 @@ export interface operations {
                 offer?: string;
                 /** @description By how much all prices rise in a year, from today on, as in a drawn future: 0.1 is ten per cent; greater than -1. 0 without it. */
                 rise?: number;
+                /** @description What the last of all assumptions makes of it, given those before; not the amount with all of them. */
+                change?: boolean;
             };
             header?: never;
             path?: never;
@@ -8676,6 +8686,8 @@ export interface operations {
                 offer?: string;
                 /** @description By how much all prices rise in a year, from today on, as in a drawn future: 0.1 is ten per cent; greater than -1. 0 without it. */
                 rise?: number;
+                /** @description What the last of all assumptions makes of it, given those before; not the amount with all of them. */
+                change?: boolean;
             };
             header?: never;
             path?: never;

@@ -4,7 +4,7 @@ import type { Assumption, MonthPart } from "../api/client";
 
 /**
  * Which amount: of a month or of several, and which part of it; to come or charged; as it stands, under a scenario or an offer, if
- * prices rose so much a year, or if assumptions came true that are stored nowhere.
+ * prices rose so much a year, or if assumptions came true that are stored nowhere; or what the last of these changes.
  */
 export type WhichAmount = MonthPart & {
   month: string;
@@ -13,6 +13,7 @@ export type WhichAmount = MonthPart & {
   offer?: string;
   rise?: string;
   of?: "charged";
+  change?: "last";
   assume?: Assumption[];
 };
 

@@ -135,6 +135,16 @@ function Row({ advice, schedule: s, isFirst, isOpen }: RowProps) {
     next.set("prefix", s.prefix);
     return `?${next}`;
   };
+  const opened = (amount: number) => (
+    <Link
+      to={why()}
+      aria-label={`Why ${money(amount)}, ${name} ${s.prefix}`}
+      aria-current={isOpen ? "true" : undefined}
+      preventScrollReset
+    >
+      {money(amount)}
+    </Link>
+  );
   return (
     <tr className="border-b border-hairline align-baseline">
       <td className="py-1 pr-4">
@@ -144,18 +154,9 @@ function Row({ advice, schedule: s, isFirst, isOpen }: RowProps) {
         <Steps steps={s.now} />
       </td>
       <td className="pr-4">{s.saving > 1e-9 ? <Steps steps={s.cheapest} /> : <span className="text-ink-soft">as now</span>}</td>
-      <td className="text-right whitespace-nowrap">
-        <Link
-          to={why()}
-          aria-label={`Why ${money(s.asNow)}, ${name} ${s.prefix}`}
-          aria-current={isOpen ? "true" : undefined}
-          preventScrollReset
-        >
-          {money(s.asNow)}
-        </Link>
-      </td>
-      <td className="pl-4 text-right whitespace-nowrap">{money(s.atBest)}</td>
-      <td className="pl-4 text-right font-semibold whitespace-nowrap">{s.saving > 1e-9 ? money(s.saving) : "–"}</td>
+      <td className="text-right whitespace-nowrap">{opened(s.asNow)}</td>
+      <td className="pl-4 text-right whitespace-nowrap">{opened(s.atBest)}</td>
+      <td className="pl-4 text-right font-semibold whitespace-nowrap">{s.saving > 1e-9 ? opened(s.saving) : "–"}</td>
       <td className="pl-4 text-right">
         {isFirst && advice.saving > 1e-9 && (
           <Button

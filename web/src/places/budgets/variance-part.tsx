@@ -1,4 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
 import {
   type BudgetReading,
   readVariance,
@@ -173,13 +174,13 @@ function Amounts({ of }: { of: VarianceParts }) {
   const { money, moneyChange } = useEstate();
   return (
     <>
-      <td className="pl-4">{money(of.planned)}</td>
+      <td className="pl-4 whitespace-nowrap">{money(of.planned)}</td>
       {parts.map(({ part }) => (
-        <td key={part} className={`pl-4 ${tone(of[part])}`}>
+        <td key={part} className={`pl-4 whitespace-nowrap ${tone(of[part])}`}>
           {Math.abs(of[part]) < 0.005 ? "" : moneyChange(of[part])}
         </td>
       ))}
-      <td className="pl-4">{money(of.actual)}</td>
+      <td className="pl-4 whitespace-nowrap">{money(of.actual)}</td>
     </>
   );
 }
@@ -202,6 +203,10 @@ function Opened({ card, asked, line, table }: OpenedProps) {
   });
   const name = table.lines.find((l) => l.key === line)?.name ?? line;
   const charged = data?.charged;
+  const section = useRef<HTMLElement>(null);
+  useEffect(() => {
+    if (data && table) section.current?.scrollIntoView({ block: "start" });
+  }, [data, table]);
   if (error) return <ErrorNote error={error} />;
   const made = (quantity: number, perUnit: number | null | undefined, amount: number, unit: string) =>
     perUnit == null ? (
@@ -212,7 +217,7 @@ function Opened({ card, asked, line, table }: OpenedProps) {
       </>
     );
   return (
-    <section aria-label={`What makes ${name}`} className="mt-4">
+    <section ref={section} aria-label={`What makes ${name}`} className="mt-4 scroll-mt-16">
       <h3 className="font-serif text-lg">What makes {asked.by === "month" ? month(line) : name}</h3>
       <div className="overflow-x-auto" tabIndex={0} role="region" aria-label={`What makes ${name}, in numbers`}>
         <table className="w-full text-right text-sm">

@@ -4,6 +4,7 @@ import { type Fan, type ForecastSeries, readCheapest, readForecast, readRunningB
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, day, month } from "../../format";
+import { Opens } from "../../money/opens";
 import { useAddress } from "../../ui/address";
 import { Button, Figure } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
@@ -11,6 +12,7 @@ import { usePageTitle } from "../../ui/page-title";
 import { DriverBars } from "../how-sure/driver-bars";
 import { FanChart } from "../how-sure/fan-chart";
 import { readFanOf } from "../how-sure/fan-of";
+import { bandAmounts, bounds } from "../how-sure/future-amount";
 import { inWords, questionOf } from "../how-sure/not-known";
 import { StackChart } from "./stack-chart";
 
@@ -37,6 +39,7 @@ export function OnPaperPlace() {
     return <p className="px-6 py-10 text-ink-soft">Counting, and drawing futures…</p>;
   const year = series.data.years[0];
   const sure = fan.data.years[0]?.money;
+  const [low, , high] = year && sure ? bandAmounts({ scenario: null, band: sure, from: year.from, to: year.to }) : [];
   return (
     <div className="mx-auto max-w-[182mm] px-6 pb-24 print:px-0 print:pb-0">
       <div className="no-print flex items-baseline gap-4 pt-5">
@@ -54,16 +57,17 @@ export function OnPaperPlace() {
       {year && sure && (
         <p className="mt-4">
           <span className="font-serif text-4xl">
-            <Figure projected>{money(year.money)}</Figure>
+            <Opens why={{ month: year.from, to: year.to }} label={`${money(year.money)} in the first year`}>
+              <Figure projected>{money(year.money)}</Figure>
+            </Opens>
           </span>{" "}
-          from {month(year.from)} to {month(year.to)}; in eight of ten futures between{" "}
-          <Figure projected>{money(sure.p10)}</Figure> and <Figure projected>{money(sure.p90)}</Figure>.
+          from {month(year.from)} to {month(year.to)}; in eight of ten futures between {low} and {high}.
         </p>
       )}
       {running.data.map((b) => (
         <p key={b.id} className={b.month.isAbove ? "text-bad" : ""}>
-          Against “{b.name}”: {month(b.month.month)} is likely to end at {money(b.month.expected)}, its limit is{" "}
-          {money(b.month.limit)}.
+          Against <Link to={`/budgets/${b.id}`}>“{b.name}”</Link>: {month(b.month.month)} is likely to end at{" "}
+          {money(b.month.expected)}, its limit is {money(b.month.limit)}.
         </p>
       ))}
       <h2 className="mt-4 text-xl">By tier, ten years</h2>
@@ -78,13 +82,16 @@ export function OnPaperPlace() {
         <h3 className="mt-2 mb-1 font-serif">What moves it</h3>
         <DriverBars fan={fan.data} />
         <div className="mt-5 grid grid-cols-2 gap-x-8">
-          <Most title="The next twelve months, by charge" series={charges.data} />
-          <Most title="The next twelve months, by bucket" series={buckets.data} />
+          <Most title="The next twelve months, by charge" series={charges.data} by="charge" />
+          <Most title="The next twelve months, by bucket" series={buckets.data} by="bucket" />
         </div>
         <h2 className="mt-5 text-xl">What could be saved</h2>
         <p>
-          <strong>{money(advice.data.saving)}</strong> a year by the cheapest schedules; {money(advice.data.savedAlready)} are
-          saved already against leaving everything where it lands.
+          <Link to="/cheapest">
+            <strong>{money(advice.data.saving)}</strong> a year
+          </Link>{" "}
+          by the cheapest schedules; {money(advice.data.savedAlready)} are saved already against leaving everything where it
+          lands.
         </p>
         <table className="mt-1 w-full text-right text-sm">
           <tbody>
@@ -96,7 +103,11 @@ export function OnPaperPlace() {
                   <th scope="row" className="py-0.5 text-left font-normal">
                     {b.draft.name}
                   </th>
-                  <td>{money(b.saving)} a year</td>
+                  <td>
+                    <Link to={`/cheapest?${new URLSearchParams({ why: b.draft.name, prefix: b.schedules[0]?.prefix ?? "" })}`}>
+                      {money(b.saving)} a year
+                    </Link>
+                  </td>
                 </tr>
               ))}
           </tbody>
@@ -130,10 +141,12 @@ function Years({ series, fan }: { series: ForecastSeries; fan: Fan }) {
               </th>
               <td className="text-left">{month(y.to, "short")}</td>
               <td>
-                <Figure projected>{money(y.money)}</Figure>
+                <Opens why={{ month: y.from, to: y.to }} label={`${money(y.money)} in year ${y.number}`}>
+                  <Figure projected>{money(y.money)}</Figure>
+                </Opens>
               </td>
-              {(["p10", "p50", "p90"] as const).map((p) => (
-                <td key={p}>{sure ? money(sure[p]) : "–"}</td>
+              {(sure ? bandAmounts({ scenario: null, band: sure, from: y.from, to: y.to }) : ["–", "–", "–"]).map((amount, i) => (
+                <td key={bounds[i]}>{amount}</td>
               ))}
               <td>{bytes(y.bytesAtEnd)}</td>
             </tr>
@@ -145,9 +158,10 @@ function Years({ series, fan }: { series: ForecastSeries; fan: Fan }) {
 }
 
 /** The lines of a year, the dearest first. */
-function Most({ title, series }: { title: string; series: ForecastSeries }) {
+function Most({ title, series, by }: { title: string; series: ForecastSeries; by: "charge" | "bucket" }) {
   const { money } = useEstate();
   const ofYear = (line: ForecastSeries["lines"][number]) => line.yearMoney?.[0] ?? 0;
+  const year = series.years[0];
   const lines = series.lines.toSorted((a, b) => ofYear(b) - ofYear(a));
   return (
     <table className="w-full text-right text-sm">
@@ -158,7 +172,15 @@ function Most({ title, series }: { title: string; series: ForecastSeries }) {
             <th scope="row" className="py-0.5 text-left font-normal">
               {line.name}
             </th>
-            <td>{money(ofYear(line))}</td>
+            <td>
+              {year && line.key !== "" && ofYear(line) !== 0 ? (
+                <Opens why={{ month: year.from, to: year.to, [by]: line.key }} label={`${money(ofYear(line))}: ${line.name}`}>
+                  {money(ofYear(line))}
+                </Opens>
+              ) : (
+                money(ofYear(line))
+              )}
+            </td>
           </tr>
         ))}
       </tbody>

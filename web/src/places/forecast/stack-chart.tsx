@@ -3,7 +3,9 @@ import { area, stack, stackOffsetDiverging } from "d3-shape";
 import type { ForecastSeries, SplitBy } from "../../api/client";
 import { tierOf, useEstate } from "../../estate-context";
 import { month } from "../../format";
+import { Opens } from "../../money/opens";
 import { tierColour, tierFill } from "../../strip/tiers";
+import { Figure } from "../../ui/controls";
 import { axisRoom, HeightAxis } from "../../ui/height-axis";
 import { SavePicture } from "../../ui/save-picture";
 import { useChartReading } from "../../ui/use-chart-reading";
@@ -99,7 +101,14 @@ export function StackChart({ series, shown, by, asOf }: ChartProps) {
       )}
       <output className="block min-h-12 py-2 text-sm" aria-label="Reading">
         <span className="font-serif text-lg">
-          {month(series.months[at] ?? "")}: <span className="figure-projected">{words(totals[at] ?? 0)}</span>
+          {month(series.months[at] ?? "")}:{" "}
+          {shown === "money" ? (
+            <Opens why={{ month: series.months[at] ?? "" }} label={`${money(totals[at] ?? 0)} in that month`}>
+              <Figure projected>{money(totals[at] ?? 0)}</Figure>
+            </Opens>
+          ) : (
+            <Figure projected>{bytes(totals[at] ?? 0)}</Figure>
+          )}
         </span>
         <span className="ml-4 text-ink-soft">
           {series.lines.map((line) => `${line.name} ${words(values(line)[at] ?? 0)}`).join(" · ")}

@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { type Difference, draftScenario, type MonthPart, type Scenario, type TellBy } from "../../api/client";
+import type { ReactNode } from "react";
+import { type Assumption, type Difference, draftScenario, type MonthPart, type Scenario, type TellBy } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { month } from "../../format";
@@ -98,6 +99,7 @@ export function DifferencePart({ difference, scenario, stored }: DifferenceProps
         difference={difference}
         names={names}
         by={by}
+        assumptions={scenario.assumptions ?? []}
         under={stored ? { scenario: scenario.id } : { assume: scenario.assumptions ?? [] }}
       />
     </section>
@@ -107,22 +109,30 @@ export function DifferencePart({ difference, scenario, stored }: DifferenceProps
 type Line = Difference["lines"][number];
 
 /** Under what an amount opens. */
-type Under = Pick<WhichAmount, "scenario" | "assume">;
+type Under = Pick<WhichAmount, "scenario" | "assume" | "change">;
 
-type TableProps = { difference: Difference; names: string[]; by: TellBy; under: Under };
+type TableProps = { difference: Difference; names: string[]; by: TellBy; assumptions: Assumption[]; under: Under };
 
-function DifferenceTable({ difference, names, by, under }: TableProps) {
+function DifferenceTable({ difference, names, by, assumptions, under }: TableProps) {
   const { money, moneyChange } = useEstate();
-  const amount = ({ key, from, to }: Line, name: string, of: number, as: Under) => {
-    const figure = <Figure projected>{money(of)}</Figure>;
-    return key === "" || of === 0 ? (
+  const opened = ({ key, from, to }: Line, of: number, label: string, as: Under, figure: ReactNode) =>
+    key === "" || of === 0 ? (
       figure
     ) : (
-      <Opens why={{ month: from, to, ...partOf(by, key), ...as }} label={`${money(of)}: ${name}`}>
+      <Opens why={{ month: from, to, ...partOf(by, key), ...as }} label={label}>
         {figure}
       </Opens>
     );
-  };
+  const amount = (row: Line, name: string, of: number, as: Under) =>
+    opened(row, of, `${money(of)}: ${name}`, as, <Figure projected>{money(of)}</Figure>);
+  const changed = (row: Line, of: number, step: number) =>
+    opened(
+      row,
+      of,
+      `${moneyChange(of)}: ${row.name}, ${names[step]}`,
+      { change: "last", assume: assumptions.slice(0, step + 1) },
+      of === 0 ? "" : moneyChange(of),
+    );
   const rows = [
     ...difference.lines,
     {
@@ -159,7 +169,7 @@ function DifferenceTable({ difference, names, by, under }: TableProps) {
               <td className="pl-4">{amount(row, `${row.name}, as it stands`, row.before, {})}</td>
               {row.changes.map((change, i) => (
                 <td key={i} className={`pl-4 ${tone(change)}`}>
-                  {change === 0 ? "" : moneyChange(change)}
+                  {changed(row, change, i)}
                 </td>
               ))}
               <td className="pl-4">{amount(row, `${row.name}, what if`, row.after, under)}</td>

@@ -15,7 +15,7 @@ import {
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, day, month } from "../../format";
-import { assumedIn, whyOf } from "../../money/opens";
+import { assumedIn, Opens, type WhichAmount, whyOf } from "../../money/opens";
 import { useAddress } from "../../ui/address";
 import { Figure } from "../../ui/controls";
 import { ErrorNote } from "../../ui/error-note";
@@ -32,7 +32,7 @@ const parts: (keyof MonthPart)[] = ["bucket", "region", "tenant", "tier", "charg
 /** An amount opens: what it is made of, read downwards to the price, the quantity, and the rule or the days that put it there. */
 export function WhyPlace() {
   usePageTitle("Why this amount");
-  const { estate, money } = useEstate();
+  const { estate, money, moneyChange } = useEstate();
   const { params } = useAddress();
   const part: MonthPart = Object.fromEntries(parts.flatMap((name) => (params.has(name) ? [[name, params.get(name)]] : [])));
   const running = estate.months[0] ?? "";
@@ -41,10 +41,12 @@ export function WhyPlace() {
   const [scenario, offer] = [params.get("scenario"), params.get("offer")];
   const assume = assumedIn(useLocation().hash);
   const rise = params.get("rise");
+  const change = params.get("change") === "last" ? ({ change: "last" } as const) : {};
   const under = { ...(scenario && { scenario }), ...(offer && { offer }), ...(rise && { rise }) };
   const charged = params.get("of") === "charged" || of < running;
   const supposes = Boolean(scenario || offer || rise || assume === null || assume.length > 0);
-  const query = { month: of, ...part, ...(to && { to }), ...under, rise: Number(rise ?? 0), charged };
+  const amount: WhichAmount = { month: of, ...(to && { to }), ...part, ...under };
+  const query = { ...amount, rise: Number(rise ?? 0), charged, change: "change" in change };
   const read = useQuery({
     queryKey: keys.derivation([query, assume]),
     queryFn: () => readDerivation(query, assume ?? []),
@@ -58,6 +60,7 @@ export function WhyPlace() {
       ...(at.to && at.to !== at.month && { to: at.to }),
       ...some,
       ...under,
+      ...change,
       ...(isCharged && { of: "charged" }),
       assume: assume ?? [],
     });
@@ -84,13 +87,16 @@ export function WhyPlace() {
           This address is damaged: what it assumes cannot be read. Open the amount once more where it came from.
         </p>
       )}
-      {data && assume && (assume.length > 0 || rise) && <Supposed assume={assume} rise={Number(rise ?? 0)} scenario={scenario} />}
+      {data && assume && (assume.length > 0 || rise) && (
+        <Supposed assume={assume} rise={Number(rise ?? 0)} scenario={scenario} isChange={data.change != null} />
+      )}
       {read.error && <ErrorNote error={read.error} />}
       {data && (
         <>
           <p className="mt-3 font-serif text-3xl">
-            <Figure projected={!data.isCharged}>{money(data.amount)}</Figure>
+            <Figure projected={!data.isCharged}>{data.change ? moneyChange(data.amount) : money(data.amount)}</Figure>
           </p>
+          {data.change && <Between {...data.change} amount={amount} assume={assume ?? []} />}
           {data.risen && (data.derivation || data.agreed) && (
             <p className="mt-2">
               {money(data.amount)} = {money(data.risen.before)} × {count(data.risen.times, 5)} for prices
@@ -102,7 +108,7 @@ export function WhyPlace() {
             <Metered derivation={data.metered} />
           ) : data.agreed ? (
             <Agreed {...data.agreed} />
-          ) : (
+          ) : data.lines.length === 0 ? null : (
             <Lines
               open={({ bucket, tier, charge, month: first, to: last }) =>
                 open(
@@ -113,6 +119,7 @@ export function WhyPlace() {
               amount={data.amount}
               lines={data.lines}
               isCharged={data.isCharged}
+              isChange={data.change != null}
             />
           )}
         </>
@@ -135,10 +142,41 @@ function UnderScenario({ id }: { id: string }) {
   );
 }
 
+/** Between which amounts a change lies; both open. */
+function Between({
+  before,
+  after,
+  amount,
+  assume,
+}: {
+  before: number;
+  after: number;
+  amount: WhichAmount;
+  assume: Assumption[];
+}) {
+  const { money } = useEstate();
+  const figure = (of: number, words: string, under: Assumption[] | undefined) =>
+    of === 0 || !under ? (
+      <Figure projected>{money(of)}</Figure>
+    ) : (
+      <Opens why={{ ...amount, assume: under }} label={`${money(of)} ${words}`}>
+        <Figure projected>{money(of)}</Figure>
+      </Opens>
+    );
+  return (
+    <p className="mt-1">
+      = {figure(after, "with it", assume)} with it −{" "}
+      {figure(before, "without it", assume.length > 0 ? assume.slice(0, -1) : undefined)} without it
+    </p>
+  );
+}
+
 const mostTold = 5;
 
+type SupposedProps = { assume: Assumption[]; rise: number; scenario: string | null; isChange: boolean };
+
 /** What is assumed that is stored nowhere, and the way to keep it where a what-if can have it. */
-function Supposed({ assume, rise, scenario }: { assume: Assumption[]; rise: number; scenario: string | null }) {
+function Supposed({ assume, rise, scenario, isChange }: SupposedProps) {
   const names = useNames();
   const most = assume.length > mostTold ? mostTold - 1 : mostTold;
   const told = [
@@ -148,7 +186,14 @@ function Supposed({ assume, rise, scenario }: { assume: Assumption[]; rise: numb
   ];
   return (
     <p className="mt-1 flex flex-wrap items-baseline gap-x-4 text-sm text-ink-soft">
-      <span>If this came true, which is stored nowhere: {told.join("; ")}.</span>
+      <span>
+        {isChange
+          ? assume.length > 1
+            ? "What the last of these would change, given those before it"
+            : "What this would change"
+          : "If this came true, which is stored nowhere"}
+        : {told.join("; ")}.
+      </span>
       {rise === 0 && <KeepForWhatIf assume={assume} onTopOf={scenario} />}
     </p>
   );
@@ -190,11 +235,18 @@ function Way({ of, part, open }: { of: string; part: MonthPart; open: Open }) {
   ));
 }
 
-type LinesProps = { open: (line: DerivationLine) => string; amount: number; lines: DerivationLine[]; isCharged: boolean };
+type LinesProps = {
+  open: (line: DerivationLine) => string;
+  amount: number;
+  lines: DerivationLine[];
+  isCharged: boolean;
+  isChange: boolean;
+};
 
-function Lines({ open, amount, lines, isCharged }: LinesProps) {
-  const { money, tierName } = useEstate();
-  const words = ({ bucket, tier, charge, month: first, to: last }: DerivationLine) =>
+function Lines({ open, amount, lines, isCharged, isChange }: LinesProps) {
+  const { money, moneyChange, tierName } = useEstate();
+  const words = isChange ? moneyChange : money;
+  const nameOf = ({ bucket, tier, charge, month: first, to: last }: DerivationLine) =>
     first ? months(first, last) : charge ? [charge, tier && tierName(tier)].filter(Boolean).join(", ") : bucketName(bucket);
   return (
     <table className="mt-3 w-full text-right">
@@ -203,10 +255,10 @@ function Lines({ open, amount, lines, isCharged }: LinesProps) {
         {lines.map((line) => (
           <tr key={`${line.month} ${line.bucket} ${line.tier} ${line.charge}`} className="border-b border-hairline">
             <th scope="row" className="py-1 text-left font-normal">
-              {line.bucket === "" && !line.month ? "all others" : <Link to={open(line)}>{words(line)}</Link>}
+              {line.bucket === "" && !line.month ? "all others" : <Link to={open(line)}>{nameOf(line)}</Link>}
             </th>
             <td>
-              <Figure projected={!isCharged}>{money(line.amount)}</Figure>
+              <Figure projected={!isCharged}>{words(line.amount)}</Figure>
             </td>
           </tr>
         ))}
@@ -215,7 +267,7 @@ function Lines({ open, amount, lines, isCharged }: LinesProps) {
             in all
           </th>
           <td>
-            <Figure projected={!isCharged}>{money(amount)}</Figure>
+            <Figure projected={!isCharged}>{words(amount)}</Figure>
           </td>
         </tr>
       </tbody>
