@@ -461,5 +461,8 @@ public sealed class ObjectsTests(DemoFixture demo) : IClassFixture<DemoFixture>,
             () => page.Find("[aria-label='Untouched'] table").Text.Contains("charts/", StringComparison.Ordinal),
             "the untouched prefix"
         );
+        page.Click(() => page.Find("[aria-label='Untouched'] button[aria-label$='charts/, 365 days: what makes it']"));
+        page.See("GB-month × ");
+        Assert.Empty(Accessibility.Violations(page.Browser));
     }
 }

@@ -65,7 +65,12 @@ public sealed class KeepingTests
         var endless = estate.Buckets[0] with { Holds = [estate.Buckets[0].Holds[0] with { Released = null }] };
         var without = KeepingCalendar.Of(estate with { Buckets = [endless] }, 6);
         Assert.Equal((5.0, 5000.0), (without.EndlessObjects, without.EndlessBytes));
-        Assert.True(without.EndlessMonthly > 0);
+        // Five kilobytes of a month's gigabytes at the first price.
+        var term = Assert.Single(without.EndlessTerms);
+        Assert.Equal(5e-6, term.Quantity, 1e-18);
+        Assert.Equal(estate.PriceBook.Regions[0].Prices[0].Storage[0].Price.PerUnit, term.Price);
+        Assert.Equal(term.Quantity * term.Price, without.EndlessMonthly, 1e-15);
+        Assert.Equal(without.EndlessMonthly, calendar.Months[4].FreedMonthly, 1e-15);
         Assert.Equal(0, without.Months.Sum(m => m.FreedObjects));
         Assert.Contains(KeepingConflicts.Of(estate with { Buckets = [endless] }), c => c.Code == "kept-without-end");
     }

@@ -1,4 +1,5 @@
 using Ripen.Core.Ageing;
+using Ripen.Core.Billing;
 using Ripen.Core.Estates;
 using Ripen.Core.Forecasting;
 using Ripen.Core.Pricing;
@@ -10,17 +11,21 @@ namespace Ripen.Core.Retention;
 /// <param name="Month">Of the calendar.</param>
 /// <param name="FreedObjects">Whose retention ends: they may go from then on.</param>
 /// <param name="FreedBytes">Of them.</param>
-/// <param name="FreedMonthly">What storing them costs a month then, in the first band of its price.</param>
+/// <param name="FreedTerms">What storing them costs a month then, in the first band of its price; the dearest first.</param>
 /// <param name="ExpiringObjects">That rules let go for good.</param>
 /// <param name="ExpiringBytes">Of them.</param>
 public sealed record KeepingMonth(
     Month Month,
     double FreedObjects,
     double FreedBytes,
-    double FreedMonthly,
+    IReadOnlyList<PricedTerm> FreedTerms,
     double ExpiringObjects,
     double ExpiringBytes
-);
+)
+{
+    /// <summary>Money a month.</summary>
+    public double FreedMonthly => FreedTerms.Sum(t => t.Amount);
+}
 
 /// <summary>HoldEnds: a legal hold that has a day. RetentionEnds: a bucket's retention until a day. BucketFree: nothing that lies in the bucket
 /// today is kept from then on.</summary>
@@ -48,16 +53,19 @@ public sealed record KeepingEvent(DateOnly Day, string Bucket, KeepingEventKind 
 /// <param name="Events">Ascending by day.</param>
 /// <param name="EndlessObjects">Of today's, kept without an end.</param>
 /// <param name="EndlessBytes">Of them.</param>
-/// <param name="EndlessMonthly">What storing them costs a month.</param>
+/// <param name="EndlessTerms">What storing them costs a month; the dearest first.</param>
 public sealed record KeepingCalendar(
     DateOnly Today,
     IReadOnlyList<KeepingMonth> Months,
     IReadOnlyList<KeepingEvent> Events,
     double EndlessObjects,
     double EndlessBytes,
-    double EndlessMonthly
+    IReadOnlyList<PricedTerm> EndlessTerms
 )
 {
+    /// <summary>Money a month.</summary>
+    public double EndlessMonthly => EndlessTerms.Sum(t => t.Amount);
+
     /// <param name="estate">Valid.</param>
     /// <param name="months">From 1 to <see cref="BillingCalendar.MostMonths"/>.</param>
     /// <param name="only">A bucket; null for all.</param>
@@ -80,7 +88,7 @@ public sealed record KeepingCalendar(
             [.. events.OrderBy(e => e.Day).ThenBy(e => e.Bucket, StringComparer.Ordinal)],
             tally.EndlessObjects,
             tally.EndlessBytes,
-            tally.EndlessMonthly
+            tally.EndlessTerms
         );
     }
 
@@ -130,13 +138,13 @@ public sealed record KeepingCalendar(
                     free >= Lifecycle.Never
                         ? estate.PriceBook.Coldness(lot.Tier)
                         : TierAt(PathOf(bucket, lot.Kind, estate), free - created);
-                tally.IsFree(free, lot.Count, lot.BytesPerObject, Monthly(bucket, tier, lot.BytesPerObject, estate.PriceBook, lot.Count));
+                tally.IsFree(free, lot.Count, lot.BytesPerObject, tally.Place(bucket, tier, lot.BytesPerObject, estate.PriceBook));
             }
         }
         foreach (var stream in bucket.Streams)
         {
             var keeping = Ageing.Keeping.Of(bucket, stream.Prefix, stream.Tags, estate.Today);
-            var (path, eachMonthly) = (PathOf(bucket, stream.Kind, estate), new Dictionary<int, double>());
+            var (path, places) = (PathOf(bucket, stream.Kind, estate), new Dictionary<int, Place>());
             for (var day = 0; day < calendar.Days; day++)
             {
                 var free = keeping.FirstFree(day, day);
@@ -144,9 +152,9 @@ public sealed record KeepingCalendar(
                     continue;
                 var objects = stream.ObjectsPerDay * Math.Pow(1 + stream.YearlyGrowth, day / 365.0);
                 var tier = TierAt(path, free - day);
-                if (!eachMonthly.TryGetValue(tier, out var monthly))
-                    eachMonthly[tier] = monthly = Monthly(bucket, tier, stream.BytesPerObject, estate.PriceBook, 1);
-                tally.IsFree(free, objects, stream.BytesPerObject, objects * monthly);
+                if (!places.TryGetValue(tier, out var place))
+                    places[tier] = place = tally.Place(bucket, tier, stream.BytesPerObject, estate.PriceBook);
+                tally.IsFree(free, objects, stream.BytesPerObject, place);
             }
         }
     }
@@ -162,15 +170,16 @@ public sealed record KeepingCalendar(
     private static int TierAt(Stay[] path, int age) => path.Last(s => s.From <= age).Tier;
 
     /// <summary>What storing objects costs a month, in the first band of the tier's price.</summary>
-    internal static double Monthly(Bucket bucket, int tier, long bytesPerObject, PriceBook prices, double objects)
+    internal static PricedTerm Monthly(Bucket bucket, int tier, long bytesPerObject, PriceBook prices, double objects)
     {
         var of = prices.Tiers[tier];
-        return prices
-                .FindRegion(bucket.Region)!
-                .PriceOf(of.Id)!
-                .Storage[0]
-                .Price.For(objects * of.BilledBytes(bytesPerObject) / prices.Unit.Bytes())
-            * prices.FindScheme(bucket.Scheme)!.StorageFactor;
+        return PricedTerm.OfResting(
+            prices,
+            bucket,
+            of.Id,
+            objects * of.BilledBytes(bytesPerObject) / prices.Unit.Bytes(),
+            $"stored, {prices.FindScheme(bucket.Scheme)!.Name}"
+        );
     }
 
     private static IEnumerable<KeepingEvent> EventsOf(Bucket bucket, Estate estate)
@@ -207,34 +216,56 @@ public sealed record KeepingCalendar(
         return last > 0 ? last : null;
     }
 
+    /// <summary>Objects of one size where one price holds.</summary>
+    /// <param name="UnitMonths">Of one of them in a month.</param>
+    /// <param name="All">Of all that have that price, by month; what is kept without an end comes last.</param>
+    private sealed record Place(double UnitMonths, double[] All);
+
     private sealed class Tally(BillingCalendar calendar)
     {
+        private readonly Dictionary<PricedTerm, double[]> places = [];
         private readonly double[] freedObjects = new double[calendar.Months];
         private readonly double[] freedBytes = new double[calendar.Months];
-        private readonly double[] freedMonthly = new double[calendar.Months];
         private readonly double[] expiringObjects = new double[calendar.Months];
         private readonly double[] expiringBytes = new double[calendar.Months];
 
         public double EndlessObjects { get; private set; }
         public double EndlessBytes { get; private set; }
-        public double EndlessMonthly { get; private set; }
+        public IReadOnlyList<PricedTerm> EndlessTerms => Terms(calendar.Months);
 
-        public void IsFree(int day, double objects, long bytesPerObject, double monthly)
+        public Place Place(Bucket bucket, int tier, long bytesPerObject, PriceBook prices)
+        {
+            var one = Monthly(bucket, tier, bytesPerObject, prices, 1);
+            var price = one with { Quantity = 0 };
+            if (!places.TryGetValue(price, out var all))
+                places[price] = all = new double[calendar.Months + 1];
+            return new Place(one.Quantity, all);
+        }
+
+        public void IsFree(int day, double objects, long bytesPerObject, Place place)
         {
             if (day >= Lifecycle.Never)
             {
                 EndlessObjects += objects;
                 EndlessBytes += objects * bytesPerObject;
-                EndlessMonthly += monthly;
+                place.All[calendar.Months] += objects * place.UnitMonths;
             }
             else if (day < calendar.Days)
             {
                 var m = calendar.MonthOf(day);
                 freedObjects[m] += objects;
                 freedBytes[m] += objects * bytesPerObject;
-                freedMonthly[m] += monthly;
+                place.All[m] += objects * place.UnitMonths;
             }
         }
+
+        private IReadOnlyList<PricedTerm> Terms(int month) =>
+            [
+                .. places
+                    .Where(p => p.Value[month] > 0)
+                    .Select(p => p.Key with { Quantity = p.Value[month] })
+                    .OrderByDescending(t => t.Amount),
+            ];
 
         public void Expires(int month, double objects, long bytesPerObject)
         {
@@ -250,7 +281,7 @@ public sealed record KeepingCalendar(
                         Month.Of(calendar.Date(m)),
                         freedObjects[m],
                         freedBytes[m],
-                        freedMonthly[m],
+                        Terms(m),
                         expiringObjects[m],
                         expiringBytes[m]
                     )),

@@ -51,7 +51,7 @@ public static class KeepingConflicts
         {
             var held = bucket.Stock.Where(l => hold.Scope.Takes(l.Prefix, l.Tags)).ToList();
             var monthly = held.Sum(l =>
-                KeepingCalendar.Monthly(bucket, estate.PriceBook.Coldness(l.Tier), l.BytesPerObject, estate.PriceBook, l.Count)
+                KeepingCalendar.Monthly(bucket, estate.PriceBook.Coldness(l.Tier), l.BytesPerObject, estate.PriceBook, l.Count).Amount
             );
             yield return new(
                 "kept-without-end",

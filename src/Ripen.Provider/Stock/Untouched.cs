@@ -1,13 +1,18 @@
 using Microsoft.Data.Sqlite;
+using Ripen.Core.Billing;
 using Ripen.Core.Pricing;
 using Ripen.Provider.Index;
 using Ripen.Provider.Objects;
 
 namespace Ripen.Provider.Stock;
 
-/// <summary>What nobody read for at least <paramref name="Days"/> days (nor wrote), and what storing it costs a month, at the first band's
-/// price.</summary>
-public sealed record UntouchedFor(int Days, double Objects, double Bytes, double CostPerMonth);
+/// <summary>What nobody read for at least <paramref name="Days"/> days (nor wrote), and what storing it costs a month, tier by tier, at the first
+/// band's price.</summary>
+public sealed record UntouchedFor(int Days, double Objects, double Bytes, IReadOnlyList<PricedTerm> Terms)
+{
+    /// <summary>Money.</summary>
+    public double CostPerMonth => Terms.Sum(t => t.Amount);
+}
 
 /// <summary>By what keys begin with, up to the first "/" after the asked prefix. "Days" 0 is everything there.</summary>
 public sealed record UntouchedPrefix(string Prefix, IReadOnlyList<UntouchedFor> For);
@@ -47,23 +52,41 @@ internal static class Untouched
 
 internal sealed class UntouchedSums(Terms terms, BucketTerms bucket)
 {
-    private readonly SortedDictionary<string, (double Objects, double Bytes, double Cost)[]> sums = new(StringComparer.Ordinal);
+    private sealed class Sum(int tiers)
+    {
+        public double Objects;
+        public double Bytes;
+        public readonly double[] UnitMonths = new double[tiers];
+    }
+
+    private readonly SortedDictionary<string, Sum[]> sums = new(StringComparer.Ordinal);
 
     public void Add(string prefix, double count, long bytes, int tier, int untouchedDays)
     {
         if (!sums.TryGetValue(prefix, out var sum))
-            sums[prefix] = sum = new (double, double, double)[Untouched.Days.Length];
+            sums[prefix] = sum = [.. Untouched.Days.Select(_ => new Sum(terms.Prices.Tiers.Count))];
         var unitMonths = count * terms.Prices.Tiers[tier].BilledBytes(bytes) / terms.Prices.Unit.Bytes();
-        var cost = bucket.Prices[tier]!.Storage[0].Price.For(unitMonths) * bucket.Factor;
         for (var i = 0; i < sum.Length && Untouched.Days[i] <= untouchedDays; i++)
-            sum[i] = (sum[i].Objects + count, sum[i].Bytes + (count * bytes), sum[i].Cost + cost);
+        {
+            sum[i].Objects += count;
+            sum[i].Bytes += count * bytes;
+            sum[i].UnitMonths[tier] += unitMonths;
+        }
     }
 
     public List<UntouchedPrefix> ByPrefix() =>
         [
             .. sums.Select(s => new UntouchedPrefix(
                 s.Key,
-                [.. s.Value.Select((v, i) => new UntouchedFor(Untouched.Days[i], v.Objects, v.Bytes, v.Cost))]
+                [.. s.Value.Select((v, i) => new UntouchedFor(Untouched.Days[i], v.Objects, v.Bytes, TermsOf(v)))]
             )),
+        ];
+
+    private IReadOnlyList<PricedTerm> TermsOf(Sum sum) =>
+        [
+            .. terms
+                .Prices.Tiers.Select((tier, i) => (tier.Id, UnitMonths: sum.UnitMonths[i]))
+                .Where(t => t.UnitMonths > 0)
+                .Select(t => PricedTerm.OfResting(terms.Prices, bucket.Bucket, t.Id, t.UnitMonths, "stored")),
         ];
 }

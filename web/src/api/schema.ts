@@ -5262,6 +5262,7 @@ export interface components {
             endlessObjects: number;
             /** Format: double */
             endlessBytes: number;
+            endlessTerms: components["schemas"]["PricedTerm"][];
             /** Format: double */
             endlessMonthly: number;
         };
@@ -5291,12 +5292,13 @@ export interface components {
             freedObjects: number;
             /** Format: double */
             freedBytes: number;
-            /** Format: double */
-            freedMonthly: number;
+            freedTerms: components["schemas"]["PricedTerm"][];
             /** Format: double */
             expiringObjects: number;
             /** Format: double */
             expiringBytes: number;
+            /** Format: double */
+            freedMonthly: number;
         };
         KeepingReading: {
             calendar: components["schemas"]["KeepingCalendar"];
@@ -7248,6 +7250,7 @@ export interface components {
             objects: number;
             /** Format: double */
             bytes: number;
+            terms: components["schemas"]["PricedTerm"][];
             /** Format: double */
             costPerMonth: number;
         };

@@ -1,8 +1,8 @@
 import { Fragment, useState } from "react";
 import type { ArrayReading, ArrayVolumeReading } from "../../api/client";
 import { useEstate } from "../../estate-context";
+import { OpenAmount, TermRow } from "../../money/open-amount";
 import { Button } from "../../ui/controls";
-import { OpenAmount, TermRow } from "./open-amount";
 
 type ArrayVolumesProps = {
   reading: ArrayReading;

@@ -1,7 +1,7 @@
 import { Fragment, useState } from "react";
 import type { ArrayYear, PricedTerm } from "../../api/client";
 import { useEstate } from "../../estate-context";
-import { OpenAmount, TermRow } from "./open-amount";
+import { OpenAmount, TermRow } from "../../money/open-amount";
 
 /** What both sides cost in some years, before and after a draft; every amount opens. */
 export function ArrayYears({ years }: { years: ArrayYear[] }) {

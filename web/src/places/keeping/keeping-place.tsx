@@ -1,11 +1,14 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { type KeepingConflict, type KeepingReading, keepingFile, readBucket, readKeeping } from "../../api/client";
 import { keys } from "../../api/keys";
 import { useEstate } from "../../estate-context";
 import { count, day, month } from "../../format";
+import { OpenAmount, TermRow } from "../../money/open-amount";
+import { WhatMakesIt } from "../../money/priced-terms";
 import { useAddress } from "../../ui/address";
-import { Button, Field, Figure, Select } from "../../ui/controls";
+import { Button, Field, Select } from "../../ui/controls";
 import { ErrorPage } from "../../ui/error-page";
 import { usePageTitle } from "../../ui/page-title";
 import { done } from "../../ui/toasts";
@@ -129,6 +132,9 @@ type CalendarProps = { calendar: KeepingReading["calendar"]; bucket: string | nu
 
 function Months({ calendar, months, bucket }: CalendarProps & { months: number }) {
   const { bytes, money, moneyColumn } = useEstate();
+  const { params, set } = useAddress();
+  const opened = params.get("freed");
+  const [isTable, setTable] = useState(opened !== null);
   const column = moneyColumn(calendar.months.map((m) => m.freedMonthly));
   const query = `?months=${months}${bucket ? `&bucket=${bucket}` : ""}`;
   return (
@@ -147,8 +153,9 @@ function Months({ calendar, months, bucket }: CalendarProps & { months: number }
           </>
         )}
       </p>
+      <WhatMakesIt amount={calendar.endlessMonthly} terms={calendar.endlessTerms} />
       <KeepingChart months={calendar.months} />
-      <details className="mt-2">
+      <details className="mt-2" open={isTable} onToggle={(e) => setTable(e.currentTarget.open)}>
         <summary>As a table</summary>
         <table className="mt-1 w-full max-w-4xl text-right">
           <thead className="text-sm text-ink-soft">
@@ -162,7 +169,7 @@ function Months({ calendar, months, bucket }: CalendarProps & { months: number }
             </tr>
           </thead>
           <tbody>
-            {calendar.months.map((m) => (
+            {calendar.months.flatMap((m) => [
               <tr key={m.month} className="border-b border-hairline">
                 <th scope="row" className="py-1 text-left font-normal">
                   {month(m.month)}
@@ -170,12 +177,20 @@ function Months({ calendar, months, bucket }: CalendarProps & { months: number }
                 <td>{count(m.freedObjects, 0)}</td>
                 <td>{bytes(m.freedBytes)}</td>
                 <td>
-                  <Figure projected>{column(m.freedMonthly)}</Figure>
+                  <OpenAmount
+                    id={m.month}
+                    label={`to store what may go from ${month(m.month)} on`}
+                    text={column(m.freedMonthly)}
+                    terms={m.freedTerms}
+                    opened={opened}
+                    onOpen={(id) => set("freed", id)}
+                  />
                 </td>
                 <td>{count(m.expiringObjects, 0)}</td>
                 <td>{bytes(m.expiringBytes)}</td>
-              </tr>
-            ))}
+              </tr>,
+              ...(opened === m.month ? [<TermRow key={`${m.month} opened`} columns={6} terms={m.freedTerms} />] : []),
+            ])}
           </tbody>
         </table>
       </details>

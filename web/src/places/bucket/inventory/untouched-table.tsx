@@ -1,9 +1,13 @@
+import { useState } from "react";
 import type { UntouchedPrefix } from "../../../api/client";
 import { useEstate } from "../../../estate-context";
+import { OpenAmount, TermRow } from "../../../money/open-amount";
 
 /** By prefix, how much nobody touched for so long, and what that costs a month. */
 export function UntouchedTable({ prefixes }: { prefixes: UntouchedPrefix[] }) {
   const { bytes, money } = useEstate();
+  const [opened, setOpened] = useState<string | null>(null);
+  const idOf = (prefix: string, of: number) => `${of} ${prefix}`;
   const days = prefixes[0]?.for.map((f) => f.days) ?? [];
   return (
     <table className="w-full text-right">
@@ -18,7 +22,7 @@ export function UntouchedTable({ prefixes }: { prefixes: UntouchedPrefix[] }) {
         </tr>
       </thead>
       <tbody>
-        {prefixes.map((p) => (
+        {prefixes.flatMap((p) => [
           <tr key={p.prefix} className="border-b border-hairline align-top">
             <th scope="row" className="py-1 text-left font-normal">
               {p.prefix || "(no folder)"}
@@ -26,11 +30,24 @@ export function UntouchedTable({ prefixes }: { prefixes: UntouchedPrefix[] }) {
             {p.for.map((f) => (
               <td key={f.days} className="py-1 pl-4">
                 {bytes(f.bytes)}
-                <span className="block text-sm text-ink-soft">{money(f.costPerMonth)} a month</span>
+                <span className="block text-sm text-ink-soft">
+                  <OpenAmount
+                    id={idOf(p.prefix, f.days)}
+                    label={`a month, ${p.prefix || "no folder"}, ${f.days} days`}
+                    text={money(f.costPerMonth)}
+                    terms={f.terms}
+                    opened={opened}
+                    onOpen={setOpened}
+                  />{" "}
+                  a month
+                </span>
               </td>
             ))}
-          </tr>
-        ))}
+          </tr>,
+          ...p.for
+            .filter((f) => opened === idOf(p.prefix, f.days))
+            .map((f) => <TermRow key={`${p.prefix} opened`} columns={days.length + 1} terms={f.terms} />),
+        ])}
       </tbody>
     </table>
   );

@@ -1,5 +1,5 @@
-import type { PricedTerm } from "../../api/client";
-import { TermTable } from "../../money/priced-terms";
+import type { PricedTerm } from "../api/client";
+import { TermTable } from "./priced-terms";
 
 type OpenAmountProps = {
   id: string;
