@@ -31,9 +31,35 @@ public sealed record RunningBudget(int Id, string Name, BudgetMonth Month);
 /// <param name="Today">The provider's day.</param>
 /// <param name="Months">All of its months: those over in fact, the running one charged and to come, others as projected.</param>
 /// <param name="InAll">The same over all of them.</param>
-/// <param name="WholeFrom">The first month of which all that is charged takes part, so that it opens: what was charged before the budget was
-/// fixed does not.</param>
-public sealed record BudgetReading(BudgetCard Card, DateOnly Today, IReadOnlyList<BudgetMonth> Months, BudgetMonth InAll, Month WholeFrom);
+/// <param name="Opens">Where the amounts of each month open, and last those in all.</param>
+public sealed record BudgetReading(
+    BudgetCard Card,
+    DateOnly Today,
+    IReadOnlyList<BudgetMonth> Months,
+    BudgetMonth InAll,
+    IReadOnlyList<BudgetOpens> Opens
+);
+
+/// <summary>Months from the first to the last.</summary>
+public sealed record MonthSpan(Month From, Month To);
+
+/// <summary>Over which months the amounts of a budget open.</summary>
+/// <param name="Planned">What was planned.</param>
+/// <param name="Charged">What was charged; null for nothing, and where the month is among them in which the budget was fixed: what was charged
+/// before takes no part.</param>
+/// <param name="ToCome">What is to come; null for nothing.</param>
+public sealed record BudgetOpens(MonthSpan Planned, MonthSpan? Charged, MonthSpan? ToCome)
+{
+    internal static BudgetOpens Of(Budget budget, BudgetMonth of, Month last, Month running)
+    {
+        var (first, isRunning) = (of.Month, last.Since(running) >= 0);
+        return new(
+            new(first, last),
+            of.Charged == 0 || first.Since(budget.WholeFrom) < 0 ? null : new(first, isRunning ? running : last),
+            of.ToCome == 0 ? null : new(first.Since(running) > 0 ? first : running, last)
+        );
+    }
+}
 
 /// <summary>What makes one line of a variance.</summary>
 /// <param name="Charged">The month in which all that came was charged, so that it opens there; null over several, one that is not over, or one
@@ -218,16 +244,14 @@ internal static class BudgetEndpoints
         if (await BudgetLook.Of((await store.Find(id, cancel))!, current, provider, cancel) is not { } look)
             return null;
         var months = look.Months;
-        return new BudgetReading(
-            card,
-            look.View.Estate.Today,
-            months,
-            months.Aggregate(
-                (sum, m) =>
-                    new BudgetMonth(sum.Month, sum.Planned + m.Planned, sum.Limit + m.Limit, sum.Charged + m.Charged, sum.ToCome + m.ToCome)
-            ),
-            look.Budget.WholeFrom
+        var inAll = months.Aggregate(
+            (sum, m) =>
+                new BudgetMonth(sum.Month, sum.Planned + m.Planned, sum.Limit + m.Limit, sum.Charged + m.Charged, sum.ToCome + m.ToCome)
         );
+        var today = look.View.Estate.Today;
+        return new BudgetReading(card, today, months, inAll, [.. months.Select(m => Opens(m, m.Month)), Opens(inAll, months[^1].Month)]);
+
+        BudgetOpens Opens(BudgetMonth of, Month last) => BudgetOpens.Of(look.Budget, of, last, Month.Of(today));
     }
 
     private static async Task<Results<NoContent, ProblemHttpResult>> Change(

@@ -4287,6 +4287,11 @@ export interface components {
             change: number;
             isAbove: boolean;
         };
+        BudgetOpens: {
+            planned: components["schemas"]["MonthSpan"];
+            charged: null | components["schemas"]["MonthSpan"];
+            toCome: null | components["schemas"]["MonthSpan"];
+        };
         BudgetOrder: {
             name: string;
             /** Format: int32 */
@@ -4304,7 +4309,7 @@ export interface components {
             today: string;
             months: components["schemas"]["BudgetMonth"][];
             inAll: components["schemas"]["BudgetMonth"];
-            wholeFrom: components["schemas"]["Month"];
+            opens: components["schemas"]["BudgetOpens"][];
         };
         BundleIndex: {
             /** Format: int32 */
@@ -5669,6 +5674,10 @@ export interface components {
             why: string;
         };
         Month: string;
+        MonthSpan: {
+            from: components["schemas"]["Month"];
+            to: components["schemas"]["Month"];
+        };
         MonthlyAmount: {
             month: components["schemas"]["Month"];
             /** Format: double */

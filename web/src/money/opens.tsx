@@ -17,9 +17,19 @@ export type WhichAmount = MonthPart & {
   assume?: Assumption[];
 };
 
+// A hundred buckets are written once for all amounts that assume them.
+const written = new WeakMap<Assumption[], string>();
+
+function hashOf(assume: Assumption[]) {
+  const known = written.get(assume);
+  if (known !== undefined) return known;
+  const hash = assume.length > 0 ? `#${new URLSearchParams({ assume: JSON.stringify(assume) })}` : "";
+  written.set(assume, hash);
+  return hash;
+}
+
 /** Where an amount opens. What is assumed stands behind the #, where an address may be long. */
-export const whyOf = ({ assume = [], ...amount }: WhichAmount) =>
-  `/why?${new URLSearchParams(amount)}${assume.length > 0 ? `#${new URLSearchParams({ assume: JSON.stringify(assume) })}` : ""}`;
+export const whyOf = ({ assume = [], ...amount }: WhichAmount) => `/why?${new URLSearchParams(amount)}${hashOf(assume)}`;
 
 /** What such an address assumes; null where it is damaged. */
 export function assumedIn(hash: string): Assumption[] | null {

@@ -8,9 +8,8 @@ import { Figure } from "../../ui/controls";
 
 /** The numbers of the chart, and on which morning what was told. */
 export function BudgetMonths({ reading }: { reading: BudgetReading }) {
-  const { months, inAll, card, today, wholeFrom } = reading;
+  const { months, inAll, card, today, opens } = reading;
   const running = today.slice(0, 7);
-  const last = months.at(-1)?.month ?? running;
   return (
     <div className="overflow-x-auto" tabIndex={0} role="region" aria-label="The months in numbers">
       <table className="w-full text-right text-sm">
@@ -26,18 +25,12 @@ export function BudgetMonths({ reading }: { reading: BudgetReading }) {
           </tr>
         </thead>
         <tbody>
-          {months.map((m) => (
+          {months.map((m, i) => (
             <tr key={m.month} className="border-b border-hairline">
               <th scope="row" className="whitespace-nowrap py-0.5 text-left font-normal">
                 <Link to={`/why?month=${m.month}${m.month === running ? "&of=charged" : ""}`}>{month(m.month)}</Link>
               </th>
-              <Amounts
-                of={m}
-                plan={`?${new URLSearchParams({ from: m.month, to: m.month, by: "month", line: m.month })}`}
-                running={running}
-                wholeFrom={wholeFrom}
-                last={m.month}
-              />
+              <Amounts of={m} opens={opens[i]} name={month(m.month)} planned={{ by: "month", line: m.month }} />
               <td className="pl-6 text-left text-bad">{told(m.month)}</td>
             </tr>
           ))}
@@ -45,13 +38,7 @@ export function BudgetMonths({ reading }: { reading: BudgetReading }) {
             <th scope="row" className="py-0.5 text-left">
               in all
             </th>
-            <Amounts
-              of={inAll}
-              plan={`?${new URLSearchParams({ from: inAll.month, to: last, by: "bucket" })}`}
-              running={running}
-              wholeFrom={wholeFrom}
-              last={last}
-            />
+            <Amounts of={inAll} opens={opens.at(-1)} name="in all" planned={{ by: "month" }} />
             <td />
           </tr>
         </tbody>
@@ -67,26 +54,24 @@ export function BudgetMonths({ reading }: { reading: BudgetReading }) {
 
 type AmountsProps = {
   of: BudgetMonth;
-  /** Where that is told which was planned for it. */
-  plan: string;
-  running: string;
-  wholeFrom: string;
-  /** Its last month. */
-  last: string;
+  opens: BudgetReading["opens"][number] | undefined;
+  /** Of the month, or of all. */
+  name: string;
+  /** How what was planned is told under "Why it differs". */
+  planned: Record<string, string>;
 };
 
-/** What was charged and what is to come open by themselves, up to the running month and from it on. */
-function Amounts({ of, plan, running, wholeFrom, last }: AmountsProps) {
+const over = ({ from, to }: { from: string; to: string }) => ({ month: from, ...(to !== from && { to }) });
+
+/** What was planned opens in the variance, what was charged and what is to come by themselves. */
+function Amounts({ of, opens, name, planned }: AmountsProps) {
   const { money, moneyChange } = useEstate();
-  const over = (from: string, to: string) => ({ month: from, ...(to > from && { to }) });
-  const charged = over(of.month, last < running ? last : running);
-  const toCome = over(of.month > running ? of.month : running, last);
   return (
     <>
       <td className="pl-4">
         <Link
-          to={plan}
-          aria-label={`Why ${money(of.planned)} were planned, ${month(of.month)}`}
+          to={{ search: `?${new URLSearchParams({ ...opens?.planned, ...planned })}`, hash: "#why" }}
+          aria-label={`Why ${money(of.planned)} were planned, ${name}`}
           className="decoration-hairline-strong hover:decoration-current"
           preventScrollReset
         >
@@ -95,17 +80,17 @@ function Amounts({ of, plan, running, wholeFrom, last }: AmountsProps) {
       </td>
       <td className="pl-4">{money(of.limit)}</td>
       <td className="pl-4">
-        {of.charged === 0 || of.month < wholeFrom ? (
-          money(of.charged)
-        ) : (
-          <Opens why={{ ...charged, of: "charged" }} label={`${money(of.charged)} charged`}>
+        {opens?.charged ? (
+          <Opens why={{ ...over(opens.charged), of: "charged" }} label={`${money(of.charged)} charged, ${name}`}>
             {money(of.charged)}
           </Opens>
+        ) : (
+          money(of.charged)
         )}
       </td>
       <td className="pl-4">
-        {of.toCome !== 0 && (
-          <Opens why={toCome} label={`${money(of.toCome)} to come`}>
+        {opens?.toCome && (
+          <Opens why={over(opens.toCome)} label={`${money(of.toCome)} to come, ${name}`}>
             <Figure projected>{money(of.toCome)}</Figure>
           </Opens>
         )}

@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
+import { useLocation } from "react-router";
 import {
   type BudgetReading,
   readVariance,
@@ -56,9 +57,15 @@ export function VariancePart({ reading }: { reading: BudgetReading }) {
     const [first = one, last = other] = [one, other].sort();
     setAll({ from: first, to: last });
   };
+  const section = useRef<HTMLElement>(null);
+  const { hash, search } = useLocation();
+  // Whoever asks for it from the table above does not see it; what opens in it comes into sight by itself.
+  useEffect(() => {
+    if (hash === "#why" && search !== "" && line === null) section.current?.scrollIntoView();
+  }, [hash, search, line]);
   const options = months.map((m) => ({ value: m.month, label: month(m.month, "short") }));
   return (
-    <section aria-label="Variance" className="mt-8 min-w-0" data-stale={variance.isPlaceholderData}>
+    <section ref={section} aria-label="Variance" className="mt-8 min-w-0 scroll-mt-16" data-stale={variance.isPlaceholderData}>
       <div className="flex flex-wrap items-end gap-x-6 gap-y-1 border-b border-hairline-strong pb-1 text-sm">
         <h2 className="font-serif text-xl">Why it differs</h2>
         <Field label="From">

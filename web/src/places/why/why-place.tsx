@@ -80,7 +80,7 @@ export function WhyPlace() {
           </span>
         )}
       </nav>
-      {scenario && <UnderScenario id={scenario} />}
+      {scenario && <UnderScenario id={scenario} isChange={"change" in change} />}
       {offer && <UnderOffer id={offer} />}
       {assume === null && (
         <p role="alert" className="mt-3 text-bad">
@@ -132,12 +132,12 @@ const months = (first: string, last?: string | null) =>
   last && last !== first ? `${month(first)} to ${month(last)}` : month(first);
 
 /** Under which scenario, with the way to it. */
-function UnderScenario({ id }: { id: string }) {
+function UnderScenario({ id, isChange }: { id: string; isChange: boolean }) {
   const scenarios = useQuery({ queryKey: keys.scenarios, queryFn: readScenarios });
   const name = scenarios.data?.value.scenarios.find((s) => s.id === id)?.name ?? id;
   return (
     <p className="mt-1 text-sm text-ink-soft">
-      If all of <Link to={`/what-if/${id}`}>{name}</Link> came true.
+      If all of <Link to={`/what-if/${id}`}>{name}</Link> came true{isChange && ": what the last of all that is assumed changes"}.
     </p>
   );
 }
